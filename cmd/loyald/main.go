@@ -1,0 +1,209 @@
+// Command loyald is the service.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	_ "time/tzdata" // sites have time zones on machines without zone files too
+
+	"github.com/spf13/cobra"
+	"go.yaml.in/yaml/v3"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/httpapi"
+	"loyallatch.example/latch/internal/mariadb"
+	"loyallatch.example/latch/internal/serve"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := command().ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "loyald:", err)
+		os.Exit(1)
+	}
+}
+
+type flags struct {
+	dsn, keys, listen, log string
+	secure                 bool
+}
+
+func (f *flags) logger() *slog.Logger {
+	if f.log == "text" {
+		return slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	return slog.New(slog.NewJSONHandler(os.Stderr, nil))
+}
+
+func command() *cobra.Command {
+	f := &flags{}
+	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service", SilenceUsage: true, SilenceErrors: true}
+	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, made at the first start")
+	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
+	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
+	return root
+}
+
+func dsnFlag(c *cobra.Command, f *flags) {
+	c.Flags().StringVar(&f.dsn, "dsn", os.Getenv("LOYAL_DSN"), "database address of the Go MySQL driver, or LOYAL_DSN")
+}
+
+func needDSN(f *flags) error {
+	if f.dsn == "" {
+		return errors.New("say where the database is, with --dsn or LOYAL_DSN, such as 'latch:secret@tcp(127.0.0.1:3306)/latch'")
+	}
+	return nil
+}
+
+func serveCommand(f *flags) *cobra.Command {
+	c := &cobra.Command{Use: "serve", Short: "Serve the API and the console", Example: "  LOYAL_DSN='latch:secret@unix(/run/mysqld/mysqld.sock)/latch' loyald serve --keys /etc/loyal-latch",
+		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			log := f.logger()
+			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure, Log: log,
+				Started: func(address string, _ *app.App) error { log.Info("serving", "address", address); return nil }})
+		}}
+	dsnFlag(c, f)
+	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
+	c.Flags().BoolVar(&f.secure, "secure-cookies", false, "send cookies over TLS only; set this behind a TLS proxy")
+	return c
+}
+
+func setupCommand(f *flags) *cobra.Command {
+	var from string
+	o := app.Owner{}
+	c := &cobra.Command{Use: "setup", Short: "Make the organisation and its owner on an empty database",
+		Long: "Make the organisation, its first site and its owner on an empty database. Without a password in the file\na first one is generated, printed once, and has to be changed at the first sign-in.",
+		Example: "  loyald setup --organisation 'Our bakery' --site-code HQ --site-name 'Main bakery' --time-zone Europe/Dublin \\\n    --given-name Ada --family-name Example --email ada@example.org\n" +
+			"  loyald setup --from owner.yaml",
+		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			if from != "" {
+				file, err := os.Open(from)
+				if err != nil {
+					return err
+				}
+				defer func() { _ = file.Close() }()
+				decoder := yaml.NewDecoder(file)
+				decoder.KnownFields(true)
+				if err := decoder.Decode(&o); err != nil {
+					return fmt.Errorf("%s: %w", from, err)
+				}
+			}
+			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, f.logger())
+			if err != nil {
+				return err
+			}
+			defer closeApp()
+			password, err := a.Setup(c.Context(), o)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s is set up. %s %s signs in as %s.\n", o.Organisation, o.GivenName, o.FamilyName, o.Email)
+			if password != "" {
+				fmt.Fprintf(c.OutOrStdout(), "First password, shown this once and to be changed at the first sign-in: %s\n", password)
+			}
+			return nil
+		}}
+	dsnFlag(c, f)
+	c.Flags().StringVar(&from, "from", "", "YAML file with these fields in snake_case, and optionally password")
+	for _, field := range []struct {
+		into       *string
+		name, help string
+	}{
+		{&o.Organisation, "organisation", "name of the organisation"}, {&o.SiteCode, "site-code", "code of the first site"}, {&o.SiteName, "site-name", "name of the first site"},
+		{&o.TimeZone, "time-zone", "its time zone, such as Europe/Dublin"}, {&o.GivenName, "given-name", "the owner's given name"},
+		{&o.FamilyName, "family-name", "the owner's family name"}, {&o.Email, "email", "the owner's work email, the name to sign in with"},
+	} {
+		c.Flags().StringVar(field.into, field.name, "", field.help)
+	}
+	return c
+}
+
+func verifyCommand(f *flags) *cobra.Command {
+	c := &cobra.Command{Use: "verify", Short: "Walk the hash chain of the audit log", Example: "  loyald verify --dsn …", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		if err := needDSN(f); err != nil {
+			return err
+		}
+		a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, f.logger())
+		if err != nil {
+			return err
+		}
+		defer closeApp()
+		count, err := a.VerifyAudit(c.Context())
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(c.OutOrStdout(), "All %d audit entries are as they were written.\n", count)
+		return nil
+	}}
+	dsnFlag(c, f)
+	return c
+}
+
+func openapiCommand() *cobra.Command {
+	return &cobra.Command{Use: "openapi", Short: "Print the description of the API", Example: "  loyald openapi > openapi.json", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		text, err := httpapi.Describe()
+		if err != nil {
+			return err
+		}
+		_, err = c.OutOrStdout().Write(text)
+		return err
+	}}
+}
+
+func demoCommand(f *flags) *cobra.Command {
+	var folder string
+	var databasePort int
+	c := &cobra.Command{Use: "demo", Short: "Start a database of its own, load the demo and serve", Example: "  loyald demo --listen 127.0.0.1:8420", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			database, err := mariadb.Start(c.Context(), filepath.Join(folder, "mariadb"), databasePort)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = database.Stop() }()
+			if err := database.CreateSchema(c.Context(), "latch"); err != nil {
+				return err
+			}
+			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"), Listen: f.listen, Log: f.logger(),
+				Started: func(address string, a *app.App) error {
+					if err := demo.Load(c.Context(), a, os.Stderr); err != nil {
+						return err
+					}
+					return demo.Greet(c.OutOrStdout(), address)
+				}})
+		}}
+	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
+	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
+	c.Flags().IntVar(&databasePort, "database-port", 13390, "loopback port of the database")
+	return c
+}
+
+func generateCommand(f *flags) *cobra.Command {
+	size := demo.Size{}
+	c := &cobra.Command{Use: "generate", Short: "Fill an empty database with a large made-up estate, for measurements", Example: "  loyald generate --staff 100000 --places 5000 --assignments 300000 --dsn …",
+		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			return demo.Generate(c.Context(), f.dsn, size, os.Stderr)
+		}}
+	dsnFlag(c, f)
+	c.Flags().IntVar(&size.Staff, "staff", 100_000, "how many staff")
+	c.Flags().IntVar(&size.Places, "places", 5_000, "how many places")
+	c.Flags().IntVar(&size.Assignments, "assignments", 300_000, "how many assignments")
+	c.Flags().Uint64Var(&size.Seed, "seed", 1, "the same seed makes the same estate")
+	return c
+}

@@ -1,0 +1,582 @@
+// Package api holds the wire types of the HTTP API, shared by the service and the client.
+package api
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Problem is an error answer: RFC 9457 problem details.
+type Problem struct {
+	Type   string  `json:"type" doc:"What sort of problem this is; stable, for programs" example:"urn:loyal-latch:problem:conflict"`
+	Title  string  `json:"title" doc:"The sort of problem in words"`
+	Status int     `json:"status" doc:"HTTP status"`
+	Detail string  `json:"detail" doc:"A sentence that says what is wrong and what to do"`
+	Errors []Field `json:"errors,omitempty" doc:"The fields that are wrong"`
+}
+
+// Field names one wrong field.
+type Field struct {
+	Field   string `json:"field" doc:"Where it is, such as body.until or operations[1].set.until"`
+	Message string `json:"message" doc:"What is wrong with it and how to put it right"`
+}
+
+// ProblemPrefix begins every problem type.
+const ProblemPrefix = "urn:loyal-latch:problem:"
+
+// Error returns the sentence.
+func (p *Problem) Error() string { return p.Detail }
+
+// GetStatus returns the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType says that a problem is a problem whatever was asked for.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+// Page is one page of a list.
+type Page[T any] struct {
+	Items []T    `json:"items"`
+	Total int    `json:"total" doc:"How many there are on all pages together"`
+	Next  string `json:"next,omitempty" doc:"Send as 'after' for the next page; absent on the last"`
+}
+
+// Rows returns the items, for writing them as CSV.
+func (p Page[T]) Rows() any { return p.Items }
+
+// PlaceRef names a place.
+type PlaceRef struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// StaffRef names a staff member.
+type StaffRef struct {
+	StaffNumber string `json:"staff_number"`
+	Name        string `json:"name"`
+}
+
+// Lock is a lock on a staff member.
+type Lock struct {
+	Cause  string     `json:"cause" enum:"manager,attempts"`
+	Reason string     `json:"reason"`
+	Since  time.Time  `json:"since"`
+	Until  *time.Time `json:"until,omitempty"`
+	By     *StaffRef  `json:"by,omitempty"`
+}
+
+// Staff is a staff member.
+type Staff struct {
+	ID          uint32    `json:"id"`
+	StaffNumber string    `json:"staff_number"`
+	GivenName   string    `json:"given_name"`
+	FamilyName  string    `json:"family_name"`
+	KnownAs     string    `json:"known_as,omitempty"`
+	Email       string    `json:"email,omitempty"`
+	Phone       string    `json:"phone,omitempty"`
+	JobTitle    string    `json:"job_title,omitempty"`
+	Engagement  string    `json:"engagement" enum:"employee,agency,contractor,seasonal"`
+	Employer    string    `json:"employer,omitempty"`
+	HomeSite    PlaceRef  `json:"home_site"`
+	LineManager *StaffRef `json:"line_manager,omitempty"`
+	StartDate   string    `json:"start_date" format:"date"`
+	ContractEnd string    `json:"contract_end,omitempty" format:"date"`
+	LeavingDate string    `json:"leaving_date,omitempty" format:"date"`
+	Notes       string    `json:"notes,omitempty"`
+	ExternalID  string    `json:"external_id,omitempty"`
+	Status      string    `json:"status" enum:"prepared,active,departed"`
+	Owner       bool      `json:"owner,omitempty"`
+	Lock        *Lock     `json:"lock,omitempty"`
+	Templates   []string  `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
+	ETag        string    `json:"etag" doc:"Send as If-Match when changing this"`
+}
+
+// Ground is one fact that a decision rests on.
+type Ground struct {
+	Kind string `json:"kind"`
+	Ref  string `json:"ref,omitempty"`
+	Text string `json:"text"`
+}
+
+// Ability is one permission that somebody has.
+type Ability struct {
+	Permission string `json:"permission"`
+	Title      string `json:"title"`
+	Words      string `json:"words"`
+	Setting    string `json:"setting"`
+	Sensitive  bool   `json:"sensitive,omitempty"`
+}
+
+// Statement says in sentences what one assignment or exception lets somebody do.
+type Statement struct {
+	Sentence   string     `json:"sentence"`
+	Further    string     `json:"further,omitempty"`
+	When       string     `json:"when" enum:"now,later,past"`
+	Assignment uint32     `json:"assignment,omitempty"`
+	Exception  uint32     `json:"exception,omitempty"`
+	Doors      []PlaceRef `json:"doors"`
+	Abilities  []Ability  `json:"abilities"`
+	Grounds    []Ground   `json:"grounds"`
+}
+
+// Obstacle is what keeps somebody from working, with the step that mends it.
+type Obstacle struct {
+	Code     string `json:"code"`
+	Sentence string `json:"sentence"`
+	Mend     string `json:"mend"`
+	Act      string `json:"act"`
+}
+
+// Access is what somebody can do, and what keeps them from it.
+type Access struct {
+	StaffNumber string      `json:"staff_number"`
+	Called      string      `json:"called"`
+	Statements  []Statement `json:"statements"`
+	Obstacles   []Obstacle  `json:"obstacles"`
+}
+
+// StaffFields are the fields of a staff member that can be written. Fields not sent stay as they are.
+type StaffFields struct {
+	StaffNumber *string `json:"staff_number,omitempty" maxLength:"32" doc:"Made by the numbering rule where it is left out"`
+	GivenName   *string `json:"given_name,omitempty"`
+	FamilyName  *string `json:"family_name,omitempty"`
+	KnownAs     *string `json:"known_as,omitempty"`
+	Email       *string `json:"email,omitempty"`
+	Phone       *string `json:"phone,omitempty"`
+	JobTitle    *string `json:"job_title,omitempty"`
+	Engagement  *string `json:"engagement,omitempty" doc:"employee, agency, contractor or seasonal"`
+	Employer    *string `json:"employer,omitempty"`
+	HomeSite    *string `json:"home_site,omitempty" doc:"Code of a site"`
+	LineManager *string `json:"line_manager,omitempty" doc:"Staff number"`
+	StartDate   *string `json:"start_date,omitempty" doc:"ISO 8601 date"`
+	ContractEnd *string `json:"contract_end,omitempty" doc:"ISO 8601 date, the last day that counts"`
+	Notes       *string `json:"notes,omitempty"`
+	ExternalID  *string `json:"external_id,omitempty"`
+}
+
+// HoursRule is one weekly stretch.
+type HoursRule struct {
+	Days  string `json:"days" example:"mon-fri"`
+	From  string `json:"from" example:"05:30"`
+	Until string `json:"until" example:"14:15"`
+}
+
+// AccessHours says when an assignment or a template lets somebody in.
+type AccessHours struct {
+	Kind          string      `json:"kind,omitempty" doc:"always, opening or weekly; empty takes the template's, else the place's opening hours"`
+	BeforeMinutes int         `json:"before_minutes,omitempty"`
+	AfterMinutes  int         `json:"after_minutes,omitempty"`
+	Rules         []HoursRule `json:"rules,omitempty"`
+}
+
+// DatedHours replace the weekly rules between two dates.
+type DatedHours struct {
+	Name  string      `json:"name"`
+	From  string      `json:"from" format:"date"`
+	Until string      `json:"until" format:"date"`
+	Rules []HoursRule `json:"rules"`
+}
+
+// OpeningHours say when a place is open; without rules it never closes.
+type OpeningHours struct {
+	Rules []HoursRule  `json:"rules,omitempty"`
+	Dated []DatedHours `json:"dated,omitempty"`
+}
+
+// Place is a node of the estate.
+type Place struct {
+	ID           uint32        `json:"id"`
+	Code         string        `json:"code"`
+	Name         string        `json:"name"`
+	Kind         string        `json:"kind" enum:"site,zone,door,device,work_centre"`
+	Parent       *PlaceRef     `json:"parent,omitempty"`
+	Depth        int           `json:"depth" doc:"0 for a site"`
+	TimeZone     string        `json:"time_zone" doc:"Its own, or that of its site"`
+	Opening      *OpeningHours `json:"opening,omitempty" doc:"Its own opening hours"`
+	OpeningWords string        `json:"opening_words" doc:"The opening hours that count here today, in words"`
+	Proof        string        `json:"proof,omitempty" doc:"What it asks people to show"`
+	Asks         string        `json:"asks,omitempty" doc:"The permission that a request here is about"`
+	Retired      bool          `json:"retired,omitempty"`
+	ETag         string        `json:"etag"`
+}
+
+// PlaceFields are the fields of a place that can be written.
+type PlaceFields struct {
+	Code     *string       `json:"code,omitempty"`
+	Name     *string       `json:"name,omitempty"`
+	Kind     *string       `json:"kind,omitempty" doc:"site, zone, door, device or work_centre"`
+	Parent   *string       `json:"parent,omitempty" doc:"Code of the site or zone it stands in"`
+	TimeZone *string       `json:"time_zone,omitempty" doc:"IANA name; sites only"`
+	Opening  *OpeningHours `json:"opening,omitempty"`
+	Proof    *string       `json:"proof,omitempty" doc:"badge, pin, badge_or_pin, badge_and_pin, or empty"`
+	Asks     *string       `json:"asks,omitempty" doc:"Key of a permission"`
+}
+
+// PlacePerson is somebody who holds a permission at a place.
+type PlacePerson struct {
+	StaffNumber string `json:"staff_number"`
+	Name        string `json:"name"`
+	JobTitle    string `json:"job_title,omitempty"`
+	Template    string `json:"template,omitempty"`
+	Through     string `json:"through" doc:"Place of the assignment or exception it comes from"`
+	Level       string `json:"level"`
+	Until       string `json:"until,omitempty" format:"date"`
+}
+
+// Scale is the scale of a permission.
+type Scale struct {
+	Kind   string   `json:"kind" enum:"switch,levels,limit"`
+	Levels []string `json:"levels,omitempty"`
+	Unit   string   `json:"unit,omitempty"`
+}
+
+// Permission is one thing somebody may do.
+type Permission struct {
+	Key        string   `json:"key"`
+	Title      string   `json:"title"`
+	Sentence   string   `json:"sentence"`
+	Group      string   `json:"group"`
+	GroupTitle string   `json:"group_title"`
+	Scale      Scale    `json:"scale"`
+	Kinds      []string `json:"kinds" doc:"Kinds of place it applies to"`
+	Sensitive  bool     `json:"sensitive,omitempty"`
+}
+
+// TemplatePermission is what a template says of one permission.
+type TemplatePermission struct {
+	Permission string `json:"permission"`
+	Title      string `json:"title"`
+	GroupTitle string `json:"group_title"`
+	Level      string `json:"level"`
+	Decided    bool   `json:"decided"`
+	From       string `json:"from,omitempty" doc:"Where the setting comes from"`
+}
+
+// Template is a named set of permission settings.
+type Template struct {
+	ID          uint32               `json:"id"`
+	Code        string               `json:"code"`
+	Name        string               `json:"name"`
+	Summary     string               `json:"summary,omitempty"`
+	Base        string               `json:"base,omitempty" doc:"Code of the template it is based on"`
+	Days        int                  `json:"days,omitempty" doc:"How long an assignment lasts unless it says otherwise"`
+	Needs       []string             `json:"needs"`
+	IdleSeconds int                  `json:"idle_seconds,omitempty"`
+	Hours       AccessHours          `json:"hours"`
+	HoursWords  string               `json:"hours_words"`
+	Settings    map[string]string    `json:"settings,omitempty" doc:"Its own settings: key of a permission or group, and word"`
+	Permissions []TemplatePermission `json:"permissions,omitempty" doc:"Every permission as it resolves; only when one template is asked for"`
+	Given       int                  `json:"given" doc:"How many permissions it gives"`
+	Undecided   int                  `json:"undecided" doc:"How many permissions nobody has decided for it"`
+	Assignments int                  `json:"assignments" doc:"How many assignments that have not ended use it"`
+	Assignable  bool                 `json:"assignable" doc:"Whether you could give it at some site"`
+	Retired     bool                 `json:"retired,omitempty"`
+	ETag        string               `json:"etag"`
+}
+
+// TemplateFields are the fields of a template that can be written.
+type TemplateFields struct {
+	Code        *string           `json:"code,omitempty"`
+	Name        *string           `json:"name,omitempty"`
+	Summary     *string           `json:"summary,omitempty"`
+	Base        *string           `json:"base,omitempty"`
+	Settings    map[string]string `json:"settings,omitempty" doc:"Replaces all its own settings"`
+	Hours       *AccessHours      `json:"hours,omitempty"`
+	Days        *int              `json:"days,omitempty"`
+	Needs       []string          `json:"needs,omitempty"`
+	IdleSeconds *int              `json:"idle_seconds,omitempty"`
+}
+
+// Assignment says that somebody works at a place with a template between two dates.
+type Assignment struct {
+	ID         uint32       `json:"id"`
+	Staff      StaffRef     `json:"staff"`
+	Place      PlaceRef     `json:"place"`
+	Template   string       `json:"template" doc:"Code"`
+	TemplateOf string       `json:"template_name"`
+	From       string       `json:"from,omitempty" format:"date"`
+	Until      string       `json:"until,omitempty" format:"date"`
+	Hours      *AccessHours `json:"hours,omitempty"`
+	HoursWords string       `json:"hours_words"`
+	When       string       `json:"when" enum:"now,later,past,ended"`
+	ETag       string       `json:"etag"`
+}
+
+// AssignmentFields are the fields of an assignment that can be written.
+type AssignmentFields struct {
+	Staff    *string      `json:"staff,omitempty" doc:"Staff number"`
+	Place    *string      `json:"place,omitempty" doc:"Place code"`
+	Template *string      `json:"template,omitempty" doc:"Template code"`
+	From     *string      `json:"from,omitempty" doc:"ISO 8601 date"`
+	Until    *string      `json:"until,omitempty" doc:"ISO 8601 date, the last day that counts"`
+	Hours    *AccessHours `json:"hours,omitempty"`
+}
+
+// Exception adds or withholds one permission for one person.
+type Exception struct {
+	ID         uint32    `json:"id"`
+	Staff      StaffRef  `json:"staff"`
+	Place      PlaceRef  `json:"place"`
+	Permission string    `json:"permission"`
+	Title      string    `json:"title"`
+	Withheld   bool      `json:"withheld"`
+	Level      string    `json:"level,omitempty"`
+	From       string    `json:"from,omitempty" format:"date"`
+	Until      string    `json:"until,omitempty" format:"date"`
+	Reason     string    `json:"reason"`
+	MadeAt     time.Time `json:"made_at"`
+	Ended      bool      `json:"ended,omitempty"`
+	ETag       string    `json:"etag"`
+}
+
+// ExceptionFields are the fields of an exception.
+type ExceptionFields struct {
+	Staff      string `json:"staff" doc:"Staff number"`
+	Permission string `json:"permission" doc:"Key"`
+	Place      string `json:"place" doc:"Place code"`
+	Withheld   bool   `json:"withheld,omitempty" doc:"Withheld rather than added"`
+	Level      string `json:"level,omitempty" doc:"Of what is added; a switch needs none"`
+	From       string `json:"from,omitempty"`
+	Until      string `json:"until,omitempty"`
+}
+
+// Credential is what somebody shows; the secret itself is nowhere.
+type Credential struct {
+	ID         uint32     `json:"id"`
+	Staff      StaffRef   `json:"staff"`
+	Kind       string     `json:"kind" enum:"pin,badge,password"`
+	State      string     `json:"state" enum:"valid,suspended,lost,withdrawn"`
+	From       *time.Time `json:"from,omitempty"`
+	Until      *time.Time `json:"until,omitempty"`
+	MustChange bool       `json:"must_change,omitempty"`
+	IssuedAt   time.Time  `json:"issued_at"`
+}
+
+// PINFields set a PIN.
+type PINFields struct {
+	Staff      string `json:"staff" doc:"Staff number"`
+	PIN        string `json:"pin,omitempty" doc:"Left out: one is generated and shown once"`
+	MustChange bool   `json:"must_change,omitempty"`
+	Until      string `json:"until,omitempty" doc:"RFC 3339 moment from which it no longer counts"`
+}
+
+// Device is a door controller or terminal that may ask for decisions.
+type Device struct {
+	ID      uint32   `json:"id"`
+	Name    string   `json:"name"`
+	Place   PlaceRef `json:"place"`
+	Revoked bool     `json:"revoked,omitempty"`
+	ETag    string   `json:"etag"`
+}
+
+// Operation is one typed step of a change.
+type Operation struct {
+	Op         string          `json:"op" example:"staff.lock"`
+	Ref        string          `json:"ref,omitempty" maxLength:"40" doc:"A name for what this makes; later operations say @name"`
+	On         string          `json:"on,omitempty" maxLength:"64" doc:"What it is done to, by number or code"`
+	IfRevision uint64          `json:"if_revision,omitempty" doc:"Of what it is done to, as you read it"`
+	Set        json.RawMessage `json:"set,omitempty" doc:"The fields"`
+}
+
+// ChangeRequest is a list of operations to be made together or not at all.
+type ChangeRequest struct {
+	Reason     string      `json:"reason,omitempty" maxLength:"500"`
+	Operations []Operation `json:"operations" maxItems:"5000"`
+}
+
+// EffectLine is one permission at one place that people gain or lose.
+type EffectLine struct {
+	Permission string     `json:"permission"`
+	Title      string     `json:"title"`
+	Place      PlaceRef   `json:"place"`
+	Sensitive  bool       `json:"sensitive,omitempty"`
+	People     int        `json:"people"`
+	Staff      []StaffRef `json:"staff" doc:"The first 100 of them"`
+	Before     string     `json:"before"`
+	After      string     `json:"after"`
+}
+
+// Effect is who gains and who loses what where.
+type Effect struct {
+	Summary     string       `json:"summary" doc:"In one sentence"`
+	Gaining     int          `json:"gaining" doc:"How many people gain something"`
+	Losing      int          `json:"losing" doc:"How many people lose something"`
+	Gains       []EffectLine `json:"gains"`
+	Losses      []EffectLine `json:"losses"`
+	NeedsReason bool         `json:"needs_reason" doc:"Whether making this change asks for a reason"`
+}
+
+// Made is something that a change has made.
+type Made struct {
+	Kind string `json:"kind"`
+	ID   uint32 `json:"id"`
+	Code string `json:"code,omitempty"`
+}
+
+// Secret is something generated that is shown this once.
+type Secret struct {
+	Kind  string `json:"kind" enum:"pin,password,device_token"`
+	Owner string `json:"owner"`
+	Value string `json:"value"`
+}
+
+// ChangeResult is what came of a change, or in a preview would come of it.
+type ChangeResult struct {
+	Preview  bool     `json:"preview"`
+	Revision uint64   `json:"revision"`
+	AuditID  uint64   `json:"audit_id,omitempty"`
+	Effect   Effect   `json:"effect"`
+	Made     []Made   `json:"made"`
+	Secrets  []Secret `json:"secrets"`
+	People   []Access `json:"people" doc:"What the people concerned can do afterwards, when there are at most five"`
+}
+
+// DecisionRequest asks whether somebody may do something at a place. A device sends what was shown to it and, if at
+// all, its own time-independent question; a manager may name a person and a moment.
+type DecisionRequest struct {
+	Staff      string     `json:"staff,omitempty" maxLength:"64" doc:"Staff number; managers only"`
+	PIN        string     `json:"pin,omitempty" maxLength:"32" doc:"The PIN that was shown"`
+	Permission string     `json:"permission,omitempty" maxLength:"64" doc:"Key; left out: what the place asks about"`
+	Place      string     `json:"place,omitempty" maxLength:"64" doc:"Code; a device may leave it out and means its own"`
+	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`
+	At         *time.Time `json:"at,omitempty" doc:"Moment; managers only"`
+}
+
+// Decision is the answer.
+type Decision struct {
+	Outcome    string    `json:"outcome" enum:"allow,refuse"`
+	Reason     string    `json:"reason" doc:"Code; see the guide"`
+	Sentence   string    `json:"sentence"`
+	Level      int32     `json:"level,omitempty"`
+	Staff      *StaffRef `json:"staff,omitempty"`
+	Permission string    `json:"permission,omitempty"`
+	Place      *PlaceRef `json:"place,omitempty"`
+	At         time.Time `json:"at"`
+	Grounds    []Ground  `json:"grounds,omitempty" doc:"For managers"`
+	Remedy     string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
+}
+
+// AuditOperation is one operation as the audit log keeps it.
+type AuditOperation struct {
+	Op     string         `json:"op"`
+	On     string         `json:"on"`
+	Record string         `json:"record"`
+	Before map[string]any `json:"before,omitempty"`
+	After  map[string]any `json:"after,omitempty"`
+}
+
+// AuditEntry is one line of the audit log.
+type AuditEntry struct {
+	ID         uint64           `json:"id"`
+	At         time.Time        `json:"at"`
+	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused"`
+	Actor      string           `json:"actor"`
+	Origin     string           `json:"origin"`
+	Reason     string           `json:"reason,omitempty"`
+	Summary    string           `json:"summary"`
+	Operations []AuditOperation `json:"operations"`
+	Hash       string           `json:"hash"`
+}
+
+// AuditCheck is the outcome of walking the chain of the audit log.
+type AuditCheck struct {
+	Whole   bool   `json:"whole"`
+	Entries int    `json:"entries"`
+	Detail  string `json:"detail"`
+}
+
+// Event is a decision that really happened at a door or terminal.
+type Event struct {
+	ID         string    `json:"id"`
+	At         time.Time `json:"at"`
+	Place      PlaceRef  `json:"place"`
+	Device     string    `json:"device"`
+	Staff      *StaffRef `json:"staff,omitempty"`
+	Permission string    `json:"permission"`
+	Outcome    string    `json:"outcome" enum:"allow,refuse"`
+	Reason     string    `json:"reason"`
+}
+
+// Person is a line about somebody on Today.
+type Person struct {
+	StaffNumber string     `json:"staff_number"`
+	Name        string     `json:"name"`
+	JobTitle    string     `json:"job_title,omitempty"`
+	HomeSite    PlaceRef   `json:"home_site"`
+	Date        string     `json:"date,omitempty" format:"date"`
+	What        string     `json:"what,omitempty"`
+	Lock        *Lock      `json:"lock,omitempty"`
+	Obstacles   []Obstacle `json:"obstacles,omitempty"`
+}
+
+// Today is what a manager looks at first.
+type Today struct {
+	Date     string         `json:"date" format:"date"`
+	Counts   map[string]int `json:"counts"`
+	Starting []Person       `json:"starting"`
+	Stuck    []Person       `json:"stuck"`
+	Ending   []Person       `json:"ending"`
+	Locked   []Person       `json:"locked"`
+}
+
+// Found is one result of the find field.
+type Found struct {
+	Kind   string `json:"kind" enum:"staff,place,template"`
+	Code   string `json:"code"`
+	Name   string `json:"name"`
+	Detail string `json:"detail"`
+	Locked bool   `json:"locked,omitempty"`
+}
+
+// Double is somebody on record who may be the person about to be enrolled.
+type Double struct {
+	StaffNumber string `json:"staff_number"`
+	Name        string `json:"name"`
+	Status      string `json:"status"`
+	JobTitle    string `json:"job_title,omitempty"`
+	HomeSite    string `json:"home_site"`
+	Why         string `json:"why"`
+}
+
+// Me is who is signed in and what they may do in this product, and where.
+type Me struct {
+	StaffNumber  string              `json:"staff_number"`
+	Name         string              `json:"name"`
+	Called       string              `json:"called"`
+	Owner        bool                `json:"owner,omitempty"`
+	Organisation string              `json:"organisation"`
+	MustChange   bool                `json:"must_change_password,omitempty"`
+	CSRF         string              `json:"csrf,omitempty" doc:"Console sessions send this as X-CSRF-Token with every write"`
+	May          map[string][]string `json:"may" doc:"Console permission, and the codes of the sites where it is held at the site or somewhere in it"`
+	Everywhere   []string            `json:"everywhere" doc:"Console permissions held at every site"`
+}
+
+// SignIn signs in.
+type SignIn struct {
+	Name     string `json:"name" maxLength:"254" doc:"Work email or staff number"`
+	Password string `json:"password" maxLength:"256"`
+	Kind     string `json:"kind,omitempty" enum:"console,client" doc:"console sets a cookie; client answers with a token"`
+	Device   string `json:"device,omitempty" maxLength:"100" doc:"A name for the token, such as the machine's"`
+}
+
+// SignedIn answers a sign-in.
+type SignedIn struct {
+	Me        Me         `json:"me"`
+	Token     string     `json:"token,omitempty" doc:"For clients only; shown this once"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty"`
+}
+
+// Session is a sign-in that still counts.
+type Session struct {
+	ID        uint64    `json:"id"`
+	Kind      string    `json:"kind"`
+	Name      string    `json:"name,omitempty"`
+	CreatedAt time.Time `json:"created_at"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Present   bool      `json:"present,omitempty" doc:"The one you are using"`
+}
+
+// PasswordChange changes one's own password.
+type PasswordChange struct {
+	OldPassword string `json:"old_password" maxLength:"256"`
+	NewPassword string `json:"new_password" maxLength:"256"`
+}

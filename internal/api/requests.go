@@ -1,0 +1,61 @@
+package api
+
+// Reasoned says why.
+type Reasoned struct {
+	Reason string `json:"reason,omitempty" maxLength:"500"`
+}
+
+// The bodies of writes: the fields, and why.
+type (
+	// StaffWrite enrols somebody or changes their record.
+	StaffWrite struct {
+		StaffFields
+		Reasoned
+	}
+	// LockWrite locks somebody.
+	LockWrite struct {
+		Reasoned
+		Until string `json:"until,omitempty" doc:"RFC 3339 moment; left out: until unlocked"`
+	}
+	// DepartWrite records that somebody leaves.
+	DepartWrite struct {
+		Reasoned
+		On string `json:"on,omitempty" doc:"Last day that counts, an ISO 8601 date; left out: at once"`
+	}
+	// PlaceWrite adds or changes a place.
+	PlaceWrite struct {
+		PlaceFields
+		Reasoned
+	}
+	// TemplateWrite makes or changes a template.
+	TemplateWrite struct {
+		TemplateFields
+		Reasoned
+	}
+	// AssignmentWrite assigns somebody or changes an assignment.
+	AssignmentWrite struct {
+		AssignmentFields
+		Reasoned
+	}
+	// ExceptionWrite makes an exception.
+	ExceptionWrite struct {
+		ExceptionFields
+		Reasoned
+	}
+	// PINWrite sets a PIN.
+	PINWrite struct {
+		PINFields
+		Reasoned
+	}
+	// PasswordWrite issues a first password.
+	PasswordWrite struct {
+		Staff string `json:"staff" maxLength:"64" doc:"Staff number"`
+		Reasoned
+	}
+	// DeviceWrite connects a device.
+	DeviceWrite struct {
+		Name  string `json:"name" maxLength:"120"`
+		Place string `json:"place" maxLength:"64" doc:"Code of the place it may ask for, with all below it"`
+		Reasoned
+	}
+)

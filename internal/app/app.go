@@ -1,0 +1,278 @@
+// Package app holds the use cases: the one write path, the reads, sign-in, and the decisions that doors ask for.
+// It holds the live compiled state that all of them read.
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/store"
+)
+
+// App is the service without its interfaces.
+type App struct {
+	store *store.Store
+	keys  *Keys
+	log   *slog.Logger
+	now   func() time.Time
+
+	writing sync.Mutex // one change at a time in this process; the revision row orders processes
+	live    atomic.Pointer[Live]
+	events  *recorder
+	tries   triesByName
+	stop    context.CancelFunc
+	done    sync.WaitGroup
+}
+
+// Live is the newest state, compiled, with the texts that searches go through.
+type Live struct {
+	*access.Snapshot
+	texts texts
+}
+
+// followEvery is how often the revision is compared with the database's, where other instances may have written.
+const followEvery = 500 * time.Millisecond
+
+// New loads the state and starts following it. now is the clock; nil takes the machine's.
+func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now func() time.Time) (*App, error) {
+	if now == nil {
+		now = time.Now
+	}
+	a := &App{store: db, keys: keys, log: log, now: now, tries: triesByName{names: map[string]*entry{}}}
+	state, err := db.Load(ctx, &org.State{})
+	if err != nil {
+		return nil, fmt.Errorf("the organisation cannot be loaded: %w", err)
+	}
+	if err := a.show(state); err != nil {
+		return nil, err
+	}
+	running, stop := context.WithCancel(context.WithoutCancel(ctx))
+	a.stop = stop
+	a.events = newRecorder(db, log)
+	a.done.Go(func() { a.events.run(running) })
+	a.done.Go(func() { a.follow(running) })
+	return a, nil
+}
+
+// show compiles a state whole and makes it the live one.
+func (a *App) show(state *org.State) error {
+	snapshot, err := access.Compile(state)
+	if err != nil {
+		return fmt.Errorf("the organisation cannot be compiled: %w", err)
+	}
+	live := &Live{Snapshot: snapshot}
+	for _, staff := range state.Staff.All() {
+		live.texts.put(staff)
+	}
+	a.live.Store(live)
+	return nil
+}
+
+// Close writes what is still to be written and stops following.
+func (a *App) Close() {
+	a.stop()
+	a.done.Wait()
+}
+
+// Live returns the newest state.
+func (a *App) Live() *Live { return a.live.Load() }
+
+// Now returns the time.
+func (a *App) Now() time.Time { return a.now() }
+
+// Ready reports whether the database answers.
+func (a *App) Ready(ctx context.Context) error { return a.store.Ping(ctx) }
+
+func (a *App) follow(ctx context.Context) {
+	tick := time.NewTicker(followEvery)
+	defer tick.Stop()
+	for rounds := 0; ; rounds++ {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if err := a.catchUp(ctx); err != nil && ctx.Err() == nil {
+			a.log.Error("following the database failed", "error", err)
+		}
+		if rounds%7200 == 0 {
+			if err := a.store.Sweep(ctx, a.now()); err != nil && ctx.Err() == nil {
+				a.log.Error("sweeping failed", "error", err)
+			}
+		}
+	}
+}
+
+// catchUp takes in what other instances have written.
+func (a *App) catchUp(ctx context.Context) error {
+	revision, err := a.store.Revision(ctx)
+	if err != nil || revision <= a.Live().State().Revision {
+		return err
+	}
+	a.writing.Lock()
+	defer a.writing.Unlock()
+	state, err := a.store.Load(ctx, a.Live().State())
+	if err != nil {
+		return err
+	}
+	return a.show(state)
+}
+
+// Request is a change somebody asks for.
+type Request struct {
+	Actor      change.Actor
+	Origin     string // console, client, api or setup, and the address it came from
+	Reason     string
+	Operations []change.Operation
+}
+
+// Result is what came of a change, or would come of it.
+type Result struct {
+	Draft   *change.Draft
+	AuditID uint64 // 0 in a preview
+}
+
+// Preview says what a change would do, and whether it may be made; nothing is written.
+func (a *App) Preview(r Request) (*Result, error) {
+	draft, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), r.Reason, r.Operations)
+	if err != nil {
+		return nil, err
+	}
+	draft.Secrets = nil
+	return &Result{Draft: draft}, nil
+}
+
+func (a *App) env(hash bool) change.Env {
+	env := change.Env{Now: a.now(), Random: rand.Reader, Digest: a.keys.Digest, HashPassword: func(string) (string, error) { return "", nil }}
+	if hash {
+		env.HashPassword = hashPassword
+	}
+	return env
+}
+
+// Commit makes a change: whole or not at all. When it returns, the live state is the one after the change.
+func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
+	a.writing.Lock()
+	defer a.writing.Unlock()
+	result := &Result{}
+	live := a.Live()
+	err := a.store.Change(ctx, func(tx *store.Tx) error {
+		if tx.Revision != live.State().Revision {
+			state, err := tx.Load(live.State())
+			if err != nil {
+				return err
+			}
+			if err := a.show(state); err != nil {
+				return err
+			}
+			live = a.Live()
+		}
+		draft, err := change.Apply(live.Snapshot, r.Actor, a.env(true), r.Reason, r.Operations)
+		if err != nil {
+			return err
+		}
+		if err := draft.Judge(); err != nil {
+			return err
+		}
+		if err := tx.Save(draft.Written); err != nil {
+			return err
+		}
+		entry, err := a.auditChange(tx, &r, draft)
+		result.Draft, result.AuditID = draft, entry.ID
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	next := &Live{Snapshot: result.Draft.After, texts: live.texts.fork()}
+	for _, id := range result.Draft.Touched.Staff {
+		next.texts.put(next.State().Person(id))
+	}
+	a.live.Store(next)
+	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations", len(r.Operations))
+	return result, nil
+}
+
+func (a *App) auditChange(tx *store.Tx, r *Request, draft *change.Draft) (store.AuditEntry, error) {
+	operations, err := json.Marshal(draft.Entries)
+	if err != nil {
+		return store.AuditEntry{}, err
+	}
+	reason := people.Tidy(r.Reason)
+	entry := store.AuditEntry{At: a.now(), Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: reason[:min(len(reason), 500)],
+		Summary: summary(draft), Revision: draft.State.Revision, Operations: string(operations)}
+	if r.Actor.Staff != 0 {
+		id := uint32(r.Actor.Staff)
+		entry.ActorID = &id
+	}
+	return tx.Audit(entry, subjects(draft))
+}
+
+func actorName(live *Live, actor change.Actor) string {
+	if p := live.State().Person(actor.Staff); p != nil {
+		return p.Number + " " + p.FullName()
+	}
+	return actor.System
+}
+
+// subjects are the records that a change is about: those it wrote, and whose they are.
+func subjects(draft *change.Draft) []store.Subject {
+	seen := map[store.Subject]bool{}
+	var list []store.Subject
+	add := func(kind string, number uint32) {
+		subject := store.Subject{Kind: kind, Number: number}
+		if number != 0 && !seen[subject] {
+			seen[subject] = true
+			list = append(list, subject)
+		}
+	}
+	for _, entry := range draft.Entries {
+		kind, number, _ := strings.Cut(entry.Record, ":")
+		var n uint32
+		if _, err := fmt.Sscan(number, &n); err == nil {
+			add(kind, n)
+		}
+	}
+	for _, id := range draft.Touched.Staff {
+		add("staff", uint32(id))
+	}
+	return list
+}
+
+var doing = map[string]string{
+	"organisation.edit": "Changed the settings of", "place.add": "Added place", "place.edit": "Changed place", "place.retire": "Retired place",
+	"place.restore": "Brought back place", "group.add": "Added catalogue group", "permission.add": "Added permission", "template.add": "Added template",
+	"template.edit": "Changed template", "template.retire": "Retired template", "staff.enrol": "Enrolled", "staff.edit": "Changed the record of",
+	"staff.activate": "Activated", "staff.lock": "Locked", "staff.unlock": "Unlocked", "staff.depart": "Recorded the departure of",
+	"staff.reinstate": "Reinstated", "staff.make_owner": "Made an owner of", "staff.unmake_owner": "Took ownership from",
+	"assignment.add": "Assigned", "assignment.edit": "Changed the assignment of", "assignment.end": "Ended the assignment of",
+	"exception.add": "Made an exception for", "exception.end": "Ended an exception for", "pin.set": "Issued a PIN to", "pin.withdraw": "Withdrew the PIN of",
+	"password.issue": "Issued a first password to", "password.set": "Set the password of", "device.add": "Connected device", "device.revoke": "Disconnected device",
+}
+
+// summary says a change in a line: "Enrolled S00012 Ana Reyes, and 2 more steps".
+func summary(draft *change.Draft) string {
+	first := draft.Entries[0]
+	text := doing[first.Op] + " " + first.On
+	switch more := len(draft.Entries) - 1; {
+	case more == 1:
+		text += ", and 1 more step"
+	case more > 1:
+		text += fmt.Sprintf(", and %d more steps", more)
+	}
+	if runes := []rune(text); len(runes) > 480 {
+		text = string(runes[:480]) + "…"
+	}
+	return text
+}

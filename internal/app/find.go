@@ -1,0 +1,233 @@
+package app
+
+import (
+	"cmp"
+	"container/heap"
+	"slices"
+	"strings"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
+)
+
+// text is how somebody is found and put in order.
+type text struct {
+	all  string // folded: names, number, email, title, employer
+	name string // folded: family name, given name
+}
+
+// texts holds the text of each person, kept beside the snapshot so that a search folds nothing but the search words.
+type texts struct{ table table.Table[text] }
+
+func (t *texts) fork() texts { return texts{t.table.Fork()} }
+
+func (t *texts) put(s *people.Staff) {
+	t.table.Put(uint32(s.ID), &text{
+		all:  people.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID}, " ")),
+		name: people.Fold(s.FamilyName + "\x00" + s.GivenName),
+	})
+}
+
+// StaffQuery chooses, orders and pages staff.
+type StaffQuery struct {
+	Search     string
+	Status     people.Status
+	Locked     *bool
+	Engagement people.Engagement
+	Employer   string
+	Site       estate.PlaceID
+	Template   permit.TemplateID
+	Place      estate.PlaceID // assigned at it or below
+	Sort       string         // fields with commas, "-" before one that falls
+	After      people.StaffID // the last of the page before
+	Limit      int
+}
+
+var staffOrders = map[string]func(l *Live, a, b *people.Staff) int{
+	"name": func(l *Live, a, b *people.Staff) int {
+		return cmp.Compare(l.texts.table.Get(uint32(a.ID)).name, l.texts.table.Get(uint32(b.ID)).name)
+	},
+	"staff_number": func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.Number, b.Number) },
+	"job_title":    func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.JobTitle, b.JobTitle) },
+	"engagement":   func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.Engagement, b.Engagement) },
+	"employer":     func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.Employer, b.Employer) },
+	"start_date":   func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.StartDate, b.StartDate) },
+	"contract_end": func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.ContractEnd-1, b.ContractEnd-1) },
+	"home_site": func(l *Live, a, b *people.Staff) int {
+		return cmp.Compare(l.State().Place(a.HomeSite).Code, l.State().Place(b.HomeSite).Code)
+	},
+}
+
+// order makes the comparison that a sort names.
+func order(l *Live, sort string) (func(a, b *people.Staff) int, error) {
+	type step struct {
+		compare func(l *Live, a, b *people.Staff) int
+		sign    int
+	}
+	var steps []step
+	for field := range strings.SplitSeq(cmp.Or(sort, "name"), ",") {
+		name, sign := field, 1
+		if strings.HasPrefix(field, "-") {
+			name, sign = field[1:], -1
+		}
+		compare, known := staffOrders[name]
+		if !known {
+			return nil, fault.Invalidf("sort", "staff cannot be sorted by %q; use name, staff_number, job_title, engagement, employer, start_date, contract_end or home_site", name)
+		}
+		steps = append(steps, step{compare, sign})
+	}
+	return func(a, b *people.Staff) int {
+		for _, s := range steps {
+			if c := s.compare(l, a, b); c != 0 {
+				return c * s.sign
+			}
+		}
+		return cmp.Compare(a.ID, b.ID)
+	}, nil
+}
+
+// FindStaff returns a page of those the actor may see, and how many there are in all. One pass over everybody keeps
+// the page's best in a heap: nothing is sorted that is not shown.
+func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staff, total int, err error) {
+	live, at := a.Live(), a.now()
+	reach, any := live.Reach(actor, permit.ViewStaff, at.Unix())
+	if !any {
+		return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
+	}
+	compare, err := order(live, q.Sort)
+	if err != nil {
+		return nil, 0, err
+	}
+	words := strings.Fields(people.Fold(q.Search))
+	last := live.State().Person(q.After)
+	best := &staffHeap{compare: compare}
+	for id, staff := range live.State().Staff.All() {
+		if !matches(live.texts.table.Get(id).all, words) || !a.fits(live, staff, &q) || !live.BelongsWithin(staff, reach) {
+			continue
+		}
+		total++
+		if last != nil && compare(staff, last) <= 0 {
+			continue
+		}
+		if len(best.items) < q.Limit {
+			heap.Push(best, staff)
+		} else if q.Limit > 0 && compare(staff, best.items[0]) < 0 {
+			best.items[0] = staff
+			heap.Fix(best, 0)
+		}
+	}
+	slices.SortFunc(best.items, compare)
+	return best.items, total, nil
+}
+
+func matches(text string, words []string) bool {
+	for _, word := range words {
+		if !strings.Contains(text, word) {
+			return false
+		}
+	}
+	return true
+}
+
+func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery) bool {
+	switch {
+	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site, q.Employer != "" && s.Employer != q.Employer:
+		return false
+	case q.Status != "" && l.Status(s.ID, a.now().Unix()) != q.Status:
+		return false
+	case q.Locked != nil && s.Locked(a.now()) != *q.Locked:
+		return false
+	case q.Template == 0 && q.Place == 0:
+		return true
+	}
+	for _, id := range l.State().AssignmentsOf(s.ID) {
+		assignment := l.State().Assignment(id)
+		if !assignment.Ended && (q.Template == 0 || assignment.Template == q.Template) && (q.Place == 0 || l.Tree().Within(assignment.Place, q.Place)) {
+			return true
+		}
+	}
+	return false
+}
+
+// staffHeap keeps the last in order on top.
+type staffHeap struct {
+	items   []*people.Staff
+	compare func(a, b *people.Staff) int
+}
+
+func (h *staffHeap) Len() int           { return len(h.items) }
+func (h *staffHeap) Less(i, j int) bool { return h.compare(h.items[i], h.items[j]) > 0 }
+func (h *staffHeap) Swap(i, j int)      { h.items[i], h.items[j] = h.items[j], h.items[i] }
+func (h *staffHeap) Push(x any)         { h.items = append(h.items, x.(*people.Staff)) }
+func (h *staffHeap) Pop() any {
+	last := h.items[len(h.items)-1]
+	h.items = h.items[:len(h.items)-1]
+	return last
+}
+
+// PersonFor returns a person whom the actor may see; for anybody else the person is not there.
+func (a *App) PersonFor(actor people.StaffID, reference string) (*people.Staff, error) {
+	live := a.Live()
+	staff := live.State().StaffByNumber(reference)
+	if staff == nil {
+		staff = live.State().Person(people.StaffID(number(reference)))
+	}
+	if staff != nil {
+		if reach, _ := live.Reach(actor, permit.ViewStaff, a.now().Unix()); live.BelongsWithin(staff, reach) {
+			return staff, nil
+		}
+	}
+	return nil, fault.Missingf("staff", "nobody you may see has the staff number %q", reference)
+}
+
+func number(reference string) uint32 {
+	var n uint32
+	for _, r := range reference {
+		if r < '0' || r > '9' || n > 400_000_000 {
+			return 0
+		}
+		n = n*10 + uint32(r-'0')
+	}
+	return n
+}
+
+// Double is somebody on record who may be the person about to be enrolled.
+type Double struct {
+	Staff *people.Staff
+	Why   string
+}
+
+// Doubles returns those on record who share a name or a work email with somebody about to be enrolled. Whoever may
+// enrol anywhere is told of doubles everywhere: a person is on record once.
+func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
+	live := a.Live()
+	if _, any := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !any {
+		return nil, fault.Refusedf("not-permitted", "This needs the permission “Enrol staff”, which you do not hold anywhere.")
+	}
+	var doubles []Double
+	same := live.State().StaffByEmail(email)
+	if email != "" && same != nil {
+		doubles = append(doubles, Double{same, "same work email"})
+	}
+	given, family = strings.TrimSpace(given), strings.TrimSpace(family)
+	if given == "" || family == "" {
+		return doubles, nil
+	}
+	name := people.Fold(family + "\x00" + given)
+	for id, staff := range live.State().Staff.All() {
+		if len(doubles) >= 10 {
+			break
+		}
+		if (email == "" || staff != same) && live.texts.table.Get(id).name == name {
+			why := "same name"
+			if live.Status(staff.ID, a.now().Unix()) == people.Departed {
+				why = "same name, departed: reinstate rather than enrol again"
+			}
+			doubles = append(doubles, Double{staff, why})
+		}
+	}
+	return doubles, nil
+}

@@ -1,0 +1,98 @@
+package app
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Today is what a manager looks at first.
+type Today struct {
+	Starting []*people.Staff // from today to a week ahead
+	Stuck    []Stuck         // active, or starting within a week, and unable to work
+	Ending   []Ending
+	Locked   []*people.Staff
+	Counts   map[string]int // of each list, before it is cut
+}
+
+// Stuck is somebody who is to work and cannot, with why.
+type Stuck struct {
+	Staff     *people.Staff
+	Obstacles []access.Obstacle
+}
+
+// Ending is something of somebody's that ends soon.
+type Ending struct {
+	Staff *people.Staff
+	What  string // contract, leaving or assignment
+	Where string
+	On    string // date
+}
+
+const (
+	daysAhead  = 7
+	endingDays = 14
+	longest    = 50
+)
+
+// Today gathers what a manager looks at first, of those the actor may see.
+func (a *App) Today(actor people.StaffID) (*Today, error) {
+	live, now := a.Live(), a.now()
+	reach, any := live.Reach(actor, permit.ViewStaff, now.Unix())
+	if !any {
+		return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
+	}
+	t := &Today{Counts: map[string]int{}}
+	for _, staff := range live.State().Staff.All() {
+		status := live.Status(staff.ID, now.Unix())
+		if status == people.Departed || !live.BelongsWithin(staff, reach) {
+			continue
+		}
+		today := dateIn(now, live.Location(staff.ID))
+		soon := staff.StartDate >= today && staff.StartDate <= today+daysAhead
+		if soon {
+			t.Starting = append(t.Starting, staff)
+		}
+		if staff.Locked(now) {
+			t.Locked = append(t.Locked, staff)
+		} else if status == people.Active || soon {
+			if obstacles := live.Readiness(staff.ID, now.Unix()); len(obstacles) > 0 {
+				t.Stuck = append(t.Stuck, Stuck{staff, obstacles})
+			}
+		}
+		t.Ending = append(t.Ending, endings(live, staff, today)...)
+	}
+	slices.SortFunc(t.Starting, func(a, b *people.Staff) int { return cmp.Compare(a.StartDate, b.StartDate) })
+	slices.SortStableFunc(t.Ending, func(a, b Ending) int { return cmp.Compare(a.On, b.On) })
+	slices.SortFunc(t.Locked, func(a, b *people.Staff) int { return b.Lock.Since.Compare(a.Lock.Since) })
+	t.Counts["starting"], t.Counts["stuck"], t.Counts["ending"], t.Counts["locked"] = len(t.Starting), len(t.Stuck), len(t.Ending), len(t.Locked)
+	t.Starting, t.Stuck = t.Starting[:min(len(t.Starting), longest)], t.Stuck[:min(len(t.Stuck), longest)]
+	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
+	return t, nil
+}
+
+func dateIn(now time.Time, location *time.Location) day.Date { return day.Of(now.In(location)) }
+
+// endings are what ends for somebody within the next days: leaving, contract, or an assignment before either.
+func endings(live *Live, staff *people.Staff, today day.Date) []Ending {
+	soon := func(date day.Date) bool { return !date.IsZero() && date >= today && date <= today+endingDays }
+	switch {
+	case soon(staff.LeavingDate):
+		return []Ending{{staff, "leaving", "", staff.LeavingDate.String()}}
+	case soon(staff.ContractEnd):
+		return []Ending{{staff, "contract", "", staff.ContractEnd.String()}}
+	}
+	var list []Ending
+	for _, id := range live.State().AssignmentsOf(staff.ID) {
+		if a := live.State().Assignment(id); !a.Ended && soon(a.Until) {
+			list = append(list, Ending{staff, "assignment", live.State().Place(a.Place).Name, a.Until.String()})
+		}
+	}
+	return list
+}

@@ -1,0 +1,168 @@
+// Package client speaks the HTTP API for Go programs: the command line and the tests use it alike.
+package client
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+)
+
+// Client calls one service with one token.
+type Client struct {
+	Server string // base address, such as http://127.0.0.1:8420
+	Token  string
+	HTTP   *http.Client
+}
+
+// ErrUnreachable says that no service answered.
+var ErrUnreachable = errors.New("the service cannot be reached")
+
+// New makes a client of a service; the token may be empty until signing in.
+func New(server, token string) *Client {
+	return &Client{Server: strings.TrimSuffix(server, "/"), Token: token, HTTP: &http.Client{Timeout: 60 * time.Second}}
+}
+
+// Option changes a request before it is sent.
+type Option func(*http.Request)
+
+// Header sets a header.
+func Header(name, value string) Option {
+	return func(r *http.Request) {
+		if value != "" {
+			r.Header.Set(name, value)
+		}
+	}
+}
+
+// IfMatch asks that the record still has an etag.
+func IfMatch(etag string) Option { return Header("If-Match", etag) }
+
+// Query adds a query parameter where it is not empty.
+func Query(name, value string) Option {
+	return func(r *http.Request) {
+		if value != "" {
+			q := r.URL.Query()
+			q.Set(name, value)
+			r.URL.RawQuery = q.Encode()
+		}
+	}
+}
+
+// Preview asks for the effect only.
+func Preview(preview bool) Option {
+	if preview {
+		return Query("preview", "true")
+	}
+	return func(*http.Request) {}
+}
+
+// Do sends a request under /api/v1 and reads the answer into out, which may be nil, a *[]byte for the raw answer, or
+// a JSON target. An error answer is an *api.Problem.
+func (c *Client) Do(ctx context.Context, method, path string, body, out any, options ...Option) error {
+	var sent io.Reader
+	if body != nil {
+		encoded, err := json.Marshal(body)
+		if err != nil {
+			return err
+		}
+		sent = bytes.NewReader(encoded)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, c.Server+"/api/v1"+path, sent)
+	if err != nil {
+		return fmt.Errorf("%w: %q is not an address of a service", ErrUnreachable, c.Server)
+	}
+	request.Header.Set("Accept", "application/json")
+	if body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	if c.Token != "" {
+		request.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	if method == http.MethodPost {
+		request.Header.Set("Idempotency-Key", rand.Text())
+	}
+	for _, option := range options {
+		option(request)
+	}
+	response, err := c.HTTP.Do(request)
+	if err != nil {
+		var failed *url.Error
+		if errors.As(err, &failed) {
+			err = failed.Err
+		}
+		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
+	}
+	defer func() { _ = response.Body.Close() }()
+	answer, err := io.ReadAll(io.LimitReader(response.Body, 256<<20))
+	if err != nil {
+		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
+	}
+	if response.StatusCode >= 400 {
+		var p api.Problem
+		if json.Unmarshal(answer, &p) != nil || p.Status == 0 {
+			return fmt.Errorf("%w at %s: it answered %s, which is not how a Loyal Latch service answers", ErrUnreachable, c.Server, response.Status)
+		}
+		return &p
+	}
+	switch target := out.(type) {
+	case nil:
+		return nil
+	case *[]byte:
+		*target = answer
+		return nil
+	}
+	if len(answer) == 0 {
+		return nil
+	}
+	return json.Unmarshal(answer, out)
+}
+
+// Get reads.
+func (c *Client) Get(ctx context.Context, path string, out any, options ...Option) error {
+	return c.Do(ctx, http.MethodGet, path, nil, out, options...)
+}
+
+// Write makes a change through a resource.
+func (c *Client) Write(ctx context.Context, method, path string, body any, options ...Option) (*api.ChangeResult, error) {
+	var result api.ChangeResult
+	if err := c.Do(ctx, method, path, body, &result, options...); err != nil {
+		return nil, err
+	}
+	return &result, nil
+}
+
+// SignIn signs in and keeps the token.
+func (c *Client) SignIn(ctx context.Context, name, password, device string) (*api.SignedIn, error) {
+	var signed api.SignedIn
+	c.Token = ""
+	err := c.Do(ctx, http.MethodPost, "/session", api.SignIn{Name: name, Password: password, Kind: "client", Device: device}, &signed)
+	c.Token = signed.Token
+	return &signed, err
+}
+
+// All reads every page of a list, up to most items.
+func All[T any](ctx context.Context, c *Client, path string, most int, options ...Option) (items []T, total int, err error) {
+	after := ""
+	for {
+		var page api.Page[T]
+		size := min(500, most-len(items))
+		if err := c.Get(ctx, path, &page, append([]Option{Query("limit", fmt.Sprint(size)), Query("after", after)}, options...)...); err != nil {
+			return nil, 0, err
+		}
+		items = append(items, page.Items...)
+		if page.Next == "" || len(items) >= most {
+			return items, page.Total, nil
+		}
+		after = page.Next
+	}
+}

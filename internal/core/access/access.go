@@ -1,0 +1,585 @@
+// Package access decides. A Snapshot is the compiled, immutable form of a state of the organisation; Decide
+// answers one question of it, Explain answers the same question in words, and the rest of the package asks the
+// snapshot what people can do, who can do something, what keeps somebody from working, and what a change changes.
+package access
+
+import (
+	"cmp"
+	"time"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
+)
+
+// Reason is why a decision is what it is. Refusals are named in this order: the first that holds.
+type Reason uint8
+
+// The reasons. Where somebody has several assignments, the refusal is that of the one that came furthest.
+const (
+	Granted Reason = iota
+	TooManyTries
+	UnknownCredential
+	CredentialNotValid
+	ProofNotSufficient
+	Locked
+	HasDeparted
+	ContractEnded
+	NotStarted
+	PlaceRetired
+	Withheld
+	NoAssignment
+	AssignmentNotInDates
+	PermissionNotInTemplate
+	OutsideHours
+)
+
+var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid", "proof_not_sufficient",
+	"locked", "departed", "contract_ended", "not_started", "place_retired", "permission_withheld", "no_assignment_here",
+	"assignment_not_in_its_dates", "permission_not_in_template", "outside_access_hours"}
+
+// String returns the code that programs rely on.
+func (r Reason) String() string { return reasonCodes[r] }
+
+// Shown is what somebody has shown to be known, as a set.
+type Shown uint8
+
+// What may be shown.
+const (
+	ShownPIN Shown = 1 << iota
+	ShownBadge
+)
+
+func (s Shown) satisfies(proof estate.Proof) bool {
+	switch proof {
+	case estate.PIN:
+		return s&ShownPIN != 0
+	case estate.Badge:
+		return s&ShownBadge != 0
+	case estate.BadgeAndPIN:
+		return s&ShownPIN != 0 && s&ShownBadge != 0
+	}
+	return s != 0
+}
+
+// Question asks whether somebody may do something at a place at an instant.
+type Question struct {
+	Staff        people.StaffID // who; set when they are named, not identified by a credential
+	ByCredential bool           // who: whoever Credential identifies, having Shown what they showed
+	Credential   credential.ID  // 0: known to nobody
+	Shown        Shown
+	Permission   permit.PermissionID
+	Level        permit.Level // at least; 0 asks for any
+	Place        estate.PlaceID
+	At           int64 // Unix seconds
+	AnyHour      bool  // leave access hours out: what somebody holds, not whether they may use it now
+}
+
+// Decision answers a Question. The numbers point at the records that decided; 0 where none did.
+type Decision struct {
+	Allowed    bool
+	Reason     Reason
+	Level      permit.Level
+	Staff      people.StaffID
+	Credential credential.ID
+	Assignment org.AssignmentID
+	Exception  org.ExceptionID
+	Owner      bool // held as an owner, who holds everything
+}
+
+type person struct {
+	span       people.Span
+	lockSince  int64
+	lockUntil  int64
+	owner      bool
+	grants     []grant
+	exceptions []exception
+}
+
+type grant struct {
+	assignment  org.AssignmentID
+	place       estate.PlaceID
+	template    permit.TemplateID
+	from, until int64
+	access      *hours.Access // nil: the template's
+}
+
+type exception struct {
+	number      org.ExceptionID
+	permission  permit.PermissionID
+	place       estate.PlaceID
+	withheld    bool
+	level       permit.Level
+	from, until int64
+}
+
+const (
+	everBefore = -1 << 62
+	everAfter  = 1 << 62
+)
+
+// Snapshot is the compiled form of a state. It is immutable and safe for any number of readers.
+type Snapshot struct {
+	state     *org.State
+	tree      *estate.Tree
+	catalogue *permit.Catalogue
+	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
+	levels    [][]permit.Level    // the same, levels alone: what Decide reads
+	persons   table.Table[person]
+}
+
+// Touched says which parts of a state a change has written.
+type Touched struct {
+	Staff     []people.StaffID
+	Places    bool
+	Catalogue bool // permissions, groups or templates
+	Zones     bool // a site's time zone, which moves everybody's dates
+}
+
+// Compile makes the snapshot of a state. It fails only where the place tree is broken.
+func Compile(state *org.State) (*Snapshot, error) {
+	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true})
+}
+
+// Next makes the snapshot of the state that follows, compiling again only what was touched.
+func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
+	return s.next(state, touched)
+}
+
+func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, persons: s.persons.Fork()}
+	if touched.Places {
+		tree, err := estate.Grow(state.Places.All())
+		if err != nil {
+			return nil, err
+		}
+		n.tree = tree
+	}
+	if touched.Catalogue {
+		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
+		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
+		n.levels = make([][]permit.Level, len(n.resolved))
+		for id, template := range state.Templates.All() {
+			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
+			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
+			for i, resolved := range n.resolved[id] {
+				n.levels[id][i] = resolved.Level
+			}
+		}
+	}
+	if touched.Zones {
+		for id, staff := range state.Staff.All() {
+			n.persons.Put(id, n.compile(staff))
+		}
+		return n, nil
+	}
+	for _, id := range touched.Staff {
+		if staff := state.Person(id); staff != nil {
+			n.persons.Put(uint32(id), n.compile(staff))
+		}
+	}
+	return n, nil
+}
+
+func (s *Snapshot) compile(staff *people.Staff) *person {
+	p := &person{owner: staff.Owner, lockSince: everAfter, lockUntil: everAfter}
+	location := time.UTC
+	if home := s.tree.At(staff.HomeSite); home != nil {
+		location = home.Location
+	}
+	p.span = staff.SpanIn(location)
+	if staff.Lock != nil {
+		p.lockSince = staff.Lock.Since.Unix()
+		if !staff.Lock.Until.IsZero() {
+			p.lockUntil = staff.Lock.Until.Unix()
+		}
+	}
+	assignments := s.state.AssignmentsOf(staff.ID)
+	if len(assignments) > 0 {
+		p.grants = make([]grant, 0, len(assignments))
+	}
+	for _, id := range assignments {
+		a := s.state.Assignment(id)
+		if a.Ended {
+			continue
+		}
+		g := grant{assignment: id, place: a.Place, template: a.Template}
+		g.from, g.until = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
+		if a.Hours.Kind != hours.Inherit {
+			g.access = &a.Hours
+		}
+		p.grants = append(p.grants, g)
+	}
+	for _, id := range s.state.ExceptionsOf(staff.ID) {
+		e := s.state.Exception(id)
+		if e.Ended {
+			continue
+		}
+		x := exception{number: id, permission: e.Permission, place: e.Place, withheld: e.Withheld, level: e.Level}
+		x.from, x.until = s.dates(e.Place, e.From.Start, !e.From.IsZero(), (e.Until + 1).Start, !e.Until.IsZero())
+		p.exceptions = append(p.exceptions, x)
+	}
+	return p
+}
+
+// dates turns dates at a place into instants in its site's time zone.
+func (s *Snapshot) dates(place estate.PlaceID, from func(*time.Location) time.Time, hasFrom bool, until func(*time.Location) time.Time, hasUntil bool) (int64, int64) {
+	first, last := int64(everBefore), int64(everAfter)
+	if standing := s.tree.At(place); standing != nil {
+		if hasFrom {
+			first = from(standing.Location).Unix()
+		}
+		if hasUntil {
+			last = until(standing.Location).Unix()
+		}
+	}
+	return first, last
+}
+
+// State returns the records the snapshot was made of.
+func (s *Snapshot) State() *org.State { return s.state }
+
+// Tree returns the estate.
+func (s *Snapshot) Tree() *estate.Tree { return s.tree }
+
+// Catalogue returns the catalogue.
+func (s *Snapshot) Catalogue() *permit.Catalogue { return s.catalogue }
+
+// Resolved returns what a template says of each permission, by PermissionID.
+func (s *Snapshot) Resolved(id permit.TemplateID) []permit.Resolved {
+	if int(id) >= len(s.resolved) {
+		return nil
+	}
+	return s.resolved[id]
+}
+
+// Decide answers the question. It does not allocate, and its cost depends on the person's own assignments and
+// exceptions only.
+func (s *Snapshot) Decide(q *Question) Decision {
+	d := Decision{Staff: q.Staff, Credential: q.Credential}
+	here := s.tree.At(q.Place)
+	if q.ByCredential {
+		if d.Reason = s.identify(q, here, &d); d.Reason != Granted {
+			return d
+		}
+	}
+	p := s.persons.Get(uint32(d.Staff))
+	if p == nil {
+		d.Reason = UnknownCredential
+		return d
+	}
+	switch {
+	case q.At >= p.lockSince && q.At < p.lockUntil:
+		d.Reason = Locked
+	case q.At >= p.span.Gone:
+		d.Reason = HasDeparted
+	case q.At >= p.span.Contract:
+		d.Reason = ContractEnded
+	case q.At < p.span.Start:
+		d.Reason = NotStarted
+	case here == nil || here.Retired:
+		d.Reason = PlaceRetired
+	default:
+		s.weigh(q, p, here, &d)
+	}
+	return d
+}
+
+func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Reason {
+	c := s.state.Credential(q.Credential)
+	if c == nil {
+		return UnknownCredential
+	}
+	d.Staff = c.Staff
+	if !c.ValidAt(q.At) {
+		return CredentialNotValid
+	}
+	if here != nil && !q.Shown.satisfies(here.Place.Proof) {
+		return ProofNotSufficient
+	}
+	return Granted
+}
+
+// weigh goes through exceptions and assignments: withheld beats everything, then the highest level wins, and a
+// refusal is that of the assignment that came furthest.
+func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decision) {
+	d.Reason = NoAssignment
+	for i := range p.exceptions {
+		x := &p.exceptions[i]
+		if x.permission != q.Permission || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) {
+			continue
+		}
+		if x.withheld {
+			d.Allowed, d.Reason, d.Level, d.Exception, d.Assignment = false, Withheld, 0, x.number, 0
+			return
+		}
+		reached := Granted
+		switch {
+		case x.level < max(q.Level, 1):
+			reached = PermissionNotInTemplate
+		case !q.AnyHour && !inherited.Open(here.Opening, here.Location, q.At):
+			reached = OutsideHours
+		}
+		d.consider(reached, x.level, 0, x.number)
+	}
+	if p.owner {
+		*d = Decision{Allowed: true, Level: s.highest(q.Permission), Staff: d.Staff, Credential: d.Credential, Owner: true}
+		return
+	}
+	for i := range p.grants {
+		g := &p.grants[i]
+		if !s.tree.Within(q.Place, g.place) {
+			continue
+		}
+		reached, level := Granted, s.level(g.template, q.Permission)
+		switch {
+		case q.At < g.from || q.At >= g.until:
+			reached = AssignmentNotInDates
+		case level < max(q.Level, 1):
+			reached = PermissionNotInTemplate
+		case !q.AnyHour && !s.accessOf(g).Open(here.Opening, here.Location, q.At):
+			reached = OutsideHours
+		}
+		d.consider(reached, level, g.assignment, 0)
+	}
+}
+
+// inherited are the access hours where nothing is stated: the place's opening hours.
+var inherited = &hours.Access{}
+
+// consider keeps the better of what is known and one more assignment or exception.
+func (d *Decision) consider(reached Reason, level permit.Level, assignment org.AssignmentID, number org.ExceptionID) {
+	better := false
+	switch {
+	case reached == Granted:
+		better = !d.Allowed || level > d.Level
+	case !d.Allowed:
+		better = reached > d.Reason || d.Assignment == 0 && d.Exception == 0
+	}
+	if better {
+		d.Allowed, d.Reason, d.Assignment, d.Exception = reached == Granted, reached, assignment, number
+		d.Level = 0
+		if d.Allowed {
+			d.Level = level
+		}
+	}
+}
+
+func (s *Snapshot) level(template permit.TemplateID, permission permit.PermissionID) permit.Level {
+	if int(template) >= len(s.levels) || int(permission) >= len(s.levels[template]) {
+		return 0
+	}
+	return s.levels[template][permission]
+}
+
+func (s *Snapshot) highest(id permit.PermissionID) permit.Level {
+	permission := s.catalogue.Permission(id)
+	if permission == nil {
+		return 0
+	}
+	level, err := permission.Scale.Parse(permit.WordFull)
+	if err != nil {
+		return permit.Unbounded
+	}
+	return level
+}
+
+func (s *Snapshot) accessOf(g *grant) *hours.Access {
+	if g.access != nil {
+		return g.access
+	}
+	if t := s.state.Template(g.template); t != nil {
+		return &t.Hours
+	}
+	return inherited
+}
+
+// Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may
+// give on, and what they may do in this product.
+func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
+}
+
+// HoldsKey is Holds for a permission named by its key.
+func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
+	permission := s.catalogue.PermissionByKey(key)
+	return permission != nil && s.Holds(id, permission.ID, place, at) > 0
+}
+
+// HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
+func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool {
+	sites := 0
+	for here := range s.tree.Walk {
+		if here.Place.Parent != 0 || here.Retired {
+			continue
+		}
+		sites++
+		if !s.HoldsKey(id, key, here.Place.ID, at) {
+			return false
+		}
+	}
+	return sites > 0 || s.state.Person(id) != nil && s.state.Person(id).Owner
+}
+
+// Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all.
+func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool, any bool) {
+	reach = make([]bool, s.state.Places.Last()+1)
+	permission := s.catalogue.PermissionByKey(key)
+	if permission == nil {
+		return reach, false
+	}
+	for here := range s.tree.Walk {
+		q := Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true}
+		d := s.Decide(&q)
+		reach[here.Place.ID] = d.Allowed || d.Reason == PlaceRetired && s.holdsAbove(q, here)
+		any = any || reach[here.Place.ID]
+	}
+	return reach, any
+}
+
+// holdsAbove answers for a retired place what holds at the nearest place above it that is not retired.
+func (s *Snapshot) holdsAbove(q Question, here *estate.Standing) bool {
+	for here != nil && here.Retired {
+		q.Place = here.Place.Parent
+		here = s.tree.At(q.Place)
+	}
+	return here != nil && s.Decide(&q).Allowed
+}
+
+// Status returns somebody's status at an instant, in the time zone of their home site.
+func (s *Snapshot) Status(id people.StaffID, at int64) people.Status {
+	if p := s.persons.Get(uint32(id)); p != nil {
+		return p.span.Status(at)
+	}
+	return people.Departed
+}
+
+// Location returns the time zone of somebody's home site.
+func (s *Snapshot) Location(id people.StaffID) *time.Location {
+	if p := s.state.Person(id); p != nil {
+		if home := s.tree.At(p.HomeSite); home != nil {
+			return home.Location
+		}
+	}
+	return time.UTC
+}
+
+// BelongsWithin reports whether somebody's home site, or a place of one of their assignments that is not ended, is in reach.
+func (s *Snapshot) BelongsWithin(p *people.Staff, reach []bool) bool {
+	in := func(id estate.PlaceID) bool { return int(id) < len(reach) && reach[id] }
+	if in(p.HomeSite) {
+		return true
+	}
+	for _, id := range s.state.AssignmentsOf(p.ID) {
+		if a := s.state.Assignment(id); !a.Ended && in(a.Place) {
+			return true
+		}
+	}
+	return false
+}
+
+// Can is one person who can do something, and through what.
+type Can struct {
+	Staff    people.StaffID
+	Decision Decision
+}
+
+// WhoCan returns all who hold a permission at a place at an instant, access hours left out, in the order of their numbers.
+func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64) []Can {
+	var can []Can
+	q := Question{Permission: permission, Place: place, At: at, AnyHour: true}
+	for id := range s.persons.All() {
+		q.Staff = people.StaffID(id)
+		if d := s.Decide(&q); d.Allowed {
+			can = append(can, Can{Staff: q.Staff, Decision: d})
+		}
+	}
+	return can
+}
+
+// Holding is a permission that somebody holds at a place and below, from one instant until before another.
+type Holding struct {
+	Permission  permit.PermissionID
+	Place       estate.PlaceID
+	Level       permit.Level
+	From, Until int64
+	Assignment  org.AssignmentID
+	Exception   org.ExceptionID
+	Hours       *hours.Access
+	Except      []estate.PlaceID // below Place, where it is withheld
+}
+
+// Holdings returns all that somebody holds now or later: nothing while locked or departed.
+func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
+	p := s.persons.Get(uint32(id))
+	if p == nil || at >= p.span.Gone || at >= p.span.Contract || at >= p.lockSince && at < p.lockUntil {
+		return nil
+	}
+	end := min(p.span.Gone, p.span.Contract)
+	var holdings []Holding
+	hold := func(h Holding) {
+		h.From, h.Until = max(h.From, p.span.Start), min(h.Until, end)
+		if h.Until <= at || h.Until <= h.From {
+			return
+		}
+		for i := range p.exceptions {
+			x := &p.exceptions[i]
+			if !x.withheld || x.permission != h.Permission || x.until <= at {
+				continue
+			}
+			switch {
+			case s.tree.Within(h.Place, x.place):
+				return
+			case s.tree.Within(x.place, h.Place):
+				h.Except = append(h.Except, x.place)
+			}
+		}
+		holdings = append(holdings, h)
+	}
+	for i := range p.grants {
+		g := &p.grants[i]
+		if place := s.tree.At(g.place); place == nil || place.Retired {
+			continue
+		}
+		for permission, level := range s.levels[g.template] {
+			if level > 0 {
+				hold(Holding{Permission: permit.PermissionID(permission), Place: g.place, Level: level, From: g.from, Until: g.until,
+					Assignment: g.assignment, Hours: s.accessOf(g)})
+			}
+		}
+	}
+	for i := range p.exceptions {
+		if x := &p.exceptions[i]; !x.withheld {
+			hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until, Exception: x.number, Hours: inherited})
+		}
+	}
+	if p.owner {
+		for permission := range s.catalogue.Permissions {
+			for here := range s.tree.Walk {
+				if here.Place.Parent == 0 && !here.Retired {
+					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Hours: inherited})
+				}
+			}
+		}
+	}
+	return holdings
+}
+
+// compareKeys orders holdings by permission, then place.
+func compareKeys(a, b Shift) int {
+	return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
+}
+
+// HoldsAll reports whether somebody holds, at a place, every permission of a template at its level: the ceiling.
+func (s *Snapshot) HoldsAll(id people.StaffID, template permit.TemplateID, place estate.PlaceID, at int64) bool {
+	for permission, resolved := range s.Resolved(template) {
+		if resolved.Level > 0 && s.Holds(id, permit.PermissionID(permission), place, at) < resolved.Level {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,152 @@
+package access
+
+import (
+	"fmt"
+	"time"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/people"
+)
+
+// Obstacle is one thing that keeps somebody from working, with the step that mends it.
+type Obstacle struct {
+	Code     string
+	Sentence string
+	Mend     string // what to do
+	Act      string // the act that does it: unlock, assign, extend_assignment, extend_contract, issue_pin, change_template, change_hours, reinstate
+}
+
+// Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
+// and nothing for those who have departed, who are not meant to work.
+func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
+	staff, p := s.state.Person(id), s.persons.Get(uint32(id))
+	if staff == nil || p == nil || p.span.Status(at) == people.Departed {
+		return nil
+	}
+	var found []Obstacle
+	name := staff.Called()
+	if at >= p.lockSince && at < p.lockUntil {
+		found = append(found, Obstacle{"locked", fmt.Sprintf("%s is locked: %s", name, staff.Lock.Reason), "Unlock when the cause is settled.", "unlock"})
+	}
+	if at >= p.span.Contract {
+		return append(found, Obstacle{"contract_ended", fmt.Sprintf("%s's contract ended on %s.", name, staff.ContractEnd.Words()), "Extend the contract, or record the departure.", "extend_contract"})
+	}
+	if p.owner {
+		return found
+	}
+	found = append(found, s.assignmentObstacles(name, p, max(at, p.span.Start))...)
+	return append(found, s.credentialObstacles(staff, p, at)...)
+}
+
+func (s *Snapshot) assignmentObstacles(name string, p *person, at int64) []Obstacle {
+	var lastEnd int64 = everBefore
+	current, gives, meets := 0, false, false
+	for i := range p.grants {
+		g := &p.grants[i]
+		if at >= g.until {
+			lastEnd = max(lastEnd, g.until)
+			continue
+		}
+		if here := s.tree.At(g.place); here == nil || here.Retired {
+			continue
+		}
+		current++
+		gives = gives || s.givesAnything(g)
+		meets = meets || s.hoursMeet(g, at)
+	}
+	switch {
+	case current == 0 && lastEnd > everBefore:
+		return []Obstacle{{"assignment_ended", fmt.Sprintf("%s's last assignment has ended.", name), "Give the assignment a later end, or assign anew.", "extend_assignment"}}
+	case current == 0:
+		return []Obstacle{{"no_assignment", fmt.Sprintf("%s has no assignment.", name), "Say where and as what.", "assign"}}
+	case !gives:
+		return []Obstacle{{"template_gives_nothing", fmt.Sprintf("%s's template gives nothing at the places assigned.", name), "Choose a template that fits the place.", "change_template"}}
+	case !meets:
+		return []Obstacle{{"hours_never_meet", fmt.Sprintf("%s's access hours never meet the opening hours.", name), "Change the access hours.", "change_hours"}}
+	}
+	return nil
+}
+
+func (s *Snapshot) givesAnything(g *grant) bool {
+	kinds := s.kindsBelow(g.place)
+	for permission := range s.catalogue.Permissions {
+		if s.level(g.template, permission.ID) > 0 && anyKind(permission, kinds) {
+			return true
+		}
+	}
+	return false
+}
+
+// hoursMeet reports whether, in the week from at on, the grant's weekly hours and the place's opening hours are
+// ever open together: two sets of stretches meet exactly where one of either begins within the other.
+func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
+	access, here := s.accessOf(g), s.tree.At(g.place)
+	if access.Kind != hours.Weekly || here.Opening == nil {
+		return true
+	}
+	today := day.Of(time.Unix(at, 0).In(here.Location))
+	for shift := range day.Date(8) {
+		date := today + shift
+		for _, rule := range access.Rules {
+			if rule.Days.Has(date.Weekday()) && inherited.Open(here.Opening, here.Location, onDate(date, rule.From, here)) {
+				return true
+			}
+		}
+		for _, rule := range here.Opening.Rules {
+			if rule.Days.Has(date.Weekday()) && access.Open(here.Opening, here.Location, onDate(date, rule.From, here)) {
+				return true
+			}
+		}
+	}
+	return len(here.Opening.Rules) == 0
+}
+
+func onDate(date day.Date, minute hours.Minute, here *estate.Standing) int64 {
+	start := date.Start(here.Location)
+	return time.Date(start.Year(), start.Month(), start.Day(), 0, int(minute), 0, 0, here.Location).Unix()
+}
+
+func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64) []Obstacle {
+	var shown Shown
+	for _, id := range s.state.CredentialsOf(staff.ID) {
+		c := s.state.Credential(id)
+		if !c.ValidAt(max(at, p.span.Start)) {
+			continue
+		}
+		switch c.Kind {
+		case credential.PIN:
+			shown |= ShownPIN
+		case credential.Badge:
+			shown |= ShownBadge
+		}
+	}
+	opens, accepts := 0, 0
+	for i := range p.grants {
+		g := &p.grants[i]
+		if at >= g.until {
+			continue
+		}
+		for here := range s.tree.Below(g.place) {
+			asked := s.catalogue.PermissionByKey(here.Place.Asks)
+			if here.Place.Kind != estate.Door || here.Retired || asked == nil || s.level(g.template, asked.ID) == 0 {
+				continue
+			}
+			opens++
+			if shown.satisfies(here.Place.Proof) {
+				accepts++
+			}
+		}
+	}
+	switch {
+	case opens == 0:
+		return nil
+	case shown == 0:
+		return []Obstacle{{"no_credential", fmt.Sprintf("%s has no PIN and no badge.", staff.Called()), "Issue a PIN.", "issue_pin"}}
+	case accepts == 0:
+		return []Obstacle{{"credential_not_accepted", fmt.Sprintf("No door that %s may open takes what %s has.", staff.Called(), staff.Called()), "Issue the credential that the doors ask for.", "issue_pin"}}
+	}
+	return nil
+}

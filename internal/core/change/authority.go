@@ -1,0 +1,133 @@
+package change
+
+import (
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// require asks that the actor holds a console permission at a place. Authority is judged by the state before the
+// change, so nobody can give themselves in one operation what they use in the next.
+func (d *Draft) require(key string, place estate.PlaceID) error {
+	if d.actor.System != "" {
+		return nil
+	}
+	if place != 0 && d.before.HoldsKey(d.actor.Staff, key, d.known(place), d.env.Now.Unix()) {
+		return nil
+	}
+	if place == 0 && d.before.HoldsEverywhere(d.actor.Staff, key, d.env.Now.Unix()) {
+		return nil
+	}
+	return d.refuse(key, place)
+}
+
+// known returns the place itself, or for one that this very change has added the nearest above it that was there before.
+func (d *Draft) known(place estate.PlaceID) estate.PlaceID {
+	for place != 0 && d.before.State().Place(place) == nil {
+		place = d.State.Place(place).Parent
+	}
+	// Authority over a retired place is that over the nearest place above it that is in use.
+	for here := d.before.Tree().At(place); here != nil && here.Retired && here.Place.Parent != 0; here = d.before.Tree().At(place) {
+		place = here.Place.Parent
+	}
+	return place
+}
+
+func (d *Draft) refuse(key string, place estate.PlaceID) error {
+	title := key
+	if permission := d.before.Catalogue().PermissionByKey(key); permission != nil {
+		title = permission.Title
+	}
+	where := "at every site"
+	if p := d.State.Place(place); p != nil {
+		where = "at " + p.Name
+	}
+	return fault.Refusedf("not-permitted", "This needs the permission “%s” %s, which you do not hold. Ask somebody who does.", title, where)
+}
+
+// requireFor asks that the actor holds a console permission at the person's home site.
+func (d *Draft) requireFor(key string, p *people.Staff) error {
+	if err := d.ownersOnly(p); err != nil {
+		return err
+	}
+	return d.require(key, p.HomeSite)
+}
+
+// requireAround asks that the actor holds a console permission at the person's home site or where they are assigned.
+func (d *Draft) requireAround(key string, p *people.Staff) error {
+	if d.actor.System != "" {
+		return nil
+	}
+	if err := d.ownersOnly(p); err != nil {
+		return err
+	}
+	reach, _ := d.before.Reach(d.actor.Staff, key, d.env.Now.Unix())
+	if d.before.BelongsWithin(p, reach) {
+		return nil
+	}
+	return d.refuse(key, p.HomeSite)
+}
+
+// ownersOnly keeps an owner's record from everybody but owners.
+func (d *Draft) ownersOnly(p *people.Staff) error {
+	if !p.Owner || d.actor.System != "" {
+		return nil
+	}
+	if actor := d.before.State().Person(d.actor.Staff); actor != nil && actor.Owner {
+		return nil
+	}
+	return fault.Refusedf("not-permitted", "%s is an owner; only an owner may do this.", p.FullName())
+}
+
+// notOneself keeps everybody from changing their own access.
+func (d *Draft) notOneself(p *people.Staff) error {
+	if d.actor.System == "" && d.actor.Staff == p.ID {
+		return fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
+	}
+	return nil
+}
+
+// ceiling asks that the actor holds, at the place, every permission that a template gives, at its level.
+func (d *Draft) ceiling(template permit.TemplateID, place estate.PlaceID) error {
+	if d.actor.System != "" {
+		return nil
+	}
+	for id, resolved := range d.before.Resolved(template) {
+		if resolved.Level > 0 {
+			if err := d.mayGive(permit.PermissionID(id), resolved.Level, place); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// mayGive asks that the actor holds a permission at a place, at the level or above.
+func (d *Draft) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
+	if d.actor.System != "" || d.before.Holds(d.actor.Staff, id, d.known(place), d.env.Now.Unix()) >= level {
+		return nil
+	}
+	permission := d.before.Catalogue().Permission(id)
+	return fault.Refusedf("above-ceiling", "You cannot give “%s” at %s to this extent, because you do not hold it there yourself.",
+		permission.Title, d.State.Place(place).Name)
+}
+
+// mayStandFor asks that the actor holds everything that a credential of a kind would let its holder do, so that
+// nobody can issue themselves a way in to more than they have.
+func (d *Draft) mayStandFor(p *people.Staff, console bool) error {
+	if d.actor.System != "" || d.actor.Staff == p.ID {
+		return nil
+	}
+	group := d.before.Catalogue().GroupByKey(permit.ConsoleGroup)
+	for _, holding := range d.before.Holdings(p.ID, d.env.Now.Unix()) {
+		permission := d.before.Catalogue().Permission(holding.Permission)
+		if (group != nil && d.before.Catalogue().Inside(permission.Group, group.ID)) != console {
+			continue
+		}
+		if err := d.mayGive(holding.Permission, holding.Level, holding.Place); err != nil {
+			return err
+		}
+	}
+	return nil
+}

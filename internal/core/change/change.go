@@ -1,0 +1,421 @@
+// Package change holds every way in which the organisation's state may be written, as typed operations. A list of
+// operations is applied to a fork of the state, each checked against the rules and the actor's authority; what
+// comes out is the next state, who gains and who loses by it, and the record for the audit log. Nothing here
+// touches a database: the one write path stores what a Draft has written, a preview throws it away.
+package change
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Operation is one typed step of a change.
+type Operation struct {
+	Op       string          `json:"op"`                    // "staff.enrol"
+	Ref      string          `json:"ref,omitempty"`         // a name for what this makes; later operations say "@name"
+	On       string          `json:"on,omitempty"`          // what it is done to, by number or code
+	Revision uint64          `json:"if_revision,omitempty"` // of On, as the caller read it; 0 does not ask
+	Set      json.RawMessage `json:"set,omitempty"`         // the fields
+}
+
+// Actor is who makes a change. A system actor (setup, loading a demo) is bound by the rules but not by authority.
+type Actor struct {
+	Staff  people.StaffID
+	System string
+}
+
+// Env is what applying a change needs from outside.
+type Env struct {
+	Now          time.Time
+	Random       io.Reader
+	Digest       func(secret string) credential.Digest
+	HashPassword func(password string) (string, error)
+}
+
+// Entry is one operation as the audit log keeps it, with the fields that changed before and after.
+type Entry struct {
+	Op     string         `json:"op"`
+	On     string         `json:"on"`
+	Record string         `json:"record"` // kind and number: "staff:12"
+	Before map[string]any `json:"before,omitempty"`
+	After  map[string]any `json:"after,omitempty"`
+}
+
+// Secret is something generated that is shown once and never again.
+type Secret struct {
+	Operation int // index
+	Kind      string
+	Owner     string // staff number or device name
+	Value     string
+}
+
+// Record is a record in its final form, and whether the change has made it.
+type Record struct {
+	Value any
+	New   bool
+}
+
+// Draft is a change being applied.
+type Draft struct {
+	State   *org.State
+	Touched access.Touched
+	Written []Record // each once, in the order of their first writing
+	Entries []Entry
+	Secrets []Secret
+	Refs    map[string]uint32
+	Effect  access.Effect
+	After   *access.Snapshot
+
+	before *access.Snapshot
+	actor  Actor
+	env    Env
+	reason string
+	op     *Operation
+	index  int
+	seen   map[string]int // record → index in Written
+	staff  map[people.StaffID]bool
+	places map[estate.PlaceID]bool
+}
+
+// MaxOperations bounds one change.
+const MaxOperations = 5000
+
+type rule func(d *Draft) error
+
+var rules map[string]rule
+
+func init() {
+	rules = map[string]rule{
+		"organisation.edit": organisationEdit,
+		"place.add":         placeAdd, "place.edit": placeEdit, "place.retire": placeRetire, "place.restore": placeRestore,
+		"group.add": groupAdd, "permission.add": permissionAdd,
+		"template.add": templateAdd, "template.edit": templateEdit, "template.retire": templateRetire,
+		"staff.enrol": staffEnrol, "staff.edit": staffEdit, "staff.activate": staffActivate,
+		"staff.lock": staffLock, "staff.unlock": staffUnlock, "staff.depart": staffDepart, "staff.reinstate": staffReinstate,
+		"staff.make_owner": staffMakeOwner, "staff.unmake_owner": staffUnmakeOwner,
+		"assignment.add": assignmentAdd, "assignment.edit": assignmentEdit, "assignment.end": assignmentEnd,
+		"exception.add": exceptionAdd, "exception.end": exceptionEnd,
+		"pin.set": pinSet, "pin.withdraw": pinWithdraw, "password.issue": passwordIssue, "password.set": passwordSet,
+		"device.add": deviceAdd, "device.revoke": deviceRevoke,
+	}
+}
+
+// Operations returns the names of all operations, sorted.
+func Operations() []string {
+	var names []string
+	for name := range rules {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
+// names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
+func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Draft, error) {
+	d := &Draft{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: people.Tidy(reason),
+		seen: map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
+	if len(operations) == 0 {
+		return nil, fault.Invalidf("operations", "a change needs at least one operation")
+	}
+	if len(operations) > MaxOperations {
+		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several", MaxOperations, len(operations))
+	}
+	for i := range operations {
+		d.op, d.index = &operations[i], i
+		apply, known := rules[operations[i].Op]
+		if !known {
+			return nil, fault.Within(d.prefix(), fault.Invalidf("op", "%q is not an operation; use one of %s", operations[i].Op, strings.Join(Operations(), ", ")))
+		}
+		if err := apply(d); err != nil {
+			return nil, fault.Within(d.prefix(), err)
+		}
+	}
+	d.State.Revision++
+	for id := range d.staff {
+		d.Touched.Staff = append(d.Touched.Staff, id)
+	}
+	slices.Sort(d.Touched.Staff)
+	var err error
+	if d.After, err = before.Next(d.State, d.Touched); err != nil {
+		return nil, fault.Invalidf("", "%s", err)
+	}
+	d.Effect = d.effect()
+	return d, nil
+}
+
+// prefix is put before field names, so that they say which operation they belong to.
+func (d *Draft) prefix() string { return fmt.Sprintf("operations[%d].", d.index) }
+
+// effect compares what the people concerned hold before and after.
+func (d *Draft) effect() access.Effect {
+	concerned := slices.Clone(d.Touched.Staff)
+	if d.Touched.Catalogue || d.Touched.Zones {
+		changed := map[permit.TemplateID]bool{}
+		for id := range d.State.Templates.All() {
+			if !slices.Equal(d.before.Resolved(permit.TemplateID(id)), d.After.Resolved(permit.TemplateID(id))) || d.hoursDiffer(permit.TemplateID(id)) || d.Touched.Zones {
+				changed[permit.TemplateID(id)] = true
+			}
+		}
+		for _, a := range d.State.Assignments.All() {
+			if changed[a.Template] && !a.Ended {
+				concerned = append(concerned, a.Staff)
+			}
+		}
+		slices.Sort(concerned)
+		concerned = slices.Compact(concerned)
+	}
+	now := d.env.Now.Unix()
+	effect := access.Diff(d.before, d.After, concerned, now)
+	for id := range d.places {
+		access.DiffPlace(&effect, d.before, d.After, id, now)
+	}
+	return effect
+}
+
+func (d *Draft) hoursDiffer(id permit.TemplateID) bool {
+	was, is := d.before.State().Template(id), d.State.Template(id)
+	return was == nil || was != is && fmt.Sprint(was.Hours) != fmt.Sprint(is.Hours)
+}
+
+// Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.
+func (d *Draft) Judge() error {
+	if d.reason != "" || d.actor.System != "" {
+		return nil
+	}
+	if n := d.Effect.Losers(); n > 0 {
+		return fault.Invalidf("reason", "this takes access from %s; say why", count(n, "person", "people"))
+	}
+	if d.Effect.GivesSensitive(d.After.Catalogue()) {
+		return fault.Invalidf("reason", "this gives somebody a sensitive permission; say why")
+	}
+	return nil
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// form reads the operation's fields into a form; fields that are not sent keep what the form holds.
+func (d *Draft) form(form any) error { return decode(d.op.Set, form, "set") }
+
+func decode(raw json.RawMessage, into any, name string) error {
+	if len(raw) == 0 {
+		return nil
+	}
+	decoder := json.NewDecoder(bytes.NewReader(raw))
+	decoder.DisallowUnknownFields()
+	err := decoder.Decode(into)
+	if err == nil {
+		return nil
+	}
+	var mismatch *json.UnmarshalTypeError
+	if errors.As(err, &mismatch) {
+		return fault.Invalidf(name+"."+mismatch.Field, "%s cannot be a %s here", mismatch.Field, mismatch.Value)
+	}
+	if field, unknown := strings.CutPrefix(err.Error(), "json: unknown field "); unknown {
+		field = strings.Trim(field, `"`)
+		return fault.Invalidf(name+"."+field, "there is no field %s here", field)
+	}
+	return fault.Invalidf(name, "%s", strings.TrimPrefix(err.Error(), "json: "))
+}
+
+func (d *Draft) date(field, text string) (day.Date, error) {
+	date, err := day.Parse(text)
+	if err != nil {
+		return 0, fault.Invalidf("set."+field, "%s", err)
+	}
+	return date, nil
+}
+
+// bounded says when a text is longer than it may be.
+func bounded(field, text string, longest int) error {
+	if len(text) > longest {
+		return fault.Invalidf("set."+field, "%s has at most %d characters", strings.ReplaceAll(field, "_", " "), longest)
+	}
+	return nil
+}
+
+// number returns the number that a reference stands for: "@name" of this change, or digits.
+func (d *Draft) number(reference string) uint32 {
+	if name, isRef := strings.CutPrefix(reference, "@"); isRef {
+		return d.Refs[name]
+	}
+	n, err := strconv.ParseUint(reference, 10, 32)
+	if err != nil {
+		return 0
+	}
+	return uint32(n)
+}
+
+func (d *Draft) findStaff(field, reference string) (*people.Staff, error) {
+	if p := d.State.StaffByNumber(reference); p != nil {
+		return p, nil
+	}
+	if p := d.State.Person(people.StaffID(d.number(reference))); p != nil {
+		return p, nil
+	}
+	return nil, fault.Missingf(field, "nobody has the staff number %q", reference)
+}
+
+func (d *Draft) findPlace(field, reference string) (*estate.Place, error) {
+	if p := d.State.PlaceByCode(reference); p != nil {
+		return p, nil
+	}
+	if p := d.State.Place(estate.PlaceID(d.number(reference))); p != nil {
+		return p, nil
+	}
+	return nil, fault.Missingf(field, "no place has the code %q", reference)
+}
+
+func (d *Draft) findTemplate(field, reference string) (*permit.Template, error) {
+	if t := d.State.TemplateByCode(reference); t != nil {
+		return t, nil
+	}
+	if t := d.State.Template(permit.TemplateID(d.number(reference))); t != nil {
+		return t, nil
+	}
+	return nil, fault.Missingf(field, "no template has the code %q", reference)
+}
+
+// fresh says when the record was changed after the caller read it.
+func (d *Draft) fresh(revision uint64, what string) error {
+	if d.op.Revision != 0 && d.op.Revision != revision {
+		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; nothing was overwritten.", what)
+	}
+	return nil
+}
+
+// named remembers what an operation has made under its ref.
+func (d *Draft) named(id uint32) {
+	if d.op.Ref != "" {
+		d.Refs[d.op.Ref] = id
+	}
+}
+
+// wrote notes that a record was written, for the store and for the audit log.
+func (d *Draft) wrote(kind string, id uint32, label string, before, after any) {
+	name := fmt.Sprintf("%s:%d", kind, id)
+	if at, again := d.seen[name]; again {
+		d.Written[at].Value = after
+	} else {
+		d.seen[name] = len(d.Written)
+		d.Written = append(d.Written, Record{Value: after, New: before == nil})
+	}
+	was, is := fields(before), fields(after)
+	for field, value := range is {
+		if old, had := was[field]; had && fmt.Sprint(old) == fmt.Sprint(value) {
+			delete(was, field)
+			delete(is, field)
+		}
+	}
+	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is})
+}
+
+// fields returns a record as its fields; those marked secret in the type are not among them.
+func fields(record any) map[string]any {
+	encoded, err := json.Marshal(record)
+	if err != nil {
+		return nil
+	}
+	var m map[string]any
+	if json.Unmarshal(encoded, &m) != nil {
+		return nil
+	}
+	return m
+}
+
+// The writers below store a record in the draft with its new revision.
+
+func (d *Draft) putPlace(p *estate.Place) {
+	before := d.State.Place(p.ID)
+	p.Revision = d.next()
+	d.State.PutPlace(p)
+	d.Touched.Places = true
+	if before != nil {
+		d.places[p.ID] = true
+		if before.TimeZone != p.TimeZone || before.Parent != p.Parent {
+			d.Touched.Zones = true
+		}
+	}
+	d.wrote("place", uint32(p.ID), p.Code+" "+p.Name, orNil(before), p)
+}
+
+func (d *Draft) putStaff(p *people.Staff) {
+	before := d.State.Person(p.ID)
+	p.Revision = d.next()
+	d.State.PutStaff(p)
+	d.staff[p.ID] = true
+	d.wrote("staff", uint32(p.ID), p.Number+" "+p.FullName(), orNil(before), p)
+}
+
+func (d *Draft) putAssignment(a *org.Assignment) {
+	before := d.State.Assignment(a.ID)
+	a.Revision = d.next()
+	d.State.PutAssignment(a)
+	d.staff[a.Staff] = true
+	p := d.State.Person(a.Staff)
+	d.wrote("assignment", uint32(a.ID), fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), d.State.Template(a.Template).Name, d.State.Place(a.Place).Code), orNil(before), a)
+}
+
+func (d *Draft) putException(e *org.Exception) {
+	before := d.State.Exception(e.ID)
+	e.Revision = d.next()
+	d.State.PutException(e)
+	d.staff[e.Staff] = true
+	p := d.State.Person(e.Staff)
+	d.wrote("exception", uint32(e.ID), p.Number+" "+p.FullName(), orNil(before), e)
+}
+
+func (d *Draft) putCredential(c *credential.Credential) {
+	before := d.State.Credential(c.ID)
+	c.Revision = d.next()
+	d.State.PutCredential(c)
+	d.staff[c.Staff] = true
+	p := d.State.Person(c.Staff)
+	d.wrote("credential", uint32(c.ID), p.Number+" "+p.FullName(), orNil(before), c)
+}
+
+func (d *Draft) putTemplate(t *permit.Template) {
+	before := d.State.Template(t.ID)
+	t.Revision = d.next()
+	d.State.PutTemplate(t)
+	d.Touched.Catalogue = true
+	d.wrote("template", uint32(t.ID), t.Code+" "+t.Name, orNil(before), t)
+}
+
+func (d *Draft) putDevice(v *org.Device) {
+	before := d.State.Devices.Get(uint32(v.ID))
+	v.Revision = d.next()
+	d.State.PutDevice(v)
+	d.wrote("device", uint32(v.ID), v.Name, orNil(before), v)
+}
+
+func (d *Draft) next() uint64 { return d.before.State().Revision + 1 }
+
+// orNil turns a nil pointer into a nil any.
+func orNil[T any](p *T) any {
+	if p == nil {
+		return nil
+	}
+	return p
+}

@@ -1,0 +1,229 @@
+package change
+
+import (
+	"encoding/json"
+	"regexp"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+type organisationForm struct {
+	Name         string `json:"name"`
+	NumberPrefix string `json:"number_prefix"`
+	NumberDigits int    `json:"number_digits"`
+	MaxOwners    int    `json:"max_owners"`
+}
+
+func organisationEdit(d *Draft) error {
+	before := d.State.Settings
+	form := organisationForm(before)
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if actor := d.before.State().Person(d.actor.Staff); d.actor.System == "" && (actor == nil || !actor.Owner) {
+		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
+	}
+	switch {
+	case form.Name == "":
+		return fault.Invalidf("set.name", "the organisation needs a name")
+	case form.NumberDigits < 3 || form.NumberDigits > 9:
+		return fault.Invalidf("set.number_digits", "staff numbers have 3 to 9 digits")
+	case form.MaxOwners < 1 || form.MaxOwners > 20 || form.MaxOwners < d.State.Owners():
+		return fault.Invalidf("set.max_owners", "there may be 1 to 20 owners, and not fewer than there are now")
+	}
+	if err := bounded("name", form.Name, 120); err != nil {
+		return err
+	}
+	d.State.Settings.Name, d.State.Settings.NumberPrefix = people.Tidy(form.Name), form.NumberPrefix
+	d.State.Settings.NumberDigits, d.State.Settings.MaxOwners = form.NumberDigits, form.MaxOwners
+	settings := d.State.Settings
+	d.wrote("organisation", 1, settings.Name, before, &settings)
+	return nil
+}
+
+// codePattern is what codes of places and templates look like: they are typed, printed and put in addresses.
+var codePattern = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9._-]{0,31}$`)
+
+func checkCode(field, code, example string) error {
+	if !codePattern.MatchString(code) {
+		return fault.Invalidf(field, "a code begins with a letter and has up to 32 letters, digits, dots and dashes, such as %s", example)
+	}
+	return nil
+}
+
+type placeForm struct {
+	Code     string          `json:"code"`
+	Name     string          `json:"name"`
+	Kind     estate.Kind     `json:"kind"`
+	Parent   string          `json:"parent"`
+	TimeZone string          `json:"time_zone"`
+	Opening  json.RawMessage `json:"opening"`
+	Proof    estate.Proof    `json:"proof"`
+	Asks     string          `json:"asks"`
+}
+
+func (d *Draft) fillPlace(p *estate.Place, form *placeForm) error {
+	p.Name, p.Kind, p.TimeZone, p.Proof, p.Asks = people.Tidy(form.Name), form.Kind, form.TimeZone, form.Proof, form.Asks
+	if p.Name == "" {
+		return fault.Invalidf("set.name", "a place needs a name")
+	}
+	if err := bounded("name", p.Name, 120); err != nil {
+		return err
+	}
+	var parent *estate.Place
+	p.Parent = 0
+	if form.Parent != "" {
+		var err error
+		if parent, err = d.findPlace("set.parent", form.Parent); err != nil {
+			return err
+		}
+		for above := parent; above != nil; above = d.State.Place(above.Parent) {
+			if above.ID == p.ID {
+				return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Code, p.Code, p.Code)
+			}
+		}
+		p.Parent = parent.ID
+	}
+	if len(form.Opening) > 0 {
+		p.Opening = nil
+		if err := decode(form.Opening, &p.Opening, "set.opening"); err != nil {
+			return err
+		}
+	}
+	if field, err := estate.Check(p, parent); err != nil {
+		return fault.Invalidf("set."+field, "%s", err)
+	}
+	return d.checkAsks(p)
+}
+
+func (d *Draft) checkAsks(p *estate.Place) error {
+	if p.Asks == "" {
+		return nil
+	}
+	catalogue := permit.NewCatalogue(d.State.Groups.All(), d.State.Permissions.All())
+	permission := catalogue.PermissionByKey(p.Asks)
+	if permission == nil {
+		return fault.Invalidf("set.asks", "the catalogue has no permission %q", p.Asks)
+	}
+	if !permission.AppliesTo(p.Kind) {
+		return fault.Invalidf("set.asks", "“%s” does not apply to a %s", permission.Title, p.Kind.Words())
+	}
+	return nil
+}
+
+func placeAdd(d *Draft) error {
+	var form placeForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if err := checkCode("set.code", form.Code, "HB-COLD-2"); err != nil {
+		return err
+	}
+	if d.State.PlaceByCode(form.Code) != nil {
+		return fault.Conflictf("set.code", "there is a place %s already; choose another code", form.Code)
+	}
+	p := &estate.Place{ID: estate.PlaceID(d.State.Places.Next()), Code: form.Code}
+	if err := d.fillPlace(p, &form); err != nil {
+		return err
+	}
+	if err := d.require(permit.EditPlaces, p.Parent); err != nil {
+		return err
+	}
+	d.putPlace(p)
+	d.named(uint32(p.ID))
+	return nil
+}
+
+func placeEdit(d *Draft) error {
+	before, err := d.findPlace("on", d.op.On)
+	if err != nil {
+		return err
+	}
+	if err := d.require(permit.EditPlaces, before.ID); err != nil {
+		return err
+	}
+	if err := d.fresh(before.Revision, before.Name); err != nil {
+		return err
+	}
+	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone, Proof: before.Proof, Asks: before.Asks}
+	if parent := d.State.Place(before.Parent); parent != nil {
+		form.Parent = parent.Code
+	}
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if form.Code != before.Code {
+		return fault.Invalidf("set.code", "a place keeps its code; change its name instead")
+	}
+	if form.Kind != before.Kind {
+		return fault.Invalidf("set.kind", "a place keeps its kind; retire it and add another")
+	}
+	p := *before
+	if err := d.fillPlace(&p, &form); err != nil {
+		return err
+	}
+	if p.Parent != before.Parent {
+		if err := d.require(permit.EditPlaces, p.Parent); err != nil {
+			return err
+		}
+	}
+	d.putPlace(&p)
+	return nil
+}
+
+func (d *Draft) retirePlace(retired bool) error {
+	before, err := d.findPlace("on", d.op.On)
+	if err != nil {
+		return err
+	}
+	if err := d.require(permit.EditPlaces, before.ID); err != nil {
+		return err
+	}
+	if err := d.fresh(before.Revision, before.Name); err != nil {
+		return err
+	}
+	if before.Retired == retired {
+		return fault.Conflictf("on", "%s is %s already", before.Name, map[bool]string{true: "retired", false: "in use"}[retired])
+	}
+	p := *before
+	p.Retired = retired
+	d.putPlace(&p)
+	d.touchAt(p.ID)
+	return nil
+}
+
+// touchAt notes everybody who is assigned at the place or below it.
+func (d *Draft) touchAt(place estate.PlaceID) {
+	below := map[estate.PlaceID]bool{}
+	for here := range d.before.Tree().Below(place) {
+		below[here.Place.ID] = true
+	}
+	for _, a := range d.State.Assignments.All() {
+		if !a.Ended && below[a.Place] {
+			d.staff[a.Staff] = true
+		}
+	}
+}
+
+func placeRetire(d *Draft) error  { return d.retirePlace(true) }
+func placeRestore(d *Draft) error { return d.retirePlace(false) }
+
+// hoursFrom reads access hours from a form; nothing sent keeps what is there.
+func hoursFrom(raw json.RawMessage, into *hours.Access) error {
+	if len(raw) == 0 {
+		return nil
+	}
+	var read hours.Access
+	if err := decode(raw, &read, "set.hours"); err != nil {
+		return err
+	}
+	if err := read.Check(); err != nil {
+		return fault.Invalidf("set.hours", "%s", err)
+	}
+	*into = read
+	return nil
+}

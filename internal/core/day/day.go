@@ -1,0 +1,73 @@
+// Package day holds calendar dates without a time of day. A date becomes an instant only together
+// with the time zone of the site where it counts.
+package day
+
+import (
+	"fmt"
+	"time"
+)
+
+// Date is a number of days since 1 January 1970. The zero Date means "no date".
+type Date int32
+
+const layout = "2006-01-02"
+
+// Of returns the date of t in t's own location.
+func Of(t time.Time) Date {
+	year, month, dayOfMonth := t.Date()
+	return Date(time.Date(year, month, dayOfMonth, 0, 0, 0, 0, time.UTC).Unix() / 86400)
+}
+
+// Parse reads an ISO 8601 calendar date such as 2026-11-30. The empty string is "no date".
+func Parse(s string) (Date, error) {
+	if s == "" {
+		return 0, nil
+	}
+	t, err := time.Parse(layout, s)
+	if err != nil {
+		return 0, fmt.Errorf("%q is not a date; write it as 2026-11-30", s)
+	}
+	return Of(t), nil
+}
+
+// IsZero reports whether d is "no date".
+func (d Date) IsZero() bool { return d == 0 }
+
+// Start returns the first instant of the date in a time zone.
+func (d Date) Start(location *time.Location) time.Time {
+	t := d.utc()
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, location)
+}
+
+// Weekday returns the day of the week.
+func (d Date) Weekday() time.Weekday { return d.utc().Weekday() }
+
+// String returns the ISO 8601 form, or the empty string for "no date".
+func (d Date) String() string {
+	if d == 0 {
+		return ""
+	}
+	return d.utc().Format(layout)
+}
+
+// Words returns the date as a person writes it, such as "30 Nov 2026".
+func (d Date) Words() string {
+	if d == 0 {
+		return ""
+	}
+	return d.utc().Format("2 Jan 2006")
+}
+
+// MarshalText writes the ISO 8601 form.
+func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+
+// UnmarshalText reads the ISO 8601 form.
+func (d *Date) UnmarshalText(text []byte) error {
+	parsed, err := Parse(string(text))
+	if err == nil {
+		*d = parsed
+	}
+	return err
+}
+
+func (d Date) utc() time.Time { return time.Unix(int64(d)*86400, 0).UTC() }

@@ -1,0 +1,262 @@
+// Package estate holds the places of an organisation as a tree: sites at the root, zones below them,
+// and doors, devices and work centres as leaves.
+package estate
+
+import (
+	"fmt"
+	"time"
+
+	"loyallatch.example/latch/internal/core/hours"
+)
+
+// PlaceID numbers a place.
+type PlaceID uint32
+
+// Kind is a kind of place.
+type Kind string
+
+// The kinds of place.
+const (
+	Site       Kind = "site"
+	Zone       Kind = "zone"
+	Door       Kind = "door"
+	Device     Kind = "device"
+	WorkCentre Kind = "work_centre"
+)
+
+// Kinds are all kinds of place, from the root down.
+var Kinds = []Kind{Site, Zone, Door, Device, WorkCentre}
+
+// Known reports whether the kind is one of Kinds.
+func (k Kind) Known() bool {
+	for _, known := range Kinds {
+		if k == known {
+			return true
+		}
+	}
+	return false
+}
+
+// HoldsOthers reports whether places of the kind can have places below them.
+func (k Kind) HoldsOthers() bool { return k == Site || k == Zone }
+
+// Words returns the kind as a person says it.
+func (k Kind) Words() string {
+	if k == WorkCentre {
+		return "work centre"
+	}
+	return string(k)
+}
+
+// Proof is what a door or terminal asks somebody to show.
+type Proof string
+
+// The proofs. The empty Proof asks for nothing in particular: any valid credential will do.
+const (
+	AnyProof    Proof = ""
+	Badge       Proof = "badge"
+	PIN         Proof = "pin"
+	BadgeOrPIN  Proof = "badge_or_pin"
+	BadgeAndPIN Proof = "badge_and_pin"
+)
+
+// Known reports whether the proof is one of the above.
+func (p Proof) Known() bool {
+	switch p {
+	case AnyProof, Badge, PIN, BadgeOrPIN, BadgeAndPIN:
+		return true
+	}
+	return false
+}
+
+// Words returns the proof as a person says it.
+func (p Proof) Words() string {
+	switch p {
+	case Badge:
+		return "a badge"
+	case PIN:
+		return "a PIN"
+	case BadgeOrPIN:
+		return "a badge or a PIN"
+	case BadgeAndPIN:
+		return "a badge and a PIN"
+	}
+	return "any credential"
+}
+
+// Place is a node of the estate.
+type Place struct {
+	ID       PlaceID        `json:"id"`
+	Code     string         `json:"code"` // short, unique: HB-COLD-2
+	Name     string         `json:"name"`
+	Kind     Kind           `json:"kind"`
+	Parent   PlaceID        `json:"parent,omitempty"`    // 0 for a site
+	TimeZone string         `json:"time_zone,omitempty"` // IANA name, sites only
+	Opening  *hours.Opening `json:"opening,omitempty"`   // a site's or a zone's own; nil takes the parent's
+	Proof    Proof          `json:"proof,omitempty"`
+	Asks     string         `json:"asks,omitempty"` // key of the permission that a request here is about unless it says otherwise
+	Retired  bool           `json:"retired,omitempty"`
+	Revision uint64         `json:"-"`
+}
+
+// Standing is a place as it stands in the tree: what it has from those above it.
+type Standing struct {
+	Place       *Place
+	Site        *Place
+	Location    *time.Location
+	Opening     *hours.Opening // the nearest stated opening hours; nil when none are: never closes
+	Retired     bool           // the place, or one above it, is retired
+	Depth       int
+	enter, exit int32
+}
+
+// Tree is the estate with its ancestor test in constant time: a place's descendants are exactly those
+// whose entry number in a depth-first walk lies within its own interval.
+type Tree struct {
+	standings []Standing // by PlaceID; Place is nil where there is none
+	order     []PlaceID
+}
+
+// Grow builds the tree of the places. Children stand in the order in which they come.
+func Grow(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
+	tree := &Tree{}
+	children := map[PlaceID][]*Place{}
+	count := 0
+	for _, place := range places {
+		children[place.Parent] = append(children[place.Parent], place)
+		for len(tree.standings) <= int(place.ID) {
+			tree.standings = append(tree.standings, Standing{})
+		}
+		count++
+	}
+	tree.order = make([]PlaceID, 0, count)
+	locations := map[string]*time.Location{}
+	var number int32
+	var walk func(place *Place, above Standing) error
+	walk = func(place *Place, above Standing) error {
+		here := Standing{Place: place, Site: above.Site, Location: above.Location, Opening: above.Opening,
+			Retired: above.Retired || place.Retired, Depth: above.Depth, enter: number}
+		if above.Place != nil {
+			here.Depth++
+		}
+		if place.Parent == 0 {
+			location, err := locate(locations, place.TimeZone)
+			if err != nil {
+				return err
+			}
+			here.Site, here.Location = place, location
+		}
+		if place.Opening != nil {
+			here.Opening = place.Opening
+		}
+		number++
+		tree.order = append(tree.order, place.ID)
+		for _, child := range children[place.ID] {
+			if err := walk(child, here); err != nil {
+				return err
+			}
+		}
+		here.exit = number
+		tree.standings[place.ID] = here
+		return nil
+	}
+	for _, site := range children[0] {
+		if err := walk(site, Standing{}); err != nil {
+			return nil, err
+		}
+	}
+	if len(tree.order) != count {
+		return nil, fmt.Errorf("the place tree has a circle or a parent that is missing")
+	}
+	return tree, nil
+}
+
+func locate(known map[string]*time.Location, name string) (*time.Location, error) {
+	if location := known[name]; location != nil {
+		return location, nil
+	}
+	location, err := time.LoadLocation(name)
+	if err != nil || name == "" || name == "Local" {
+		return nil, fmt.Errorf("%q is not a known time zone; use a name such as Europe/Dublin", name)
+	}
+	known[name] = location
+	return location, nil
+}
+
+// At returns how the place stands in the tree, or nil when there is no such place.
+func (t *Tree) At(id PlaceID) *Standing {
+	if int(id) >= len(t.standings) || t.standings[id].Place == nil {
+		return nil
+	}
+	return &t.standings[id]
+}
+
+// Within reports whether place is ancestor itself or stands anywhere below it, in constant time.
+func (t *Tree) Within(place, ancestor PlaceID) bool {
+	p, a := t.At(place), t.At(ancestor)
+	return p != nil && a != nil && a.enter <= p.enter && p.enter < a.exit
+}
+
+// Walk yields the places depth first, parents before children.
+func (t *Tree) Walk(yield func(*Standing) bool) {
+	for _, id := range t.order {
+		if !yield(&t.standings[id]) {
+			return
+		}
+	}
+}
+
+// Below yields the place itself and all below it, parents before children.
+func (t *Tree) Below(id PlaceID) func(yield func(*Standing) bool) {
+	return func(yield func(*Standing) bool) {
+		top := t.At(id)
+		if top == nil {
+			return
+		}
+		for _, below := range t.order[top.enter:top.exit] {
+			if !yield(&t.standings[below]) {
+				return
+			}
+		}
+	}
+}
+
+// Path returns the names from the site down to the place, for people to read.
+func (t *Tree) Path(id PlaceID) []string {
+	var names []string
+	for here := t.At(id); here != nil; here = t.At(here.Place.Parent) {
+		names = append([]string{here.Place.Name}, names...)
+	}
+	return names
+}
+
+// Check says what is wrong with the place itself and with where it is put; parent is nil for a site.
+func Check(place, parent *Place) (field string, err error) {
+	switch {
+	case !place.Kind.Known():
+		return "kind", fmt.Errorf("%q is not a kind of place; use site, zone, door, device or work_centre", place.Kind)
+	case place.Kind == Site && parent != nil:
+		return "parent", fmt.Errorf("a site stands at the top of the estate and has no parent")
+	case place.Kind != Site && parent == nil:
+		return "parent", fmt.Errorf("a %s needs a parent: the site or zone it stands in", place.Kind.Words())
+	case parent != nil && !parent.Kind.HoldsOthers():
+		return "parent", fmt.Errorf("%s is a %s and holds no other places; choose a site or zone", parent.Code, parent.Kind.Words())
+	case !place.Proof.Known():
+		return "proof", fmt.Errorf("%q is not a proof; use badge, pin, badge_or_pin or badge_and_pin", place.Proof)
+	case place.Opening != nil && !place.Kind.HoldsOthers():
+		return "opening", fmt.Errorf("only sites and zones have opening hours")
+	case place.Kind != Site && place.TimeZone != "":
+		return "time_zone", fmt.Errorf("only a site has a time zone; all in it follow it")
+	}
+	if place.Opening != nil {
+		if err := place.Opening.Check(); err != nil {
+			return "opening", err
+		}
+	}
+	if place.Kind == Site {
+		if _, err := locate(map[string]*time.Location{}, place.TimeZone); err != nil {
+			return "time_zone", err
+		}
+	}
+	return "", nil
+}

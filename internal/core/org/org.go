@@ -1,0 +1,308 @@
+// Package org holds the state of the organisation: every record that decides access, at one revision.
+// A State is immutable once it is shared; the next one is a Fork of it.
+package org
+
+import (
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
+)
+
+// Numbers of the records that belong to no other package.
+type (
+	AssignmentID uint32
+	ExceptionID  uint32
+	DeviceID     uint32
+)
+
+// Assignment says that somebody works at a place with a template, between two dates.
+type Assignment struct {
+	ID       AssignmentID      `json:"id"`
+	Staff    people.StaffID    `json:"staff"`
+	Place    estate.PlaceID    `json:"place"`
+	Template permit.TemplateID `json:"template"`
+	From     day.Date          `json:"from,omitempty"`  // first day, in the site's time zone; none: since ever
+	Until    day.Date          `json:"until,omitempty"` // last day that counts; none: open
+	Hours    hours.Access      `json:"hours,omitzero"`
+	Ended    bool              `json:"ended,omitempty"` // taken back; kept for the record
+	Revision uint64            `json:"-"`
+}
+
+// Exception adds or withholds one permission for one person at a place and all below it.
+type Exception struct {
+	ID         ExceptionID         `json:"id"`
+	Staff      people.StaffID      `json:"staff"`
+	Permission permit.PermissionID `json:"permission"`
+	Place      estate.PlaceID      `json:"place"`
+	Withheld   bool                `json:"withheld"`
+	Level      permit.Level        `json:"level,omitempty"` // of one that is added
+	From       day.Date            `json:"from,omitempty"`
+	Until      day.Date            `json:"until,omitempty"`
+	Reason     string              `json:"reason"`
+	MadeAt     time.Time           `json:"made_at"`
+	Ended      bool                `json:"ended,omitempty"`
+	Revision   uint64              `json:"-"`
+}
+
+// Device is a door controller or a terminal that may ask for decisions at its place, with a token of its own.
+type Device struct {
+	ID       DeviceID       `json:"id"`
+	Name     string         `json:"name"`
+	Place    estate.PlaceID `json:"place"`
+	Token    [32]byte       `json:"-"` // SHA-256 of the token
+	Until    time.Time      `json:"until,omitzero"`
+	Revoked  bool           `json:"revoked,omitempty"`
+	Revision uint64         `json:"-"`
+}
+
+// Settings are the organisation's own.
+type Settings struct {
+	Name         string `json:"name"`
+	NumberPrefix string `json:"number_prefix"` // staff numbers are this and a number of NumberDigits digits
+	NumberDigits int    `json:"number_digits"`
+	MaxOwners    int    `json:"max_owners"`
+}
+
+// DefaultSettings are those of a new organisation.
+func DefaultSettings() Settings {
+	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2}
+}
+
+// State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
+type State struct {
+	Revision    uint64
+	Settings    Settings
+	Places      table.Table[estate.Place]
+	Groups      table.Table[permit.Group]
+	Permissions table.Table[permit.Permission]
+	Templates   table.Table[permit.Template]
+	Staff       table.Table[people.Staff]
+	Assignments table.Table[Assignment]
+	Exceptions  table.Table[Exception]
+	Credentials table.Table[credential.Credential]
+	Devices     table.Table[Device]
+
+	placeByCode    table.Index[string, estate.PlaceID]
+	templateByCode table.Index[string, permit.TemplateID]
+	staffByNumber  table.Index[string, people.StaffID]
+	staffByEmail   table.Index[string, people.StaffID]
+	byDigest       table.Index[credential.Digest, credential.ID]
+	deviceByToken  table.Index[[32]byte, DeviceID]
+	ofStaff        table.Table[belongings]
+	owners         int
+	pins           int
+}
+
+// belongings are the numbers of what belongs to one person. Never changed in place.
+type belongings struct {
+	assignments []AssignmentID
+	exceptions  []ExceptionID
+	credentials []credential.ID
+}
+
+// Fork returns a state that can be written without s noticing.
+func (s *State) Fork() *State {
+	f := *s
+	f.Places, f.Groups, f.Permissions = s.Places.Fork(), s.Groups.Fork(), s.Permissions.Fork()
+	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
+	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
+	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
+	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
+	f.byDigest, f.deviceByToken, f.ofStaff = s.byDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
+	return &f
+}
+
+// key is how codes and email addresses are compared.
+func key(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
+// PutPlace stores a place.
+func (s *State) PutPlace(p *estate.Place) {
+	s.Places.Put(uint32(p.ID), p)
+	s.placeByCode.Put(key(p.Code), p.ID)
+}
+
+// PutTemplate stores a template.
+func (s *State) PutTemplate(t *permit.Template) {
+	s.Templates.Put(uint32(t.ID), t)
+	s.templateByCode.Put(key(t.Code), t.ID)
+}
+
+// PutStaff stores a staff member.
+func (s *State) PutStaff(p *people.Staff) {
+	if before := s.Staff.Get(uint32(p.ID)); before != nil {
+		if before.Email != "" {
+			s.staffByEmail.Delete(key(before.Email))
+		}
+		if before.Owner {
+			s.owners--
+		}
+	}
+	if p.Owner {
+		s.owners++
+	}
+	s.Staff.Put(uint32(p.ID), p)
+	s.staffByNumber.Put(key(p.Number), p.ID)
+	if p.Email != "" {
+		s.staffByEmail.Put(key(p.Email), p.ID)
+	}
+}
+
+// PutAssignment stores an assignment; whose it is never changes.
+func (s *State) PutAssignment(a *Assignment) {
+	if s.Assignments.Get(uint32(a.ID)) == nil {
+		s.belong(a.Staff, func(b *belongings) {
+			b.assignments = append(b.assignments[:len(b.assignments):len(b.assignments)], a.ID)
+		})
+	}
+	s.Assignments.Put(uint32(a.ID), a)
+}
+
+// PutException stores an exception; whose it is never changes.
+func (s *State) PutException(e *Exception) {
+	if s.Exceptions.Get(uint32(e.ID)) == nil {
+		s.belong(e.Staff, func(b *belongings) { b.exceptions = append(b.exceptions[:len(b.exceptions):len(b.exceptions)], e.ID) })
+	}
+	s.Exceptions.Put(uint32(e.ID), e)
+}
+
+// PutCredential stores a credential; whose it is never changes. A withdrawn one no longer reserves its digest.
+func (s *State) PutCredential(c *credential.Credential) {
+	before := s.Credentials.Get(uint32(c.ID))
+	if before == nil {
+		s.belong(c.Staff, func(b *belongings) {
+			b.credentials = append(b.credentials[:len(b.credentials):len(b.credentials)], c.ID)
+		})
+	} else if before.State != credential.Withdrawn && before.Kind != credential.Password {
+		s.byDigest.Delete(before.Digest)
+		s.countPIN(before, -1)
+	}
+	if c.State != credential.Withdrawn && c.Kind != credential.Password {
+		s.byDigest.Put(c.Digest, c.ID)
+		s.countPIN(c, 1)
+	}
+	s.Credentials.Put(uint32(c.ID), c)
+}
+
+func (s *State) countPIN(c *credential.Credential, by int) {
+	if c.Kind == credential.PIN {
+		s.pins += by
+	}
+}
+
+// PutDevice stores a device.
+func (s *State) PutDevice(d *Device) {
+	s.Devices.Put(uint32(d.ID), d)
+	s.deviceByToken.Put(d.Token, d.ID)
+}
+
+func (s *State) belong(id people.StaffID, add func(*belongings)) {
+	var next belongings
+	if before := s.ofStaff.Get(uint32(id)); before != nil {
+		next = *before
+	}
+	add(&next)
+	s.ofStaff.Put(uint32(id), &next)
+}
+
+// Place returns the place with the number, or nil.
+func (s *State) Place(id estate.PlaceID) *estate.Place { return s.Places.Get(uint32(id)) }
+
+// Template returns the template with the number, or nil.
+func (s *State) Template(id permit.TemplateID) *permit.Template { return s.Templates.Get(uint32(id)) }
+
+// Person returns the staff member with the number, or nil.
+func (s *State) Person(id people.StaffID) *people.Staff { return s.Staff.Get(uint32(id)) }
+
+// Assignment returns the assignment with the number, or nil.
+func (s *State) Assignment(id AssignmentID) *Assignment { return s.Assignments.Get(uint32(id)) }
+
+// Exception returns the exception with the number, or nil.
+func (s *State) Exception(id ExceptionID) *Exception { return s.Exceptions.Get(uint32(id)) }
+
+// Credential returns the credential with the number, or nil.
+func (s *State) Credential(id credential.ID) *credential.Credential {
+	return s.Credentials.Get(uint32(id))
+}
+
+// PlaceByCode returns the place with the code, or nil.
+func (s *State) PlaceByCode(code string) *estate.Place {
+	id, _ := s.placeByCode.Get(key(code))
+	return s.Place(id)
+}
+
+// TemplateByCode returns the template with the code, or nil.
+func (s *State) TemplateByCode(code string) *permit.Template {
+	id, _ := s.templateByCode.Get(key(code))
+	return s.Template(id)
+}
+
+// StaffByNumber returns the staff member with the staff number, or nil.
+func (s *State) StaffByNumber(number string) *people.Staff {
+	id, _ := s.staffByNumber.Get(key(number))
+	return s.Person(id)
+}
+
+// StaffByEmail returns the staff member with the work email, or nil.
+func (s *State) StaffByEmail(email string) *people.Staff {
+	id, _ := s.staffByEmail.Get(key(email))
+	return s.Person(id)
+}
+
+// CredentialByDigest returns the credential that the digest identifies, or nil.
+func (s *State) CredentialByDigest(digest credential.Digest) *credential.Credential {
+	id, _ := s.byDigest.Get(digest)
+	return s.Credential(id)
+}
+
+// DeviceByToken returns the device with the token digest, or nil.
+func (s *State) DeviceByToken(token [32]byte) *Device {
+	id, _ := s.deviceByToken.Get(token)
+	return s.Devices.Get(uint32(id))
+}
+
+// AssignmentsOf returns the numbers of a person's assignments, ended ones too. The caller must not change the slice.
+func (s *State) AssignmentsOf(id people.StaffID) []AssignmentID {
+	if b := s.ofStaff.Get(uint32(id)); b != nil {
+		return b.assignments
+	}
+	return nil
+}
+
+// ExceptionsOf returns the numbers of a person's exceptions, ended ones too. The caller must not change the slice.
+func (s *State) ExceptionsOf(id people.StaffID) []ExceptionID {
+	if b := s.ofStaff.Get(uint32(id)); b != nil {
+		return b.exceptions
+	}
+	return nil
+}
+
+// CredentialsOf returns the numbers of a person's credentials, withdrawn ones too. The caller must not change the slice.
+func (s *State) CredentialsOf(id people.StaffID) []credential.ID {
+	if b := s.ofStaff.Get(uint32(id)); b != nil {
+		return b.credentials
+	}
+	return nil
+}
+
+// CredentialOf returns a person's credential of the kind that is not withdrawn, or nil.
+func (s *State) CredentialOf(id people.StaffID, kind credential.Kind) *credential.Credential {
+	for _, number := range s.CredentialsOf(id) {
+		if c := s.Credential(number); c.Kind == kind && c.State != credential.Withdrawn {
+			return c
+		}
+	}
+	return nil
+}
+
+// Owners returns how many owners there are.
+func (s *State) Owners() int { return s.owners }
+
+// PINs returns how many PINs are in use.
+func (s *State) PINs() int { return s.pins }

@@ -1,0 +1,175 @@
+// Package people holds staff members: who they are, what status they have on a day, and what may follow what.
+package people
+
+import (
+	"fmt"
+	"net/mail"
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+)
+
+// StaffID numbers a staff member.
+type StaffID uint32
+
+// Engagement says on what terms somebody works here.
+type Engagement string
+
+// The engagements.
+const (
+	Employee   Engagement = "employee"
+	Agency     Engagement = "agency"
+	Contractor Engagement = "contractor"
+	Seasonal   Engagement = "seasonal"
+)
+
+// Engagements are all of them.
+var Engagements = []Engagement{Employee, Agency, Contractor, Seasonal}
+
+// Status is where somebody stands between coming and going. It follows from the record and the day.
+type Status string
+
+// The statuses.
+const (
+	Prepared Status = "prepared" // on record, no access yet
+	Active   Status = "active"
+	Departed Status = "departed"
+)
+
+// LockCause says who locked.
+type LockCause string
+
+// The causes of a lock.
+const (
+	ByManager  LockCause = "manager"
+	ByAttempts LockCause = "attempts"
+)
+
+// Lock stops somebody everywhere, on top of the status.
+type Lock struct {
+	Cause  LockCause `json:"cause"`
+	Reason string    `json:"reason"`
+	Since  time.Time `json:"since"`
+	Until  time.Time `json:"until,omitzero"` // zero: until unlocked
+	By     StaffID   `json:"by,omitempty"`
+}
+
+// Staff is a staff member.
+type Staff struct {
+	ID          StaffID        `json:"id"`
+	Number      string         `json:"staff_number"`
+	GivenName   string         `json:"given_name"`
+	FamilyName  string         `json:"family_name"`
+	KnownAs     string         `json:"known_as,omitempty"`
+	Email       string         `json:"email,omitempty"`
+	Phone       string         `json:"phone,omitempty"`
+	JobTitle    string         `json:"job_title,omitempty"`
+	Engagement  Engagement     `json:"engagement"`
+	Employer    string         `json:"employer,omitempty"` // the agency or employer, where it is not us
+	HomeSite    estate.PlaceID `json:"home_site"`
+	LineManager StaffID        `json:"line_manager,omitempty"`
+	StartDate   day.Date       `json:"start_date"`
+	ContractEnd day.Date       `json:"contract_end,omitempty"` // last day that counts
+	Notes       string         `json:"notes,omitempty"`
+	ExternalID  string         `json:"external_id,omitempty"`
+	Activated   bool           `json:"activated,omitempty"` // by hand, before the start date
+	Owner       bool           `json:"owner,omitempty"`
+	Lock        *Lock          `json:"lock,omitempty"`
+	LeavingDate day.Date       `json:"leaving_date,omitempty"` // last day that counts
+	DepartedAt  time.Time      `json:"departed_at,omitzero"`   // left at once, at this instant
+	Revision    uint64         `json:"-"`
+}
+
+// Called returns the name somebody goes by.
+func (s *Staff) Called() string {
+	if s.KnownAs != "" {
+		return s.KnownAs
+	}
+	return s.GivenName
+}
+
+// FullName returns given and family name.
+func (s *Staff) FullName() string { return strings.TrimSpace(s.GivenName + " " + s.FamilyName) }
+
+// Span is when somebody can work at all, as Unix seconds: from Start, until before Contract, until before Gone.
+type Span struct{ Start, Contract, Gone int64 }
+
+// forever stands for an end that is open.
+const forever = 1<<63 - 1
+
+// SpanIn returns when somebody can work, in the time zone of the home site.
+func (s *Staff) SpanIn(location *time.Location) Span {
+	span := Span{Start: s.StartDate.Start(location).Unix(), Contract: forever, Gone: forever}
+	if s.Activated || s.StartDate.IsZero() {
+		span.Start = -forever
+	}
+	if !s.ContractEnd.IsZero() {
+		span.Contract = (s.ContractEnd + 1).Start(location).Unix()
+	}
+	if !s.LeavingDate.IsZero() {
+		span.Gone = (s.LeavingDate + 1).Start(location).Unix()
+	}
+	if !s.DepartedAt.IsZero() {
+		span.Gone = min(span.Gone, s.DepartedAt.Unix())
+	}
+	return span
+}
+
+// Status returns the status at an instant.
+func (s Span) Status(at int64) Status {
+	switch {
+	case at >= s.Gone:
+		return Departed
+	case at < s.Start:
+		return Prepared
+	}
+	return Active
+}
+
+// Locked reports whether somebody is locked at an instant.
+func (s *Staff) Locked(at time.Time) bool {
+	return s.Lock != nil && !at.Before(s.Lock.Since) && (s.Lock.Until.IsZero() || at.Before(s.Lock.Until))
+}
+
+// Check says what is wrong with the record itself.
+func (s *Staff) Check() (field string, err error) {
+	switch {
+	case s.GivenName == "":
+		return "given_name", fmt.Errorf("a staff member needs a given name")
+	case s.FamilyName == "":
+		return "family_name", fmt.Errorf("a staff member needs a family name")
+	case !slices.Contains(Engagements, s.Engagement):
+		return "engagement", fmt.Errorf("%q is not an engagement; use employee, agency, contractor or seasonal", s.Engagement)
+	case s.StartDate.IsZero():
+		return "start_date", fmt.Errorf("a staff member needs a start date")
+	case !s.ContractEnd.IsZero() && s.ContractEnd < s.StartDate:
+		return "contract_end", fmt.Errorf("the contract ends on %s, before it starts on %s; put the end on or after the start", s.ContractEnd, s.StartDate)
+	}
+	if s.Email != "" {
+		if address, err := mail.ParseAddress(s.Email); err != nil || address.Address != s.Email {
+			return "email", fmt.Errorf("%q is not an email address; write it as name@example.org, or leave it empty", s.Email)
+		}
+	}
+	return "", nil
+}
+
+// Tidy returns a text without surrounding or doubled space and without control characters.
+func Tidy(s string) string {
+	return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }), " ")
+}
+
+// plain maps letters with marks that staff names commonly have to those without, for finding doubles and for search.
+var plain = strings.NewReplacer(
+	"á", "a", "à", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ą", "a", "ā", "a", "ă", "a", "æ", "ae",
+	"ç", "c", "ć", "c", "č", "c", "ď", "d", "đ", "d", "é", "e", "è", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e", "ē", "e",
+	"ğ", "g", "í", "i", "ì", "i", "î", "i", "ï", "i", "ī", "i", "ı", "i", "ł", "l", "ñ", "n", "ń", "n", "ň", "n",
+	"ó", "o", "ò", "o", "ô", "o", "ö", "o", "õ", "o", "ø", "o", "ő", "o", "œ", "oe", "ř", "r", "ś", "s", "š", "s", "ş", "s", "ș", "s", "ß", "ss",
+	"ť", "t", "ț", "t", "ú", "u", "ù", "u", "û", "u", "ü", "u", "ů", "u", "ű", "u", "ū", "u", "ý", "y", "ÿ", "y", "ź", "z", "ż", "z", "ž", "z",
+	"-", " ", "'", "", "’", "")
+
+// Fold returns a text as it is compared: lower case, without marks.
+func Fold(s string) string { return plain.Replace(strings.ToLower(s)) }

@@ -1,0 +1,50 @@
+package permit
+
+import "loyallatch.example/latch/internal/core/estate"
+
+// Keys of the permissions to use this product itself. They stand in the catalogue beside all others, so one
+// model serves doors, terminals and managers.
+const (
+	ConsoleGroup     = "console"
+	ViewStaff        = "console.view_staff"
+	EnrolStaff       = "console.enrol"
+	EditStaff        = "console.edit_staff"
+	AssignStaff      = "console.assign"
+	ExceptStaff      = "console.except"
+	IssueCredentials = "console.credentials"
+	LockStaff        = "console.lock"
+	DepartStaff      = "console.depart"
+	CheckAccess      = "console.check"
+	EditPlaces       = "console.edit_places"
+	EditTemplates    = "console.edit_templates"
+	EditCatalogue    = "console.edit_catalogue"
+	ManageDevices    = "console.devices"
+	ReadEvents       = "console.read_events"
+	ReadAudit        = "console.read_audit"
+)
+
+// ConsolePermissions returns the permissions that the product itself asks about, as they come into a new catalogue.
+func ConsolePermissions() []Permission {
+	titles := []struct{ key, title, sentence string }{
+		{ViewStaff, "See staff", "Sees the people who belong to or work at the place."},
+		{EnrolStaff, "Enrol staff", "Puts new people on record with this as their home site."},
+		{EditStaff, "Edit staff", "Changes the record of people whose home site this is."},
+		{AssignStaff, "Assign staff", "Gives, changes and ends assignments at the place."},
+		{ExceptStaff, "Make exceptions", "Adds or withholds a permission for one person at the place."},
+		{IssueCredentials, "Issue credentials", "Issues and withdraws the PINs, badges and passwords of people whose home site this is."},
+		{LockStaff, "Lock and unlock staff", "Locks and unlocks people who belong to or work at the place."},
+		{DepartStaff, "Depart and reinstate staff", "Records that people whose home site this is have left or come back."},
+		{CheckAccess, "Check access", "Asks what somebody may do at the place, and why."},
+		{EditPlaces, "Edit places", "Adds, changes and retires places here and below."},
+		{EditTemplates, "Edit templates", "Changes templates; needs to be held at every site, as templates count everywhere."},
+		{EditCatalogue, "Edit the catalogue", "Changes the catalogue; needs to be held at every site."},
+		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and disconnects them."},
+		{ReadEvents, "Read events", "Reads what happened at the doors and terminals of the place."},
+		{ReadAudit, "Read the audit log", "Reads who changed what; needs to be held at every site."},
+	}
+	permissions := make([]Permission, len(titles))
+	for i, t := range titles {
+		permissions[i] = Permission{Key: t.key, Title: t.title, Sentence: t.sentence, Scale: Scale{Kind: Switch}, Kinds: estate.Kinds}
+	}
+	return permissions
+}

@@ -1,0 +1,330 @@
+// Package permit holds what somebody may do: the catalogue of permissions with their scales, the
+// templates that set them, and how a setting on a group flows down and a base is overridden.
+package permit
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+)
+
+// Numbers of permissions, groups and templates.
+type (
+	PermissionID uint32
+	GroupID      uint32
+	TemplateID   uint32
+)
+
+// Level is how much of a permission somebody has: 0 is none; 1 is yes for a switch; the position in the
+// list for levels; the number itself for a limit.
+type Level int32
+
+// Unbounded is the level of those who hold everything.
+const Unbounded Level = 1<<31 - 1
+
+// ScaleKind says which sort of scale a permission has.
+type ScaleKind string
+
+// The kinds of scale.
+const (
+	Switch ScaleKind = "switch"
+	Levels ScaleKind = "levels"
+	Limit  ScaleKind = "limit"
+)
+
+// Scale is the one scale of a permission.
+type Scale struct {
+	Kind   ScaleKind `json:"kind"`
+	Levels []string  `json:"levels,omitempty"` // lowest first; the first means none
+	Unit   string    `json:"unit,omitempty"`   // of a limit
+}
+
+// Words that mean the same on every scale. Full has no meaning on a limit: a number has to be decided.
+const (
+	WordNone = "none"
+	WordFull = "full"
+)
+
+// Check says what is wrong with the scale.
+func (s Scale) Check() error {
+	switch s.Kind {
+	case Switch:
+	case Levels:
+		if len(s.Levels) < 2 {
+			return fmt.Errorf("a scale of levels needs at least two, the lowest first, such as none, own, team")
+		}
+		for i, level := range s.Levels {
+			if level == "" || slices.Contains(s.Levels[:i], level) {
+				return fmt.Errorf("the levels of a scale need names of their own")
+			}
+		}
+	case Limit:
+		if s.Unit == "" {
+			return fmt.Errorf("a limit needs a unit, such as kg")
+		}
+	default:
+		return fmt.Errorf("%q is not a scale; use switch, levels or limit", s.Kind)
+	}
+	return nil
+}
+
+// Parse reads a word as a level of the scale: "yes", "use", "40"; "none" and "full" go with every scale but a limit's full.
+func (s Scale) Parse(word string) (Level, error) {
+	word = strings.ToLower(strings.TrimSpace(word))
+	switch {
+	case word == WordNone:
+		return 0, nil
+	case s.Kind == Switch:
+		switch word {
+		case "yes", WordFull:
+			return 1, nil
+		case "no":
+			return 0, nil
+		}
+		return 0, fmt.Errorf("%q is not yes or no", word)
+	case s.Kind == Levels:
+		if i := slices.Index(s.Levels, word); i >= 0 {
+			return Level(i), nil
+		}
+		if word == WordFull {
+			return Level(len(s.Levels) - 1), nil
+		}
+		return 0, fmt.Errorf("%q is not a level of this scale; use one of %s", word, strings.Join(s.Levels, ", "))
+	}
+	number, err := strconv.ParseInt(word, 10, 32)
+	if err != nil || number < 0 || Level(number) == Unbounded {
+		return 0, fmt.Errorf("%q is not a limit; write a whole number of %s, 0 or more", word, s.Unit)
+	}
+	return Level(number), nil
+}
+
+// Word returns a level as it is written: "yes", "use", "40".
+func (s Scale) Word(level Level) string {
+	switch {
+	case s.Kind == Switch && level > 0:
+		return "yes"
+	case s.Kind == Switch:
+		return "no"
+	case s.Kind == Levels:
+		return s.Levels[min(max(int(level), 0), len(s.Levels)-1)]
+	case level == Unbounded:
+		return "no limit"
+	}
+	return strconv.Itoa(int(level))
+}
+
+// Words returns a level for a sentence: "up to 40 kg", "team"; nothing for a switch.
+func (s Scale) Words(level Level) string {
+	switch {
+	case s.Kind == Switch:
+		return ""
+	case s.Kind == Limit && level == Unbounded:
+		return "without limit"
+	case s.Kind == Limit:
+		return fmt.Sprintf("up to %d %s", level, s.Unit)
+	}
+	return s.Word(level)
+}
+
+// Permission is one thing somebody may do, phrased positively.
+type Permission struct {
+	ID        PermissionID  `json:"id"`
+	Key       string        `json:"key"`
+	Title     string        `json:"title"`    // "Open hall doors"
+	Sentence  string        `json:"sentence"` // one plain sentence
+	Group     GroupID       `json:"group"`
+	Scale     Scale         `json:"scale"`
+	Kinds     []estate.Kind `json:"kinds"` // of place that it applies to
+	Sensitive bool          `json:"sensitive,omitempty"`
+	Since     uint32        `json:"since"` // catalogue count when it came into its group; see Setting.AsOf
+	Retired   bool          `json:"retired,omitempty"`
+	Revision  uint64        `json:"-"`
+}
+
+// AppliesTo reports whether the permission has a meaning at a kind of place.
+func (p *Permission) AppliesTo(kind estate.Kind) bool { return slices.Contains(p.Kinds, kind) }
+
+// Group is a node of the catalogue that holds permissions and other groups.
+type Group struct {
+	ID       GroupID `json:"id"`
+	Key      string  `json:"key"`
+	Title    string  `json:"title"`
+	Parent   GroupID `json:"parent,omitempty"`
+	Revision uint64  `json:"-"`
+}
+
+// Setting sets one permission, or all permissions of a group, to a word of their scale.
+type Setting struct {
+	Group      GroupID      `json:"group,omitempty"` // one of Group and Permission is set
+	Permission PermissionID `json:"permission,omitempty"`
+	Word       string       `json:"word"`
+	// AsOf is the catalogue count when the setting was made. A group's setting does not flow into permissions
+	// that came later: those are given to nobody until somebody decides.
+	AsOf uint32 `json:"as_of,omitempty"`
+}
+
+// Template is a named set of settings for a kind of work.
+type Template struct {
+	ID          TemplateID   `json:"id"`
+	Code        string       `json:"code"`
+	Name        string       `json:"name"`
+	Summary     string       `json:"summary,omitempty"`
+	Base        TemplateID   `json:"base,omitempty"`
+	Settings    []Setting    `json:"settings"`
+	Hours       hours.Access `json:"hours,omitzero"`
+	Days        int          `json:"days,omitempty"`         // how long an assignment lasts unless it says otherwise; 0 is open
+	Needs       []string     `json:"needs,omitempty"`        // kinds of credential: "pin", "badge"
+	IdleSeconds int          `json:"idle_seconds,omitempty"` // after which an idle shared terminal signs the person out; 0 is the terminal's own
+	Retired     bool         `json:"retired,omitempty"`
+	Revision    uint64       `json:"-"`
+}
+
+// Catalogue is the tree of groups with the permissions in it.
+type Catalogue struct {
+	permissions []*Permission // by number
+	groups      []*Group      // by number
+	byKey       map[string]any
+	count       uint32 // highest Since
+}
+
+// NewCatalogue makes the catalogue of the groups and permissions.
+func NewCatalogue(groups func(yield func(uint32, *Group) bool), permissions func(yield func(uint32, *Permission) bool)) *Catalogue {
+	c := &Catalogue{byKey: map[string]any{}}
+	for id, group := range groups {
+		for len(c.groups) <= int(id) {
+			c.groups = append(c.groups, nil)
+		}
+		c.groups[id] = group
+		c.byKey[group.Key] = group
+	}
+	for id, permission := range permissions {
+		for len(c.permissions) <= int(id) {
+			c.permissions = append(c.permissions, nil)
+		}
+		c.permissions[id] = permission
+		c.byKey[permission.Key] = permission
+		c.count = max(c.count, permission.Since)
+	}
+	return c
+}
+
+// Count is the highest Since of any permission: settings made now carry it.
+func (c *Catalogue) Count() uint32 { return c.count }
+
+// Permission returns the permission with the number, or nil.
+func (c *Catalogue) Permission(id PermissionID) *Permission {
+	if int(id) >= len(c.permissions) {
+		return nil
+	}
+	return c.permissions[id]
+}
+
+// Group returns the group with the number, or nil.
+func (c *Catalogue) Group(id GroupID) *Group {
+	if int(id) >= len(c.groups) {
+		return nil
+	}
+	return c.groups[id]
+}
+
+// PermissionByKey returns the permission with the key, or nil.
+func (c *Catalogue) PermissionByKey(key string) *Permission {
+	permission, _ := c.byKey[key].(*Permission)
+	return permission
+}
+
+// GroupByKey returns the group with the key, or nil.
+func (c *Catalogue) GroupByKey(key string) *Group {
+	group, _ := c.byKey[key].(*Group)
+	return group
+}
+
+// Permissions yields the permissions that are not retired, in the order of their numbers.
+func (c *Catalogue) Permissions(yield func(*Permission) bool) {
+	for _, permission := range c.permissions {
+		if permission != nil && !permission.Retired && !yield(permission) {
+			return
+		}
+	}
+}
+
+// Groups yields the groups in the order of their numbers.
+func (c *Catalogue) Groups(yield func(*Group) bool) {
+	for _, group := range c.groups {
+		if group != nil && !yield(group) {
+			return
+		}
+	}
+}
+
+// Size is one more than the highest number of a permission.
+func (c *Catalogue) Size() int { return len(c.permissions) }
+
+// Resolved is what a template says of one permission, and where it says it.
+type Resolved struct {
+	Level    Level
+	Decided  bool       // false: neither the template nor its bases say anything
+	Template TemplateID // the template, or one it is based on, that says it
+	Group    GroupID    // the group whose setting flows down; 0 when the permission itself is set
+}
+
+// Resolve works out every permission of a template, by PermissionID. A setting further down wins over one
+// further up, and the template's own settings win over those of its base.
+func (c *Catalogue) Resolve(template *Template, lookup func(TemplateID) *Template) []Resolved {
+	resolved := make([]Resolved, len(c.permissions))
+	for depth := 0; template != nil && depth < maxBases; depth++ {
+		c.resolveOwn(template, resolved)
+		template = lookup(template.Base)
+	}
+	return resolved
+}
+
+// maxBases bounds a chain of bases; circles are refused when they are made, this keeps a broken one from hanging.
+const maxBases = 32
+
+func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
+	groups := make(map[GroupID]Setting, len(template.Settings))
+	for _, setting := range template.Settings {
+		permission := c.Permission(setting.Permission)
+		if permission == nil {
+			groups[setting.Group] = setting
+			continue
+		}
+		level, err := permission.Scale.Parse(setting.Word)
+		if err == nil && !resolved[permission.ID].Decided && !permission.Retired {
+			resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID}
+		}
+	}
+	if len(groups) == 0 {
+		return
+	}
+	for permission := range c.Permissions {
+		if resolved[permission.ID].Decided {
+			continue
+		}
+		for group := c.Group(permission.Group); group != nil; group = c.Group(group.Parent) {
+			setting, stated := groups[group.ID]
+			if !stated || permission.Since > setting.AsOf {
+				continue
+			}
+			if level, err := permission.Scale.Parse(setting.Word); err == nil {
+				resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID, Group: group.ID}
+				break
+			}
+		}
+	}
+}
+
+// Inside reports whether group is other or stands anywhere below it.
+func (c *Catalogue) Inside(group, other GroupID) bool {
+	for here := c.Group(group); here != nil; here = c.Group(here.Parent) {
+		if here.ID == other {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,73 @@
+package demo
+
+import (
+	"context"
+	"math/rand/v2"
+	"slices"
+	"time"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/store"
+)
+
+// shifts are when people come, go for a break, come back and leave, in minutes after midnight.
+var shifts = [][]int{{330, 600, 630, 850}, {480, 720, 750, 990}, {840, 1080, 1110, 1310}}
+
+// traffic makes a week of events: everybody who is assigned somewhere comes to work on most days and passes doors
+// there. Each event is what the service would have decided at that moment.
+func traffic(ctx context.Context, a *app.App) (int, error) {
+	live, now := a.Live(), a.Now()
+	random := rand.New(rand.NewPCG(11, 17))
+	devices := map[estate.PlaceID]uint32{}
+	for id, device := range live.State().Devices.All() {
+		devices[device.Place] = id
+	}
+	var events []store.Event
+	visit := func(id people.StaffID, door *estate.Standing, moment time.Time) {
+		permission := live.Catalogue().PermissionByKey(door.Place.Asks)
+		// For an afternoon the yard gate was off the network and nothing arrived from it.
+		if permission == nil || !moment.Before(now) || door.Place.Code == "UQ-GATE" && moment.After(at(now, door.Location, -3, 720)) && moment.Before(at(now, door.Location, -3, 1080)) {
+			return
+		}
+		q := access.Question{Staff: id, Permission: permission.ID, Place: door.Place.ID, At: moment.Unix()}
+		d := live.Decide(&q)
+		events = append(events, store.Event{At: moment, DeviceID: devices[door.Site.ID], PlaceID: uint32(door.Place.ID), StaffID: uint32(id), PermissionID: uint32(permission.ID),
+			Allowed: d.Allowed, Reason: uint8(d.Reason), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
+	}
+	doors := map[estate.PlaceID][]*estate.Standing{}
+	for here := range live.Tree().Walk {
+		if here.Place.Kind == estate.Door && here.Place.Asks == "door.open" {
+			doors[here.Site.ID] = append(doors[here.Site.ID], here)
+		}
+	}
+	for id := range live.State().Staff.All() {
+		assigned := live.State().AssignmentsOf(people.StaffID(id))
+		if len(assigned) == 0 {
+			continue
+		}
+		site := live.Tree().At(live.State().Assignment(assigned[0]).Place).Site.ID
+		shift := shifts[random.IntN(len(shifts))]
+		for days := -7; days <= 0; days++ {
+			if random.IntN(5) == 0 {
+				continue
+			}
+			for i, minute := range shift {
+				door := doors[site][0]
+				if i%3 != 0 {
+					door = doors[site][random.IntN(len(doors[site]))]
+				}
+				visit(people.StaffID(id), door, at(now, door.Location, days, minute+random.IntN(15)-7).Add(time.Duration(random.IntN(60))*time.Second))
+			}
+			if random.IntN(60) == 0 { // somebody tries a door that is not theirs
+				if chemical := live.State().PlaceByCode("HB-CHEM-1"); chemical != nil {
+					visit(people.StaffID(id), live.Tree().At(chemical.ID), at(now, time.UTC, days, 540+random.IntN(300)))
+				}
+			}
+		}
+	}
+	slices.SortFunc(events, func(a, b store.Event) int { return a.At.Compare(b.At) })
+	return len(events), a.Backfill(ctx, events)
+}

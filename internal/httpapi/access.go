@@ -1,0 +1,360 @@
+package httpapi
+
+import (
+	"context"
+	"strconv"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+type oneNumber struct {
+	ID uint32 `path:"id"`
+}
+
+func (n oneNumber) text() string { return strconv.FormatUint(uint64(n.ID), 10) }
+
+// ending takes something back: the reason stands in the query, as DELETE has no body.
+type ending struct {
+	oneNumber
+	writing
+	Reason string `query:"reason" maxLength:"500"`
+}
+
+func (s *Server) registerAccess() {
+	s.registerAssignments()
+	s.registerExceptions()
+	s.registerCredentials()
+	s.registerDecisions()
+	s.registerDevices()
+	s.registerToday()
+}
+
+func (s *Server) registerAssignments() {
+	type listIn struct {
+		paging
+		Staff    string `query:"staff" maxLength:"64"`
+		Place    string `query:"place" maxLength:"64" doc:"At this place or below it"`
+		Template string `query:"template" maxLength:"64"`
+		When     string `query:"when" enum:"now,later,past,ended" doc:"Left out: all but those taken back"`
+	}
+	route(s, "GET", "/assignments", "list-assignments", "assignments", "Assignments of those you may see", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Assignment], error) {
+		v := s.view()
+		keep, err := s.assignmentFilter(ctx, v, in.Staff, in.Place, in.Template, in.When)
+		if err != nil {
+			return nil, err
+		}
+		all := []*org.Assignment{}
+		if in.Staff != "" {
+			for _, id := range v.live.State().AssignmentsOf(v.live.State().StaffByNumber(in.Staff).ID) {
+				if a := v.live.State().Assignment(id); keep(a) {
+					all = append(all, a)
+				}
+			}
+		} else {
+			for _, a := range v.live.State().Assignments.All() {
+				if keep(a) {
+					all = append(all, a)
+				}
+			}
+		}
+		cut, err := pageOf(Base+"/assignments", all, &in.paging)
+		if err != nil {
+			return nil, err
+		}
+		items := make([]api.Assignment, len(cut.Body.Items))
+		for i, a := range cut.Body.Items {
+			items[i] = v.assignment(a)
+		}
+		return page(Base+"/assignments", items, cut.Body.Total, cut.Body.Next), nil
+	})
+	type one struct {
+		ETag string `header:"ETag"`
+		Body api.Assignment
+	}
+	route(s, "GET", "/assignments/{id}", "get-assignment", "assignments", "One assignment", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *oneNumber) (*one, error) {
+		v := s.view()
+		a := v.live.State().Assignment(org.AssignmentID(in.ID))
+		if a != nil {
+			if _, err := s.app.PersonFor(callerOf(ctx).id(), v.staffRef(a.Staff).StaffNumber); err == nil {
+				return &one{ETag: etag(a.Revision), Body: v.assignment(a)}, nil
+			}
+		}
+		return nil, fault.Missingf("path.id", "there is no assignment %d that you may see", in.ID)
+	})
+	type addIn struct {
+		writing
+		Body api.AssignmentWrite
+	}
+	route(s, "POST", "/assignments", "assign", "assignments", "Assign somebody to a place with a template", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "assignment.add", Set: set(in.Body.AssignmentFields)})
+	})
+	type editIn struct {
+		oneNumber
+		writing
+		Body api.AssignmentWrite
+	}
+	route(s, "PATCH", "/assignments/{id}", "edit-assignment", "assignments", "Change the dates or hours of an assignment", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "assignment.edit", On: in.text(), Set: set(in.Body.AssignmentFields)})
+	})
+	route(s, "DELETE", "/assignments/{id}", "end-assignment", "assignments", "Take an assignment back at once; it stays on record", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "assignment.end", On: in.text()})
+	})
+}
+
+func (s *Server) assignmentFilter(ctx context.Context, v view, staff, place, template, when string) (func(*org.Assignment) bool, error) {
+	actor := callerOf(ctx).id()
+	reach, _ := v.live.Reach(actor, permit.ViewStaff, v.at.Unix())
+	if staff != "" {
+		if _, err := s.app.PersonFor(actor, staff); err != nil {
+			return nil, err
+		}
+	}
+	at := v.live.State().PlaceByCode(place)
+	if place != "" && at == nil {
+		return nil, fault.Missingf("query.place", "no place has the code %q", place)
+	}
+	of := v.live.State().TemplateByCode(template)
+	if template != "" && of == nil {
+		return nil, fault.Missingf("query.template", "no template has the code %q", template)
+	}
+	return func(a *org.Assignment) bool {
+		now := v.when(a)
+		return (at == nil || v.live.Tree().Within(a.Place, at.ID)) && (of == nil || a.Template == of.ID) &&
+			(when == now || when == "" && now != "ended") && v.live.BelongsWithin(v.live.State().Person(a.Staff), reach)
+	}, nil
+}
+
+func (s *Server) registerExceptions() {
+	type listIn struct {
+		paging
+		Staff string `query:"staff" maxLength:"64"`
+		Ended bool   `query:"ended" doc:"Those that were ended too"`
+	}
+	route(s, "GET", "/exceptions", "list-exceptions", "exceptions", "Exceptions of those you may see", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Exception], error) {
+		v := s.view()
+		actor := callerOf(ctx).id()
+		var only people.StaffID
+		if in.Staff != "" {
+			p, err := s.app.PersonFor(actor, in.Staff)
+			if err != nil {
+				return nil, err
+			}
+			only = p.ID
+		}
+		reach, _ := v.live.Reach(actor, permit.ViewStaff, v.at.Unix())
+		all := []api.Exception{}
+		for _, e := range v.live.State().Exceptions.All() {
+			if (in.Ended || !e.Ended) && (only == 0 || e.Staff == only) && v.live.BelongsWithin(v.live.State().Person(e.Staff), reach) {
+				all = append(all, v.exception(e))
+			}
+		}
+		return pageOf(Base+"/exceptions", all, &in.paging)
+	})
+	type addIn struct {
+		writing
+		Body api.ExceptionWrite
+	}
+	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
+	})
+	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
+	})
+}
+
+func (s *Server) registerCredentials() {
+	type listIn struct {
+		paging
+		Staff string `query:"staff" maxLength:"64" required:"true"`
+	}
+	route(s, "GET", "/credentials", "list-credentials", "credentials", "Somebody's credentials, without their secrets", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Credential], error) {
+		p, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+		if err != nil {
+			return nil, err
+		}
+		v := s.view()
+		all := []api.Credential{}
+		for _, id := range v.live.State().CredentialsOf(p.ID) {
+			all = append(all, v.credential(v.live.State().Credential(id)))
+		}
+		return pageOf(Base+"/credentials", all, &in.paging)
+	})
+	type pinIn struct {
+		writing
+		Body api.PINWrite
+	}
+	route(s, "POST", "/credentials/pin", "set-pin", "credentials", "Set somebody's PIN, or have one generated that is shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *pinIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "pin.set", Set: set(in.Body.PINFields)})
+	})
+	type passwordIn struct {
+		writing
+		Body api.PasswordWrite
+	}
+	route(s, "POST", "/credentials/password", "issue-password", "credentials", "Issue a first password for the console, shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *passwordIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "password.issue", Set: set(map[string]string{"staff": in.Body.Staff})})
+	})
+	route(s, "DELETE", "/credentials/{id}", "withdraw-credential", "credentials", "Withdraw a PIN", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *ending) (*changed, error) {
+		v := s.view()
+		c := v.live.State().Credential(credential.ID(in.ID))
+		if c == nil || c.Kind != credential.PIN {
+			return nil, fault.Missingf("path.id", "there is no PIN %d", in.ID)
+		}
+		if c.State == credential.Withdrawn {
+			return nil, fault.Conflictf("path.id", "this PIN is withdrawn already")
+		}
+		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.staffRef(c.Staff).StaffNumber})})
+	})
+}
+
+func (s *Server) registerDecisions() {
+	type in struct{ Body api.DecisionRequest }
+	type out struct{ Body api.Decision }
+	route(s, "POST", "/decisions", "decide", "decisions", "May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks",
+		Access{Device: true, Permission: permit.CheckAccess}, func(ctx context.Context, in *in) (*out, error) {
+			c := callerOf(ctx)
+			ask := app.Ask{Staff: in.Body.Staff, PIN: in.Body.PIN, Permission: in.Body.Permission, Place: in.Body.Place, Level: permit.Level(in.Body.Level)}
+			if c.device != nil {
+				e, live, err := s.app.Decide(ctx, c.device, ask)
+				if err != nil {
+					return nil, fault.Within("body.", err)
+				}
+				return &out{Body: deviceDecision(live, &e, s.app.Now())}, nil
+			}
+			if in.Body.At != nil {
+				ask.At = *in.Body.At
+			}
+			e, live, q, err := s.app.Check(c.id(), ask)
+			if err != nil {
+				return nil, fault.Within("body.", err)
+			}
+			return &out{Body: view{live, s.app.Now()}.decision(&e, &q)}, nil
+		})
+}
+
+// deviceDecision tells a device what it needs to act and to greet, and no more.
+func deviceDecision(live *app.Live, e *access.Explanation, at time.Time) api.Decision {
+	d := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), At: at.UTC()}
+	if e.Allowed {
+		d.Outcome = "allow"
+		if p := live.State().Person(e.Staff); p != nil {
+			d.Staff = &api.StaffRef{StaffNumber: p.Number, Name: p.Called()}
+		}
+	}
+	return d
+}
+
+func (s *Server) registerDevices() {
+	route(s, "GET", "/devices", "list-devices", "devices", "Door controllers and terminals that may ask for decisions", Access{Permission: permit.ManageDevices}, func(_ context.Context, in *paging) (*listed[api.Device], error) {
+		v := s.view()
+		all := []api.Device{}
+		for _, d := range v.live.State().Devices.All() {
+			all = append(all, api.Device{ID: uint32(d.ID), Name: d.Name, Place: v.placeRef(d.Place), Revoked: d.Revoked, ETag: etag(d.Revision)})
+		}
+		return pageOf(Base+"/devices", all, in)
+	})
+	type addIn struct {
+		writing
+		Body api.DeviceWrite
+	}
+	route(s, "POST", "/devices", "connect-device", "devices", "Connect a device; its token is shown this once", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *addIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "device.add", Set: set(map[string]string{"name": in.Body.Name, "place": in.Body.Place})})
+	})
+	route(s, "DELETE", "/devices/{id}", "disconnect-device", "devices", "Disconnect a device", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *ending) (*changed, error) {
+		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "device.revoke", On: in.text()})
+	})
+}
+
+func (s *Server) registerToday() {
+	type today struct{ Body api.Today }
+	route(s, "GET", "/today", "today", "today", "What a manager looks at first", Access{Permission: permit.ViewStaff}, func(ctx context.Context, _ *struct{}) (*today, error) {
+		t, err := s.app.Today(callerOf(ctx).id())
+		if err != nil {
+			return nil, err
+		}
+		v := s.view()
+		out := &today{Body: api.Today{Date: v.at.In(v.live.Location(callerOf(ctx).id())).Format(time.DateOnly), Counts: t.Counts,
+			Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{}}}
+		for _, p := range t.Starting {
+			line := v.person(p)
+			line.Date = p.StartDate.String()
+			out.Body.Starting = append(out.Body.Starting, line)
+		}
+		for _, stuck := range t.Stuck {
+			line := v.person(stuck.Staff)
+			line.Obstacles = obstacles(stuck.Obstacles)
+			out.Body.Stuck = append(out.Body.Stuck, line)
+		}
+		for _, e := range t.Ending {
+			line := v.person(e.Staff)
+			line.Date, line.What = e.On, strings.TrimSpace(e.What+" "+e.Where)
+			out.Body.Ending = append(out.Body.Ending, line)
+		}
+		for _, p := range t.Locked {
+			out.Body.Locked = append(out.Body.Locked, v.person(p))
+		}
+		return out, nil
+	})
+	type findIn struct {
+		Q     string `query:"q" maxLength:"100" required:"true"`
+		Limit int    `query:"limit" default:"8" minimum:"1" maximum:"50"`
+	}
+	type found struct{ Body api.Page[api.Found] }
+	route(s, "GET", "/find", "find", "today", "Find people, places and templates by any part of a name or code", Access{}, func(ctx context.Context, in *findIn) (*found, error) {
+		v := s.view()
+		out := &found{Body: api.Page[api.Found]{Items: []api.Found{}}}
+		// Whoever may see no staff still finds places: the refusal is not worth failing a search for.
+		if staff, total, err := s.app.FindStaff(callerOf(ctx).id(), app.StaffQuery{Search: in.Q, Limit: in.Limit}); err == nil {
+			out.Body.Total = total
+			for _, p := range staff {
+				shown := v.staff(p)
+				out.Body.Items = append(out.Body.Items, api.Found{Kind: "staff", Code: p.Number, Name: p.FullName(),
+					Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "), Locked: shown.Lock != nil})
+			}
+		}
+		search := people.Fold(in.Q)
+		add := func(kind, code, name, detail string) {
+			if !strings.Contains(people.Fold(name+" "+code), search) {
+				return
+			}
+			out.Body.Total++
+			if len(out.Body.Items) < 2*in.Limit {
+				out.Body.Items = append(out.Body.Items, api.Found{Kind: kind, Code: code, Name: name, Detail: detail})
+			}
+		}
+		for st := range v.live.Tree().Walk {
+			if !st.Retired {
+				add("place", st.Place.Code, st.Place.Name, st.Place.Kind.Words()+" · "+st.Site.Name)
+			}
+		}
+		for _, t := range v.live.State().Templates.All() {
+			if !t.Retired {
+				add("template", t.Code, t.Name, "template")
+			}
+		}
+		return out, nil
+	})
+}
+
+func nonEmpty(parts ...string) []string {
+	var kept []string
+	for _, part := range parts {
+		if part != "" {
+			kept = append(kept, part)
+		}
+	}
+	return kept
+}
+
+func (v view) person(p *people.Staff) api.Person {
+	return api.Person{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle, HomeSite: v.placeRef(p.HomeSite), Lock: v.lock(p)}
+}

@@ -1,0 +1,390 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/store"
+)
+
+// writing are the parameters that every write takes.
+type writing struct {
+	Preview bool   `query:"preview" doc:"Answer with the effect and write nothing"`
+	IfMatch string `header:"If-Match" doc:"The etag of the record as you read it; 412 when it has changed since"`
+	Key     string `header:"Idempotency-Key" doc:"On POST: the same key with the same request is carried out once"`
+}
+
+type changed struct {
+	Status   int
+	Location string `header:"Location"`
+	ETag     string `header:"ETag"`
+	Body     api.ChangeResult
+}
+
+// set encodes the fields of an operation.
+func set(fields any) json.RawMessage {
+	encoded, err := json.Marshal(fields)
+	if err != nil {
+		panic(err) // wire types always encode
+	}
+	return encoded
+}
+
+// write makes one operation on behalf of a resource route. Faults name the fields of that route.
+func (s *Server) write(ctx context.Context, w writing, reason string, op change.Operation) (*changed, error) {
+	var err error
+	if op.Revision, err = revisionOf(w.IfMatch); err != nil {
+		return nil, err
+	}
+	out, err := s.commit(ctx, w.Preview, reason, []change.Operation{op})
+	var f *fault.Fault
+	if errors.As(err, &f) {
+		own := *f
+		own.Fields = nil
+		for _, field := range f.Fields {
+			name := strings.TrimPrefix(field.Name, "operations[0].")
+			switch {
+			case name == "on":
+				name = "path.id"
+			case strings.HasPrefix(name, "set."):
+				name = "body." + strings.TrimPrefix(name, "set.")
+			case name == "reason":
+				name = "body.reason"
+			}
+			own.Fields = append(own.Fields, fault.Field{Name: name, Message: field.Message})
+		}
+		return nil, &own
+	}
+	return out, err
+}
+
+func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed, error) {
+	c := callerOf(ctx)
+	request := app.Request{Actor: change.Actor{Staff: c.id()}, Origin: c.origin(), Reason: reason, Operations: operations}
+	before := s.app.Live().Snapshot
+	if preview {
+		result, err := s.app.Preview(request)
+		if err != nil {
+			return nil, err
+		}
+		return s.changed(result, before, true), nil
+	}
+	result, err := s.app.Commit(ctx, request)
+	if err != nil {
+		return nil, err
+	}
+	return s.changed(result, before, false), nil
+}
+
+// fewPeople is up to how many people a result says what they can do afterwards.
+const fewPeople = 5
+
+func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bool) *changed {
+	d := result.Draft
+	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
+		Effect: effectView(before, d.After, &d.Effect), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}}}
+	for _, secret := range d.Secrets {
+		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
+	}
+	if len(d.Touched.Staff) <= fewPeople {
+		for _, id := range d.Touched.Staff {
+			out.Body.People = append(out.Body.People, accessOf(d.After, d.State.Person(id), s.app.Now()))
+		}
+	}
+	if !preview {
+		out.ETag = etag(d.State.Revision)
+		if len(out.Body.Made) > 0 {
+			out.Status = http.StatusCreated
+			if m := out.Body.Made[0]; resourceOf[m.Kind] != "" {
+				out.Location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
+			}
+		}
+	}
+	return out
+}
+
+var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates", "assignment": "assignments"}
+
+func orNumber(code string, id uint32) string {
+	if code == "" {
+		return strconv.FormatUint(uint64(id), 10)
+	}
+	return code
+}
+
+func made(d *change.Draft) []api.Made {
+	list := []api.Made{}
+	for _, record := range d.Written {
+		if !record.New {
+			continue
+		}
+		var m api.Made
+		switch r := record.Value.(type) {
+		case *people.Staff:
+			m = api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}
+		case *estate.Place:
+			m = api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}
+		case *permit.Template:
+			m = api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}
+		case *org.Assignment:
+			m = api.Made{Kind: "assignment", ID: uint32(r.ID)}
+		case *org.Exception:
+			m = api.Made{Kind: "exception", ID: uint32(r.ID)}
+		case *credential.Credential:
+			m = api.Made{Kind: "credential", ID: uint32(r.ID)}
+		case *org.Device:
+			m = api.Made{Kind: "device", ID: uint32(r.ID)}
+		default:
+			continue
+		}
+		list = append(list, m)
+	}
+	return list
+}
+
+func (s *Server) registerChanges() {
+	type in struct {
+		writing
+		Body api.ChangeRequest
+	}
+	making := func(preview bool) func(ctx context.Context, in *in) (*changed, error) {
+		return func(ctx context.Context, in *in) (*changed, error) {
+			operations := make([]change.Operation, len(in.Body.Operations))
+			for i, op := range in.Body.Operations {
+				operations[i] = change.Operation{Op: op.Op, Ref: op.Ref, On: op.On, Revision: op.IfRevision, Set: op.Set}
+			}
+			return s.commit(ctx, preview || in.Preview, in.Body.Reason, operations)
+		}
+	}
+	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all", Access{}, making(false))
+	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{}, making(true))
+
+	type auditIn struct {
+		paging
+		Staff  string    `query:"staff" doc:"About this staff member"`
+		Place  string    `query:"place" doc:"About this place"`
+		Actor  string    `query:"actor" doc:"Made by this staff member"`
+		Action string    `query:"action" enum:"change,sign-in,sign-in-refused"`
+		Q      string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
+		From   time.Time `query:"from"`
+		Until  time.Time `query:"until"`
+	}
+	route(s, "GET", "/audit", "list-audit", "audit", "Read the audit log, newest first", Access{}, func(ctx context.Context, in *auditIn) (*listed[api.AuditEntry], error) {
+		limit, err := in.limit()
+		if err != nil {
+			return nil, err
+		}
+		before, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		f := store.AuditFilter{Action: in.Action, Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit}
+		if in.Actor != "" {
+			actor, err := s.app.PersonFor(callerOf(ctx).id(), in.Actor)
+			if err != nil {
+				return nil, err
+			}
+			f.Actor = uint32(actor.ID)
+		}
+		if err := s.aboutWhom(ctx, &f, in.Staff, in.Place); err != nil {
+			return nil, err
+		}
+		entries, total, err := s.app.Audit(ctx, callerOf(ctx).id(), f)
+		if err != nil {
+			return nil, err
+		}
+		items := make([]api.AuditEntry, len(entries))
+		for i, e := range entries {
+			items[i] = api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason, Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
+			if err := json.Unmarshal([]byte(e.Operations), &items[i].Operations); err != nil {
+				return nil, err
+			}
+		}
+		next := ""
+		if len(items) == limit {
+			next = strconv.FormatUint(items[len(items)-1].ID, 10)
+		}
+		return page(Base+"/audit", items, int(total), next), nil
+	})
+	type checked struct{ Body api.AuditCheck }
+	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log", Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
+		count, err := s.app.VerifyAudit(ctx)
+		if err != nil && ctx.Err() != nil {
+			return nil, err
+		}
+		out := &checked{Body: api.AuditCheck{Whole: err == nil, Entries: count, Detail: fmt.Sprintf("All %d entries are as they were written.", count)}}
+		if err != nil {
+			out.Body.Detail = sentence(err.Error())
+		}
+		return out, nil
+	})
+	type eventsIn struct {
+		paging
+		Staff   string    `query:"staff"`
+		Place   string    `query:"place" doc:"At this place or below it"`
+		Outcome string    `query:"outcome" enum:"allow,refuse"`
+		From    time.Time `query:"from"`
+		Until   time.Time `query:"until"`
+	}
+	route(s, "GET", "/events", "list-events", "events", "Read what happened at doors and terminals, newest first", Access{Permission: permit.ReadEvents}, func(ctx context.Context, in *eventsIn) (*listed[api.Event], error) {
+		limit, err := in.limit()
+		if err != nil {
+			return nil, err
+		}
+		before, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		f := store.EventFilter{From: in.From, Until: in.Until, Before: before, Limit: limit}
+		v := s.view()
+		if in.Staff != "" {
+			staff, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+			if err != nil {
+				return nil, err
+			}
+			f.Staff = uint32(staff.ID)
+		}
+		var at estate.PlaceID
+		if in.Place != "" {
+			place := v.live.State().PlaceByCode(in.Place)
+			if place == nil {
+				return nil, fault.Missingf("query.place", "no place has the code %q", in.Place)
+			}
+			at = place.ID
+		}
+		if in.Outcome != "" {
+			allowed := in.Outcome == "allow"
+			f.Allowed = &allowed
+		}
+		events, total, err := s.app.Events(ctx, callerOf(ctx).id(), at, f)
+		if err != nil {
+			return nil, err
+		}
+		items := make([]api.Event, len(events))
+		for i := range events {
+			items[i] = v.event(&events[i])
+		}
+		next := ""
+		if len(items) == limit {
+			next = items[len(items)-1].ID
+		}
+		return page(Base+"/events", items, int(total), next), nil
+	})
+}
+
+func (v view) event(e *store.Event) api.Event {
+	out := api.Event{ID: strconv.FormatUint(e.ID, 10), At: e.At, Place: v.placeRef(estate.PlaceID(e.PlaceID)), Staff: v.staffRef(people.StaffID(e.StaffID)),
+		Outcome: "refuse", Reason: access.Reason(e.Reason).String()}
+	if e.Allowed {
+		out.Outcome = "allow"
+	}
+	if device := v.live.State().Devices.Get(e.DeviceID); device != nil {
+		out.Device = device.Name
+	}
+	if permission := v.live.Catalogue().Permission(permit.PermissionID(e.PermissionID)); permission != nil {
+		out.Permission = permission.Key
+	}
+	return out
+}
+
+func (s *Server) aboutWhom(ctx context.Context, f *store.AuditFilter, staff, place string) error {
+	switch {
+	case staff != "" && place != "":
+		return fault.Invalidf("query.place", "ask about a staff member or about a place, not about both")
+	case staff != "":
+		p, err := s.app.PersonFor(callerOf(ctx).id(), staff)
+		if err != nil {
+			return err
+		}
+		f.Kind, f.Number = "staff", uint32(p.ID)
+	case place != "":
+		p := s.app.Live().State().PlaceByCode(place)
+		if p == nil {
+			return fault.Missingf("query.place", "no place has the code %q", place)
+		}
+		f.Kind, f.Number = "place", uint32(p.ID)
+	}
+	return nil
+}
+
+// paging are the parameters that every list takes.
+type paging struct {
+	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV all, at most 100000"`
+	After  string `query:"after" maxLength:"64" doc:"The 'next' of the page before"`
+	Accept string `header:"Accept" doc:"application/json or text/csv"`
+}
+
+func (p *paging) limit() (int, error) {
+	usual, most := 50, 500
+	if strings.Contains(p.Accept, "text/csv") {
+		usual, most = 100_000, 100_000
+	}
+	if p.Limit > most {
+		return 0, fault.Invalidf("query.limit", "a page has at most %d", most)
+	}
+	if p.Limit == 0 {
+		return usual, nil
+	}
+	return p.Limit, nil
+}
+
+func (p *paging) number() (uint64, error) {
+	if p.After == "" {
+		return 0, nil
+	}
+	number, err := strconv.ParseUint(p.After, 10, 63)
+	if err != nil {
+		return 0, fault.Invalidf("query.after", "send the 'next' of the page before")
+	}
+	return number, nil
+}
+
+type listed[T any] struct {
+	Link string `header:"Link" doc:"rel=next, RFC 8288"`
+	Body api.Page[T]
+}
+
+func page[T any](path string, items []T, total int, next string) *listed[T] {
+	out := &listed[T]{Body: api.Page[T]{Items: items, Total: total, Next: next}}
+	if next != "" {
+		out.Link = fmt.Sprintf(`<%s?after=%s>; rel="next"`, path, url.QueryEscape(next))
+	}
+	return out
+}
+
+// pageOf cuts a list that is held in memory anyway into pages; after is the position to begin at.
+func pageOf[T any](path string, all []T, p *paging) (*listed[T], error) {
+	limit, err := p.limit()
+	if err != nil {
+		return nil, err
+	}
+	from, err := p.number()
+	if err != nil {
+		return nil, err
+	}
+	first := min(int(from), len(all))
+	last := min(first+limit, len(all))
+	next := ""
+	if last < len(all) {
+		next = strconv.Itoa(last)
+	}
+	return page(path, all[first:last], len(all), next), nil
+}

@@ -1,0 +1,161 @@
+package httpapi
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+type onePlace struct {
+	ID string `path:"id" maxLength:"64" doc:"Place code"`
+}
+
+func (v view) findPlace(reference string) (*estate.Standing, error) {
+	p := v.live.State().PlaceByCode(reference)
+	if p == nil {
+		return nil, fault.Missingf("path.id", "no place has the code %q", reference)
+	}
+	return v.live.Tree().At(p.ID), nil
+}
+
+func (s *Server) registerEstate() {
+	type listIn struct {
+		paging
+		Q       string `query:"q" maxLength:"100" doc:"Part of the name or code"`
+		Kind    string `query:"kind" enum:"site,zone,door,device,work_centre"`
+		Under   string `query:"under" doc:"This place and those below it"`
+		Retired string `query:"retired" enum:"true,false,all" default:"false"`
+	}
+	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{}, func(_ context.Context, in *listIn) (*listed[api.Place], error) {
+		v := s.view()
+		var under estate.PlaceID
+		if in.Under != "" {
+			top := v.live.State().PlaceByCode(in.Under)
+			if top == nil {
+				return nil, fault.Missingf("query.under", "no place has the code %q", in.Under)
+			}
+			under = top.ID
+		}
+		var all []*estate.Standing
+		search := strings.ToLower(in.Q)
+		for st := range v.live.Tree().Walk {
+			p := st.Place
+			if in.Kind != "" && string(p.Kind) != in.Kind || under != 0 && !v.live.Tree().Within(p.ID, under) ||
+				in.Retired != "all" && st.Retired != (in.Retired == "true") ||
+				search != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Code), search) {
+				continue
+			}
+			all = append(all, st)
+		}
+		cut, err := pageOf(Base+"/places", all, &in.paging)
+		if err != nil {
+			return nil, err
+		}
+		items := make([]api.Place, len(cut.Body.Items))
+		for i, st := range cut.Body.Items {
+			items[i] = v.place(st)
+		}
+		return page(Base+"/places", items, cut.Body.Total, cut.Body.Next), nil
+	})
+	type one struct {
+		ETag string `header:"ETag"`
+		Body api.Place
+	}
+	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(_ context.Context, in *onePlace) (*one, error) {
+		v := s.view()
+		st, err := v.findPlace(in.ID)
+		if err != nil {
+			return nil, err
+		}
+		return &one{ETag: etag(st.Place.Revision), Body: v.place(st)}, nil
+	})
+	type peopleIn struct {
+		onePlace
+		paging
+		Permission string    `query:"permission" maxLength:"64" doc:"Key; left out: what the place asks about"`
+		At         time.Time `query:"at" doc:"Moment; left out: now"`
+	}
+	route(s, "GET", "/places/{id}/people", "who-can", "places", "Who can do something at a place, and through what", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *peopleIn) (*listed[api.PlacePerson], error) {
+		v := s.view()
+		st, err := v.findPlace(in.ID)
+		if err != nil {
+			return nil, err
+		}
+		if !v.live.HoldsKey(callerOf(ctx).id(), permit.ViewStaff, st.Place.ID, v.at.Unix()) {
+			return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff” at %s, which you do not hold.", st.Place.Name)
+		}
+		key := in.Permission
+		if key == "" {
+			key = st.Place.Asks
+		}
+		permission := v.live.Catalogue().PermissionByKey(key)
+		if permission == nil {
+			return nil, fault.Invalidf("query.permission", "say which permission: the catalogue has none named %q", key)
+		}
+		if !permission.AppliesTo(st.Place.Kind) {
+			return nil, fault.Invalidf("query.permission", "“%s” does not apply to a %s", permission.Title, st.Place.Kind.Words())
+		}
+		at := v.at
+		if !in.At.IsZero() {
+			at = in.At
+		}
+		cut, err := pageOf(Base+"/places/"+st.Place.Code+"/people", v.live.WhoCan(permission.ID, st.Place.ID, at.Unix()), &in.paging)
+		if err != nil {
+			return nil, err
+		}
+		items := make([]api.PlacePerson, len(cut.Body.Items))
+		for i, can := range cut.Body.Items {
+			items[i] = v.placePerson(permission, can)
+		}
+		return page(Base+"/places/"+st.Place.Code+"/people", items, cut.Body.Total, cut.Body.Next), nil
+	})
+	type addIn struct {
+		writing
+		Body api.PlaceWrite
+	}
+	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *addIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
+	})
+	type editIn struct {
+		onePlace
+		writing
+		Body api.PlaceWrite
+	}
+	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *editIn) (*changed, error) {
+		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
+	})
+	type plainIn struct {
+		onePlace
+		writing
+		Body api.Reasoned `required:"false"`
+	}
+	for _, verb := range []string{"retire", "restore"} {
+		route(s, "POST", "/places/{id}/"+verb, verb+"-place", "places", map[string]string{"retire": "Retire a place and all below it", "restore": "Bring a retired place back"}[verb],
+			Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *plainIn) (*changed, error) {
+				return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place." + verb, On: in.ID})
+			})
+	}
+}
+
+func (v view) placePerson(permission *permit.Permission, can access.Can) api.PlacePerson {
+	staff := v.live.State().Person(can.Staff)
+	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(), JobTitle: staff.JobTitle, Level: permission.Scale.Word(can.Decision.Level)}
+	switch {
+	case can.Decision.Owner:
+		out.Through = "owner"
+	case can.Decision.Exception != 0:
+		e := v.live.State().Exception(can.Decision.Exception)
+		out.Through, out.Until = "exception at "+v.placeRef(e.Place).Name, e.Until.String()
+	default:
+		a := v.live.State().Assignment(can.Decision.Assignment)
+		out.Template, out.Through, out.Until = v.live.State().Template(a.Template).Name, v.placeRef(a.Place).Name, a.Until.String()
+	}
+	return out
+}

@@ -1,0 +1,300 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"path"
+	"runtime/debug"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+)
+
+const deviceTokenPrefix = change.DeviceTokenPrefix
+
+type requestKey struct{}
+
+func requestID(ctx context.Context) string {
+	id, _ := ctx.Value(requestKey{}).(string)
+	return id
+}
+
+// answer notes the status of an answer.
+type answer struct {
+	http.ResponseWriter
+	status int
+}
+
+func (a *answer) WriteHeader(status int) {
+	if a.status == 0 {
+		a.status = status
+	}
+	a.ResponseWriter.WriteHeader(status)
+}
+
+// Unwrap gives access to the writer below, for deadlines.
+func (a *answer) Unwrap() http.ResponseWriter { return a.ResponseWriter }
+
+// observe gives each request an id, counts it, and logs writes and failures. Reads and decisions that go well are
+// counted only: at a busy site a log line each would be most of the work.
+func (s *Server) observe(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		start := time.Now()
+		var random [8]byte
+		_, _ = rand.Read(random[:])
+		id := hex.EncodeToString(random[:])
+		w.Header().Set("X-Request-Id", id)
+		noted := &answer{ResponseWriter: w}
+		next.ServeHTTP(noted, r.WithContext(context.WithValue(r.Context(), requestKey{}, id)))
+		status := max(noted.status, 200)
+		pattern := chi.RouteContext(r.Context()).RoutePattern()
+		took := time.Since(start)
+		s.metrics.observe(r.Method, pattern, status, took)
+		if status >= 500 || (!safe(r.Method) && pattern != Base+"/decisions") {
+			s.config.Log.Info("request", "request", id, "method", r.Method, "route", pattern, "status", status, "milliseconds", took.Milliseconds())
+		}
+	})
+}
+
+func recovered(log *slog.Logger) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			defer func() {
+				if caught := recover(); caught != nil {
+					if caught == http.ErrAbortHandler {
+						panic(caught)
+					}
+					log.Error("a request panicked", "request", requestID(r.Context()), "panic", caught, "stack", string(debug.Stack()))
+					writeProblem(w, problem(http.StatusInternalServerError, "internal", "Something went wrong on our side. Try again."))
+				}
+			}()
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+var fixedHeaders = map[string]string{
+	"Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; " +
+		"form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+	"X-Content-Type-Options":     "nosniff",
+	"X-Frame-Options":            "DENY",
+	"Referrer-Policy":            "no-referrer",
+	"Cross-Origin-Opener-Policy": "same-origin",
+	"Permissions-Policy":         "camera=(), microphone=(), geolocation=()",
+}
+
+func securityHeaders(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		header := w.Header()
+		for name, value := range fixedHeaders {
+			header[name] = []string{value}
+		}
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			header["Cache-Control"] = []string{"no-store"}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// idempotent answers a repeated POST with the same Idempotency-Key as the first time, without doing it again.
+func (s *Server) idempotent(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		key := r.Header.Get("Idempotency-Key")
+		if key == "" || r.Method != http.MethodPost {
+			next.ServeHTTP(w, r)
+			return
+		}
+		if len(key) > 100 {
+			writeProblem(w, &api.Problem{Type: api.ProblemPrefix + "invalid-input", Title: "Unprocessable Entity", Status: http.StatusUnprocessableEntity,
+				Detail: "An Idempotency-Key has at most 100 characters.", Errors: []api.Field{{Field: "header.Idempotency-Key", Message: "at most 100 characters"}}})
+			return
+		}
+		token := bearerOrCookie(r)
+		signed, err := s.app.SessionOf(r.Context(), token)
+		if err != nil || signed == nil {
+			next.ServeHTTP(w, r) // the route itself says that nobody is signed in
+			return
+		}
+		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
+		if err != nil {
+			writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "").(*api.Problem))
+			return
+		}
+		digest := sha256.New()
+		for _, part := range []string{r.Method, r.URL.RequestURI(), r.Header.Get("If-Match")} {
+			digest.Write([]byte(part + "\n"))
+		}
+		digest.Write(body)
+		request := digest.Sum(nil)
+		status, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
+		if err != nil {
+			if p, is := s.problemOf(r.Context(), err).(*api.Problem); is {
+				if p.Status == http.StatusConflict && len(p.Errors) > 0 {
+					p.Errors[0].Field, p.Type = "header.Idempotency-Key", api.ProblemPrefix+"idempotency-key-reused"
+				}
+				writeProblem(w, p)
+			}
+			return
+		}
+		if !claimed {
+			w.Header().Set("Idempotent-Replay", "true")
+			w.Header().Set("Content-Type", "application/json")
+			if status >= 400 {
+				w.Header().Set("Content-Type", "application/problem+json")
+			}
+			w.WriteHeader(status)
+			_, _ = w.Write(kept)
+			return
+		}
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		recorded := &recording{answer: answer{ResponseWriter: w}}
+		defer func() {
+			status := recorded.status
+			if caught := recover(); caught != nil {
+				status = http.StatusInternalServerError
+				defer panic(caught)
+			}
+			if status == http.StatusUnauthorized || status == http.StatusForbidden {
+				status = http.StatusInternalServerError // not kept: it may be permitted the next time
+			}
+			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200), recorded.body.Bytes()); err != nil {
+				s.config.Log.Error("an answer could not be kept", "error", err)
+			}
+		}()
+		next.ServeHTTP(recorded, r)
+	})
+}
+
+func bearerOrCookie(r *http.Request) string {
+	if token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bearer {
+		return token
+	}
+	if cookie, err := r.Cookie(cookieName); err == nil {
+		return cookie.Value
+	}
+	return ""
+}
+
+// recording keeps what is answered.
+type recording struct {
+	answer
+	body bytes.Buffer
+}
+
+func (r *recording) Write(p []byte) (int, error) {
+	r.body.Write(p)
+	return r.ResponseWriter.Write(p)
+}
+
+func writeProblem(w http.ResponseWriter, p *api.Problem) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p)
+}
+
+func writeHumaProblem(ctx huma.Context, p *api.Problem) {
+	ctx.SetHeader("Content-Type", "application/problem+json")
+	ctx.SetStatus(p.Status)
+	_ = json.NewEncoder(ctx.BodyWriter()).Encode(p)
+}
+
+func writeText(w http.ResponseWriter, status int, text string) {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.WriteHeader(status)
+	_, _ = io.WriteString(w, text)
+}
+
+// console serves the built console: its files, and its one page for every other address.
+func console(files fs.FS) http.HandlerFunc {
+	server := http.FileServerFS(files)
+	return func(w http.ResponseWriter, r *http.Request) {
+		name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
+		if strings.HasPrefix(name, "api/") {
+			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
+			return
+		}
+		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && name != "index.html" {
+			if strings.HasPrefix(name, "assets/") {
+				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // the names carry a hash
+			}
+			server.ServeHTTP(w, r)
+			return
+		}
+		page, err := fs.ReadFile(files, "index.html")
+		if err != nil {
+			writeText(w, http.StatusNotFound, "The console is not built into this service; run make build.\n")
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Cache-Control", "no-cache")
+		_, _ = w.Write(page)
+	}
+}
+
+type metrics struct {
+	registry *prometheus.Registry
+	handler  http.Handler
+	requests *prometheus.CounterVec
+	seconds  *prometheus.HistogramVec
+}
+
+func newMetrics(a *app.App) *metrics {
+	m := &metrics{registry: prometheus.NewRegistry(),
+		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "latch_requests_total", Help: "Requests answered."}, []string{"method", "route", "status"}),
+		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "latch_request_seconds", Help: "Time to answer.",
+			Buckets: []float64{0.0005, 0.002, 0.01, 0.05, 0.25, 1, 5}}, []string{"route"})}
+	gauge := func(name, help string, value func() float64) prometheus.Collector {
+		return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value)
+	}
+	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+		gauge("latch_revision", "Revision of the live state.", func() float64 { return float64(a.Live().State().Revision) }),
+		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
+		gauge("latch_events_waiting", "Events that wait to be written.", func() float64 { return float64(a.EventsWaiting()) }))
+	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
+	return m
+}
+
+func (m *metrics) observe(method, route string, status int, took time.Duration) {
+	if route == "" {
+		route = "none"
+	}
+	m.requests.WithLabelValues(method, route, statusText(status)).Inc()
+	m.seconds.WithLabelValues(route).Observe(took.Seconds())
+}
+
+// statusText spares the decision path a conversion for the common statuses.
+func statusText(status int) string {
+	if status == http.StatusOK {
+		return "200"
+	}
+	return strconv.Itoa(status)
+}
+
+// serve answers with the metrics, to callers on this machine only: they tell of traffic, and have no sign-in.
+func (m *metrics) serve(w http.ResponseWriter, r *http.Request) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
+		writeProblem(w, problem(http.StatusForbidden, "not-permitted", "Metrics are read from the machine itself."))
+		return
+	}
+	m.handler.ServeHTTP(w, r)
+}

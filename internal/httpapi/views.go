@@ -1,0 +1,341 @@
+package httpapi
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// view turns records of one live state into wire types at one moment.
+type view struct {
+	live *app.Live
+	at   time.Time
+}
+
+func (s *Server) view() view { return view{s.app.Live(), s.app.Now()} }
+
+func etag(revision uint64) string { return fmt.Sprintf(`"r%d"`, revision) }
+
+// revisionOf reads an If-Match header; none asks for nothing.
+func revisionOf(ifMatch string) (uint64, error) {
+	if ifMatch == "" || ifMatch == "*" {
+		return 0, nil
+	}
+	revision, err := strconv.ParseUint(strings.TrimPrefix(strings.Trim(ifMatch, `"`), "r"), 10, 64)
+	if err != nil || revision == 0 {
+		return 0, fault.Invalidf("header.If-Match", "send the etag of the record as you read it")
+	}
+	return revision, nil
+}
+
+func (v view) placeRef(id estate.PlaceID) api.PlaceRef {
+	if p := v.live.State().Place(id); p != nil {
+		return api.PlaceRef{Code: p.Code, Name: p.Name}
+	}
+	return api.PlaceRef{}
+}
+
+func (v view) staffRef(id people.StaffID) *api.StaffRef {
+	if p := v.live.State().Person(id); p != nil {
+		return &api.StaffRef{StaffNumber: p.Number, Name: p.FullName()}
+	}
+	return nil
+}
+
+func moment(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func (v view) lock(p *people.Staff) *api.Lock {
+	if !p.Locked(v.at) {
+		return nil
+	}
+	return &api.Lock{Cause: string(p.Lock.Cause), Reason: p.Lock.Reason, Since: p.Lock.Since, Until: moment(p.Lock.Until), By: v.staffRef(p.Lock.By)}
+}
+
+func (v view) staff(p *people.Staff) api.Staff {
+	out := api.Staff{ID: uint32(p.ID), StaffNumber: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Email: p.Email, Phone: p.Phone,
+		JobTitle: p.JobTitle, Engagement: string(p.Engagement), Employer: p.Employer, HomeSite: v.placeRef(p.HomeSite), LineManager: v.staffRef(p.LineManager),
+		StartDate: p.StartDate.String(), ContractEnd: p.ContractEnd.String(), LeavingDate: p.LeavingDate.String(), Notes: p.Notes, ExternalID: p.ExternalID,
+		Status: string(v.live.Status(p.ID, v.at.Unix())), Owner: p.Owner, Lock: v.lock(p), Templates: []string{}, ETag: etag(p.Revision)}
+	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
+		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
+	}
+	for _, id := range v.live.State().AssignmentsOf(p.ID) {
+		a := v.live.State().Assignment(id)
+		if name := v.live.State().Template(a.Template).Name; v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(out.Templates, name) {
+			out.Templates = append(out.Templates, name)
+		}
+	}
+	return out
+}
+
+// when says whether an assignment counts now, later, no longer, or was taken back.
+func (v view) when(a *org.Assignment) string {
+	if a.Ended {
+		return "ended"
+	}
+	location := v.live.Tree().At(a.Place).Location
+	today := day.Of(v.at.In(location))
+	switch {
+	case !a.From.IsZero() && today < a.From:
+		return "later"
+	case !a.Until.IsZero() && today > a.Until:
+		return "past"
+	}
+	return "now"
+}
+
+func grounds(list []access.Ground) []api.Ground {
+	out := make([]api.Ground, len(list))
+	for i, g := range list {
+		out[i] = api.Ground{Kind: g.Kind, Ref: g.Ref, Text: g.Text}
+	}
+	return out
+}
+
+func obstacles(list []access.Obstacle) []api.Obstacle {
+	out := make([]api.Obstacle, len(list))
+	for i, o := range list {
+		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act}
+	}
+	return out
+}
+
+// accessOf says what somebody can do by a snapshot, which may be that of a preview.
+func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time) api.Access {
+	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{}, Obstacles: obstacles(snapshot.Readiness(p.ID, at.Unix()))}
+	for _, st := range snapshot.Statements(p.ID, at.Unix()) {
+		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: st.When, Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
+			Doors: []api.PlaceRef{}, Abilities: []api.Ability{}, Grounds: grounds(st.Grounds)}
+		for _, door := range st.Doors {
+			statement.Doors = append(statement.Doors, api.PlaceRef{Code: door.Code, Name: door.Name})
+		}
+		for _, able := range st.Able {
+			statement.Abilities = append(statement.Abilities, api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title, Words: able.Words,
+				Setting: able.Setting, Sensitive: able.Permission.Sensitive})
+		}
+		out.Statements = append(out.Statements, statement)
+	}
+	return out
+}
+
+// recode turns a record into its wire type where both have the same JSON.
+func recode[T any](from any) *T {
+	encoded, err := json.Marshal(from)
+	if err != nil {
+		return nil
+	}
+	out := new(T)
+	if json.Unmarshal(encoded, out) != nil {
+		return nil
+	}
+	return out
+}
+
+func (v view) place(st *estate.Standing) api.Place {
+	p := st.Place
+	out := api.Place{ID: uint32(p.ID), Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth, TimeZone: st.Site.TimeZone,
+		OpeningWords: (&hours.Access{Kind: hours.ByPlace}).Words(st.Opening, day.Of(v.at.In(st.Location))), Proof: string(p.Proof), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
+	if p.Parent != 0 {
+		parent := v.placeRef(p.Parent)
+		out.Parent = &parent
+	}
+	if p.Opening != nil {
+		out.Opening = recode[api.OpeningHours](p.Opening)
+	}
+	return out
+}
+
+func (v view) groupTitle(id permit.GroupID) string {
+	if g := v.live.Catalogue().Group(id); g != nil {
+		return g.Title
+	}
+	return ""
+}
+
+func (v view) permission(p *permit.Permission) api.Permission {
+	out := api.Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Group: v.live.Catalogue().Group(p.Group).Key, GroupTitle: v.groupTitle(p.Group),
+		Scale: api.Scale{Kind: string(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit}, Sensitive: p.Sensitive}
+	for _, kind := range p.Kinds {
+		out.Kinds = append(out.Kinds, string(kind))
+	}
+	return out
+}
+
+// template shows a template; whole adds every permission as it resolves.
+func (v view) template(t *permit.Template, used int, whole bool) api.Template {
+	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
+		Hours: *recode[api.AccessHours](t.Hours), Assignments: used, Retired: t.Retired, ETag: etag(t.Revision)}
+	out.HoursWords = t.Hours.Words(nil, 0)
+	if t.Hours.Kind == hours.Inherit || t.Hours.Kind == hours.ByPlace {
+		out.HoursWords = "opening hours"
+	}
+	if base := v.live.State().Template(t.Base); base != nil {
+		out.Base = base.Code
+	}
+	resolved := v.live.Resolved(t.ID)
+	for permission := range v.live.Catalogue().Permissions {
+		r := resolved[permission.ID]
+		if r.Level > 0 {
+			out.Given++
+		}
+		if !r.Decided {
+			out.Undecided++
+		}
+		if whole {
+			out.Permissions = append(out.Permissions, api.TemplatePermission{Permission: permission.Key, Title: permission.Title, GroupTitle: v.groupTitle(permission.Group),
+				Level: permission.Scale.Word(r.Level), Decided: r.Decided, From: v.settingFrom(t, r)})
+		}
+	}
+	if whole {
+		out.Settings = map[string]string{}
+		for _, setting := range t.Settings {
+			if permission := v.live.Catalogue().Permission(setting.Permission); permission != nil {
+				out.Settings[permission.Key] = setting.Word
+			} else if group := v.live.Catalogue().Group(setting.Group); group != nil {
+				out.Settings[group.Key] = setting.Word
+			}
+		}
+	}
+	return out
+}
+
+func (v view) settingFrom(t *permit.Template, r permit.Resolved) string {
+	if !r.Decided {
+		return ""
+	}
+	from := "its own"
+	if r.Template != t.ID {
+		from = "from " + v.live.State().Template(r.Template).Name
+	}
+	if r.Group != 0 {
+		from += ", on the group " + v.groupTitle(r.Group)
+	}
+	return from
+}
+
+func (v view) assignment(a *org.Assignment) api.Assignment {
+	t := v.live.State().Template(a.Template)
+	out := api.Assignment{ID: uint32(a.ID), Staff: *v.staffRef(a.Staff), Place: v.placeRef(a.Place), Template: t.Code, TemplateOf: t.Name,
+		From: a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
+	effective := &a.Hours
+	if a.Hours.Kind == hours.Inherit {
+		effective = &t.Hours
+	} else {
+		out.Hours = recode[api.AccessHours](a.Hours)
+	}
+	st := v.live.Tree().At(a.Place)
+	out.HoursWords = effective.Words(st.Opening, day.Of(v.at.In(st.Location)))
+	return out
+}
+
+func (v view) exception(e *org.Exception) api.Exception {
+	permission := v.live.Catalogue().Permission(e.Permission)
+	out := api.Exception{ID: uint32(e.ID), Staff: *v.staffRef(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
+		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Ended: e.Ended, ETag: etag(e.Revision)}
+	if !e.Withheld {
+		out.Level = permission.Scale.Word(e.Level)
+	}
+	return out
+}
+
+func (v view) credential(c *credential.Credential) api.Credential {
+	return api.Credential{ID: uint32(c.ID), Staff: *v.staffRef(c.Staff), Kind: string(c.Kind), State: string(c.State), From: moment(c.From), Until: moment(c.Until),
+		MustChange: c.MustChange, IssuedAt: c.IssuedAt}
+}
+
+func (v view) decision(e *access.Explanation, q *access.Question) api.Decision {
+	out := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), Staff: v.staffRef(e.Staff),
+		At: time.Unix(q.At, 0).UTC(), Grounds: grounds(e.Grounds), Remedy: e.Remedy}
+	if e.Allowed {
+		out.Outcome = "allow"
+	}
+	if permission := v.live.Catalogue().Permission(q.Permission); permission != nil {
+		out.Permission = permission.Key
+	}
+	if st := v.live.Tree().At(q.Place); st != nil {
+		place := v.placeRef(q.Place)
+		out.Place, out.At = &place, time.Unix(q.At, 0).In(st.Location)
+	}
+	return out
+}
+
+// effect words what a change gives and takes; names beyond the first hundred of a line are counted only.
+func effectView(before, after *access.Snapshot, effect *access.Effect) api.Effect {
+	out := api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers()}
+	out.Gains, out.Losses = lines(after, effect.Gains), lines(before, effect.Losses)
+	out.NeedsReason = out.Losing > 0 || effect.GivesSensitive(after.Catalogue())
+	people := func(n int) string {
+		if n == 1 {
+			return "1 person"
+		}
+		return fmt.Sprintf("%d people", n)
+	}
+	verb := func(n int, one, many string) string {
+		if n == 1 {
+			return one
+		}
+		return many
+	}
+	switch {
+	case out.Gaining == 0 && out.Losing == 0:
+		out.Summary = "Nobody gains and nobody loses."
+	case out.Losing == 0:
+		out.Summary = fmt.Sprintf("%s %s; nobody loses.", people(out.Gaining), verb(out.Gaining, "gains", "gain"))
+	case out.Gaining == 0:
+		out.Summary = fmt.Sprintf("%s %s; nobody gains.", people(out.Losing), verb(out.Losing, "loses", "lose"))
+	default:
+		out.Summary = fmt.Sprintf("%s %s, %s %s.", people(out.Gaining), verb(out.Gaining, "gains", "gain"), people(out.Losing), verb(out.Losing, "loses", "lose"))
+	}
+	return out
+}
+
+const namesPerLine = 100
+
+func lines(snapshot *access.Snapshot, shifts []access.Shift) []api.EffectLine {
+	out := []api.EffectLine{}
+	type key struct {
+		permission    permit.PermissionID
+		place         estate.PlaceID
+		before, after permit.Level
+	}
+	at := map[key]int{}
+	for _, shift := range shifts {
+		k := key{shift.Permission, shift.Place, shift.Before, shift.After}
+		i, known := at[k]
+		if !known {
+			permission, place := snapshot.Catalogue().Permission(shift.Permission), snapshot.State().Place(shift.Place)
+			if permission == nil || place == nil {
+				continue
+			}
+			i = len(out)
+			at[k] = i
+			out = append(out, api.EffectLine{Permission: permission.Key, Title: permission.Title, Place: api.PlaceRef{Code: place.Code, Name: place.Name},
+				Sensitive: permission.Sensitive, Before: permission.Scale.Word(shift.Before), After: permission.Scale.Word(shift.After), Staff: []api.StaffRef{}})
+		}
+		out[i].People++
+		if p := snapshot.State().Person(shift.Staff); p != nil && len(out[i].Staff) < namesPerLine {
+			out[i].Staff = append(out[i].Staff, api.StaffRef{StaffNumber: p.Number, Name: p.FullName()})
+		}
+	}
+	return out
+}

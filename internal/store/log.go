@@ -1,0 +1,331 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// AuditEntry is one line of the audit log: a change, or a sign-in. Entries form a chain: each holds the hash of
+// the one before and a hash over itself, so that none can be altered or taken out unseen.
+type AuditEntry struct {
+	ID         uint64
+	At         time.Time
+	Action     string
+	ActorID    *uint32
+	Actor      string
+	Origin     string
+	Reason     string
+	Summary    string
+	Revision   uint64
+	Operations string // JSON
+	Previous   []byte
+	Hash       []byte
+}
+
+// TableName names the table.
+func (AuditEntry) TableName() string { return "audit_entries" }
+
+// Subject is a record that an audit entry is about.
+type Subject struct {
+	Kind    string
+	Number  uint32
+	EntryID uint64
+}
+
+// TableName names the table.
+func (Subject) TableName() string { return "audit_subjects" }
+
+// sum is the hash over an entry: every field with its length before it, so that no two entries run together alike.
+func (e *AuditEntry) sum() []byte {
+	h := sha256.New()
+	var number [8]byte
+	for _, n := range []uint64{e.ID, uint64(e.At.UnixMicro()), uint64(value(e.ActorID)), e.Revision} {
+		binary.BigEndian.PutUint64(number[:], n)
+		h.Write(number[:])
+	}
+	for _, text := range []string{e.Action, e.Actor, e.Origin, e.Reason, e.Summary, e.Operations, string(e.Previous)} {
+		binary.BigEndian.PutUint64(number[:], uint64(len(text)))
+		h.Write(number[:])
+		h.Write([]byte(text))
+	}
+	return h.Sum(nil)
+}
+
+// Audit appends an entry to the chain, and what it is about. The revision row is held, so the chain has one end.
+func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
+	var last uint64
+	if err := tx.db.Raw("SELECT COALESCE(MAX(id), 0) FROM audit_entries").Row().Scan(&last); err != nil {
+		return entry, err
+	}
+	entry.ID, entry.At, entry.Previous = last+1, entry.At.UTC().Truncate(time.Microsecond), tx.auditHash
+	entry.Hash = entry.sum()
+	tx.auditHash = entry.Hash
+	if err := tx.db.Create(&entry).Error; err != nil {
+		return entry, err
+	}
+	for i := range subjects {
+		subjects[i].EntryID = entry.ID
+	}
+	if len(subjects) > 0 {
+		if err := tx.db.CreateInBatches(subjects, 500).Error; err != nil {
+			return entry, err
+		}
+	}
+	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_hash = ? WHERE id = 1", max(entry.Revision, tx.Revision), entry.Hash).Error
+}
+
+// AuditFilter chooses entries of the audit log.
+type AuditFilter struct {
+	Kind   string // of a record that entries are about, with Number
+	Number uint32
+	Actor  uint32
+	Action string
+	Search string
+	From   time.Time
+	Until  time.Time
+	Before uint64 // entries older than this number; 0 begins with the newest
+	Limit  int
+}
+
+// AuditEntries returns entries, newest first, and how many there are in all.
+func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []AuditEntry, total int64, err error) {
+	query := s.db.WithContext(ctx).Model(&AuditEntry{})
+	if f.Kind != "" {
+		query = query.Where("id IN (SELECT entry_id FROM audit_subjects WHERE kind = ? AND number = ?)", f.Kind, f.Number)
+	}
+	if f.Actor != 0 {
+		query = query.Where("actor_id = ?", f.Actor)
+	}
+	if f.Action != "" {
+		query = query.Where("action = ?", f.Action)
+	}
+	if f.Search != "" {
+		like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(f.Search) + "%"
+		query = query.Where("summary LIKE ? OR actor LIKE ? OR reason LIKE ?", like, like, like)
+	}
+	if !f.From.IsZero() {
+		query = query.Where("at >= ?", f.From.UTC())
+	}
+	if !f.Until.IsZero() {
+		query = query.Where("at < ?", f.Until.UTC())
+	}
+	query = query.Session(&gorm.Session{})
+	if err := query.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	if f.Before != 0 {
+		query = query.Where("id < ?", f.Before)
+	}
+	return entries, total, query.Order("id DESC").Limit(f.Limit).Find(&entries).Error
+}
+
+// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit.
+func (s *Store) VerifyAudit(ctx context.Context) (count int, err error) {
+	previous := make([]byte, sha256.Size)
+	var last uint64
+	for {
+		var entries []AuditEntry
+		if err := s.db.WithContext(ctx).Where("id > ?", last).Order("id").Limit(1000).Find(&entries).Error; err != nil {
+			return count, err
+		}
+		if len(entries) == 0 {
+			break
+		}
+		for i := range entries {
+			e := &entries[i]
+			if e.ID != last+1 || string(e.Previous) != string(previous) || string(e.sum()) != string(e.Hash) {
+				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered or taken out", e.ID)
+			}
+			previous, last = e.Hash, e.ID
+			count++
+		}
+	}
+	var newest []byte
+	if err := s.db.WithContext(ctx).Raw("SELECT audit_hash FROM organisation WHERE id = 1").Row().Scan(&newest); err != nil {
+		return count, err
+	}
+	if string(newest) != string(previous) {
+		return count, errors.New("the newest audit entries are missing from the chain")
+	}
+	return count, nil
+}
+
+// Event is a decision that really happened at a door or terminal.
+type Event struct {
+	ID           uint64
+	At           time.Time
+	DeviceID     uint32
+	PlaceID      uint32
+	StaffID      uint32
+	PermissionID uint32
+	Allowed      bool
+	Reason       uint8
+	Level        int32
+	AssignmentID uint32
+}
+
+// TableName names the table.
+func (Event) TableName() string { return "events" }
+
+// LastEvent returns the highest event number in use.
+func (s *Store) LastEvent(ctx context.Context) (id uint64, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(id), 0) FROM events").Row().Scan(&id)
+	return id, err
+}
+
+// AppendEvents writes events in one statement. Writing the same events again changes nothing, so that a write whose
+// outcome is not known can be repeated.
+func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
+	if len(events) == 0 {
+		return nil
+	}
+	var b strings.Builder
+	b.Grow(len(events) * 72)
+	b.WriteString("INSERT IGNORE INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, reason, level, assignment_id) VALUES ")
+	// Numbers and times only: nothing here is text from outside.
+	for i := range events {
+		e := &events[i]
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		allowed := 0
+		if e.Allowed {
+			allowed = 1
+		}
+		fmt.Fprintf(&b, "(%d,'%s',%d,%d,%d,%d,%d,%d,%d,%d)", e.ID, e.At.UTC().Format("2006-01-02 15:04:05.000"), e.DeviceID, e.PlaceID, e.StaffID,
+			e.PermissionID, allowed, e.Reason, e.Level, e.AssignmentID)
+	}
+	return s.db.WithContext(ctx).Exec(b.String()).Error
+}
+
+// EventFilter chooses events.
+type EventFilter struct {
+	Staff   uint32
+	Places  []uint32 // nil: all
+	Allowed *bool
+	From    time.Time
+	Until   time.Time
+	Before  uint64
+	Limit   int
+}
+
+// Events returns events, newest first, and how many there are in all.
+func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, total int64, err error) {
+	query := s.db.WithContext(ctx).Model(&Event{})
+	if f.Staff != 0 {
+		query = query.Where("staff_id = ?", f.Staff)
+	}
+	if f.Places != nil {
+		query = query.Where("place_id IN ?", append([]uint32{0}, f.Places...))
+	}
+	if f.Allowed != nil {
+		query = query.Where("allowed = ?", *f.Allowed)
+	}
+	if !f.From.IsZero() {
+		query = query.Where("at >= ?", f.From.UTC())
+	}
+	if !f.Until.IsZero() {
+		query = query.Where("at < ?", f.Until.UTC())
+	}
+	query = query.Session(&gorm.Session{})
+	if err := query.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	if f.Before != 0 {
+		query = query.Where("id < ?", f.Before)
+	}
+	return events, total, query.Order("id DESC").Limit(f.Limit).Find(&events).Error
+}
+
+// Session is a manager's sign-in: by cookie from the console, by token from the client. The token is held as its SHA-256.
+type Session struct {
+	ID        uint64
+	Token     []byte
+	StaffID   uint32
+	Kind      string
+	Name      string
+	CreatedAt time.Time
+	ExpiresAt time.Time
+}
+
+// TableName names the table.
+func (Session) TableName() string { return "sessions" }
+
+// AddSession stores a session.
+func (s *Store) AddSession(ctx context.Context, session *Session) error {
+	return s.db.WithContext(ctx).Create(session).Error
+}
+
+// SessionByToken returns the session with the token digest, expired or not; nil when there is none.
+func (s *Store) SessionByToken(ctx context.Context, token []byte) (*Session, error) {
+	var session Session
+	err := s.db.WithContext(ctx).Where("token = ?", token).Take(&session).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
+	}
+	return &session, err
+}
+
+// Sessions returns somebody's sessions that have not expired, newest first.
+func (s *Store) Sessions(ctx context.Context, staff uint32, now time.Time) (sessions []Session, err error) {
+	return sessions, s.db.WithContext(ctx).Where("staff_id = ? AND expires_at > ?", staff, now.UTC()).Order("id DESC").Limit(200).Find(&sessions).Error
+}
+
+// EndSession ends one of somebody's sessions; found is false when it is not theirs or not there.
+func (s *Store) EndSession(ctx context.Context, staff uint32, id uint64) (found bool, err error) {
+	result := s.db.WithContext(ctx).Where("id = ? AND staff_id = ?", id, staff).Delete(&Session{})
+	return result.RowsAffected > 0, result.Error
+}
+
+// EndOtherSessions ends all of somebody's sessions but one.
+func (s *Store) EndOtherSessions(ctx context.Context, staff uint32, keep uint64) error {
+	return s.db.WithContext(ctx).Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{}).Error
+}
+
+// Kept is a request that was made under an idempotency key, with its answer once there is one.
+type Kept struct {
+	StaffID   uint32
+	Key       string
+	Request   []byte // digest of method, path and body
+	Status    int    // 0 while the request is being carried out
+	Response  []byte // sealed
+	CreatedAt time.Time
+}
+
+// TableName names the table.
+func (Kept) TableName() string { return "idempotency_keys" }
+
+// Keep claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is returned.
+func (s *Store) Keep(ctx context.Context, kept Kept) (earlier Kept, claimed bool, err error) {
+	result := s.db.WithContext(ctx).Exec("INSERT IGNORE INTO idempotency_keys (staff_id, `key`, request, status, created_at) VALUES (?, ?, ?, 0, ?)",
+		kept.StaffID, kept.Key, kept.Request, kept.CreatedAt.UTC())
+	if result.Error != nil || result.RowsAffected == 1 {
+		return kept, result.Error == nil, result.Error
+	}
+	err = s.db.WithContext(ctx).Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Take(&earlier).Error
+	return earlier, false, err
+}
+
+// Answer stores the answer to a request made under an idempotency key; status 0 gives the key free again.
+func (s *Store) Answer(ctx context.Context, kept Kept) error {
+	db := s.db.WithContext(ctx)
+	if kept.Status == 0 {
+		return db.Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Delete(&Kept{}).Error
+	}
+	return db.Exec("UPDATE idempotency_keys SET status = ?, response = ? WHERE staff_id = ? AND `key` = ?", kept.Status, kept.Response, kept.StaffID, kept.Key).Error
+}
+
+// Sweep removes what has served its time: sessions that expired and idempotency keys older than a day.
+func (s *Store) Sweep(ctx context.Context, now time.Time) error {
+	db := s.db.WithContext(ctx)
+	return errors.Join(
+		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
+		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error)
+}

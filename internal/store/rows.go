@@ -1,0 +1,564 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// The row types mirror the tables. A row and its record turn into each other here and nowhere else.
+
+type placeRow struct {
+	ID       uint32
+	Code     string
+	Name     string
+	Kind     string
+	ParentID *uint32
+	TimeZone string
+	Opening  *string
+	Proof    string
+	Asks     string
+	Retired  bool
+	Revision uint64
+}
+
+func (placeRow) TableName() string { return "places" }
+
+func placeRowOf(p *estate.Place) placeRow {
+	row := placeRow{uint32(p.ID), p.Code, p.Name, string(p.Kind), reference(uint32(p.Parent)), p.TimeZone, nil, string(p.Proof), p.Asks, p.Retired, p.Revision}
+	if p.Opening != nil {
+		row.Opening = encode(p.Opening)
+	}
+	return row
+}
+
+func (r *placeRow) record() (*estate.Place, error) {
+	p := &estate.Place{ID: estate.PlaceID(r.ID), Code: r.Code, Name: r.Name, Kind: estate.Kind(r.Kind), Parent: estate.PlaceID(value(r.ParentID)),
+		TimeZone: r.TimeZone, Proof: estate.Proof(r.Proof), Asks: r.Asks, Retired: r.Retired, Revision: r.Revision}
+	return p, decode(r.Opening, &p.Opening)
+}
+
+type groupRow struct {
+	ID       uint32
+	Key      string
+	Title    string
+	ParentID *uint32
+	Revision uint64
+}
+
+func (groupRow) TableName() string { return "permission_groups" }
+
+type permissionRow struct {
+	ID        uint32
+	Key       string
+	Title     string
+	Sentence  string
+	GroupID   uint32
+	Scale     string
+	Kinds     string
+	Sensitive bool
+	Since     uint32
+	Retired   bool
+	Revision  uint64
+}
+
+func (permissionRow) TableName() string { return "permissions" }
+
+func permissionRowOf(p *permit.Permission) permissionRow {
+	kinds := make([]string, len(p.Kinds))
+	for i, kind := range p.Kinds {
+		kinds[i] = string(kind)
+	}
+	return permissionRow{uint32(p.ID), p.Key, p.Title, p.Sentence, uint32(p.Group), *encode(p.Scale), strings.Join(kinds, ","), p.Sensitive, p.Since, p.Retired, p.Revision}
+}
+
+func (r *permissionRow) record() (*permit.Permission, error) {
+	p := &permit.Permission{ID: permit.PermissionID(r.ID), Key: r.Key, Title: r.Title, Sentence: r.Sentence, Group: permit.GroupID(r.GroupID),
+		Sensitive: r.Sensitive, Since: r.Since, Retired: r.Retired, Revision: r.Revision}
+	for kind := range strings.SplitSeq(r.Kinds, ",") {
+		p.Kinds = append(p.Kinds, estate.Kind(kind))
+	}
+	return p, decode(&r.Scale, &p.Scale)
+}
+
+type templateRow struct {
+	ID          uint32
+	Code        string
+	Name        string
+	Summary     string
+	BaseID      *uint32
+	Hours       string
+	Days        int
+	Needs       string
+	IdleSeconds int
+	Retired     bool
+	Revision    uint64
+}
+
+func (templateRow) TableName() string { return "templates" }
+
+type settingRow struct {
+	TemplateID   uint32
+	Position     int
+	GroupID      *uint32
+	PermissionID *uint32
+	Word         string
+	AsOf         uint32
+}
+
+func (settingRow) TableName() string { return "template_settings" }
+
+func templateRowOf(t *permit.Template) templateRow {
+	return templateRow{uint32(t.ID), t.Code, t.Name, t.Summary, reference(uint32(t.Base)), *encode(t.Hours), t.Days, *encode(orEmpty(t.Needs)), t.IdleSeconds, t.Retired, t.Revision}
+}
+
+func (r *templateRow) record() (*permit.Template, error) {
+	t := &permit.Template{ID: permit.TemplateID(r.ID), Code: r.Code, Name: r.Name, Summary: r.Summary, Base: permit.TemplateID(value(r.BaseID)),
+		Days: r.Days, IdleSeconds: r.IdleSeconds, Retired: r.Retired, Revision: r.Revision}
+	if err := decode(&r.Needs, &t.Needs); err != nil {
+		return nil, err
+	}
+	return t, decode(&r.Hours, &t.Hours)
+}
+
+type staffRow struct {
+	ID            uint32
+	StaffNumber   string
+	GivenName     string
+	FamilyName    string
+	KnownAs       string
+	Email         *string
+	Phone         string
+	JobTitle      string
+	Engagement    string
+	Employer      string
+	HomeSiteID    uint32
+	LineManagerID *uint32
+	StartDate     *time.Time
+	ContractEnd   *time.Time
+	Notes         string
+	ExternalID    string
+	Activated     bool
+	Owner         bool
+	LockCause     *string
+	LockReason    *string
+	LockedSince   *time.Time
+	LockedUntil   *time.Time
+	LockedBy      *uint32
+	LeavingDate   *time.Time
+	DepartedAt    *time.Time
+	Revision      uint64
+}
+
+func (staffRow) TableName() string { return "staff" }
+
+func staffRowOf(p *people.Staff) staffRow {
+	row := staffRow{ID: uint32(p.ID), StaffNumber: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Email: filled(p.Email),
+		Phone: p.Phone, JobTitle: p.JobTitle, Engagement: string(p.Engagement), Employer: p.Employer, HomeSiteID: uint32(p.HomeSite),
+		LineManagerID: reference(uint32(p.LineManager)), StartDate: date(p.StartDate), ContractEnd: date(p.ContractEnd), Notes: p.Notes,
+		ExternalID: p.ExternalID, Activated: p.Activated, Owner: p.Owner, LeavingDate: date(p.LeavingDate), DepartedAt: moment(p.DepartedAt), Revision: p.Revision}
+	if p.Lock != nil {
+		row.LockCause, row.LockReason = filled(string(p.Lock.Cause)), &p.Lock.Reason
+		row.LockedSince, row.LockedUntil, row.LockedBy = moment(p.Lock.Since), moment(p.Lock.Until), reference(uint32(p.Lock.By))
+	}
+	return row
+}
+
+func (r *staffRow) record() *people.Staff {
+	p := &people.Staff{ID: people.StaffID(r.ID), Number: r.StaffNumber, GivenName: r.GivenName, FamilyName: r.FamilyName, KnownAs: r.KnownAs, Email: value(r.Email),
+		Phone: r.Phone, JobTitle: r.JobTitle, Engagement: people.Engagement(r.Engagement), Employer: r.Employer, HomeSite: estate.PlaceID(r.HomeSiteID),
+		LineManager: people.StaffID(value(r.LineManagerID)), StartDate: dateOf(r.StartDate), ContractEnd: dateOf(r.ContractEnd), Notes: r.Notes,
+		ExternalID: r.ExternalID, Activated: r.Activated, Owner: r.Owner, LeavingDate: dateOf(r.LeavingDate), DepartedAt: value(r.DepartedAt), Revision: r.Revision}
+	if r.LockCause != nil {
+		p.Lock = &people.Lock{Cause: people.LockCause(*r.LockCause), Reason: value(r.LockReason), Since: value(r.LockedSince),
+			Until: value(r.LockedUntil), By: people.StaffID(value(r.LockedBy))}
+	}
+	return p
+}
+
+type assignmentRow struct {
+	ID         uint32
+	StaffID    uint32
+	PlaceID    uint32
+	TemplateID uint32
+	FromDate   *time.Time
+	UntilDate  *time.Time
+	Hours      *string
+	Ended      bool
+	Revision   uint64
+}
+
+func (assignmentRow) TableName() string { return "assignments" }
+
+func assignmentRowOf(a *org.Assignment) assignmentRow {
+	row := assignmentRow{uint32(a.ID), uint32(a.Staff), uint32(a.Place), uint32(a.Template), date(a.From), date(a.Until), nil, a.Ended, a.Revision}
+	if a.Hours.Kind != hours.Inherit {
+		row.Hours = encode(a.Hours)
+	}
+	return row
+}
+
+func (r *assignmentRow) record() (*org.Assignment, error) {
+	a := &org.Assignment{ID: org.AssignmentID(r.ID), Staff: people.StaffID(r.StaffID), Place: estate.PlaceID(r.PlaceID), Template: permit.TemplateID(r.TemplateID),
+		From: dateOf(r.FromDate), Until: dateOf(r.UntilDate), Ended: r.Ended, Revision: r.Revision}
+	return a, decode(r.Hours, &a.Hours)
+}
+
+type exceptionRow struct {
+	ID           uint32
+	StaffID      uint32
+	PermissionID uint32
+	PlaceID      uint32
+	Withheld     bool
+	Level        int32
+	FromDate     *time.Time
+	UntilDate    *time.Time
+	Reason       string
+	MadeAt       time.Time
+	Ended        bool
+	Revision     uint64
+}
+
+func (exceptionRow) TableName() string { return "exceptions" }
+
+func exceptionRowOf(e *org.Exception) exceptionRow {
+	return exceptionRow{uint32(e.ID), uint32(e.Staff), uint32(e.Permission), uint32(e.Place), e.Withheld, int32(e.Level), date(e.From), date(e.Until), e.Reason, e.MadeAt, e.Ended, e.Revision}
+}
+
+func (r *exceptionRow) record() *org.Exception {
+	return &org.Exception{ID: org.ExceptionID(r.ID), Staff: people.StaffID(r.StaffID), Permission: permit.PermissionID(r.PermissionID), Place: estate.PlaceID(r.PlaceID),
+		Withheld: r.Withheld, Level: permit.Level(r.Level), From: dateOf(r.FromDate), Until: dateOf(r.UntilDate), Reason: r.Reason, MadeAt: r.MadeAt, Ended: r.Ended, Revision: r.Revision}
+}
+
+type credentialRow struct {
+	ID         uint32
+	StaffID    uint32
+	Kind       string
+	Digest     []byte
+	Hash       *string
+	State      string
+	ValidFrom  *time.Time
+	ValidUntil *time.Time
+	MustChange bool
+	IssuedAt   time.Time
+	Revision   uint64
+}
+
+func (credentialRow) TableName() string { return "credentials" }
+
+func credentialRowOf(c *credential.Credential) credentialRow {
+	row := credentialRow{ID: uint32(c.ID), StaffID: uint32(c.Staff), Kind: string(c.Kind), State: string(c.State), ValidFrom: moment(c.From),
+		ValidUntil: moment(c.Until), MustChange: c.MustChange, IssuedAt: c.IssuedAt, Revision: c.Revision}
+	switch {
+	case c.State == credential.Withdrawn:
+	case c.Kind == credential.Password:
+		row.Hash = filled(c.Hash)
+	default:
+		row.Digest = c.Digest[:]
+	}
+	return row
+}
+
+func (r *credentialRow) record() *credential.Credential {
+	c := &credential.Credential{ID: credential.ID(r.ID), Staff: people.StaffID(r.StaffID), Kind: credential.Kind(r.Kind), Hash: value(r.Hash), State: credential.State(r.State),
+		From: value(r.ValidFrom), Until: value(r.ValidUntil), MustChange: r.MustChange, IssuedAt: r.IssuedAt, Revision: r.Revision}
+	copy(c.Digest[:], r.Digest)
+	return c
+}
+
+type deviceRow struct {
+	ID       uint32
+	Name     string
+	PlaceID  uint32
+	Token    []byte
+	UntilAt  *time.Time
+	Revoked  bool
+	Revision uint64
+}
+
+func (deviceRow) TableName() string { return "devices" }
+
+func deviceRowOf(d *org.Device) deviceRow {
+	return deviceRow{uint32(d.ID), d.Name, uint32(d.Place), d.Token[:], moment(d.Until), d.Revoked, d.Revision}
+}
+
+func (r *deviceRow) record() *org.Device {
+	d := &org.Device{ID: org.DeviceID(r.ID), Name: r.Name, Place: estate.PlaceID(r.PlaceID), Until: value(r.UntilAt), Revoked: r.Revoked, Revision: r.Revision}
+	copy(d.Token[:], r.Token)
+	return d
+}
+
+// each reads the rows of a table that are newer than a revision and hands them over one at a time.
+func each[R any](db *gorm.DB, since uint64, put func(*R) error) error {
+	query := db.Model(new(R)).Order("id")
+	if since > 0 {
+		query = query.Where("revision > ?", since)
+	}
+	rows, err := query.Rows()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = rows.Close() }()
+	for rows.Next() {
+		var row R
+		if err := db.ScanRows(rows, &row); err != nil {
+			return err
+		}
+		if err := put(&row); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+type reader func(db *gorm.DB, since uint64, into *org.State) error
+
+// readers load each table; they stand in the order in which records refer to each other.
+var readers = []reader{
+	func(db *gorm.DB, since uint64, into *org.State) error {
+		return each(db, since, func(r *placeRow) error { return putting(into.PutPlace)(r.record()) })
+	},
+	func(db *gorm.DB, since uint64, into *org.State) error {
+		return each(db, since, func(r *groupRow) error {
+			into.Groups.Put(r.ID, &permit.Group{ID: permit.GroupID(r.ID), Key: r.Key, Title: r.Title, Parent: permit.GroupID(value(r.ParentID)), Revision: r.Revision})
+			return nil
+		})
+	},
+	func(db *gorm.DB, since uint64, into *org.State) error {
+		return each(db, since, func(r *permissionRow) error {
+			return putting(func(p *permit.Permission) { into.Permissions.Put(r.ID, p) })(r.record())
+		})
+	},
+	readTemplates,
+	readStaff,
+	readAssignments,
+	func(db *gorm.DB, since uint64, into *org.State) error {
+		return each(db, since, func(r *exceptionRow) error { into.PutException(r.record()); return nil })
+	},
+	readCredentials,
+	func(db *gorm.DB, since uint64, into *org.State) error {
+		return each(db, since, func(r *deviceRow) error { into.PutDevice(r.record()); return nil })
+	},
+}
+
+func putting[T any](put func(*T)) func(*T, error) error {
+	return func(record *T, err error) error {
+		if err == nil {
+			put(record)
+		}
+		return err
+	}
+}
+
+func readTemplates(db *gorm.DB, since uint64, into *org.State) error {
+	var rows []settingRow
+	if err := db.Where("template_id IN (SELECT id FROM templates WHERE revision > ?)", since).Order("template_id, position").Find(&rows).Error; err != nil {
+		return err
+	}
+	settings := map[uint32][]permit.Setting{}
+	for _, row := range rows {
+		settings[row.TemplateID] = append(settings[row.TemplateID], permit.Setting{Group: permit.GroupID(value(row.GroupID)),
+			Permission: permit.PermissionID(value(row.PermissionID)), Word: row.Word, AsOf: row.AsOf})
+	}
+	return each(db, since, func(r *templateRow) error {
+		t, err := r.record()
+		if err != nil {
+			return err
+		}
+		t.Settings = settings[r.ID]
+		into.PutTemplate(t)
+		return nil
+	})
+}
+
+// Save writes the records that a change has written, in the order in which it made them, so that those referred to
+// come first. New records of a kind that follow each other are inserted together.
+func (tx *Tx) Save(records []change.Record) error {
+	var batch any
+	flush := func() error {
+		if batch == nil {
+			return nil
+		}
+		rows := batch
+		batch = nil
+		return tx.db.CreateInBatches(rows, 500).Error
+	}
+	for _, record := range records {
+		grown, fits := batch, false
+		if record.New {
+			grown, fits = grow(batch, record.Value)
+		}
+		if !fits {
+			if err := flush(); err != nil {
+				return err
+			}
+			var err error
+			if grown, err = tx.begin(record); err != nil {
+				return err
+			}
+		}
+		batch = grown
+	}
+	return flush()
+}
+
+// begin begins a new batch with a new record; what cannot wait in a batch it writes at once.
+func (tx *Tx) begin(record change.Record) (batch any, err error) {
+	switch r := record.Value.(type) {
+	case *org.Settings:
+		return nil, tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1", *encode(r)).Error
+	case *permit.Template:
+		return nil, tx.saveTemplate(r, record.New)
+	}
+	batch, fits := grow(nil, record.Value)
+	switch {
+	case !fits:
+		return nil, fmt.Errorf("no table for %T", record.Value)
+	case record.New:
+		return batch, nil
+	}
+	return nil, tx.update(reflect.ValueOf(batch).Index(0).Addr().Interface())
+}
+
+func (tx *Tx) update(row any) error {
+	result := tx.db.Select("*").Updates(row)
+	if result.Error == nil && result.RowsAffected != 1 {
+		return fmt.Errorf("a row to be changed was not there: %T", row)
+	}
+	return result.Error
+}
+
+// grow puts the row of a record to a batch of rows of the same table; fits is false where the batch is of another.
+func grow(batch, record any) (grown any, fits bool) {
+	switch r := record.(type) {
+	case *estate.Place:
+		return appended(batch, placeRowOf(r))
+	case *permit.Group:
+		return appended(batch, groupRow{uint32(r.ID), r.Key, r.Title, reference(uint32(r.Parent)), r.Revision})
+	case *permit.Permission:
+		return appended(batch, permissionRowOf(r))
+	case *people.Staff:
+		return appended(batch, staffRowOf(r))
+	case *org.Assignment:
+		return appended(batch, assignmentRowOf(r))
+	case *org.Exception:
+		return appended(batch, exceptionRowOf(r))
+	case *credential.Credential:
+		return appended(batch, credentialRowOf(r))
+	case *org.Device:
+		return appended(batch, deviceRowOf(r))
+	}
+	return nil, false
+}
+
+func appended[R any](batch any, row R) (any, bool) {
+	if batch == nil {
+		return []R{row}, true
+	}
+	rows, same := batch.([]R)
+	if !same {
+		return batch, false
+	}
+	return append(rows, row), true
+}
+
+func (tx *Tx) saveTemplate(t *permit.Template, isNew bool) error {
+	row := templateRowOf(t)
+	write := tx.update
+	if isNew {
+		write = func(row any) error { return tx.db.Create(row).Error }
+	}
+	if err := write(&row); err != nil {
+		return err
+	}
+	if err := tx.db.Where("template_id = ?", t.ID).Delete(&settingRow{}).Error; err != nil {
+		return err
+	}
+	rows := make([]settingRow, len(t.Settings))
+	for i, s := range t.Settings {
+		rows[i] = settingRow{uint32(t.ID), i, reference(uint32(s.Group)), reference(uint32(s.Permission)), s.Word, s.AsOf}
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return tx.db.CreateInBatches(rows, 500).Error
+}
+
+func reference(id uint32) *uint32 {
+	if id == 0 {
+		return nil
+	}
+	return &id
+}
+
+func value[T any](p *T) (v T) {
+	if p != nil {
+		v = *p
+	}
+	return v
+}
+
+func filled(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
+}
+
+func moment(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func date(d day.Date) *time.Time {
+	if d.IsZero() {
+		return nil
+	}
+	t := d.Start(time.UTC)
+	return &t
+}
+
+func dateOf(t *time.Time) day.Date {
+	if t == nil {
+		return 0
+	}
+	return day.Of(*t)
+}
+
+func orEmpty(s []string) []string {
+	if s == nil {
+		return []string{}
+	}
+	return s
+}
+
+func encode(v any) *string {
+	text, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // our own record types always encode
+	}
+	s := string(text)
+	return &s
+}
+
+func decode(text *string, into any) error {
+	if text == nil {
+		return nil
+	}
+	return json.Unmarshal([]byte(*text), into)
+}

@@ -1,0 +1,159 @@
+// Package store keeps the organisation in MariaDB: it loads the state, writes what a change has written, and
+// holds what is not part of the state: audit log, events, sessions. It knows no rules.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/pressly/goose/v3"
+	gormmysql "gorm.io/driver/mysql"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"loyallatch.example/latch/internal/core/org"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is a connection to the database.
+type Store struct {
+	db *gorm.DB
+}
+
+// Open connects to the database that a DSN of the Go MySQL driver names and brings its tables up to date.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	config, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("the database address is not understood: %w", err)
+	}
+	config.ParseTime, config.InterpolateParams, config.Loc = true, true, time.UTC
+	config.Timeout = 5 * time.Second
+	if config.Params == nil {
+		config.Params = map[string]string{}
+	}
+	config.Params["sql_mode"] = "'STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'"
+	config.Params["time_zone"] = "'+00:00'"
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, err
+	}
+	pool := sql.OpenDB(connector)
+	pool.SetMaxOpenConns(32)
+	pool.SetMaxIdleConns(16)
+	pool.SetConnMaxLifetime(time.Hour)
+	if err := pool.PingContext(ctx); err != nil {
+		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+	}
+	if err := migrate(ctx, pool); err != nil {
+		return nil, errors.Join(err, pool.Close())
+	}
+	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: pool}), &gorm.Config{
+		Logger: logger.New(log.Default(), logger.Config{LogLevel: logger.Silent}), SkipDefaultTransaction: true,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return &Store{db: db}, nil
+}
+
+func migrate(ctx context.Context, pool *sql.DB) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()))
+	if err != nil {
+		return err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("the database tables could not be brought up to date: %w", err)
+	}
+	return nil
+}
+
+// Close closes the connections.
+func (s *Store) Close() error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return pool.Close()
+}
+
+// Ping reports whether the database answers.
+func (s *Store) Ping(ctx context.Context) error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return pool.PingContext(ctx)
+}
+
+// Revision returns the revision of the newest change.
+func (s *Store) Revision(ctx context.Context) (uint64, error) {
+	var revision uint64
+	err := s.db.WithContext(ctx).Raw("SELECT revision FROM organisation WHERE id = 1").Row().Scan(&revision)
+	return revision, err
+}
+
+// Tx is the one transaction of a change. It holds the organisation's revision row, so changes stand in a line.
+type Tx struct {
+	db        *gorm.DB
+	Revision  uint64
+	auditHash []byte
+}
+
+// Change runs fn in a transaction that holds the revision row; an error rolls everything back.
+func (s *Store) Change(ctx context.Context, fn func(tx *Tx) error) error {
+	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		tx := &Tx{db: db}
+		row := db.Raw("SELECT revision, audit_hash FROM organisation WHERE id = 1 FOR UPDATE").Row()
+		if err := row.Scan(&tx.Revision, &tx.auditHash); err != nil {
+			return err
+		}
+		return fn(tx)
+	})
+}
+
+// Load brings a state up to the database's newest revision: rows written after the state's own revision are read
+// and put in. An empty state is loaded whole. The result is a fork; the state itself stays as it is.
+func (s *Store) Load(ctx context.Context, state *org.State) (*org.State, error) {
+	var loaded *org.State
+	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		var err error
+		loaded, err = load(db, state)
+		return err
+	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	return loaded, err
+}
+
+// Load is Store.Load within the transaction of a change.
+func (tx *Tx) Load(state *org.State) (*org.State, error) { return load(tx.db, state) }
+
+func load(db *gorm.DB, state *org.State) (*org.State, error) {
+	next := state.Fork()
+	var settings []byte
+	if err := db.Raw("SELECT revision, settings FROM organisation WHERE id = 1").Row().Scan(&next.Revision, &settings); err != nil {
+		return nil, err
+	}
+	next.Settings = org.DefaultSettings()
+	if err := json.Unmarshal(settings, &next.Settings); err != nil {
+		return nil, err
+	}
+	for _, read := range readers {
+		if err := read(db, state.Revision, next); err != nil {
+			return nil, err
+		}
+	}
+	return next, nil
+}
