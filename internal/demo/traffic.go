@@ -16,6 +16,30 @@ import (
 // shifts are when people come, go for a break, come back and leave, in minutes after midnight.
 var shifts = [][]int{{330, 600, 630, 850}, {480, 720, 750, 990}, {840, 1080, 1110, 1310}}
 
+// fitting draws a shift that somebody's access hours let them come to, if there is one.
+func fitting(live *app.Live, id people.StaffID, gate *estate.Standing, now time.Time, random *rand.Rand) []int {
+	first := random.IntN(len(shifts))
+	for i := range shifts {
+		shift := shifts[(first+i)%len(shifts)]
+		q := access.Question{Staff: id, Permission: live.Catalogue().PermissionByKey(gate.Place.Asks).ID, Place: gate.Place.ID, At: at(now, gate.Location, -2, shift[0]).Unix()}
+		if live.Decide(&q).Allowed {
+			return shift
+		}
+	}
+	return shifts[first]
+}
+
+// theirs are those of some doors that somebody may open at some hour.
+func theirs(live *app.Live, id people.StaffID, doors []*estate.Standing, now time.Time) []*estate.Standing {
+	var own []*estate.Standing
+	for _, door := range doors {
+		if live.HoldsKey(id, door.Place.Asks, door.Place.ID, now.Unix()) {
+			own = append(own, door)
+		}
+	}
+	return own
+}
+
 // traffic makes a week of events: everybody who is assigned somewhere comes to work on most days and passes doors
 // there. Each event is what the service would have decided at that moment.
 func traffic(ctx context.Context, a *app.App) (int, error) {
@@ -49,15 +73,19 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 			continue
 		}
 		site := live.Tree().At(live.State().Assignment(assigned[0]).Place).Site.ID
-		shift := shifts[random.IntN(len(shifts))]
+		if live.Status(people.StaffID(id), now.AddDate(0, 0, -7).Unix()) != people.Active {
+			continue
+		}
+		gate := doors[site][0]
+		shift := fitting(live, people.StaffID(id), gate, now, random)
 		for days := -7; days <= 0; days++ {
 			if random.IntN(5) == 0 {
 				continue
 			}
 			for i, minute := range shift {
-				door := doors[site][0]
-				if i%3 != 0 {
-					door = doors[site][random.IntN(len(doors[site]))]
+				door := gate
+				if own := theirs(live, people.StaffID(id), doors[site], now); i%3 != 0 && len(own) > 0 {
+					door = own[random.IntN(len(own))]
 				}
 				visit(people.StaffID(id), door, at(now, door.Location, days, minute+random.IntN(15)-7).Add(time.Duration(random.IntN(60))*time.Second))
 			}

@@ -17,16 +17,16 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-type oneNumber struct {
+type OneNumber struct {
 	ID uint32 `path:"id"`
 }
 
-func (n oneNumber) text() string { return strconv.FormatUint(uint64(n.ID), 10) }
+func (n OneNumber) text() string { return strconv.FormatUint(uint64(n.ID), 10) }
 
 // ending takes something back: the reason stands in the query, as DELETE has no body.
 type ending struct {
-	oneNumber
-	writing
+	OneNumber
+	Writing
 	Reason string `query:"reason" maxLength:"500"`
 }
 
@@ -41,7 +41,7 @@ func (s *Server) registerAccess() {
 
 func (s *Server) registerAssignments() {
 	type listIn struct {
-		paging
+		Paging
 		Staff    string `query:"staff" maxLength:"64"`
 		Place    string `query:"place" maxLength:"64" doc:"At this place or below it"`
 		Template string `query:"template" maxLength:"64"`
@@ -67,7 +67,7 @@ func (s *Server) registerAssignments() {
 				}
 			}
 		}
-		cut, err := pageOf(Base+"/assignments", all, &in.paging)
+		cut, err := pageOf(Base+"/assignments", all, &in.Paging)
 		if err != nil {
 			return nil, err
 		}
@@ -81,7 +81,7 @@ func (s *Server) registerAssignments() {
 		ETag string `header:"ETag"`
 		Body api.Assignment
 	}
-	route(s, "GET", "/assignments/{id}", "get-assignment", "assignments", "One assignment", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *oneNumber) (*one, error) {
+	route(s, "GET", "/assignments/{id}", "get-assignment", "assignments", "One assignment", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneNumber) (*one, error) {
 		v := s.view()
 		a := v.live.State().Assignment(org.AssignmentID(in.ID))
 		if a != nil {
@@ -92,22 +92,22 @@ func (s *Server) registerAssignments() {
 		return nil, fault.Missingf("path.id", "there is no assignment %d that you may see", in.ID)
 	})
 	type addIn struct {
-		writing
+		Writing
 		Body api.AssignmentWrite
 	}
 	route(s, "POST", "/assignments", "assign", "assignments", "Assign somebody to a place with a template", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "assignment.add", Set: set(in.Body.AssignmentFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "assignment.add", Set: set(in.Body.AssignmentFields)})
 	})
 	type editIn struct {
-		oneNumber
-		writing
+		OneNumber
+		Writing
 		Body api.AssignmentWrite
 	}
 	route(s, "PATCH", "/assignments/{id}", "edit-assignment", "assignments", "Change the dates or hours of an assignment", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "assignment.edit", On: in.text(), Set: set(in.Body.AssignmentFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "assignment.edit", On: in.text(), Set: set(in.Body.AssignmentFields)})
 	})
 	route(s, "DELETE", "/assignments/{id}", "end-assignment", "assignments", "Take an assignment back at once; it stays on record", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *ending) (*changed, error) {
-		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "assignment.end", On: in.text()})
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "assignment.end", On: in.text()})
 	})
 }
 
@@ -136,7 +136,7 @@ func (s *Server) assignmentFilter(ctx context.Context, v view, staff, place, tem
 
 func (s *Server) registerExceptions() {
 	type listIn struct {
-		paging
+		Paging
 		Staff string `query:"staff" maxLength:"64"`
 		Ended bool   `query:"ended" doc:"Those that were ended too"`
 	}
@@ -158,23 +158,23 @@ func (s *Server) registerExceptions() {
 				all = append(all, v.exception(e))
 			}
 		}
-		return pageOf(Base+"/exceptions", all, &in.paging)
+		return pageOf(Base+"/exceptions", all, &in.Paging)
 	})
 	type addIn struct {
-		writing
+		Writing
 		Body api.ExceptionWrite
 	}
 	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
 	})
 	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *ending) (*changed, error) {
-		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
 	})
 }
 
 func (s *Server) registerCredentials() {
 	type listIn struct {
-		paging
+		Paging
 		Staff string `query:"staff" maxLength:"64" required:"true"`
 	}
 	route(s, "GET", "/credentials", "list-credentials", "credentials", "Somebody's credentials, without their secrets", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Credential], error) {
@@ -187,21 +187,21 @@ func (s *Server) registerCredentials() {
 		for _, id := range v.live.State().CredentialsOf(p.ID) {
 			all = append(all, v.credential(v.live.State().Credential(id)))
 		}
-		return pageOf(Base+"/credentials", all, &in.paging)
+		return pageOf(Base+"/credentials", all, &in.Paging)
 	})
 	type pinIn struct {
-		writing
+		Writing
 		Body api.PINWrite
 	}
 	route(s, "POST", "/credentials/pin", "set-pin", "credentials", "Set somebody's PIN, or have one generated that is shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *pinIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "pin.set", Set: set(in.Body.PINFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "pin.set", Set: set(in.Body.PINFields)})
 	})
 	type passwordIn struct {
-		writing
+		Writing
 		Body api.PasswordWrite
 	}
 	route(s, "POST", "/credentials/password", "issue-password", "credentials", "Issue a first password for the console, shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *passwordIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "password.issue", Set: set(map[string]string{"staff": in.Body.Staff})})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "password.issue", Set: set(map[string]string{"staff": in.Body.Staff})})
 	})
 	route(s, "DELETE", "/credentials/{id}", "withdraw-credential", "credentials", "Withdraw a PIN", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *ending) (*changed, error) {
 		v := s.view()
@@ -212,7 +212,7 @@ func (s *Server) registerCredentials() {
 		if c.State == credential.Withdrawn {
 			return nil, fault.Conflictf("path.id", "this PIN is withdrawn already")
 		}
-		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.staffRef(c.Staff).StaffNumber})})
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.staffRef(c.Staff).StaffNumber})})
 	})
 }
 
@@ -254,7 +254,7 @@ func deviceDecision(live *app.Live, e *access.Explanation, at time.Time) api.Dec
 }
 
 func (s *Server) registerDevices() {
-	route(s, "GET", "/devices", "list-devices", "devices", "Door controllers and terminals that may ask for decisions", Access{Permission: permit.ManageDevices}, func(_ context.Context, in *paging) (*listed[api.Device], error) {
+	route(s, "GET", "/devices", "list-devices", "devices", "Door controllers and terminals that may ask for decisions", Access{Permission: permit.ManageDevices}, func(_ context.Context, in *Paging) (*listed[api.Device], error) {
 		v := s.view()
 		all := []api.Device{}
 		for _, d := range v.live.State().Devices.All() {
@@ -263,14 +263,14 @@ func (s *Server) registerDevices() {
 		return pageOf(Base+"/devices", all, in)
 	})
 	type addIn struct {
-		writing
+		Writing
 		Body api.DeviceWrite
 	}
 	route(s, "POST", "/devices", "connect-device", "devices", "Connect a device; its token is shown this once", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "device.add", Set: set(map[string]string{"name": in.Body.Name, "place": in.Body.Place})})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "device.add", Set: set(map[string]string{"name": in.Body.Name, "place": in.Body.Place})})
 	})
 	route(s, "DELETE", "/devices/{id}", "disconnect-device", "devices", "Disconnect a device", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *ending) (*changed, error) {
-		return s.write(ctx, in.writing, in.Reason, change.Operation{Op: "device.revoke", On: in.text()})
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "device.revoke", On: in.text()})
 	})
 }
 

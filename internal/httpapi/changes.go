@@ -25,8 +25,8 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// writing are the parameters that every write takes.
-type writing struct {
+// Writing are the parameters that every write takes.
+type Writing struct {
 	Preview bool   `query:"preview" doc:"Answer with the effect and write nothing"`
 	IfMatch string `header:"If-Match" doc:"The etag of the record as you read it; 412 when it has changed since"`
 	Key     string `header:"Idempotency-Key" doc:"On POST: the same key with the same request is carried out once"`
@@ -49,7 +49,7 @@ func set(fields any) json.RawMessage {
 }
 
 // write makes one operation on behalf of a resource route. Faults name the fields of that route.
-func (s *Server) write(ctx context.Context, w writing, reason string, op change.Operation) (*changed, error) {
+func (s *Server) write(ctx context.Context, w Writing, reason string, op change.Operation) (*changed, error) {
 	var err error
 	if op.Revision, err = revisionOf(w.IfMatch); err != nil {
 		return nil, err
@@ -162,7 +162,7 @@ func made(d *change.Draft) []api.Made {
 
 func (s *Server) registerChanges() {
 	type in struct {
-		writing
+		Writing
 		Body api.ChangeRequest
 	}
 	making := func(preview bool) func(ctx context.Context, in *in) (*changed, error) {
@@ -178,7 +178,7 @@ func (s *Server) registerChanges() {
 	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{}, making(true))
 
 	type auditIn struct {
-		paging
+		Paging
 		Staff  string    `query:"staff" doc:"About this staff member"`
 		Place  string    `query:"place" doc:"About this place"`
 		Actor  string    `query:"actor" doc:"Made by this staff member"`
@@ -237,7 +237,7 @@ func (s *Server) registerChanges() {
 		return out, nil
 	})
 	type eventsIn struct {
-		paging
+		Paging
 		Staff   string    `query:"staff"`
 		Place   string    `query:"place" doc:"At this place or below it"`
 		Outcome string    `query:"outcome" enum:"allow,refuse"`
@@ -325,14 +325,14 @@ func (s *Server) aboutWhom(ctx context.Context, f *store.AuditFilter, staff, pla
 	return nil
 }
 
-// paging are the parameters that every list takes.
-type paging struct {
+// Paging are the parameters that every list takes.
+type Paging struct {
 	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV all, at most 100000"`
 	After  string `query:"after" maxLength:"64" doc:"The 'next' of the page before"`
 	Accept string `header:"Accept" doc:"application/json or text/csv"`
 }
 
-func (p *paging) limit() (int, error) {
+func (p *Paging) limit() (int, error) {
 	usual, most := 50, 500
 	if strings.Contains(p.Accept, "text/csv") {
 		usual, most = 100_000, 100_000
@@ -346,7 +346,7 @@ func (p *paging) limit() (int, error) {
 	return p.Limit, nil
 }
 
-func (p *paging) number() (uint64, error) {
+func (p *Paging) number() (uint64, error) {
 	if p.After == "" {
 		return 0, nil
 	}
@@ -371,7 +371,7 @@ func page[T any](path string, items []T, total int, next string) *listed[T] {
 }
 
 // pageOf cuts a list that is held in memory anyway into pages; after is the position to begin at.
-func pageOf[T any](path string, all []T, p *paging) (*listed[T], error) {
+func pageOf[T any](path string, all []T, p *Paging) (*listed[T], error) {
 	limit, err := p.limit()
 	if err != nil {
 		return nil, err

@@ -13,7 +13,7 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-type onePlace struct {
+type OnePlace struct {
 	ID string `path:"id" maxLength:"64" doc:"Place code"`
 }
 
@@ -27,7 +27,7 @@ func (v view) findPlace(reference string) (*estate.Standing, error) {
 
 func (s *Server) registerEstate() {
 	type listIn struct {
-		paging
+		Paging
 		Q       string `query:"q" maxLength:"100" doc:"Part of the name or code"`
 		Kind    string `query:"kind" enum:"site,zone,door,device,work_centre"`
 		Under   string `query:"under" doc:"This place and those below it"`
@@ -54,7 +54,7 @@ func (s *Server) registerEstate() {
 			}
 			all = append(all, st)
 		}
-		cut, err := pageOf(Base+"/places", all, &in.paging)
+		cut, err := pageOf(Base+"/places", all, &in.Paging)
 		if err != nil {
 			return nil, err
 		}
@@ -68,7 +68,7 @@ func (s *Server) registerEstate() {
 		ETag string `header:"ETag"`
 		Body api.Place
 	}
-	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(_ context.Context, in *onePlace) (*one, error) {
+	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(_ context.Context, in *OnePlace) (*one, error) {
 		v := s.view()
 		st, err := v.findPlace(in.ID)
 		if err != nil {
@@ -77,8 +77,8 @@ func (s *Server) registerEstate() {
 		return &one{ETag: etag(st.Place.Revision), Body: v.place(st)}, nil
 	})
 	type peopleIn struct {
-		onePlace
-		paging
+		OnePlace
+		Paging
 		Permission string    `query:"permission" maxLength:"64" doc:"Key; left out: what the place asks about"`
 		At         time.Time `query:"at" doc:"Moment; left out: now"`
 	}
@@ -106,7 +106,7 @@ func (s *Server) registerEstate() {
 		if !in.At.IsZero() {
 			at = in.At
 		}
-		cut, err := pageOf(Base+"/places/"+st.Place.Code+"/people", v.live.WhoCan(permission.ID, st.Place.ID, at.Unix()), &in.paging)
+		cut, err := pageOf(Base+"/places/"+st.Place.Code+"/people", v.live.WhoCan(permission.ID, st.Place.ID, at.Unix()), &in.Paging)
 		if err != nil {
 			return nil, err
 		}
@@ -117,29 +117,29 @@ func (s *Server) registerEstate() {
 		return page(Base+"/places/"+st.Place.Code+"/people", items, cut.Body.Total, cut.Body.Next), nil
 	})
 	type addIn struct {
-		writing
+		Writing
 		Body api.PlaceWrite
 	}
 	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
 	})
 	type editIn struct {
-		onePlace
-		writing
+		OnePlace
+		Writing
 		Body api.PlaceWrite
 	}
 	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
 	})
 	type plainIn struct {
-		onePlace
-		writing
+		OnePlace
+		Writing
 		Body api.Reasoned `required:"false"`
 	}
 	for _, verb := range []string{"retire", "restore"} {
 		route(s, "POST", "/places/{id}/"+verb, verb+"-place", "places", map[string]string{"retire": "Retire a place and all below it", "restore": "Bring a retired place back"}[verb],
 			Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *plainIn) (*changed, error) {
-				return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "place." + verb, On: in.ID})
+				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place." + verb, On: in.ID})
 			})
 	}
 }

@@ -49,7 +49,7 @@ func (s *Server) registerSession() {
 		c := callerOf(ctx)
 		return nil, s.app.ChangePassword(ctx, c.signed, in.Body.OldPassword, in.Body.NewPassword, c.origin())
 	})
-	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{}, func(ctx context.Context, in *paging) (*listed[api.Session], error) {
+	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{}, func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
 		c := callerOf(ctx)
 		sessions, err := s.app.Sessions(ctx, c.id())
 		if err != nil {

@@ -12,13 +12,13 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-type oneStaff struct {
+type OneStaff struct {
 	ID string `path:"id" maxLength:"64" doc:"Staff number"`
 }
 
 func (s *Server) registerStaff() {
 	type listIn struct {
-		paging
+		Paging
 		Q          string `query:"q" maxLength:"100" doc:"Words of the name, number, email, job title or employer"`
 		Status     string `query:"status" enum:"prepared,active,departed"`
 		Locked     string `query:"locked" enum:"true,false"`
@@ -84,7 +84,7 @@ func (s *Server) registerStaff() {
 		ETag string `header:"ETag"`
 		Body api.Staff
 	}
-	route(s, "GET", "/staff/{id}", "get-staff", "staff", "One staff member", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *oneStaff) (*one, error) {
+	route(s, "GET", "/staff/{id}", "get-staff", "staff", "One staff member", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneStaff) (*one, error) {
 		p, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
 		if err != nil {
 			return nil, err
@@ -92,7 +92,7 @@ func (s *Server) registerStaff() {
 		return &one{ETag: etag(p.Revision), Body: s.view().staff(p)}, nil
 	})
 	type accessOut struct{ Body api.Access }
-	route(s, "GET", "/staff/{id}/access", "get-staff-access", "staff", "What somebody can do, in sentences with their grounds, and what keeps them from it", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *oneStaff) (*accessOut, error) {
+	route(s, "GET", "/staff/{id}/access", "get-staff-access", "staff", "What somebody can do, in sentences with their grounds, and what keeps them from it", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneStaff) (*accessOut, error) {
 		p, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
 		if err != nil {
 			return nil, err
@@ -100,7 +100,7 @@ func (s *Server) registerStaff() {
 		return &accessOut{Body: accessOf(s.app.Live().Snapshot, p, s.app.Now())}, nil
 	})
 	type doublesIn struct {
-		paging
+		Paging
 		GivenName  string `query:"given_name" maxLength:"80"`
 		FamilyName string `query:"family_name" maxLength:"80"`
 		Email      string `query:"email" maxLength:"254"`
@@ -116,42 +116,42 @@ func (s *Server) registerStaff() {
 			items[i] = api.Double{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(), Status: string(v.live.Status(d.Staff.ID, v.at.Unix())), JobTitle: d.Staff.JobTitle,
 				HomeSite: v.placeRef(d.Staff.HomeSite).Name, Why: d.Why}
 		}
-		return pageOf(Base+"/staff/doubles", items, &in.paging)
+		return pageOf(Base+"/staff/doubles", items, &in.Paging)
 	})
 	type enrolIn struct {
-		writing
+		Writing
 		Body api.StaffWrite
 	}
 	route(s, "POST", "/staff", "enrol-staff", "staff", "Enrol somebody", Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *enrolIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "staff.enrol", Set: set(in.Body.StaffFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.enrol", Set: set(in.Body.StaffFields)})
 	})
 	type editIn struct {
-		oneStaff
-		writing
+		OneStaff
+		Writing
 		Body api.StaffWrite
 	}
 	route(s, "PATCH", "/staff/{id}", "edit-staff", "staff", "Change somebody's record", Access{Permission: permit.EditStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "staff.edit", On: in.ID, Set: set(in.Body.StaffFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.edit", On: in.ID, Set: set(in.Body.StaffFields)})
 	})
 	type lockIn struct {
-		oneStaff
-		writing
+		OneStaff
+		Writing
 		Body api.LockWrite
 	}
 	route(s, "POST", "/staff/{id}/lock", "lock-staff", "staff", "Lock somebody: it holds everywhere when this returns", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *lockIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "staff.lock", On: in.ID, Set: set(map[string]string{"until": in.Body.Until})})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.lock", On: in.ID, Set: set(map[string]string{"until": in.Body.Until})})
 	})
 	type departIn struct {
-		oneStaff
-		writing
+		OneStaff
+		Writing
 		Body api.DepartWrite
 	}
 	route(s, "POST", "/staff/{id}/depart", "depart-staff", "staff", "Record that somebody leaves, at once or after a last day", Access{Permission: permit.DepartStaff}, func(ctx context.Context, in *departIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "staff.depart", On: in.ID, Set: set(map[string]string{"on": in.Body.On})})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.depart", On: in.ID, Set: set(map[string]string{"on": in.Body.On})})
 	})
 	type plainIn struct {
-		oneStaff
-		writing
+		OneStaff
+		Writing
 		Body api.Reasoned `required:"false"`
 	}
 	for _, act := range []struct{ verb, op, summary, permission string }{
@@ -160,7 +160,7 @@ func (s *Server) registerStaff() {
 		{"reinstate", "staff.reinstate", "Take back a departure, or a leaving date", permit.DepartStaff},
 	} {
 		route(s, "POST", "/staff/{id}/"+act.verb, act.verb+"-staff", "staff", act.summary, Access{Permission: act.permission}, func(ctx context.Context, in *plainIn) (*changed, error) {
-			return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: act.op, On: in.ID})
+			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: act.op, On: in.ID})
 		})
 	}
 }

@@ -13,13 +13,13 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-type oneTemplate struct {
+type OneTemplate struct {
 	ID string `path:"id" maxLength:"64" doc:"Template code"`
 }
 
 func (s *Server) registerTemplates() {
 	type permissionsIn struct {
-		paging
+		Paging
 		Q     string `query:"q" maxLength:"100" doc:"Any words of the title or the sentence"`
 		Kind  string `query:"kind" enum:"site,zone,door,device,work_centre" doc:"That apply to this kind of place"`
 		Group string `query:"group" maxLength:"64" doc:"In this group or below it"`
@@ -43,10 +43,10 @@ func (s *Server) registerTemplates() {
 			}
 			all = append(all, shown)
 		}
-		return pageOf(Base+"/permissions", all, &in.paging)
+		return pageOf(Base+"/permissions", all, &in.Paging)
 	})
 	type listIn struct {
-		paging
+		Paging
 		Q       string `query:"q" maxLength:"100"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
@@ -63,13 +63,13 @@ func (s *Server) registerTemplates() {
 			all = append(all, shown)
 		}
 		slices.SortFunc(all, func(a, b api.Template) int { return cmp.Compare(a.Name, b.Name) })
-		return pageOf(Base+"/templates", all, &in.paging)
+		return pageOf(Base+"/templates", all, &in.Paging)
 	})
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Template
 	}
-	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves", Access{}, func(ctx context.Context, in *oneTemplate) (*one, error) {
+	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves", Access{}, func(ctx context.Context, in *OneTemplate) (*one, error) {
 		v := s.view()
 		t := v.live.State().TemplateByCode(in.ID)
 		if t == nil {
@@ -80,27 +80,27 @@ func (s *Server) registerTemplates() {
 		return &one{ETag: etag(t.Revision), Body: body}, nil
 	})
 	type addIn struct {
-		writing
+		Writing
 		Body api.TemplateWrite
 	}
 	route(s, "POST", "/templates", "add-template", "templates", "Make a template", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "template.add", Set: set(in.Body.TemplateFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.add", Set: set(in.Body.TemplateFields)})
 	})
 	type editIn struct {
-		oneTemplate
-		writing
+		OneTemplate
+		Writing
 		Body api.TemplateWrite
 	}
 	route(s, "PATCH", "/templates/{id}", "edit-template", "templates", "Change a template, and so everybody who has it", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "template.edit", On: in.ID, Set: set(in.Body.TemplateFields)})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.edit", On: in.ID, Set: set(in.Body.TemplateFields)})
 	})
 	type retireIn struct {
-		oneTemplate
-		writing
+		OneTemplate
+		Writing
 		Body api.Reasoned `required:"false"`
 	}
 	route(s, "POST", "/templates/{id}/retire", "retire-template", "templates", "Retire a template that nobody has any more", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *retireIn) (*changed, error) {
-		return s.write(ctx, in.writing, in.Body.Reason, change.Operation{Op: "template.retire", On: in.ID})
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.retire", On: in.ID})
 	})
 }
 

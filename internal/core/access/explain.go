@@ -155,7 +155,7 @@ func (w *words) granted() {
 	sentence := fmt.Sprintf("%s may %s at %s", w.who(), w.what(), w.where())
 	if w.permission != nil {
 		if extent := w.permission.Scale.Words(w.e.Level); extent != "" {
-			sentence += ", " + extent
+			sentence += " " + extent
 		}
 	}
 	w.say(sentence+".", "")
@@ -259,7 +259,7 @@ func (w *words) notInTemplate(a *org.Assignment) {
 	remedy := fmt.Sprintf("Assign a template that includes it, or add it for %s alone by an exception.", w.who())
 	held := w.s.level(a.Template, w.q.Permission)
 	if held > 0 && w.permission != nil {
-		w.say(fmt.Sprintf("%s may %s only %s.", w.who(), w.what(), w.permission.Scale.Words(held)), remedy)
+		w.say(fmt.Sprintf("%s may %s, but only %s.", w.who(), w.what(), w.permission.Scale.Words(held)), remedy)
 		return
 	}
 	w.say(fmt.Sprintf("The template %s does not include “%s”.", template.Name, w.title()), remedy)

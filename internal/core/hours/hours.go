@@ -293,6 +293,9 @@ func (a *Access) Words(opening *Opening, date day.Date) string {
 	}
 	parts := make([]string, 0, len(rules))
 	for _, rule := range rules {
+		if rule.Days == EveryDay && rule.end()-int(rule.From) >= minutesPerDay {
+			return "day and night"
+		}
 		from := (int(rule.From) - a.BeforeMinutes + minutesPerDay) % minutesPerDay
 		until := (rule.end() + a.AfterMinutes) % minutesPerDay
 		if until == 0 {

@@ -117,7 +117,7 @@ func (s Scale) Word(level Level) string {
 	return strconv.Itoa(int(level))
 }
 
-// Words returns a level for a sentence: "up to 40 kg", "team"; nothing for a switch.
+// Words returns a level for a sentence: "up to 40 kg", "(team)"; nothing for a switch.
 func (s Scale) Words(level Level) string {
 	switch {
 	case s.Kind == Switch:
@@ -127,7 +127,7 @@ func (s Scale) Words(level Level) string {
 	case s.Kind == Limit:
 		return fmt.Sprintf("up to %d %s", level, s.Unit)
 	}
-	return s.Word(level)
+	return "(" + s.Word(level) + ")"
 }
 
 // Permission is one thing somebody may do, phrased positively.

@@ -1,0 +1,96 @@
+// Command loyalsim stands in for outside devices: doors that take a PIN and ask the service.
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+// errShut says that the last PIN did not open.
+var errShut = errors.New("the door stays shut")
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals", SilenceErrors: true, SilenceUsage: true}
+	root.AddCommand(door())
+	err := root.ExecuteContext(ctx)
+	switch {
+	case err == nil:
+	case errors.Is(err, errShut):
+		os.Exit(3)
+	case errors.Is(err, client.ErrUnreachable):
+		fmt.Fprintln(os.Stderr, "loyalsim:", err)
+		os.Exit(5)
+	default:
+		fmt.Fprintln(os.Stderr, "loyalsim:", err)
+		os.Exit(1)
+	}
+}
+
+func door() *cobra.Command {
+	var server, place, token string
+	c := &cobra.Command{Use: "door", Short: "A door with a keypad: each line on stdin is a PIN, and it opens or not",
+		Long: "A door with a keypad. Each line on stdin is what somebody types; the door asks the service with its own token.\n" +
+			"A line of the form 'wait 500ms' pauses, and '#' begins a comment, so that a script can stand at the door.\nThe exit code is 0 when the last PIN opened, 3 when it did not.",
+		Example: "  printf '480216\\n' | loyalsim door --place HB-PACK-1 --token lld_demo-hb-controller-token", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if token == "" {
+				token = os.Getenv("LOYAL_DEVICE_TOKEN")
+			}
+			if token == "" {
+				return errors.New("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add gives one")
+			}
+			return stand(c.Context(), client.New(server, token), place, c.InOrStdin(), c.OutOrStdout())
+		}}
+	c.Flags().StringVar(&server, "server", "http://127.0.0.1:8420", "address of the service")
+	c.Flags().StringVar(&place, "place", "", "code of the door; the device's own place where left out")
+	c.Flags().StringVar(&token, "token", "", "the device's token, or LOYAL_DEVICE_TOKEN")
+	return c
+}
+
+// stand takes PINs until the input ends. A real keypad has no arguments either: what is typed comes on stdin.
+func stand(ctx context.Context, service *client.Client, place string, in io.Reader, out io.Writer) error {
+	var last error
+	lines := bufio.NewScanner(in)
+	for lines.Scan() {
+		line := strings.TrimSpace(lines.Text())
+		pause, waits := strings.CutPrefix(line, "wait ")
+		switch {
+		case line == "" || strings.HasPrefix(line, "#"):
+			continue
+		case waits:
+			d, err := time.ParseDuration(pause)
+			if err != nil {
+				return fmt.Errorf("%q is not a time to wait; write it as 500ms", pause)
+			}
+			time.Sleep(d)
+			continue
+		}
+		var d api.Decision
+		if err := service.Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: line, Place: place}, &d, client.Header("Idempotency-Key", "")); err != nil {
+			return err
+		}
+		last = nil
+		if d.Outcome == "allow" {
+			fmt.Fprintf(out, "OPEN   %s\n", d.Sentence)
+		} else {
+			fmt.Fprintf(out, "SHUT   %s (%s)\n", d.Sentence, d.Reason)
+			last = errShut
+		}
+	}
+	return errors.Join(last, lines.Err())
+}

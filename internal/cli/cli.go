@@ -1,0 +1,338 @@
+// Package cli is the command line: it asks the service through internal/client and nothing else.
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+// Exit codes.
+const (
+	ExitDone        = 0
+	ExitFailed      = 1
+	ExitUsage       = 2
+	ExitRefused     = 3
+	ExitNotFound    = 4
+	ExitUnreachable = 5
+)
+
+// usageError is a command used wrongly.
+type usageError struct{ error }
+
+func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
+
+// refusal is a decision that refuses: it has been printed already.
+type refusal struct{}
+
+func (refusal) Error() string { return "refused" }
+
+// notFound is a name that nothing goes by.
+type notFound struct{ error }
+
+// session is what a command works with.
+type session struct {
+	client *client.Client
+	out    io.Writer
+	err    io.Writer
+	in     *bufio.Reader
+	stdin  *os.File
+
+	server, output, reason string
+	preview, yes           bool
+}
+
+// Run runs the command line and returns the exit code.
+func Run(ctx context.Context, args []string, stdin *os.File, stdout, stderr io.Writer) int {
+	s := &session{out: stdout, err: stderr, stdin: stdin, in: bufio.NewReader(stdin)}
+	root := s.root()
+	root.SetArgs(args)
+	root.SetIn(stdin)
+	root.SetOut(stdout)
+	root.SetErr(stderr)
+	return s.exitCode(root.ExecuteContext(ctx))
+}
+
+func (s *session) exitCode(err error) int {
+	var p *api.Problem
+	switch {
+	case err == nil:
+		return ExitDone
+	case errors.Is(err, refusal{}):
+		return ExitRefused
+	case errors.As(err, &p):
+		fmt.Fprintln(s.err, "loyal:", p.Detail)
+		for _, field := range p.Errors {
+			if !strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
+				fmt.Fprintf(s.err, "  %s: %s\n", strings.TrimPrefix(field.Field, "body."), field.Message)
+			}
+		}
+		switch p.Status {
+		case 401:
+			fmt.Fprintln(s.err, "  Sign in with: loyal login")
+			return ExitFailed
+		case 403, 409, 412:
+			return ExitRefused
+		case 404:
+			return ExitNotFound
+		case 422, 400:
+			return ExitUsage
+		}
+		return ExitFailed
+	}
+	fmt.Fprintln(s.err, "loyal:", err)
+	var usage usageError
+	var missing notFound
+	switch {
+	case errors.Is(err, client.ErrUnreachable):
+		return ExitUnreachable
+	case errors.As(err, &usage):
+		return ExitUsage
+	case errors.As(err, &missing):
+		return ExitNotFound
+	case strings.HasPrefix(err.Error(), "unknown command"), strings.Contains(err.Error(), "flag"), strings.Contains(err.Error(), "arg(s)"):
+		return ExitUsage
+	}
+	return ExitFailed
+}
+
+func (s *session) root() *cobra.Command {
+	root := &cobra.Command{Use: "loyal", Short: "Enrol staff, say where they work and what they may do, and lock them", SilenceUsage: true, SilenceErrors: true,
+		Long: "loyal talks to a Loyal Latch service: enrol staff, assign them to places with a template, give them a PIN,\nsee what they can do and why, and lock them.\n\n" +
+			"Exit codes: 0 done or allowed, 1 failed, 2 used wrongly, 3 refused, 4 not found, 5 the service can't be reached.",
+		PersistentPreRunE: func(*cobra.Command, []string) error { return s.connect() }}
+	flags := root.PersistentFlags()
+	flags.StringVar(&s.server, "server", "", "address of the service (or LOYAL_SERVER, or the one signed in to)")
+	flags.StringVarP(&s.output, "output", "o", "text", "text, json or csv")
+	flags.StringVar(&s.reason, "reason", "", "why: for whatever takes access away or gives something sensitive")
+	flags.BoolVar(&s.preview, "preview", false, "say what would change, and change nothing")
+	flags.BoolVarP(&s.yes, "yes", "y", false, "do not ask before taking access away")
+	if err := root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"text", "json", "csv"}, cobra.ShellCompDirectiveNoFileComp)); err != nil {
+		panic(err)
+	}
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"}, &cobra.Group{ID: "nouns", Title: "Lists and records:"})
+	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.lockCommand(), s.unlockCommand(), s.departCommand(), s.reinstateCommand()} {
+		c.GroupID = "daily"
+		root.AddCommand(c)
+	}
+	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand()} {
+		c.GroupID = "nouns"
+		root.AddCommand(c)
+	}
+	root.AddCommand(s.loginCommand(), s.logoutCommand())
+	return root
+}
+
+// settings are what loyal login keeps.
+type settings struct {
+	Server string `json:"server"`
+	Token  string `json:"token"`
+	Name   string `json:"name"`
+}
+
+func settingsPath() (string, error) {
+	folder, err := os.UserConfigDir()
+	if err != nil {
+		return "", err
+	}
+	return filepath.Join(folder, "loyal-latch", "settings.json"), nil
+}
+
+func readSettings() settings {
+	var kept settings
+	path, err := settingsPath()
+	if err != nil {
+		return kept
+	}
+	if text, err := os.ReadFile(path); err == nil {
+		_ = json.Unmarshal(text, &kept) // a damaged file is as good as none: signing in writes a new one
+	}
+	return kept
+}
+
+func writeSettings(kept settings) error {
+	path, err := settingsPath()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	text, err := json.MarshalIndent(kept, "", "  ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, append(text, '\n'), 0o600)
+}
+
+func (s *session) connect() error {
+	if s.output != "text" && s.output != "json" && s.output != "csv" {
+		return usagef("--output is text, json or csv, not %q", s.output)
+	}
+	kept := readSettings()
+	server := s.server
+	if server == "" {
+		server = os.Getenv("LOYAL_SERVER")
+	}
+	token := os.Getenv("LOYAL_TOKEN")
+	if server == "" || server == kept.Server {
+		if server = kept.Server; token == "" {
+			token = kept.Token
+		}
+	}
+	if server == "" {
+		server = "http://127.0.0.1:8420"
+	}
+	s.client = client.New(server, token)
+	return nil
+}
+
+func (s *session) loginCommand() *cobra.Command {
+	var name string
+	c := &cobra.Command{Use: "login", Short: "Sign in and keep a token", Args: cobra.NoArgs,
+		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name Q0002 < password-file", RunE: func(c *cobra.Command, _ []string) error {
+			if name == "" {
+				return usagef("say who signs in with --name: a work email or a staff number")
+			}
+			password, err := s.secret("Password: ")
+			if err != nil {
+				return err
+			}
+			device, _ := os.Hostname()
+			signed, err := s.client.SignIn(c.Context(), name, password, "loyal on "+device)
+			if err != nil {
+				return err
+			}
+			if signed.Me.MustChange {
+				next, err := s.secret("This is a first password. Choose your own: ")
+				if err != nil {
+					return err
+				}
+				if err := s.client.Do(c.Context(), "POST", "/me/password", api.PasswordChange{OldPassword: password, NewPassword: next}, nil); err != nil {
+					return err
+				}
+			}
+			if err := writeSettings(settings{Server: s.client.Server, Token: s.client.Token, Name: signed.Me.Name}); err != nil {
+				return err
+			}
+			fmt.Fprintf(s.err, "Signed in to %s as %s, until %s.\n", signed.Me.Organisation, signed.Me.Name, signed.ExpiresAt.Local().Format("2 Jan 2006"))
+			return nil
+		}}
+	c.Flags().StringVar(&name, "name", "", "work email or staff number")
+	return c
+}
+
+func (s *session) logoutCommand() *cobra.Command {
+	return &cobra.Command{Use: "logout", Short: "End the token that login kept", Args: cobra.NoArgs, Example: "  loyal logout", RunE: func(c *cobra.Command, _ []string) error {
+		if err := s.client.Do(c.Context(), "DELETE", "/session", nil, nil); err != nil {
+			return err
+		}
+		return writeSettings(settings{Server: s.client.Server})
+	}}
+}
+
+// secret reads a secret: from the terminal without echo, else a line from stdin. Never from an argument.
+func (s *session) secret(prompt string) (string, error) {
+	if s.stdin != nil && term.IsTerminal(int(s.stdin.Fd())) {
+		fmt.Fprint(s.err, prompt)
+		text, err := term.ReadPassword(int(s.stdin.Fd()))
+		fmt.Fprintln(s.err)
+		return string(text), err
+	}
+	line, err := s.in.ReadString('\n')
+	if line = strings.TrimRight(line, "\r\n"); line != "" {
+		return line, nil
+	}
+	if err == nil || errors.Is(err, io.EOF) {
+		return "", usagef("nothing came on stdin; type it at the terminal or send it as one line")
+	}
+	return "", err
+}
+
+// confirm asks before access is taken away, unless --yes. Without a terminal to ask on, --yes is needed.
+func (s *session) confirm(question string) error {
+	if s.yes || s.preview {
+		return nil
+	}
+	if s.stdin == nil || !term.IsTerminal(int(s.stdin.Fd())) {
+		return usagef("%s Say --yes to go on without being asked", question)
+	}
+	fmt.Fprintf(s.err, "%s [y/N] ", question)
+	line, err := s.in.ReadString('\n')
+	if err != nil {
+		return err
+	}
+	if answer := strings.ToLower(strings.TrimSpace(line)); answer != "y" && answer != "yes" {
+		return errors.New("nothing was changed")
+	}
+	return nil
+}
+
+// write makes a change and says what it did.
+func (s *session) write(ctx context.Context, method, path string, body any, done string, options ...client.Option) (*api.ChangeResult, error) {
+	result, err := s.client.Write(ctx, method, path, body, append(options, client.Preview(s.preview))...)
+	if err != nil {
+		return nil, err
+	}
+	return result, s.report(result, done)
+}
+
+func (s *session) report(result *api.ChangeResult, done string) error {
+	if s.output == "json" {
+		return s.json(result)
+	}
+	if result.Preview {
+		fmt.Fprintln(s.out, "Nothing is written. This would happen:", result.Effect.Summary)
+	} else {
+		fmt.Fprintln(s.err, done)
+	}
+	for _, secret := range result.Secrets {
+		fmt.Fprintf(s.err, "%s of %s, shown this once:\n", map[string]string{"pin": "PIN", "password": "First password", "device_token": "Token"}[secret.Kind], secret.Owner)
+		fmt.Fprintln(s.out, secret.Value)
+	}
+	for _, line := range result.Effect.Gains {
+		s.effectLine("+", line)
+	}
+	for _, line := range result.Effect.Losses {
+		s.effectLine("-", line)
+	}
+	return nil
+}
+
+// effectLine says one gain or loss: on stdout in a preview, where it is the answer, else beside it.
+func (s *session) effectLine(sign string, line api.EffectLine) {
+	if !s.preview {
+		return
+	}
+	who := fmt.Sprintf("%d people", line.People)
+	if line.People == 1 && len(line.Staff) == 1 {
+		who = line.Staff[0].Name
+	}
+	detail := ""
+	if line.Before != line.After {
+		detail = fmt.Sprintf(" (%s → %s)", line.Before, line.After)
+	}
+	if line.Sensitive {
+		detail += ", sensitive"
+	}
+	fmt.Fprintf(s.out, "  %s %s: %s at %s%s\n", sign, who, line.Title, line.Place.Name, detail)
+}
+
+func (s *session) json(v any) error {
+	encoder := json.NewEncoder(s.out)
+	encoder.SetIndent("", "  ")
+	encoder.SetEscapeHTML(false)
+	return encoder.Encode(v)
+}

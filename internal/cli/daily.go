@@ -1,0 +1,364 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+// staffFlags are the fields of a staff member as flags.
+func staffFlags(c *cobra.Command) func() api.StaffFields {
+	var f api.StaffFields
+	fields := []struct {
+		into       **string
+		name, help string
+	}{
+		{&f.GivenName, "given-name", "given name"}, {&f.FamilyName, "family-name", "family name"}, {&f.KnownAs, "known-as", "the name they go by"},
+		{&f.Email, "email", "work email"}, {&f.Phone, "phone", "phone"}, {&f.JobTitle, "job-title", "job title"},
+		{&f.Engagement, "engagement", "employee, agency, contractor or seasonal"}, {&f.Employer, "employer", "agency or employer"},
+		{&f.HomeSite, "home-site", "code of the home site"}, {&f.LineManager, "line-manager", "staff number of the line manager"},
+		{&f.StartDate, "start", "start date, such as 2026-11-30"}, {&f.ContractEnd, "contract-end", "last day of the contract"},
+		{&f.Notes, "notes", "notes"}, {&f.ExternalID, "external-id", "number in another system"},
+	}
+	values := make([]string, len(fields))
+	for i, field := range fields {
+		c.Flags().StringVar(&values[i], field.name, "", field.help)
+	}
+	return func() api.StaffFields {
+		for i, field := range fields {
+			if c.Flags().Changed(field.name) {
+				*field.into = &values[i]
+			}
+		}
+		return f
+	}
+}
+
+func (s *session) enrolCommand() *cobra.Command {
+	var number, place, template, from, until string
+	var pin bool
+	c := &cobra.Command{Use: "enrol", Short: "Put somebody on record, and at once assign them and give a PIN if you like", Args: cobra.NoArgs,
+		Example: "  loyal enrol --given-name Ana --family-name Reyes --engagement seasonal --home-site HB --contract-end 2027-01-19 \\\n    --place HB --template packer --pin\n" +
+			"  loyal enrol --given-name Ana --family-name Reyes --home-site HB --preview"}
+	fields := staffFlags(c)
+	c.Flags().StringVar(&number, "staff-number", "", "staff number; made by the numbering rule where left out")
+	c.Flags().StringVar(&place, "place", "", "assign them here")
+	c.Flags().StringVar(&template, "template", "", "with this template")
+	c.Flags().StringVar(&from, "from", "", "first day of the assignment (the start date)")
+	c.Flags().StringVar(&until, "until", "", "last day of the assignment (the contract's end)")
+	c.Flags().BoolVar(&pin, "pin", false, "generate a PIN; it is printed this once")
+	completeFlag(c, "home-site", s.completePlaces())
+	completeFlag(c, "place", s.completePlaces())
+	completeFlag(c, "template", s.completeTemplates())
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		f := fields()
+		if number != "" {
+			f.StaffNumber = &number
+		}
+		if err := s.warnOfDoubles(c.Context(), &f); err != nil {
+			return err
+		}
+		operations := []api.Operation{{Op: "staff.enrol", Ref: "person", Set: raw(f)}}
+		if (place == "") != (template == "") {
+			return usagef("an assignment needs both --place and --template")
+		}
+		if place != "" {
+			at, err := s.place(c.Context(), place)
+			if err != nil {
+				return err
+			}
+			with, err := s.template(c.Context(), template)
+			if err != nil {
+				return err
+			}
+			set := map[string]string{"staff": "@person", "place": at.Code, "template": with.Code, "from": or(from, value(f.StartDate), time.Now().Format(time.DateOnly)), "until": or(until, value(f.ContractEnd))}
+			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(set)})
+		}
+		if pin {
+			operations = append(operations, api.Operation{Op: "pin.set", Set: raw(map[string]string{"staff": "@person"})})
+		}
+		result, err := s.client.Write(c.Context(), "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations}, client.Preview(s.preview))
+		if err != nil {
+			return err
+		}
+		done := "Enrolled."
+		for _, m := range result.Made {
+			if m.Kind == "staff" {
+				done = fmt.Sprintf("Enrolled %s %s as %s.", value(f.GivenName), value(f.FamilyName), m.Code)
+			}
+		}
+		if err := s.report(result, done); err != nil || s.output == "json" {
+			return err
+		}
+		s.sentences(result.People)
+		return nil
+	}
+	return c
+}
+
+func (s *session) warnOfDoubles(ctx context.Context, f *api.StaffFields) error {
+	var doubles api.Page[api.Double]
+	if err := s.client.Get(ctx, "/staff/doubles", &doubles, client.Query("given_name", value(f.GivenName)), client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email))); err != nil {
+		return err
+	}
+	if len(doubles.Items) == 0 {
+		return nil
+	}
+	fmt.Fprintln(s.err, "Somebody on record may be the same person:")
+	for _, d := range doubles.Items {
+		fmt.Fprintf(s.err, "  %-10s %s, %s, %s (%s)\n", d.StaffNumber, d.Name, d.Status, d.HomeSite, d.Why)
+	}
+	return s.confirm("Enrol all the same?")
+}
+
+// sentences says what people can do.
+func (s *session) sentences(people []api.Access) {
+	for _, access := range people {
+		for _, statement := range access.Statements {
+			fmt.Fprintln(s.out, statement.Sentence)
+			if statement.Further != "" {
+				fmt.Fprintln(s.out, statement.Further)
+			}
+		}
+		for _, obstacle := range access.Obstacles {
+			fmt.Fprintf(s.out, "Not ready: %s %s\n", obstacle.Sentence, obstacle.Mend)
+		}
+	}
+}
+
+func (s *session) assignCommand() *cobra.Command {
+	var place, template, from, until string
+	c := &cobra.Command{Use: "assign STAFF", Short: "Say where somebody works, with which template and between which dates", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal assign Q0241 --place HB --template packer --until 2027-01-19\n  loyal assign 'Ana Reyes' --place 'Packing hall' --template 'Line operator' --preview",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			at, err := s.place(c.Context(), place)
+			if err != nil {
+				return err
+			}
+			with, err := s.template(c.Context(), template)
+			if err != nil {
+				return err
+			}
+			body := api.AssignmentWrite{AssignmentFields: api.AssignmentFields{Staff: &p.StaffNumber, Place: &at.Code, Template: &with.Code, From: &from, Until: &until}}
+			body.Reason = s.reason
+			result, err := s.write(c.Context(), "POST", "/assignments", body, fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name))
+			if err == nil && s.output != "json" {
+				s.sentences(result.People)
+			}
+			return err
+		}}
+	c.Flags().StringVar(&place, "place", "", "where (required)")
+	c.Flags().StringVar(&template, "template", "", "with which template (required)")
+	c.Flags().StringVar(&from, "from", time.Now().Format(time.DateOnly), "first day")
+	c.Flags().StringVar(&until, "until", "", "last day that counts; the template's own length where left out")
+	completeFlag(c, "place", s.completePlaces())
+	completeFlag(c, "template", s.completeTemplates())
+	return c
+}
+
+func (s *session) pinCommand() *cobra.Command {
+	var choose bool
+	c := &cobra.Command{Use: "pin STAFF", Short: "Give somebody a PIN: generated and printed this once, or read from stdin with --choose", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal pin Q0241\n  printf '480216\\n' | loyal pin Q0241 --choose", RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			body := api.PINWrite{PINFields: api.PINFields{Staff: p.StaffNumber}}
+			body.Reason = s.reason
+			if choose {
+				if body.PIN, err = s.secret("PIN: "); err != nil {
+					return err
+				}
+			}
+			_, err = s.write(c.Context(), "POST", "/credentials/pin", body, fmt.Sprintf("%s has a new PIN; the one before no longer counts.", fullName(p)))
+			return err
+		}}
+	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
+	return c
+}
+
+// asking are the flags of check and why.
+func (s *session) asking(use, short, example string, explain bool) *cobra.Command {
+	var permission, place, at string
+	var level int32
+	var pin bool
+	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1), ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
+		body := api.DecisionRequest{Permission: permission, Level: level}
+		switch {
+		case pin == (len(args) == 1):
+			return usagef("name a person, or say --pin and send the PIN on stdin")
+		case pin:
+			var err error
+			if body.PIN, err = s.secret("PIN: "); err != nil {
+				return err
+			}
+		default:
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			body.Staff = p.StaffNumber
+		}
+		where, err := s.place(c.Context(), place)
+		if err != nil {
+			return err
+		}
+		body.Place = where.Code
+		if at != "" {
+			moment, err := readMoment(at, where.TimeZone)
+			if err != nil {
+				return err
+			}
+			body.At = &moment
+		}
+		var d api.Decision
+		if err := s.client.Do(c.Context(), "POST", "/decisions", body, &d); err != nil {
+			return err
+		}
+		return s.decision(&d, explain)
+	}}
+	c.Flags().StringVar(&place, "place", "", "where (required)")
+	c.Flags().StringVar(&permission, "permission", "", "key of the permission; what the place asks about where left out")
+	c.Flags().StringVar(&at, "at", "", "when, such as '2026-11-30 02:00' in the place's time zone; now where left out")
+	c.Flags().Int32Var(&level, "level", 0, "at least this level or limit")
+	c.Flags().BoolVar(&pin, "pin", false, "by PIN, read without echo or from stdin")
+	completeFlag(c, "place", s.completePlaces())
+	completeFlag(c, "permission", s.completePermissions())
+	return c
+}
+
+func (s *session) checkCommand() *cobra.Command {
+	return s.asking("check [STAFF]", "May somebody do something at a place? Exit code 0 is yes, 3 is no",
+		"  loyal check Q0241 --place HB-PACK-1\n  loyal check 'Ana Reyes' --place 'Packing line 2' --permission line.run --at '2026-11-30 06:00'", false)
+}
+
+func (s *session) whyCommand() *cobra.Command {
+	return s.asking("why [STAFF]", "The same answer with its grounds, and what would change it",
+		"  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin --place HB-CHEM-1", true)
+}
+
+func (s *session) decision(d *api.Decision, explain bool) error {
+	if s.output == "json" {
+		if err := s.json(d); err != nil {
+			return err
+		}
+	} else {
+		word, style := "REFUSED", "1;31"
+		if d.Outcome == "allow" {
+			word, style = "ALLOWED", "1;32"
+		}
+		fmt.Fprintf(s.out, "%s  %s\n", s.styled(style, word), d.Sentence)
+		if explain {
+			for _, g := range d.Grounds {
+				fmt.Fprintf(s.out, "  %-11s %s\n", g.Kind, g.Text)
+			}
+			if d.Remedy != "" {
+				fmt.Fprintf(s.out, "  %-11s %s\n", "remedy", d.Remedy)
+			}
+		}
+	}
+	if d.Outcome != "allow" {
+		return refusal{}
+	}
+	return nil
+}
+
+func readMoment(text, zone string) (time.Time, error) {
+	if t, err := time.Parse(time.RFC3339, text); err == nil {
+		return t, nil
+	}
+	location, err := time.LoadLocation(zone)
+	if err != nil {
+		location = time.Local
+	}
+	for _, layout := range []string{"2006-01-02 15:04", "2006-01-02T15:04", "2006-01-02"} {
+		if t, err := time.ParseInLocation(layout, text, location); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, usagef("%q is not a moment; write it as '2026-11-30 02:00'", text)
+}
+
+func (s *session) lockCommand() *cobra.Command {
+	var until string
+	c := &cobra.Command{Use: "lock STAFF --reason WHY", Short: "Lock somebody now: nothing opens for them anywhere", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal lock Q0241 --reason 'badge seen in other hands'\n  loyal lock Q0241 --reason 'talk on Monday' --until '2026-11-30 08:00' --yes", RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			body := api.LockWrite{}
+			body.Reason = s.reason
+			if until != "" {
+				moment, err := readMoment(until, "Local")
+				if err != nil {
+					return err
+				}
+				body.Until = moment.Format(time.RFC3339)
+			}
+			if err := s.confirm(fmt.Sprintf("Lock %s (%s)?", fullName(p), p.StaffNumber)); err != nil {
+				return err
+			}
+			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/lock", body, fmt.Sprintf("%s is locked.", fullName(p)))
+			return err
+		}}
+	c.Flags().StringVar(&until, "until", "", "end of the lock; until unlocked where left out")
+	return c
+}
+
+func (s *session) unlockCommand() *cobra.Command {
+	return s.plainAct("unlock", "Unlock somebody", "is unlocked")
+}
+
+func (s *session) reinstateCommand() *cobra.Command {
+	return s.plainAct("reinstate", "Take back a departure or a leaving date", "is back on the staff")
+}
+
+func (s *session) plainAct(verb, short, done string) *cobra.Command {
+	return &cobra.Command{Use: verb + " STAFF", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal " + verb + " Q0241\n  loyal " + verb + " 'Ana Reyes'",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/"+verb, api.Reasoned{Reason: s.reason}, fullName(p)+" "+done+".")
+			return err
+		}}
+}
+
+func (s *session) departCommand() *cobra.Command {
+	var on string
+	c := &cobra.Command{Use: "depart STAFF --reason WHY", Short: "Record that somebody leaves, at once or after a last day", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal depart Q0241 --on 2027-01-19 --reason 'end of season'\n  loyal depart Q0241 --reason 'left today' --yes", RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			body := api.DepartWrite{On: on}
+			body.Reason = s.reason
+			if err := s.confirm(fmt.Sprintf("Record the departure of %s (%s)?", fullName(p), p.StaffNumber)); err != nil {
+				return err
+			}
+			done := fullName(p) + " has departed."
+			if on != "" {
+				done = fullName(p) + " departs after " + on + "."
+			}
+			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/depart", body, done)
+			return err
+		}}
+	c.Flags().StringVar(&on, "on", "", "last day that counts; at once where left out")
+	return c
+}
+
+func fullName(p *api.Staff) string { return strings.TrimSpace(p.GivenName + " " + p.FamilyName) }

@@ -1,0 +1,199 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+// column is one column of a list for people.
+type column[T any] struct {
+	title string
+	text  func(T) string
+}
+
+// list prints a list: aligned for people, or as the service's own JSON or CSV for programs.
+func list[T any](ctx context.Context, s *session, path string, most int, columns []column[T], options ...client.Option) error {
+	if s.output == "csv" {
+		var raw []byte
+		if err := s.client.Get(ctx, path, &raw, append(options, client.Header("Accept", "text/csv"), client.Query("limit", fmt.Sprint(most)))...); err != nil {
+			return err
+		}
+		_, err := s.out.Write(raw)
+		return err
+	}
+	items, total, err := client.All[T](ctx, s.client, path, most, options...)
+	if err != nil {
+		return err
+	}
+	if s.output == "json" {
+		if items == nil {
+			items = []T{}
+		}
+		return s.json(items)
+	}
+	table(s, items, columns)
+	switch {
+	case total == 0:
+		fmt.Fprintln(s.err, "Nothing found.")
+	case total > len(items):
+		fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", len(items), total)
+	}
+	return nil
+}
+
+func table[T any](s *session, items []T, columns []column[T]) {
+	if len(items) == 0 {
+		return
+	}
+	widths := make([]int, len(columns))
+	rows := make([][]string, len(items))
+	for j, c := range columns {
+		widths[j] = utf8.RuneCountInString(c.title)
+	}
+	for i, item := range items {
+		rows[i] = make([]string, len(columns))
+		for j, c := range columns {
+			rows[i][j] = c.text(item)
+			widths[j] = max(widths[j], utf8.RuneCountInString(rows[i][j]))
+		}
+	}
+	line := func(cells []string, style string) {
+		var b strings.Builder
+		for j, cell := range cells {
+			b.WriteString(cell)
+			if j < len(cells)-1 {
+				b.WriteString(strings.Repeat(" ", widths[j]-utf8.RuneCountInString(cell)+2))
+			}
+		}
+		fmt.Fprintln(s.out, s.styled(style, strings.TrimRight(b.String(), " ")))
+	}
+	titles := make([]string, len(columns))
+	for j, c := range columns {
+		titles[j] = c.title
+	}
+	line(titles, "2")
+	for _, row := range rows {
+		line(row, "")
+	}
+}
+
+// styled colours a text on a terminal, where NO_COLOR is not set.
+func (s *session) styled(style, text string) string {
+	if style == "" || !colours(s.out) {
+		return text
+	}
+	return "\x1b[" + style + "m" + text + "\x1b[0m"
+}
+
+func colours(w io.Writer) bool {
+	file, is := w.(*os.File)
+	return is && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(file.Fd()))
+}
+
+// The finders turn what a person types into the one record they mean: a code or number, or an unambiguous part of a name.
+
+func (s *session) staff(ctx context.Context, typed string) (*api.Staff, error) {
+	return find(ctx, s, "/staff", typed, "staff member", func(p api.Staff) (string, string) {
+		return p.StaffNumber, strings.TrimSpace(p.GivenName + " " + p.FamilyName)
+	})
+}
+
+func (s *session) place(ctx context.Context, typed string) (*api.Place, error) {
+	return find(ctx, s, "/places", typed, "place", func(p api.Place) (string, string) { return p.Code, p.Name })
+}
+
+func (s *session) template(ctx context.Context, typed string) (*api.Template, error) {
+	return find(ctx, s, "/templates", typed, "template", func(t api.Template) (string, string) { return t.Code, t.Name })
+}
+
+const candidatesShown = 12
+
+func find[T any](ctx context.Context, s *session, path, typed, noun string, name func(T) (code, name string)) (*T, error) {
+	typed = strings.TrimSpace(typed)
+	if typed == "" {
+		return nil, usagef("say which %s: a code or part of a name", noun)
+	}
+	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query("q", typed))
+	if err != nil {
+		return nil, err
+	}
+	for i := range items {
+		if code, full := name(items[i]); strings.EqualFold(code, typed) || len(items) == 1 || strings.EqualFold(full, typed) && only(items, name, full) {
+			return &items[i], nil
+		}
+	}
+	if len(items) == 0 {
+		return nil, notFound{fmt.Errorf("no %s is called %q", noun, typed)}
+	}
+	var b strings.Builder
+	for i, item := range items {
+		if i == candidatesShown {
+			fmt.Fprintf(&b, "\n  … and %d more", total-candidatesShown)
+			break
+		}
+		code, full := name(item)
+		fmt.Fprintf(&b, "\n  %-14s %s", code, full)
+	}
+	return nil, usagef("%q fits %d %ss; say which one:%s", typed, total, noun, b.String())
+}
+
+func only[T any](items []T, name func(T) (string, string), full string) bool {
+	count := 0
+	for _, item := range items {
+		if _, other := name(item); strings.EqualFold(other, full) {
+			count++
+		}
+	}
+	return count == 1
+}
+
+// complete offers codes and names from the service.
+func complete[T any](s *session, path string, name func(T) (code, name string)) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+		if s.client == nil && s.connect() != nil {
+			return nil, cobra.ShellCompDirectiveError
+		}
+		items, _, err := client.All[T](c.Context(), s.client, path, 50, client.Query("q", typed))
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveError
+		}
+		var offers []string
+		for _, item := range items {
+			code, full := name(item)
+			offers = append(offers, code+"\t"+full)
+		}
+		return offers, cobra.ShellCompDirectiveNoFileComp
+	}
+}
+
+func (s *session) completeStaff() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return complete(s, "/staff", func(p api.Staff) (string, string) { return p.StaffNumber, p.GivenName + " " + p.FamilyName })
+}
+
+func (s *session) completePlaces() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return complete(s, "/places", func(p api.Place) (string, string) { return p.Code, p.Name })
+}
+
+func (s *session) completeTemplates() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return complete(s, "/templates", func(t api.Template) (string, string) { return t.Code, t.Name })
+}
+
+func (s *session) completePermissions() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return complete(s, "/permissions", func(p api.Permission) (string, string) { return p.Key, p.Title })
+}
+
+func completeFlag(c *cobra.Command, flag string, offer func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) {
+	if err := c.RegisterFlagCompletionFunc(flag, offer); err != nil {
+		panic(err) // the flag was added beside this call
+	}
+}
