@@ -473,7 +473,8 @@ type AuditEntry struct {
 	Origin     string           `json:"origin"`
 	Reason     string           `json:"reason,omitempty"`
 	Summary    string           `json:"summary"`
-	Operations []AuditOperation `json:"operations"`
+	Steps      int              `json:"steps" doc:"How many operations it has; asked about one staff member, how many about them"`
+	Operations []AuditOperation `json:"operations" doc:"In a list the first 50 of them"`
 	Hash       string           `json:"hash"`
 }
 

@@ -261,15 +261,20 @@ var doing = map[string]string{
 	"password.issue": "Issued a first password to", "password.set": "Set the password of", "device.add": "Connected device", "device.revoke": "Disconnected device",
 }
 
-// summary says a change in a line: "Enrolled S00012 Ana Reyes, and 2 more steps".
+// summary says a change in a line.
 func summary(draft *change.Draft) string {
 	first := draft.Entries[0]
-	text := doing[first.Op] + " " + first.On
-	switch more := len(draft.Entries) - 1; {
-	case more == 1:
+	return Summarise(first.Op, first.On, len(draft.Entries))
+}
+
+// Summarise says so many operations in a line by the first of them: "Enrolled S00012 Ana Reyes, and 2 more steps".
+func Summarise(op, on string, steps int) string {
+	text := doing[op] + " " + on
+	switch {
+	case steps == 2:
 		text += ", and 1 more step"
-	case more > 1:
-		text += fmt.Sprintf(", and %d more steps", more)
+	case steps > 2:
+		text += fmt.Sprintf(", and %d more steps", steps-1)
 	}
 	if runes := []rune(text); len(runes) > 480 {
 		text = string(runes[:480]) + "…"

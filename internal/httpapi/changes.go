@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -212,9 +213,8 @@ func (s *Server) registerChanges() {
 			return nil, err
 		}
 		items := make([]api.AuditEntry, len(entries))
-		for i, e := range entries {
-			items[i] = api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason, Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
-			if err := json.Unmarshal([]byte(e.Operations), &items[i].Operations); err != nil {
+		for i := range entries {
+			if items[i], err = auditEntry(&entries[i], in.Staff); err != nil {
 				return nil, err
 			}
 		}
@@ -223,6 +223,24 @@ func (s *Server) registerChanges() {
 			next = strconv.FormatUint(items[len(items)-1].ID, 10)
 		}
 		return page(Base+"/audit", items, int(total), next), nil
+	})
+	type auditOne struct {
+		ID uint64 `path:"id"`
+	}
+	type audited struct{ Body api.AuditEntry }
+	route(s, "GET", "/audit/{id}", "get-audit", "audit", "One entry of the audit log with all its operations", Access{Permission: permit.ReadAudit}, func(ctx context.Context, in *auditOne) (*audited, error) {
+		entries, _, err := s.app.Audit(ctx, callerOf(ctx).id(), store.AuditFilter{Before: in.ID + 1, Limit: 1})
+		if err != nil {
+			return nil, err
+		}
+		if len(entries) == 0 || entries[0].ID != in.ID {
+			return nil, fault.Missingf("path.id", "the audit log has no entry %d", in.ID)
+		}
+		out := &audited{}
+		if out.Body, err = auditEntry(&entries[0], ""); err != nil {
+			return nil, err
+		}
+		return out, json.Unmarshal([]byte(entries[0].Operations), &out.Body.Operations)
 	})
 	type checked struct{ Body api.AuditCheck }
 	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log", Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
@@ -288,6 +306,28 @@ func (s *Server) registerChanges() {
 		}
 		return page(Base+"/events", items, int(total), next), nil
 	})
+}
+
+// stepsListed is how many operations of an entry a list shows.
+const stepsListed = 50
+
+// auditEntry shows an entry; of one that is about many people, asked about one, it shows what is about them.
+func auditEntry(e *store.AuditEntry, staff string) (api.AuditEntry, error) {
+	out := api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason, Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
+	if err := json.Unmarshal([]byte(e.Operations), &out.Operations); err != nil {
+		return out, err
+	}
+	if staff != "" && len(out.Operations) > 1 {
+		out.Operations = slices.DeleteFunc(out.Operations, func(o api.AuditOperation) bool {
+			return !strings.HasPrefix(strings.ToLower(o.On), strings.ToLower(staff)+" ")
+		})
+		if len(out.Operations) > 0 {
+			out.Summary = app.Summarise(out.Operations[0].Op, out.Operations[0].On, len(out.Operations))
+		}
+	}
+	out.Steps = len(out.Operations)
+	out.Operations = out.Operations[:min(out.Steps, stepsListed)]
+	return out, nil
 }
 
 func (v view) event(e *store.Event) api.Event {

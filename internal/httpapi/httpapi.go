@@ -48,7 +48,10 @@ const Base = "/api/v1"
 // maxBody bounds request bodies; a change of 5,000 operations fits.
 const maxBody = 4 << 20
 
-func init() { huma.NewError = newProblem }
+func init() {
+	huma.NewError = newProblem
+	huma.DefaultArrayNullable = false // lists are empty, never null
+}
 
 // New makes the server.
 func New(a *app.App, config Config) *Server {

@@ -1,0 +1,205 @@
+// Package e2e tries the product as people do: the console by clicking, the built programs from a shell, and plain HTTP.
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/testkit"
+)
+
+var (
+	browser     context.Context
+	stopBrowser = func() {}
+)
+
+func TestMain(m *testing.M) {
+	defer func() { stopBrowser() }()
+	testkit.Main(m)
+}
+
+// patience is how long a page may take to show something.
+const patience = 20 * time.Second
+
+// page is a browser tab on the console.
+type page struct {
+	t    testing.TB
+	ctx  context.Context
+	base string
+}
+
+// open opens a tab; one browser serves the whole run.
+func open(t testing.TB, base string) *page {
+	t.Helper()
+	if browser == nil {
+		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.Env("TZ=Europe/Dublin", "LANGUAGE=en_IE"), chromedp.Flag("lang", "en-IE"), chromedp.Flag("force-prefers-reduced-motion", true))
+		allocator, stopAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+		var stop context.CancelFunc
+		browser, stop = chromedp.NewContext(allocator)
+		stopBrowser = func() { stop(); stopAllocator() }
+		require.NoError(t, chromedp.Do(browser))
+	}
+	tab, shut := chromedp.NewContext(browser)
+	t.Cleanup(shut)
+	p := &page{t: t, ctx: tab, base: base}
+	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)))
+	return p
+}
+
+// finders is the script by which things are found as a person finds them: by what is written on or beside them.
+const finders = `(() => {
+  const shown = (e) => e.offsetParent !== null || getComputedStyle(e).position === "fixed";
+  const text = (e) => (e.getAttribute("aria-label") || e.innerText || e.textContent || "").trim().replace(/\s+/g, " ");
+  window.latch = {
+    button: (name) => {
+      for (const scope of ["[role=dialog]", "[role=menu]", "[role=listbox]", "main", "body"]) {
+        const all = [...document.querySelectorAll(scope + " :is(button, a, summary, [role=option], [role=menuitem])")].filter(shown);
+        const found = all.find((e) => text(e) === name) || all.find((e) => text(e).startsWith(name + " ")) || all.find((e) => text(e).includes(name));
+        if (found) return found;
+      }
+    },
+    input: (label) => {
+      const byAria = [...document.querySelectorAll("input, select, textarea")].filter(shown).find((e) => e.getAttribute("aria-label") === label);
+      if (byAria) return byAria;
+      const found = [...document.querySelectorAll("label")].filter(shown).find((e) => { const t = text(e); return t === label || t === label + " (optional)" || t.startsWith(label + "\n"); });
+      return found && (found.control || found.querySelector("input"));
+    },
+    mark: (e) => { document.querySelectorAll("[data-e2e]").forEach((o) => o.removeAttribute("data-e2e")); if (!e) return false; e.setAttribute("data-e2e", "here"); e.scrollIntoView({ block: "center" }); return true; },
+    set: (e, value) => {
+      const proto = e.tagName === "SELECT" ? HTMLSelectElement : HTMLInputElement;
+      Object.getOwnPropertyDescriptor(proto.prototype, "value").set.call(e, value);
+      e.dispatchEvent(new Event(e.tagName === "SELECT" ? "change" : "input", { bubbles: true }));
+    },
+  };
+  return true;
+})()`
+
+func quote(s string) string {
+	encoded, err := json.Marshal(s)
+	if err != nil {
+		panic(err)
+	}
+	return string(encoded)
+}
+
+func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	require.NoError(p.t, chromedp.Do(ctx, steps...))
+}
+
+// until waits until a script says true, and fails with what was on the page.
+func (p *page) until(what, script string) {
+	p.t.Helper()
+	deadline := time.Now().Add(patience)
+	for {
+		ctx, cancel := context.WithTimeout(p.ctx, patience)
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](finders+` && !!(`+script+`)`))
+		cancel()
+		if err == nil && ok {
+			return
+		}
+		if time.Now().After(deadline) {
+			text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText`))
+			require.Failf(p.t, "not on the page", "%s (last error %v)\n--- the page says:\n%s", what, err, text)
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+}
+
+func (p *page) visit(path string) {
+	p.t.Helper()
+	p.do(chromedp.Navigate(p.base + path))
+}
+
+// see waits until a text is on the page.
+func (p *page) see(text string) {
+	p.t.Helper()
+	p.until(text, `document.body.innerText.replace(/\s+/g, " ").includes(`+quote(text)+`)`)
+}
+
+// gone waits until a text is no longer on the page.
+func (p *page) gone(text string) {
+	p.t.Helper()
+	p.until("no "+text, `!document.body.innerText.replace(/\s+/g, " ").includes(`+quote(text)+`)`)
+}
+
+// press clicks what a text is written on.
+func (p *page) press(name string) {
+	p.t.Helper()
+	p.until("a button "+name, `latch.mark(latch.button(`+quote(name)+`))`)
+	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
+}
+
+// fill types into the field with a label.
+func (p *page) fill(label, text string) {
+	p.t.Helper()
+	p.until("a field "+label, `latch.mark(latch.input(`+quote(label)+`))`)
+	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)), chromedp.SendKeys(chromedp.CSS(`[data-e2e="here"]`), text))
+}
+
+// set gives a field its value at once: for dates, whose typing depends on the locale, and for choices.
+func (p *page) set(label, value string) {
+	p.t.Helper()
+	p.until("a field "+label+" with "+value, fmt.Sprintf(`(() => { const e = latch.input(%s); if (!e || (e.tagName === "SELECT" && ![...e.options].some((o) => o.value === %s))) return false; latch.set(e, %s); return e.value === %s; })()`,
+		quote(label), quote(value), quote(value), quote(value)))
+}
+
+func (p *page) text(script string) string {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	text, err := chromedp.Run(ctx, chromedp.Evaluate[string](script))
+	require.NoError(p.t, err)
+	return text
+}
+
+// keys types wherever the focus is.
+func (p *page) keys(text string) {
+	p.t.Helper()
+	p.do(chromedp.KeyEvent(text))
+}
+
+// shortcut presses a key that the page takes for itself. As from a keyboard, no character follows what the page takes.
+func (p *page) shortcut(key, code string) {
+	p.t.Helper()
+	p.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
+			if _, err := cdp.Call(ctx, target, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: key, Code: code}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
+// shot keeps a picture of the window.
+func (p *page) shot(path string) {
+	p.t.Helper()
+	time.Sleep(400 * time.Millisecond) // fonts and the last answer settle
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	picture, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	require.NoError(p.t, err)
+	require.NoError(p.t, os.WriteFile(path, picture, 0o644))
+}
+
+// signIn signs one of the demo's managers in.
+func (p *page) signIn(who string) {
+	p.t.Helper()
+	p.visit("/")
+	p.fill("Work email or staff number", who+"@quillmere.example")
+	p.fill("Password", testkit.Passwords[who])
+	p.press("Sign in")
+	p.see("Today")
+}

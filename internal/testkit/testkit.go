@@ -1,0 +1,164 @@
+// Package testkit gives tests a real database and a real service on loopback.
+package testkit
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/httpapi"
+	"loyallatch.example/latch/internal/mariadb"
+	"loyallatch.example/latch/internal/store"
+	"loyallatch.example/latch/web"
+)
+
+var (
+	once    sync.Once
+	server  *mariadb.Server
+	failed  error
+	folder  string
+	schemas atomic.Int64
+)
+
+// Main runs a package's tests with one database server for all of them.
+func Main(m *testing.M) {
+	code := m.Run()
+	if server != nil {
+		_ = server.Stop()
+	}
+	if folder != "" {
+		_ = os.RemoveAll(folder)
+	}
+	os.Exit(code)
+}
+
+// DSN returns a schema of the test's own, on the run's one server.
+func DSN(t testing.TB) string {
+	t.Helper()
+	once.Do(func() {
+		if folder, failed = os.MkdirTemp("", "latch-test-"); failed == nil {
+			server, failed = mariadb.Start(context.Background(), folder, 0)
+		}
+	})
+	require.NoError(t, failed)
+	name := fmt.Sprintf("test_%d", schemas.Add(1))
+	require.NoError(t, server.CreateSchema(context.Background(), name))
+	t.Cleanup(func() { _ = server.DropSchema(context.Background(), name) })
+	return server.DSN(name)
+}
+
+// Store opens a store on a schema of the test's own.
+func Store(t testing.TB, dsn string) *store.Store {
+	t.Helper()
+	db, err := store.Open(context.Background(), dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = db.Close() })
+	return db
+}
+
+// Clock is a clock that tests move.
+type Clock struct{ ahead atomic.Int64 }
+
+// Now returns the machine's time, as far ahead as the clock was moved.
+func (c *Clock) Now() time.Time { return time.Now().Add(time.Duration(c.ahead.Load())) }
+
+// Move moves the clock.
+func (c *Clock) Move(by time.Duration) { c.ahead.Add(int64(by)) }
+
+// Service is a service on loopback with a database of its own.
+type Service struct {
+	App   *app.App
+	Store *store.Store
+	HTTP  *httpapi.Server
+	URL   string
+	Clock *Clock
+	DSN   string
+	Keys  string
+}
+
+// Empty starts a service with nothing on record.
+func Empty(t testing.TB) *Service {
+	t.Helper()
+	s := &Service{Clock: &Clock{}, DSN: DSN(t), Keys: t.TempDir()}
+	s.start(t)
+	return s
+}
+
+// Second starts another instance on the same database.
+func (s *Service) Second(t testing.TB) *Service {
+	t.Helper()
+	other := &Service{Clock: s.Clock, DSN: s.DSN, Keys: s.Keys}
+	other.start(t)
+	return other
+}
+
+func (s *Service) start(t testing.TB) {
+	t.Helper()
+	keys, err := app.LoadKeys(s.Keys)
+	require.NoError(t, err)
+	log := slog.New(slog.NewTextHandler(io.Discard, nil))
+	if os.Getenv("LATCH_TEST_LOG") != "" {
+		log = slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	s.Store = Store(t, s.DSN)
+	s.App, err = app.New(context.Background(), s.Store, keys, log, s.Clock.Now)
+	require.NoError(t, err)
+	s.HTTP = httpapi.New(s.App, httpapi.Config{Console: web.Console(), Log: log})
+	listening := httptest.NewServer(s.HTTP)
+	s.URL = listening.URL
+	t.Cleanup(func() { listening.Close(); s.App.Close() })
+}
+
+// Demo starts a service with the demo loaded.
+func Demo(t testing.TB) *Service {
+	t.Helper()
+	s := Empty(t)
+	require.NoError(t, demo.Load(context.Background(), s.App, io.Discard))
+	return s
+}
+
+// Passwords of those who sign in to the demo, by the first part of their email.
+var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven", "tamsin": "packing-hall-morning", "joss": "early-shift-lantern"}
+
+// Client signs one of the demo's managers in.
+func (s *Service) Client(t testing.TB, who string) *client.Client {
+	t.Helper()
+	c := client.New(s.URL, "")
+	_, err := c.SignIn(context.Background(), who+"@quillmere.example", Passwords[who], "test")
+	require.NoError(t, err)
+	return c
+}
+
+// Door is a client with the token of the door controller at Harrow Bend.
+func (s *Service) Door() *client.Client { return client.New(s.URL, "lld_demo-hb-controller-token") }
+
+// Get answers a plain request.
+func (s *Service) Get(t testing.TB, path string) *http.Response {
+	t.Helper()
+	response, err := http.Get(s.URL + path)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = response.Body.Close() })
+	return response
+}
+
+// InWeeks is a date so many weeks from today at the demo's sites.
+func InWeeks(weeks int) string {
+	location, err := time.LoadLocation("Europe/Dublin")
+	if err != nil {
+		panic(err)
+	}
+	return time.Now().In(location).AddDate(0, 0, 7*weeks).Format(time.DateOnly)
+}

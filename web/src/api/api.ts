@@ -1,0 +1,80 @@
+import { QueryClient } from "@tanstack/react-query";
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schema = components["schemas"];
+export type Staff = Schema["Staff"];
+export type Place = Schema["Place"];
+export type Problem = Schema["Problem"];
+export type ChangeResult = Schema["ChangeResult"];
+export type Operation = { op: string; ref?: string; on?: string; set?: Record<string, unknown> };
+
+let csrf = "";
+
+/** Remembers the value that proves to the service that a write comes from this page. */
+export function setCsrf(value: string | undefined) {
+  csrf = value ?? "";
+}
+
+const signing: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
+    if (request.method === "POST") request.headers.set("Idempotency-Key", crypto.randomUUID?.() ?? String(Math.random()));
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/api/v1" });
+api.use(signing);
+
+/** An answer that is a problem, thrown so that queries and mutations see it as an error. */
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+  /** What the service says about one field, by the last part of its name. */
+  field(name: string): string | undefined {
+    return this.problem.errors?.find((e) => e.field === name || e.field.endsWith(`.${name}`))?.message;
+  }
+}
+
+const unreachable: Problem = {
+  type: "urn:loyal-latch:problem:unreachable",
+  title: "Unreachable",
+  status: 0,
+  detail: "The service does not answer. Check the connection; nothing you typed is lost.",
+};
+
+/** Takes the data out of an answer, or throws what is wrong. */
+export async function take<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let settled: { data?: T; error?: unknown; response: Response };
+  try {
+    settled = await answer;
+  } catch {
+    throw new Refusal(unreachable);
+  }
+  if (!settled.response.ok) {
+    const problem = settled.error as Problem | undefined;
+    throw new Refusal(problem?.detail ? problem : { ...unreachable, status: settled.response.status });
+  }
+  return settled.data as T;
+}
+
+export const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      refetchOnWindowFocus: true,
+      retry: (count, error) => count < 2 && error instanceof Refusal && error.problem.status === 0,
+    },
+  },
+});
+
+/** Makes operations together, or previews them; whatever is on show is read again after a change. */
+export async function change(operations: Operation[], reason: string, preview = false): Promise<ChangeResult> {
+  const body = { operations: operations as Schema["Operation"][], reason };
+  if (preview) return take(api.POST("/changes/preview", { body }));
+  const result = await take(api.POST("/changes", { body }));
+  await queries.invalidateQueries();
+  return result;
+}

@@ -1,0 +1,135 @@
+import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react-query";
+import { ShieldCheck } from "lucide-react";
+import { Fragment, useDeferredValue, useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { Button, Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
+
+type Entry = Schema["AuditEntry"];
+
+/** Who changed what, when and why. Nothing here can be edited. */
+export function Audit() {
+  const [q, setQ] = useState("");
+  const [action, setAction] = useState("");
+  const search = useDeferredValue(q.trim());
+  const pages = useInfiniteQuery({
+    queryKey: ["audit", search, action],
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/audit", {
+          params: {
+            query: {
+              limit: 50,
+              ...(search && { q: search }),
+              ...(action && { action: action as Entry["action"] }),
+              ...(pageParam && { after: pageParam }),
+            },
+          },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const verify = useMutation({ mutationFn: () => take(api.GET("/audit/verify")) });
+  const entries = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  return (
+    <Page
+      title="Audit"
+      lead={`${pages.data?.pages[0]?.total ?? 0} entries, chained so that none can be altered unseen`}
+      acts={
+        <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
+          <ShieldCheck size={16} aria-hidden /> Verify the chain
+        </Button>
+      }
+    >
+      <div aria-live="polite">
+        {verify.data && (
+          <p className={`mb-4 rounded-sm px-4 py-2 font-[550] ${verify.data.whole ? "bg-open-wash text-open" : "bg-shut-wash text-shut"}`}>
+            {verify.data.detail}
+          </p>
+        )}
+      </div>
+      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr]">
+        <input
+          aria-label="Search the audit log"
+          placeholder="What, who or why"
+          value={q}
+          onChange={(e) => setQ(e.target.value)}
+          className={inputLook}
+        />
+        <select aria-label="Kind of entry" value={action} onChange={(e) => setAction(e.target.value)} className={inputLook}>
+          <option value="">Changes and sign-ins</option>
+          <option value="change">Changes</option>
+          <option value="sign-in">Sign-ins</option>
+          <option value="sign-in-refused">Refused sign-ins</option>
+        </select>
+      </div>
+      <Wrong error={pages.error} />
+      {pages.isPending ? (
+        <Loading />
+      ) : entries.length === 0 ? (
+        <Empty>No entry fits. Every change and sign-in is written here as it happens.</Empty>
+      ) : (
+        <ol className="sheet">
+          {entries.map((e) => (
+            <li key={e.id} className="border-b border-rule last:border-b-0">
+              <details>
+                <summary className="grid grid-cols-[10.5rem_1fr] gap-x-4 px-4 py-2 hover:bg-inset md:grid-cols-[10.5rem_1fr_15rem]">
+                  <span className="text-faded">{moment(e.at)}</span>
+                  <span>
+                    {e.summary}
+                    {e.reason && <span className="block text-faded">“{e.reason}”</span>}
+                  </span>
+                  <span className="col-start-2 md:col-start-3">
+                    {e.actor}
+                    <span className="block text-sm text-faded">{e.origin}</span>
+                  </span>
+                </summary>
+                <Operations entry={e} />
+              </details>
+            </li>
+          ))}
+        </ol>
+      )}
+      {pages.hasNextPage && (
+        <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+          Show older entries
+        </Button>
+      )}
+    </Page>
+  );
+}
+
+function Operations({ entry }: { entry: Entry }) {
+  const shown = entry.operations;
+  return (
+    <div className="border-t border-rule bg-inset px-4 py-3 text-[0.95rem]">
+      <p className="text-sm text-faded">
+        Entry {entry.id} · {entry.hash.slice(0, 16)}…
+      </p>
+      {shown.map((o) => (
+        <div key={`${o.op} ${o.record}`} className="mt-2">
+          <p className="font-[600]">
+            {o.op} <span className="font-normal text-faded">{o.on}</span>
+          </p>
+          <dl className="grid grid-cols-[9rem_1fr] gap-x-3 pl-3">
+            {[...new Set([...Object.keys(o.before ?? {}), ...Object.keys(o.after ?? {})])]
+              .filter((k) => k !== "id")
+              .map((k) => (
+                <Fragment key={k}>
+                  <dt className="text-faded">{k.replaceAll("_", " ")}</dt>
+                  <dd className="break-all">
+                    {o.before && k in o.before && <s className="mr-2 text-shut">{value(o.before[k])}</s>}
+                    {o.after && k in o.after && <span className="text-open">{value(o.after[k])}</span>}
+                  </dd>
+                </Fragment>
+              ))}
+          </dl>
+        </div>
+      ))}
+      {entry.steps > shown.length && <p className="mt-2 text-faded">and {entry.steps - shown.length} more steps</p>}
+    </div>
+  );
+}
+
+const value = (v: unknown) => (typeof v === "object" ? JSON.stringify(v) : String(v));

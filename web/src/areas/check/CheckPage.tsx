@@ -1,0 +1,180 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, Refusal, type Schema, take } from "@/api/api";
+import { Button, Grounds, Mark, moment, Page, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+
+/** May somebody do something, somewhere, at some moment? The answer with its grounds, and what would change it. */
+export function CheckPage() {
+  const [by, setBy] = useState<"staff" | "pin">("staff");
+  const [who, setWho] = useState("");
+  const [place, setPlace] = useState("");
+  const [permission, setPermission] = useState("");
+  const [at, setAt] = useState("");
+  const places = useQuery({
+    queryKey: ["places", "all"],
+    queryFn: () => take(api.GET("/places", { params: { query: { limit: 500 } } })),
+    staleTime: 60_000,
+  });
+  const here = places.data?.items.find((p) => p.code === place);
+  const permissions = useQuery({
+    queryKey: ["permissions", here?.kind],
+    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: here!.kind, limit: 500 } } })),
+    enabled: !!here,
+  });
+  const found = useQuery({
+    queryKey: ["find-staff", who],
+    queryFn: () => take(api.GET("/staff", { params: { query: { q: who, limit: 8 } } })),
+    enabled: by === "staff" && who.trim().length > 1,
+  });
+  const run = useMutation({
+    mutationFn: () => {
+      const typed = who.trim();
+      const one =
+        found.data?.items.find((s) => `${s.given_name} ${s.family_name} (${s.staff_number})` === typed || s.staff_number === typed) ??
+        found.data?.items[0];
+      return take(
+        api.POST("/decisions", {
+          headers: { "Idempotency-Key": "" },
+          body: {
+            ...(by === "pin" ? { pin: typed } : { staff: one?.staff_number ?? typed }),
+            place,
+            ...(permission && { permission }),
+            ...(at && { at: new Date(at).toISOString() }),
+          },
+        }),
+      );
+    },
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  return (
+    <Page title="Check" lead="Ask what a door or terminal would answer. Asking is not an event; nothing opens.">
+      <div className="grid items-start gap-10 lg:grid-cols-[24rem_1fr]">
+        <form
+          className="space-y-4"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run.mutate();
+          }}
+        >
+          <fieldset>
+            <legend className="mb-1 text-sm font-[600]">By</legend>
+            <div className="flex gap-4">
+              {(["staff", "pin"] as const).map((k) => (
+                <label key={k} className="flex items-center gap-1.5">
+                  <input
+                    type="radio"
+                    name="by"
+                    checked={by === k}
+                    onChange={() => {
+                      setBy(k);
+                      setWho("");
+                    }}
+                    className="size-4 accent-damson"
+                  />
+                  {k === "staff" ? "Person" : "PIN"}
+                </label>
+              ))}
+            </div>
+          </fieldset>
+          {by === "staff" ? (
+            <>
+              <TextField
+                label="Who"
+                required
+                list="check-staff"
+                value={who}
+                onChange={(e) => setWho(e.target.value)}
+                placeholder="Name or staff number"
+                error={wrong?.field("staff")}
+                hint={found.data && !found.data.items.length ? "Nobody goes by that." : undefined}
+              />
+              <datalist id="check-staff">
+                {found.data?.items.map((s) => (
+                  <option key={s.staff_number} value={`${s.given_name} ${s.family_name} (${s.staff_number})`} />
+                ))}
+              </datalist>
+            </>
+          ) : (
+            <TextField
+              label="PIN"
+              required
+              type="password"
+              inputMode="numeric"
+              value={who}
+              onChange={(e) => setWho(e.target.value)}
+              error={wrong?.field("pin")}
+            />
+          )}
+          <SelectField
+            label="Where"
+            required
+            value={place}
+            onChange={(e) => {
+              setPlace(e.target.value);
+              setPermission("");
+            }}
+            error={wrong?.field("place")}
+          >
+            <option value="">Choose a place</option>
+            {places.data?.items.map((p) => (
+              <option key={p.code} value={p.code}>
+                {"\u2003".repeat(p.depth)}
+                {p.name} ({p.code})
+              </option>
+            ))}
+          </SelectField>
+          <SelectField
+            label="What"
+            value={permission}
+            onChange={(e) => setPermission(e.target.value)}
+            error={wrong?.field("permission")}
+            required={!!here && !here.asks}
+          >
+            <option value="">{here?.asks ? "What the place asks about" : "Choose a permission"}</option>
+            {permissions.data?.items.map((p) => (
+              <option key={p.key} value={p.key}>
+                {p.group_title}: {p.title}
+              </option>
+            ))}
+          </SelectField>
+          <TextField label="When" optional type="datetime-local" value={at} onChange={(e) => setAt(e.target.value)} hint="Left empty: now." />
+          {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+          <Button type="submit" look="main" disabled={run.isPending}>
+            Check
+          </Button>
+        </form>
+        <div aria-live="polite">
+          {run.data ? (
+            <Answer d={run.data} />
+          ) : (
+            <p className="sentence text-faded">The answer stands here: yes or no, what it rests on, and what would change it.</p>
+          )}
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Answer({ d }: { d: Schema["Decision"] }) {
+  const allowed = d.outcome === "allow";
+  return (
+    <div className={`sheet border-t-4 p-6 ${allowed ? "border-t-open" : "border-t-shut"}`} data-outcome={d.outcome}>
+      <Mark of={allowed ? "open" : "shut"} />
+      <p className="mt-2 text-2xl leading-snug font-[550] text-balance">{d.sentence}</p>
+      <p className="mt-1 mb-5 text-sm text-faded">
+        {d.staff && `${d.staff.name}, ${d.staff.staff_number} · `}
+        {d.permission} at {d.place?.name} · {moment(d.at)}
+      </p>
+      {(d.grounds?.length ?? 0) > 0 && (
+        <Section title="What it rests on" className="mb-5">
+          <Grounds grounds={d.grounds!} />
+        </Section>
+      )}
+      {d.remedy && (
+        <Section title="What would change it">
+          <p className="sentence">{d.remedy}</p>
+        </Section>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,356 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
+import { useMemo, useState } from "react";
+import { api, change, type Place, queries, Refusal, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import {
+  Ask,
+  Button,
+  day,
+  Effects,
+  Empty,
+  inputLook,
+  kindWord,
+  Loading,
+  Page,
+  proofWord,
+  Section,
+  SelectField,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
+
+const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
+
+/** The estate as a tree, and beside it one place: what it is and who can open it. */
+export function Estate() {
+  const { code } = useParams({ strict: false }) as { code?: string };
+  const navigate = useNavigate();
+  const may = useMay();
+  const [q, setQ] = useState("");
+  const [adding, setAdding] = useState(false);
+  const places = useQuery({ queryKey: ["places", "tree"], queryFn: allPlaces, staleTime: 30_000 });
+  const all = places.data ?? [];
+  const fits = useMemo(() => matching(all, q), [all, q]);
+  const chosen = all.find((p) => p.code === code) ?? (code ? undefined : all[0]);
+  return (
+    <Page
+      title="Estate"
+      lead={`${all.length} places`}
+      acts={may("console.edit_places") && <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${chosen.name}` : ""}</Button>}
+    >
+      <Wrong error={places.error} />
+      {places.isPending ? (
+        <Loading />
+      ) : all.length === 0 ? (
+        <Empty>No place is on record yet. Add a site to begin.</Empty>
+      ) : (
+        <div className="grid items-start gap-8 md:grid-cols-[21rem_1fr]">
+          <div className="md:sticky md:top-20">
+            <input
+              aria-label="Search places"
+              placeholder="Part of a name or code"
+              value={q}
+              onChange={(e) => setQ(e.target.value)}
+              className={`${inputLook} mb-2`}
+            />
+            <nav aria-label="Places" className="sheet max-h-[calc(100dvh-13.5rem)] overflow-auto py-1">
+              {fits.map((p) => {
+                const Icon = icons[p.kind];
+                const here = p.code === chosen?.code;
+                return (
+                  <Link
+                    key={p.code}
+                    to="/estate/$code"
+                    params={{ code: p.code }}
+                    aria-current={here ? "page" : undefined}
+                    className={`flex items-center gap-2 py-1 pr-3 ${here ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
+                    style={{ paddingLeft: `${0.75 + p.depth * 1.15}rem` }}
+                  >
+                    <Icon size={15} className="shrink-0 text-brass" aria-label={kindWord[p.kind]} />
+                    <span className="truncate">{p.name}</span>
+                    <span className="ml-auto pl-2 text-sm text-faded">{p.code}</span>
+                  </Link>
+                );
+              })}
+              {fits.length === 0 && <p className="px-3 py-2 text-faded">No place goes by that.</p>}
+            </nav>
+          </div>
+          {chosen ? (
+            <PlacePanel key={chosen.code} place={chosen} />
+          ) : (
+            <Empty>No place has the code {code}. It may be retired; choose another on the left.</Empty>
+          )}
+        </div>
+      )}
+      {adding && (
+        <AddDialog parent={chosen} close={() => setAdding(false)} made={(made) => navigate({ to: "/estate/$code", params: { code: made } })} />
+      )}
+    </Page>
+  );
+}
+
+async function allPlaces(): Promise<Place[]> {
+  const all: Place[] = [];
+  for (let after = ""; ; ) {
+    const page = await take(api.GET("/places", { params: { query: { limit: 500, ...(after && { after }) } } }));
+    all.push(...page.items);
+    if (!page.next) return all;
+    after = page.next;
+  }
+}
+
+/** Places that fit, with those above them, so that a tree remains. */
+function matching(all: Place[], q: string): Place[] {
+  const words = q.trim().toLowerCase();
+  if (!words) return all;
+  const keep = new Set<string>();
+  const parents = new Map(all.map((p) => [p.code, p.parent?.code]));
+  for (const p of all) {
+    if (!`${p.name} ${p.code}`.toLowerCase().includes(words)) continue;
+    for (let code: string | undefined = p.code; code; code = parents.get(code)) keep.add(code);
+  }
+  return all.filter((p) => keep.has(p.code));
+}
+
+function PlacePanel({ place }: { place: Place }) {
+  const may = useMay();
+  const [retiring, setRetiring] = useState(false);
+  const [permission, setPermission] = useState(place.asks ?? "");
+  const permissions = useQuery({
+    queryKey: ["permissions", place.kind],
+    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: place.kind, limit: 500 } } })),
+    staleTime: 60_000,
+  });
+  const people = useQuery({
+    queryKey: ["who", place.code, permission],
+    queryFn: () => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { permission, limit: 500 } } })),
+    enabled: permission !== "" && may("console.view_staff"),
+  });
+  const asked = permissions.data?.items.find((p) => p.key === permission);
+  return (
+    <div className="space-y-7">
+      <div className="flex flex-wrap items-start justify-between gap-3">
+        <div>
+          <h2 className="text-2xl">{place.name}</h2>
+          <p className="text-faded">
+            {kindWord[place.kind]} {place.code}
+            {place.parent && (
+              <>
+                {" in "}
+                <Link to="/estate/$code" params={{ code: place.parent.code }} className="text-damson underline underline-offset-2">
+                  {place.parent.name}
+                </Link>
+              </>
+            )}
+          </p>
+        </div>
+        {may("console.edit_places") && (
+          <Button look="grave" onClick={() => setRetiring(true)}>
+            Retire
+          </Button>
+        )}
+      </div>
+      <p className="sentence">
+        Open {place.opening_words} ({place.time_zone}).
+        {place.proof && ` It asks for ${proofWord[place.proof]}.`}
+      </p>
+      {may("console.view_staff") && (
+        <Section
+          title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}
+          note={people.data && `${people.data.total} people`}
+        >
+          <SelectField label="Permission" className="mb-3 max-w-md" value={permission} onChange={(e) => setPermission(e.target.value)}>
+            <option value="">Choose a permission</option>
+            {permissions.data?.items.map((p) => (
+              <option key={p.key} value={p.key}>
+                {p.group_title}: {p.title}
+              </option>
+            ))}
+          </SelectField>
+          <Wrong error={people.error} />
+          {people.isFetching && !people.data && <Loading />}
+          {people.data?.total === 0 && <p className="text-faded">Nobody. Assign a template that gives it, here or at a place above.</p>}
+          {people.data && people.data.total > 0 && (
+            <div className="sheet max-h-[calc(100dvh-24rem)] min-h-56 overflow-auto">
+              <table className="w-full">
+                <thead className="sticky top-0 bg-inset text-left text-sm">
+                  <tr>
+                    <th className="px-3 py-1.5 font-[600]">Name</th>
+                    <th className="font-[600]">As</th>
+                    <th className="font-[600]">Through</th>
+                    {asked?.scale.kind !== "switch" && <th className="font-[600]">Level</th>}
+                    <th className="pr-3 font-[600]">Until</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {people.data.items.map((p) => (
+                    <tr key={p.staff_number} className="border-t border-rule">
+                      <td className="px-3 py-1.5">
+                        <Link to="/staff/$number" params={{ number: p.staff_number }} className="font-[600] hover:underline">
+                          {p.name}
+                        </Link>
+                      </td>
+                      <td className="pr-3">{p.template ?? "–"}</td>
+                      <td className="pr-3">{p.through}</td>
+                      {asked?.scale.kind !== "switch" && (
+                        <td className="pr-3">
+                          {p.level} {asked?.scale.unit}
+                        </td>
+                      )}
+                      <td className="pr-3 whitespace-nowrap">{day(p.until) || "open"}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          )}
+        </Section>
+      )}
+      {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}
+    </div>
+  );
+}
+
+function RetireDialog({ place, close }: { place: Place; close: () => void }) {
+  const [reason, setReason] = useState("");
+  const operation = [{ op: "place.retire", on: place.code }];
+  const preview = useQuery({ queryKey: ["preview", "retire", place.code], queryFn: () => change(operation, "", true), retry: false });
+  const run = useMutation({ mutationFn: () => change(operation, reason), onSuccess: close });
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title={`Retire ${place.name}`}
+      about="It, and all below it, is open to nobody from now on. It stays on record and can be brought back."
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        {preview.isPending && <Loading />}
+        {preview.data && <Effects effect={preview.data.effect} />}
+        <TextField label="Why" autoFocus required={preview.data?.effect.needs_reason} value={reason} onChange={(e) => setReason(e.target.value)} />
+        <Wrong error={run.error ?? preview.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="grave" disabled={run.isPending}>
+            Retire the place
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function AddDialog({ parent, close, made }: { parent?: Place; close: () => void; made: (code: string) => void }) {
+  const holder = parent && (parent.kind === "site" || parent.kind === "zone") ? parent.code : (parent?.parent?.code ?? "");
+  const [form, setForm] = useState({
+    code: holder ? `${holder}-` : "",
+    name: "",
+    kind: holder ? "door" : "site",
+    parent: holder,
+    proof: "badge_or_pin",
+    asks: "",
+    time_zone: "",
+  });
+  const permissions = useQuery({
+    queryKey: ["permissions", form.kind],
+    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: form.kind as Place["kind"], limit: 500 } } })),
+  });
+  const run = useMutation({
+    mutationFn: async () => {
+      const isSite = form.kind === "site";
+      const body = {
+        code: form.code,
+        name: form.name,
+        kind: form.kind,
+        ...(isSite ? { time_zone: form.time_zone || Intl.DateTimeFormat().resolvedOptions().timeZone } : { parent: form.parent }),
+        ...(form.kind === "door" && { proof: form.proof }),
+        ...(form.asks && { asks: form.asks }),
+      };
+      const answer = await take(api.POST("/places", { body }));
+      await queries.invalidateQueries();
+      return answer;
+    },
+    onSuccess: () => {
+      close();
+      made(form.code);
+    },
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  const set = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title="Add a place"
+      about="Sites stand at the top; zones in sites and zones; doors, devices and work centres in sites and zones."
+    >
+      <form
+        className="grid grid-cols-2 gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <SelectField label="Kind" value={form.kind} onChange={set("kind")}>
+          {Object.entries(kindWord).map(([k, w]) => (
+            <option key={k} value={k}>
+              {w}
+            </option>
+          ))}
+        </SelectField>
+        <TextField label="Code" required value={form.code} onChange={set("code")} error={wrong?.field("code")} hint="Short and unique." />
+        <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={set("name")} error={wrong?.field("name")} />
+        {form.kind === "site" ? (
+          <TextField
+            label="Time zone"
+            value={form.time_zone}
+            onChange={set("time_zone")}
+            placeholder="Europe/Dublin"
+            error={wrong?.field("time_zone")}
+          />
+        ) : (
+          <TextField
+            label="Stands in"
+            required
+            value={form.parent}
+            onChange={set("parent")}
+            error={wrong?.field("parent")}
+            hint="Code of a site or zone."
+          />
+        )}
+        {form.kind === "door" && (
+          <SelectField label="Asks to be shown" value={form.proof} onChange={set("proof")}>
+            {Object.entries(proofWord).map(([k, w]) => (
+              <option key={k} value={k}>
+                {w}
+              </option>
+            ))}
+          </SelectField>
+        )}
+        {form.kind !== "site" && form.kind !== "zone" && (
+          <SelectField label="A request here is about" className="col-span-2" value={form.asks} onChange={set("asks")} error={wrong?.field("asks")}>
+            <option value="">Nothing in particular</option>
+            {permissions.data?.items.map((p) => (
+              <option key={p.key} value={p.key}>
+                {p.group_title}: {p.title}
+              </option>
+            ))}
+          </SelectField>
+        )}
+        <div className="col-span-2 space-y-3">
+          {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+          <Button type="submit" look="main" disabled={run.isPending}>
+            Add the place
+          </Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}

@@ -1,0 +1,154 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { createContext, type ReactNode, useContext, useState } from "react";
+import { api, queries, Refusal, type Schema, setCsrf, take } from "@/api/api";
+import { Button, Loading, TextField, Wrong } from "@/parts/parts";
+
+type Me = Schema["Me"];
+const Signed = createContext<Me | undefined>(undefined);
+
+/** Who is signed in. */
+export function useMe(): Me {
+  return useContext(Signed)!;
+}
+
+/** Whether a console permission is held anywhere, or at a site. */
+export function useMay() {
+  const me = useMe();
+  return (permission: string, site?: string) => (site ? (me.may[permission]?.includes(site) ?? false) : permission in me.may);
+}
+
+/** Shows the console to those who are signed in, and a way to sign in to all others. */
+export function SignedIn({ children }: { children: ReactNode }) {
+  const me = useQuery({
+    queryKey: ["me"],
+    queryFn: async () => {
+      const found = await take(api.GET("/me"));
+      setCsrf(found.csrf);
+      return found;
+    },
+    staleTime: 60_000,
+    retry: false,
+  });
+  if (me.isPending) return <Loading />;
+  if (me.error instanceof Refusal && me.error.problem.status === 401) return <SignIn />;
+  if (me.error) {
+    return (
+      <Cover>
+        <Wrong error={me.error} />
+        <Button className="mt-4" onClick={() => me.refetch()}>
+          Try again
+        </Button>
+      </Cover>
+    );
+  }
+  if (me.data.must_change_password) return <OwnPassword />;
+  return <Signed.Provider value={me.data}>{children}</Signed.Provider>;
+}
+
+function Cover({ children }: { children: ReactNode }) {
+  return (
+    <div className="grid min-h-dvh grid-cols-1 md:grid-cols-[minmax(19rem,38%)_1fr]">
+      <div className="flex flex-col justify-between border-b-4 border-brass-light bg-damson p-8 text-paper md:border-r-4 md:border-b-0 md:p-12">
+        <div className="flex items-center gap-3 text-xl font-[650]">
+          <img src="/latch.svg" alt="" className="size-9 rounded-md ring-1 ring-brass-light" />
+          Loyal Latch
+        </div>
+        <p className="mt-6 max-w-sm text-2xl leading-snug font-[500] text-balance">Who may open what, where and when. And why.</p>
+      </div>
+      <main className="flex items-center p-8 md:p-16">
+        <div className="w-full max-w-sm">{children}</div>
+      </main>
+    </div>
+  );
+}
+
+function SignIn() {
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const run = useMutation({
+    mutationFn: () => take(api.POST("/session", { body: { name, password, kind: "console" }, headers: { "Idempotency-Key": "" } })),
+    onSuccess: () => queries.resetQueries(),
+  });
+  return (
+    <Cover>
+      <title>Sign in · Loyal Latch</title>
+      <h1 className="mb-5">Sign in</h1>
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <TextField
+          label="Work email or staff number"
+          autoFocus
+          autoComplete="username"
+          required
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <TextField
+          label="Password"
+          type="password"
+          autoComplete="current-password"
+          required
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+        <Wrong error={run.error} />
+        <Button type="submit" look="main" className="w-full" disabled={run.isPending}>
+          Sign in
+        </Button>
+      </form>
+    </Cover>
+  );
+}
+
+function OwnPassword() {
+  const [old, setOld] = useState("");
+  const [next, setNext] = useState("");
+  const run = useMutation({
+    mutationFn: () => take(api.POST("/me/password", { body: { old_password: old, new_password: next }, headers: { "Idempotency-Key": "" } })),
+    onSuccess: () => queries.resetQueries(),
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  return (
+    <Cover>
+      <title>Choose a password · Loyal Latch</title>
+      <h1>Choose your own password</h1>
+      <p className="mt-1 mb-5 text-faded">You signed in with a first password. Choose one that only you know.</p>
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <TextField
+          label="First password"
+          type="password"
+          autoComplete="current-password"
+          required
+          value={old}
+          onChange={(e) => setOld(e.target.value)}
+          error={wrong?.field("old_password")}
+        />
+        <TextField
+          label="Your own password"
+          type="password"
+          autoComplete="new-password"
+          required
+          value={next}
+          onChange={(e) => setNext(e.target.value)}
+          hint="At least 15 characters; a few unrelated words do well."
+          error={wrong?.field("password")}
+        />
+        {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+        <Button type="submit" look="main" disabled={run.isPending}>
+          Keep this password
+        </Button>
+      </form>
+    </Cover>
+  );
+}

@@ -1,0 +1,469 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "@tanstack/react-router";
+import { Lock, LockOpen } from "lucide-react";
+import { type ReactNode, useState } from "react";
+import { api, change, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
+import { useMay, useMe } from "@/areas/session/session";
+import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
+import { useAct } from "@/parts/acts";
+import {
+  Ask,
+  Button,
+  day,
+  Empty,
+  engagementWord,
+  Loading,
+  Mark,
+  moment,
+  Page,
+  Section,
+  SelectField,
+  StaffMark,
+  Statement,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
+
+/** One person: who they are, what they can do and why, and what was done. */
+export function Person() {
+  const { number } = useParams({ from: "/staff/$number" });
+  const staff = useQuery({ queryKey: ["staff", number], queryFn: () => take(api.GET("/staff/{id}", { params: { path: { id: number } } })) });
+  if (staff.isPending) return <Loading />;
+  if (staff.error) {
+    return (
+      <Page title="Not found">
+        <Wrong error={staff.error} />
+      </Page>
+    );
+  }
+  return <Sheet key={number} staff={staff.data} />;
+}
+
+function Sheet({ staff }: { staff: Staff }) {
+  const number = staff.staff_number;
+  const me = useMe();
+  const may = useMay();
+  const act = useAct();
+  const whom = { staff_number: number, name: `${staff.given_name} ${staff.family_name}` };
+  const site = staff.home_site.code;
+  const self = me.staff_number === number;
+  const access = useQuery({ queryKey: ["access", number], queryFn: () => take(api.GET("/staff/{id}/access", { params: { path: { id: number } } })) });
+  const [dialog, setDialog] = useState<"assign" | "record" | undefined>(() =>
+    location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
+  );
+  const lockable = may("console.lock") && !self && staff.status !== "departed" && (!staff.owner || me.owner);
+  return (
+    <Page
+      title={whom.name}
+      lead={
+        <span className="flex flex-wrap items-center gap-2">
+          <StaffMark staff={staff} />
+          {staff.lock && <Mark of={staff.status} />}
+          <span>
+            {number} · {staff.job_title || "no job title"} · {staff.home_site.name}
+          </span>
+        </span>
+      }
+      acts={
+        <>
+          {may("console.credentials", site) && staff.status !== "departed" && <Button onClick={() => act("pin", whom)}>New PIN</Button>}
+          {may("console.assign") && !self && staff.status !== "departed" && <Button onClick={() => setDialog("assign")}>Assign</Button>}
+          {lockable &&
+            (staff.lock ? (
+              <Button look="main" onClick={() => act("unlock", whom)}>
+                <LockOpen size={16} aria-hidden /> Unlock
+              </Button>
+            ) : (
+              <Button look="grave" onClick={() => act("lock", whom)}>
+                <Lock size={16} aria-hidden /> Lock
+              </Button>
+            ))}
+        </>
+      }
+    >
+      {staff.lock && (
+        <p className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>Locked</b> since {moment(staff.lock.since)}
+          {staff.lock.by && ` by ${staff.lock.by.name}`}: {staff.lock.reason}
+          {staff.lock.until && `, until ${moment(staff.lock.until)}`}. Nothing below counts until unlocked.
+        </p>
+      )}
+      {access.data?.obstacles
+        .filter((o) => o.code !== "locked")
+        .map((o) => (
+          <p key={o.code} className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
+            <Mark of="stuck" />
+            <span>
+              {o.sentence} <span className="text-faded">{o.mend}</span>
+            </span>
+          </p>
+        ))}
+      <div className="grid items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_20rem]">
+        <div className="space-y-8">
+          <Section title={`What ${access.data?.called ?? staff.given_name} can do`} note="Each sentence opens to what it rests on">
+            <Wrong error={access.error} />
+            {access.isPending && <Loading />}
+            {access.data?.statements.length === 0 && (
+              <Empty>
+                Nothing yet.{" "}
+                {may("console.assign") ? "Assign a place and a template to begin." : "Somebody who may assign has to say where, and as what."}
+              </Empty>
+            )}
+            {access.data?.statements.map((s) => (
+              <Statement key={`${s.assignment} ${s.exception} ${s.sentence}`} statement={s} />
+            ))}
+          </Section>
+          <Assignments number={number} self={self} />
+          <History number={number} />
+        </div>
+        <aside className="space-y-8">
+          <Section
+            title="Record"
+            note={
+              may("console.edit_staff", site) && (
+                <button type="button" className="text-damson underline underline-offset-2" onClick={() => setDialog("record")}>
+                  Change
+                </button>
+              )
+            }
+          >
+            <Record staff={staff} />
+          </Section>
+          <Credentials number={number} />
+          {may("console.depart", site) && !self && (
+            <Section title="Coming and going">
+              <div className="flex flex-wrap gap-2">
+                {staff.status === "prepared" && may("console.edit_staff", site) && (
+                  <Button onClick={() => act("activate", whom)}>Activate now</Button>
+                )}
+                {staff.status !== "departed" && (
+                  <Button look="grave" onClick={() => act("depart", whom)}>
+                    Record departure
+                  </Button>
+                )}
+                {(staff.status === "departed" || staff.leaving_date) && <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>}
+                {may("console.credentials", site) && staff.status !== "departed" && (
+                  <Button onClick={() => act("password", whom)}>First password</Button>
+                )}
+              </div>
+            </Section>
+          )}
+        </aside>
+      </div>
+      {dialog === "assign" && <AssignDialog staff={staff} close={() => setDialog(undefined)} />}
+      {dialog === "record" && <RecordDialog staff={staff} close={() => setDialog(undefined)} />}
+    </Page>
+  );
+}
+
+function Record({ staff }: { staff: Staff }) {
+  const lines: [string, ReactNode][] = [
+    ["Known as", staff.known_as],
+    ["Engagement", [engagementWord[staff.engagement], staff.employer].filter(Boolean).join(", ")],
+    [
+      "Line manager",
+      staff.line_manager && (
+        <Link to="/staff/$number" params={{ number: staff.line_manager.staff_number }} className="hover:underline">
+          {staff.line_manager.name}
+        </Link>
+      ),
+    ],
+    ["Start", day(staff.start_date)],
+    ["Contract end", day(staff.contract_end)],
+    ["Leaves", day(staff.leaving_date)],
+    ["Email", staff.email],
+    ["Phone", staff.phone],
+    ["Notes", staff.notes],
+  ];
+  return (
+    <dl className="grid grid-cols-[7rem_1fr] gap-x-3 gap-y-1">
+      {lines
+        .filter(([, value]) => value)
+        .map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-faded">{name}</dt>
+            <dd className="min-w-0 break-words">{value}</dd>
+          </div>
+        ))}
+    </dl>
+  );
+}
+
+function Credentials({ number }: { number: string }) {
+  const list = useQuery({
+    queryKey: ["credentials", number],
+    queryFn: () => take(api.GET("/credentials", { params: { query: { staff: number } } })),
+  });
+  const valid = list.data?.items.filter((c) => c.state !== "withdrawn") ?? [];
+  const old = (list.data?.items.length ?? 0) - valid.length;
+  return (
+    <Section title="Credentials" note={old > 0 ? `${old} withdrawn` : undefined}>
+      {list.data && valid.length === 0 && <p className="text-faded">No PIN, no badge and no password.</p>}
+      <ul>
+        {valid.map((c) => (
+          <li key={c.id} className="border-b border-rule py-1.5 last:border-b-0">
+            <span className="font-[600]">{{ pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]}</span>, {c.state}
+            {c.must_change && ", to be changed at first use"}
+            <span className="block text-sm text-faded">
+              issued {moment(c.issued_at)}
+              {c.until && `, until ${moment(c.until)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
+
+function Assignments({ number, self }: { number: string; self: boolean }) {
+  const may = useMay();
+  const [ending, setEnding] = useState<Schema["Assignment"]>();
+  const list = useQuery({
+    queryKey: ["assignments", number],
+    queryFn: () => take(api.GET("/assignments", { params: { query: { staff: number, limit: 500 } } })),
+  });
+  if (!list.data?.items.length) return null;
+  return (
+    <Section title="Assignments">
+      <div className="overflow-x-auto">
+        <table className="w-full">
+          <thead>
+            <tr className="text-left text-sm text-faded">
+              <th className="py-1 font-[600]">Works as</th>
+              <th className="font-[600]">Where</th>
+              <th className="font-[600]">From</th>
+              <th className="font-[600]">Until</th>
+              <th className="font-[600]">Hours</th>
+              <th>
+                <span className="sr-only">Acts</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {list.data.items.map((a) => (
+              <tr key={a.id} className={`border-t border-rule ${a.when === "past" ? "text-faded" : ""}`}>
+                <td className="py-1.5 pr-3 font-[600]">{a.template_name}</td>
+                <td className="pr-3">
+                  <Link to="/estate/$code" params={{ code: a.place.code }} className="hover:underline">
+                    {a.place.name}
+                  </Link>
+                </td>
+                <td className="pr-3 whitespace-nowrap">{day(a.from) || "–"}</td>
+                <td className="pr-3 whitespace-nowrap">{day(a.until) || "open"}</td>
+                <td className="pr-3">{a.hours_words}</td>
+                <td className="text-right">
+                  {may("console.assign") && !self && a.when !== "past" && (
+                    <Button look="quiet" className="min-h-0 px-1" onClick={() => setEnding(a)}>
+                      End
+                    </Button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
+    </Section>
+  );
+}
+
+function EndDialog({ assignment, close }: { assignment: Schema["Assignment"]; close: () => void }) {
+  const [reason, setReason] = useState("");
+  const run = useMutation({ mutationFn: () => change([{ op: "assignment.end", on: String(assignment.id) }], reason), onSuccess: close });
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title={`End ${assignment.template_name} at ${assignment.place.name}`}
+      about={`${assignment.staff.name} loses at once what this assignment gives. It stays on record.`}
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <TextField label="Why" autoFocus required maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
+        <Wrong error={run.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="grave" disabled={run.isPending}>
+            End the assignment
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function AssignDialog({ staff, close }: { staff: Staff; close: () => void }) {
+  const choices = useAssignmentChoices(staff.home_site.code, staff.contract_end ?? "");
+  const [reason, setReason] = useState("");
+  const run = useMutation({
+    mutationFn: () => change([{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }], reason),
+    onSuccess: close,
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title={`Assign ${staff.given_name} ${staff.family_name}`}
+      about="Where they work, as what, and between which days."
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <AssignmentFields choices={choices} wrong={wrong} />
+        <TextField
+          label="Why"
+          optional={!wrong?.field("reason")}
+          error={wrong?.field("reason")}
+          maxLength={500}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          hint="Needed where something sensitive is given."
+        />
+        {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={run.isPending}>
+            Assign
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function RecordDialog({ staff, close }: { staff: Staff; close: () => void }) {
+  const first = {
+    given_name: staff.given_name,
+    family_name: staff.family_name,
+    known_as: staff.known_as ?? "",
+    email: staff.email ?? "",
+    phone: staff.phone ?? "",
+    job_title: staff.job_title ?? "",
+    engagement: staff.engagement as string,
+    employer: staff.employer ?? "",
+    start_date: staff.start_date,
+    contract_end: staff.contract_end ?? "",
+    notes: staff.notes ?? "",
+  };
+  const [form, setForm] = useState(first);
+  const [reason, setReason] = useState("");
+  const run = useMutation({
+    mutationFn: async () => {
+      const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
+      const answer = await take(
+        api.PATCH("/staff/{id}", { params: { path: { id: staff.staff_number }, header: { "If-Match": staff.etag } }, body: { ...changed, reason } }),
+      );
+      await queries.invalidateQueries();
+      return answer;
+    },
+    onSuccess: close,
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  const text = (name: keyof typeof form, label: string, rest: { type?: string; optional?: boolean } = {}) => (
+    <TextField label={label} value={form[name]} error={wrong?.field(name)} onChange={(e) => setForm({ ...form, [name]: e.target.value })} {...rest} />
+  );
+  return (
+    <Ask open onOpenChange={close} title="Change the record" about={`${staff.staff_number}. The staff number stays with the person.`}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <div className="grid grid-cols-2 gap-3">
+          {text("given_name", "Given name")}
+          {text("family_name", "Family name")}
+          {text("known_as", "Known as", { optional: true })}
+          {text("job_title", "Job title", { optional: true })}
+          {text("email", "Work email", { optional: true, type: "email" })}
+          {text("phone", "Phone", { optional: true })}
+          <SelectField label="Engagement" value={form.engagement} onChange={(e) => setForm({ ...form, engagement: e.target.value })}>
+            {Object.entries(engagementWord).map(([k, w]) => (
+              <option key={k} value={k}>
+                {w}
+              </option>
+            ))}
+          </SelectField>
+          {text("employer", "Employer", { optional: true })}
+          {text("start_date", "Start", { type: "date" })}
+          {text("contract_end", "Contract end", { optional: true, type: "date" })}
+        </div>
+        <div className="mt-3 space-y-3">
+          {text("notes", "Notes", { optional: true })}
+          <TextField
+            label="Why"
+            optional
+            error={wrong?.field("reason")}
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+            hint="Needed where this takes access away."
+          />
+          {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+          <div className="flex gap-2">
+            <Button type="submit" look="main" disabled={run.isPending}>
+              Keep the changes
+            </Button>
+            <Button onClick={close}>Cancel</Button>
+          </div>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function History({ number }: { number: string }) {
+  const may = useMay();
+  const audit = useQuery({
+    queryKey: ["audit", number],
+    queryFn: () => take(api.GET("/audit", { params: { query: { staff: number, limit: 20 } } })),
+  });
+  const events = useQuery({
+    queryKey: ["events", number],
+    queryFn: () => take(api.GET("/events", { params: { query: { staff: number, limit: 8 } } })),
+    enabled: may("console.read_events"),
+  });
+  return (
+    <div className="grid gap-8 md:grid-cols-2">
+      <Section title="Changes" note={audit.data && `${audit.data.total} in all`}>
+        <ol>
+          {audit.data?.items.map((e) => (
+            <li key={e.id} className="border-b border-rule py-1.5 last:border-b-0">
+              {e.summary}
+              {e.reason && <span className="block">“{e.reason}”</span>}
+              <span className="block text-sm text-faded">
+                {moment(e.at)} · {e.actor}
+              </span>
+            </li>
+          ))}
+        </ol>
+      </Section>
+      {may("console.read_events") && (
+        <Section title="At the doors" note={events.data && `${events.data.total} in all`}>
+          {events.data?.items.length === 0 && <p className="text-faded">Has not been at a door yet.</p>}
+          <ol>
+            {events.data?.items.map((e) => (
+              <li key={e.id} className="flex items-start justify-between gap-2 border-b border-rule py-1.5 last:border-b-0">
+                <span>
+                  {e.place.name}
+                  <span className="block text-sm text-faded">{moment(e.at)}</span>
+                </span>
+                {e.outcome === "allow" ? <Mark of="open" /> : <Mark of="shut">{e.reason.replaceAll("_", " ")}</Mark>}
+              </li>
+            ))}
+          </ol>
+        </Section>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,262 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { createColumnHelper, flexRender, getCoreRowModel, type SortingState, useReactTable, type VisibilityState } from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { ArrowDown, ArrowUp, Columns3, Download } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { api, type Staff, take } from "@/api/api";
+import { day, Empty, engagementWord, inputLook, Loading, Page, StaffMark, Wrong } from "@/parts/parts";
+
+const of = createColumnHelper<Staff>();
+const columns = [
+  of.accessor((s) => `${s.family_name}, ${s.given_name}`, {
+    id: "name",
+    header: "Name",
+    size: 230,
+    cell: (c) => (
+      <Link to="/staff/$number" params={{ number: c.row.original.staff_number }} className="font-[600] hover:underline">
+        {c.getValue()}
+      </Link>
+    ),
+  }),
+  of.accessor("staff_number", { header: "Number", size: 95 }),
+  of.display({ id: "status", header: "Status", size: 125, cell: (c) => <StaffMark staff={c.row.original} /> }),
+  of.accessor("job_title", { header: "Job title", size: 170 }),
+  of.accessor((s) => s.templates.join(", "), { id: "works_as", header: "Works as", size: 180, enableSorting: false }),
+  of.accessor((s) => s.home_site.name, { id: "home_site", header: "Home site", size: 190 }),
+  of.accessor((s) => engagementWord[s.engagement], { id: "engagement", header: "Engagement", size: 120 }),
+  of.accessor("employer", { header: "Employer", size: 190 }),
+  of.accessor((s) => day(s.start_date), { id: "start_date", header: "Start", size: 120 }),
+  of.accessor((s) => day(s.leaving_date || s.contract_end), { id: "contract_end", header: "Ends", size: 120 }),
+];
+const sortable = new Set(["name", "staff_number", "job_title", "home_site", "engagement", "employer", "start_date", "contract_end"]);
+
+/** The list of staff: search, filter, sort, choose columns, take it along as CSV. */
+export function StaffList() {
+  const navigate = useNavigate();
+  const [q, setQ] = useState("");
+  const [status, setStatus] = useState("");
+  const [engagement, setEngagement] = useState("");
+  const [site, setSite] = useState("");
+  const [template, setTemplate] = useState("");
+  const [sorting, setSorting] = useState<SortingState>([{ id: "name", desc: false }]);
+  const [shown, setShown] = useState<VisibilityState>({ employer: false, start_date: false, works_as: true });
+  const search = useDeferredValue(q.trim());
+  const filters = useMemo(
+    () => ({
+      ...(search && { q: search }),
+      ...(status === "locked" ? { locked: "true" as const } : status && { status: status as Staff["status"] }),
+      ...(engagement && { engagement: engagement as Staff["engagement"] }),
+      ...(site && { site }),
+      ...(template && { template }),
+      sort: sorting.map((s) => (s.desc ? "-" : "") + s.id).join(",") || "name",
+    }),
+    [search, status, engagement, site, template, sorting],
+  );
+  const sites = useQuery({ queryKey: ["places", "sites"], queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })) });
+  const templates = useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
+  const pages = useInfiniteQuery({
+    queryKey: ["staff", filters],
+    queryFn: ({ pageParam }) => take(api.GET("/staff", { params: { query: { ...filters, limit: 200, ...(pageParam && { after: pageParam }) } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const rows = useMemo(() => pages.data?.pages.flatMap((p) => p.items) ?? [], [pages.data]);
+  const total = pages.data?.pages[0]?.total ?? 0;
+  const table = useReactTable({
+    data: rows,
+    columns,
+    state: { sorting, columnVisibility: shown },
+    onSortingChange: setSorting,
+    onColumnVisibilityChange: setShown,
+    getCoreRowModel: getCoreRowModel(),
+    manualSorting: true,
+  });
+  const box = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 38, overscan: 12 });
+  const lastShown = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (lastShown > rows.length - 40 && pages.hasNextPage && !pages.isFetchingNextPage) pages.fetchNextPage();
+  }, [lastShown, rows.length, pages]);
+  const csv = `/api/v1/staff?${new URLSearchParams(filters as Record<string, string>)}`;
+  const narrow = [q, status, engagement, site, template].some(Boolean);
+
+  return (
+    <Page
+      title="Staff"
+      lead={
+        <span role="status">
+          {total.toLocaleString("en-IE")} {total === 1 ? "person" : "people"}
+          {narrow && " fit"}
+        </span>
+      }
+      acts={
+        <>
+          <DropdownMenu.Root>
+            <DropdownMenu.Trigger className="inline-flex min-h-9 items-center gap-1.5 rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset">
+              <Columns3 size={16} aria-hidden /> Columns
+            </DropdownMenu.Trigger>
+            <DropdownMenu.Portal>
+              <DropdownMenu.Content align="end" sideOffset={4} className="z-50 min-w-48 rounded-md border border-rule bg-sheet py-1 shadow-raised">
+                {table.getAllLeafColumns().map((c) => (
+                  <DropdownMenu.CheckboxItem
+                    key={c.id}
+                    checked={c.getIsVisible()}
+                    disabled={c.id === "name"}
+                    onSelect={(e) => e.preventDefault()}
+                    onCheckedChange={(v) => c.toggleVisibility(v)}
+                    className="flex cursor-pointer items-center gap-2 px-3 py-1.5 outline-none data-disabled:text-faded data-highlighted:bg-inset"
+                  >
+                    <span className="w-4 text-brass">
+                      <DropdownMenu.ItemIndicator>✓</DropdownMenu.ItemIndicator>
+                    </span>
+                    {String(c.columnDef.header)}
+                  </DropdownMenu.CheckboxItem>
+                ))}
+              </DropdownMenu.Content>
+            </DropdownMenu.Portal>
+          </DropdownMenu.Root>
+          <button
+            type="button"
+            onClick={() => download(csv, "staff.csv")}
+            className="inline-flex min-h-9 items-center gap-1.5 rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
+          >
+            <Download size={16} aria-hidden /> CSV
+          </button>
+        </>
+      }
+    >
+      <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-[2fr_1fr_1fr_1.4fr_1.4fr]">
+        <input
+          aria-label="Search staff"
+          placeholder="Name, number, job title, employer"
+          value={q}
+          onChange={(e) => setQ(e.target.value)}
+          className={`${inputLook} col-span-2 md:col-span-1`}
+        />
+        <Choice label="Status" value={status} set={setStatus} all="Any status">
+          <option value="active">Active</option>
+          <option value="prepared">Prepared</option>
+          <option value="departed">Departed</option>
+          <option value="locked">Locked</option>
+        </Choice>
+        <Choice label="Engagement" value={engagement} set={setEngagement} all="Any engagement">
+          {Object.entries(engagementWord).map(([key, word]) => (
+            <option key={key} value={key}>
+              {word}
+            </option>
+          ))}
+        </Choice>
+        <Choice label="Home site" value={site} set={setSite} all="Any site">
+          {sites.data?.items.map((s) => (
+            <option key={s.code} value={s.code}>
+              {s.name}
+            </option>
+          ))}
+        </Choice>
+        <Choice label="Template" value={template} set={setTemplate} all="Any template">
+          {templates.data?.items.map((t) => (
+            <option key={t.code} value={t.code}>
+              {t.name}
+            </option>
+          ))}
+        </Choice>
+      </div>
+      <Wrong error={pages.error} />
+      {pages.isPending ? (
+        <Loading />
+      ) : rows.length === 0 ? (
+        <Empty>{narrow ? "Nobody fits. Take a filter away, or search for part of a name." : "Nobody is on record yet. Begin with Enrol."}</Empty>
+      ) : (
+        <section ref={box} aria-label="Staff" className="sheet h-[calc(100dvh-16.5rem)] min-h-80 overflow-auto" tabIndex={-1}>
+          <table className="grid w-full" aria-rowcount={total}>
+            <thead className="sticky top-0 z-10 grid border-b border-edge bg-inset">
+              {table.getHeaderGroups().map((group) => (
+                <tr key={group.id} className="flex min-w-full">
+                  {group.headers.map((h) => {
+                    const dir = h.column.getIsSorted();
+                    const sorts = sortable.has(h.column.id);
+                    return (
+                      <th
+                        key={h.id}
+                        style={{ width: h.getSize(), flexGrow: h.getSize() }}
+                        aria-sort={dir ? (dir === "asc" ? "ascending" : "descending") : undefined}
+                        className="px-3 py-1.5 text-left text-sm font-[600]"
+                      >
+                        {sorts ? (
+                          <button
+                            type="button"
+                            onClick={h.column.getToggleSortingHandler()}
+                            className="inline-flex items-center gap-1 hover:underline"
+                          >
+                            {flexRender(h.column.columnDef.header, h.getContext())}
+                            {dir === "asc" && <ArrowUp size={14} aria-hidden />}
+                            {dir === "desc" && <ArrowDown size={14} aria-hidden />}
+                          </button>
+                        ) : (
+                          flexRender(h.column.columnDef.header, h.getContext())
+                        )}
+                      </th>
+                    );
+                  })}
+                </tr>
+              ))}
+            </thead>
+            <tbody className="relative grid" style={{ height: virtual.getTotalSize() }}>
+              {virtual.getVirtualItems().map((v) => {
+                const row = table.getRowModel().rows[v.index]!;
+                return (
+                  <tr
+                    key={row.id}
+                    aria-rowindex={v.index + 2}
+                    className="absolute flex w-full cursor-pointer border-b border-rule hover:bg-inset"
+                    style={{ transform: `translateY(${v.start}px)`, height: v.size }}
+                    onClick={() => navigate({ to: "/staff/$number", params: { number: row.original.staff_number } })}
+                  >
+                    {row.getVisibleCells().map((cell) => (
+                      <td key={cell.id} style={{ width: cell.column.getSize(), flexGrow: cell.column.getSize() }} className="truncate px-3 py-1.5">
+                        {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                      </td>
+                    ))}
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+        </section>
+      )}
+    </Page>
+  );
+}
+
+function Choice({
+  label,
+  value,
+  set,
+  all,
+  children,
+}: {
+  label: string;
+  value: string;
+  set: (v: string) => void;
+  all: string;
+  children: React.ReactNode;
+}) {
+  return (
+    <select aria-label={label} value={value} onChange={(e) => set(e.target.value)} className={inputLook}>
+      <option value="">{all}</option>
+      {children}
+    </select>
+  );
+}
+
+async function download(address: string, name: string) {
+  const answer = await fetch(address, { headers: { Accept: "text/csv" } });
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(await answer.blob());
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}

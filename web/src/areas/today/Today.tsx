@@ -1,0 +1,204 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import type { ReactNode } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { useMay, useMe } from "@/areas/session/session";
+import { useAct } from "@/parts/acts";
+import { Button, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+
+type Person = Schema["Person"];
+
+/** What a manager looks at first: each line ends in the act that settles it. */
+export function Today() {
+  const me = useMe();
+  const may = useMay();
+  const today = useQuery({
+    queryKey: ["today"],
+    queryFn: () => take(api.GET("/today")),
+    refetchInterval: 30_000,
+    enabled: may("console.view_staff"),
+  });
+  const refusals = useQuery({
+    queryKey: ["events", "refusals"],
+    queryFn: () => take(api.GET("/events", { params: { query: { outcome: "refuse", limit: 8 } } })),
+    refetchInterval: 30_000,
+    enabled: may("console.read_events"),
+  });
+  const t = today.data;
+  return (
+    <Page
+      title="Today"
+      lead={
+        t
+          ? `${new Date(`${t.date}T12:00:00Z`).toLocaleDateString("en-IE", { weekday: "long", day: "numeric", month: "long" })} · ${me.organisation}`
+          : me.organisation
+      }
+      acts={
+        may("console.enrol") && (
+          <Link
+            to="/enrol"
+            className="inline-flex min-h-9 items-center rounded-sm border border-damson bg-damson px-3.5 font-[550] text-sheet hover:bg-damson-deep"
+          >
+            Enrol somebody
+          </Link>
+        )
+      }
+    >
+      <Wrong error={today.error} />
+      {today.isLoading && <Loading />}
+      {t && (
+        <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
+          <Section title="Can't get in" note={count(t.counts.stuck)}>
+            <Lines people={t.stuck} none="Everybody who is to work can work." line={(p) => <Stuck person={p} />} />
+          </Section>
+          <div className="space-y-9">
+            <Section title="Starting within a week" note={count(t.counts.starting)}>
+              <Lines
+                people={t.starting}
+                none="Nobody starts within a week. Enrol somebody to see them here."
+                line={(p) => <Line person={p} detail={`${p.job_title || "No job title"} · ${p.home_site.name}`} end={day(p.date)} />}
+              />
+            </Section>
+            <Section title="Locked" note={count(t.counts.locked)}>
+              <Lines people={t.locked} none="Nobody is locked." line={(p) => <LockedLine person={p} />} />
+            </Section>
+            <Section title="Ending within two weeks" note={count(t.counts.ending)}>
+              <Lines
+                people={t.ending}
+                none="Nothing ends within two weeks."
+                line={(p) => <Line person={p} detail={sentence(p.what)} end={day(p.date)} />}
+              />
+            </Section>
+            {may("console.read_events") && (
+              <Section title="Latest refusals at the doors">
+                <ul>
+                  {refusals.data?.items.map((e) => (
+                    <li key={e.id} className="flex justify-between gap-3 border-b border-rule py-1.5 last:border-b-0">
+                      <span>
+                        {e.staff ? (
+                          <Link to="/staff/$number" params={{ number: e.staff.staff_number }} className="font-[600] hover:underline">
+                            {e.staff.name}
+                          </Link>
+                        ) : (
+                          "Somebody unknown"
+                        )}{" "}
+                        <span className="text-faded">
+                          at {e.place.name}, {e.reason.replaceAll("_", " ")}
+                        </span>
+                      </span>
+                      <span className="shrink-0 text-sm text-faded">{moment(e.at)}</span>
+                    </li>
+                  ))}
+                </ul>
+                {refusals.data?.items.length === 0 && <p className="text-faded">No refusal yet. Connect a door and it will report here.</p>}
+              </Section>
+            )}
+          </div>
+        </div>
+      )}
+    </Page>
+  );
+}
+
+const count = (n: number | undefined) => (n === 1 ? "1 person" : n ? `${n} people` : undefined);
+const sentence = (s: string | undefined) => (s ? s[0]!.toUpperCase() + s.slice(1) + (s.startsWith("assignment") ? "" : " ends") : "");
+
+function Lines({ people, none, line }: { people: Person[]; none: string; line: (p: Person) => ReactNode }) {
+  if (!people.length) return <p className="text-faded">{none}</p>;
+  return (
+    <ul>
+      {people.map((p) => (
+        <li key={`${p.staff_number} ${p.what ?? ""}`} className="border-b border-rule py-2 last:border-b-0">
+          {line(p)}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Name({ person }: { person: Person }) {
+  return (
+    <Link to="/staff/$number" params={{ number: person.staff_number }} className="font-[600] hover:underline">
+      {person.name}
+    </Link>
+  );
+}
+
+function Line({ person, detail, end }: { person: Person; detail: string; end: string }) {
+  return (
+    <div className="flex justify-between gap-3">
+      <span>
+        <Name person={person} /> <span className="text-faded">{detail}</span>
+      </span>
+      <span className="shrink-0">{end}</span>
+    </div>
+  );
+}
+
+function LockedLine({ person }: { person: Person }) {
+  const act = useAct();
+  const may = useMay();
+  return (
+    <div className="flex items-start justify-between gap-3">
+      <span>
+        <Name person={person} /> <span className="text-faded">{person.lock?.reason}</span>
+        <span className="block text-sm text-faded">
+          since {moment(person.lock!.since)}
+          {person.lock?.by && ` by ${person.lock.by.name}`}
+        </span>
+      </span>
+      {may("console.lock", person.home_site.code) && <Button onClick={() => act("unlock", person)}>Unlock</Button>}
+    </div>
+  );
+}
+
+const mends: Record<string, { word: string; permission: string }> = {
+  unlock: { word: "Unlock", permission: "console.lock" },
+  issue_pin: { word: "Issue a PIN", permission: "console.credentials" },
+  assign: { word: "Assign", permission: "console.assign" },
+  extend_assignment: { word: "Assign", permission: "console.assign" },
+  change_template: { word: "Assign", permission: "console.assign" },
+  change_hours: { word: "See assignments", permission: "console.view_staff" },
+  extend_contract: { word: "Change record", permission: "console.edit_staff" },
+};
+
+function Stuck({ person }: { person: Person }) {
+  const act = useAct();
+  const may = useMay();
+  return (
+    <div className="space-y-1">
+      <div>
+        <Name person={person} />{" "}
+        <span className="text-faded">
+          {person.job_title} · {person.home_site.name}
+        </span>
+      </div>
+      {person.obstacles?.map((o) => {
+        const mend = mends[o.act];
+        return (
+          <div key={o.code} className="flex items-start justify-between gap-3">
+            <span>
+              {o.sentence} <span className="text-faded">{o.mend}</span>
+            </span>
+            {mend &&
+              may(mend.permission, person.home_site.code) &&
+              (o.act === "issue_pin" || o.act === "unlock" ? (
+                <Button className="shrink-0" onClick={() => act(o.act === "unlock" ? "unlock" : "pin", person)}>
+                  {mend.word}
+                </Button>
+              ) : (
+                <Link
+                  to="/staff/$number"
+                  params={{ number: person.staff_number }}
+                  hash={o.act === "extend_contract" ? "record" : "assign"}
+                  className="inline-flex min-h-9 shrink-0 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
+                >
+                  {mend.word}
+                </Link>
+              ))}
+          </div>
+        );
+      })}
+    </div>
+  );
+}

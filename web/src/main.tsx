@@ -1,0 +1,41 @@
+import { QueryClientProvider } from "@tanstack/react-query";
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent, RouterProvider } from "@tanstack/react-router";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { queries } from "@/api/api";
+import { Today } from "@/areas/today/Today";
+import { NotFound, Shell } from "@/parts/Shell";
+import "./theme.css";
+
+const root = createRootRoute({ component: Shell, notFoundComponent: NotFound });
+const at = <P extends string>(path: P, load: () => Promise<Record<string, unknown>>, name: string) =>
+  createRoute({ getParentRoute: () => root, path, component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name) });
+
+const routeTree = root.addChildren([
+  createRoute({ getParentRoute: () => root, path: "/", component: Today }),
+  at("/staff", () => import("@/areas/staff/StaffList"), "StaffList"),
+  at("/staff/$number", () => import("@/areas/staff/Person"), "Person"),
+  at("/enrol", () => import("@/areas/enrol/Enrol"), "Enrol"),
+  at("/estate", () => import("@/areas/estate/Estate"), "Estate"),
+  at("/estate/$code", () => import("@/areas/estate/Estate"), "Estate"),
+  at("/templates", () => import("@/areas/templates/Templates"), "Templates"),
+  at("/templates/$code", () => import("@/areas/templates/Templates"), "Templates"),
+  at("/check", () => import("@/areas/check/CheckPage"), "CheckPage"),
+  at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
+]);
+
+const router = createRouter({ routeTree, defaultPreload: "intent", scrollRestoration: true });
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+);

@@ -1,0 +1,82 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Refusal, take } from "@/api/api";
+import { SelectField, TextField } from "./parts";
+
+/** Today's date as the browser has it. */
+export const isoToday = () => new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+
+/** What is chosen for an assignment. */
+export function useAssignmentChoices(site: string, contractEnd: string, start = isoToday()) {
+  const [place, setPlace] = useState<string>();
+  const [template, setTemplate] = useState("");
+  const [from, setFrom] = useState<string>();
+  const [until, setUntil] = useState<string>();
+  const chosen = { place: place ?? site, template, from: from ?? start, until: until ?? contractEnd };
+  return { ...chosen, setPlace, setTemplate, setFrom, setUntil, set: chosen };
+}
+
+export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeof useAssignmentChoices>; wrong?: Refusal }) {
+  const places = useQuery({
+    queryKey: ["places", "all"],
+    queryFn: () => take(api.GET("/places", { params: { query: { limit: 500 } } })),
+    staleTime: 60_000,
+  });
+  const templates = useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
+  const summary = templates.data?.items.find((t) => t.code === choices.template)?.summary;
+  return (
+    <div className="grid grid-cols-2 gap-3">
+      <SelectField
+        label="Where"
+        required
+        className="col-span-2"
+        value={choices.place}
+        onChange={(e) => choices.setPlace(e.target.value)}
+        error={wrong?.field("place")}
+        hint="Covers everything below it, also what is added there later."
+      >
+        <option value="">Choose a place</option>
+        {places.data?.items.map((p) => (
+          <option key={p.code} value={p.code}>
+            {"\u2003".repeat(p.depth)}
+            {p.name} ({p.code})
+          </option>
+        ))}
+      </SelectField>
+      <SelectField
+        label="Works as"
+        required
+        className="col-span-2"
+        value={choices.template}
+        onChange={(e) => choices.setTemplate(e.target.value)}
+        error={wrong?.field("template")}
+        hint={summary}
+      >
+        <option value="">Choose a template</option>
+        {templates.data?.items.map((t) => (
+          <option key={t.code} value={t.code} disabled={!t.assignable}>
+            {t.name}
+            {!t.assignable && " (gives more than you hold)"}
+          </option>
+        ))}
+      </SelectField>
+      <TextField
+        label="From"
+        type="date"
+        required
+        value={choices.from}
+        onChange={(e) => choices.setFrom(e.target.value)}
+        error={wrong?.field("from")}
+      />
+      <TextField
+        label="Until"
+        optional
+        type="date"
+        value={choices.until}
+        onChange={(e) => choices.setUntil(e.target.value)}
+        error={wrong?.field("until")}
+        hint="The last day that counts."
+      />
+    </div>
+  );
+}

@@ -1,0 +1,176 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { DoorOpen, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { useAct } from "./acts";
+
+type Found = Schema["Found"];
+const icons = { staff: User, place: DoorOpen, template: Shapes };
+
+/** The one field that is always there: "/" reaches it, arrows choose, Enter opens, and the urgent acts are one key away. */
+export function FindField() {
+  const [typed, setTyped] = useState("");
+  const [open, setOpen] = useState(false);
+  const [chosen, setChosen] = useState(0);
+  const input = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const act = useAct();
+  const may = useMay();
+  const q = typed.trim();
+  const found = useQuery({
+    queryKey: ["find", q],
+    queryFn: () => take(api.GET("/find", { params: { query: { q, limit: 7 } } })),
+    enabled: q.length > 0,
+    placeholderData: keepPreviousData,
+  });
+  const items = q ? (found.data?.items ?? []) : [];
+
+  useEffect(() => {
+    const reach = (e: KeyboardEvent) => {
+      const target = e.target as HTMLElement;
+      if (e.key === "/" && !e.ctrlKey && !e.metaKey && !/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) {
+        e.preventDefault();
+        input.current?.focus();
+        input.current?.select();
+      }
+    };
+    document.addEventListener("keydown", reach);
+    return () => document.removeEventListener("keydown", reach);
+  }, []);
+
+  const leave = () => {
+    setOpen(false);
+    setTyped("");
+    input.current?.blur();
+  };
+  const go = (item: Found) => {
+    leave();
+    if (item.kind === "staff") navigate({ to: "/staff/$number", params: { number: item.code } });
+    if (item.kind === "place") navigate({ to: "/estate/$code", params: { code: item.code } });
+    if (item.kind === "template") navigate({ to: "/templates/$code", params: { code: item.code } });
+  };
+  const urgent = (item: Found, what: "lock" | "pin") => {
+    leave();
+    const whom = { staff_number: item.code, name: item.name };
+    if (what === "pin") act("pin", whom);
+    else act(item.locked ? "unlock" : "lock", whom);
+  };
+  const onKey = (e: React.KeyboardEvent) => {
+    const item = items[chosen];
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+      e.preventDefault();
+      if (items.length) setChosen((chosen + (e.key === "ArrowDown" ? 1 : items.length - 1)) % items.length);
+    } else if (e.key === "Escape") leave();
+    else if (item && e.key === "Enter") {
+      e.preventDefault();
+      if (e.shiftKey && item.kind === "staff" && may("console.lock")) urgent(item, "lock");
+      else go(item);
+    }
+  };
+  return (
+    <search
+      className="relative block"
+      onBlur={(e) => {
+        if (!e.currentTarget.contains(e.relatedTarget)) setOpen(false);
+      }}
+    >
+      <Search size={16} className="pointer-events-none absolute top-2.5 left-2.5 text-edge" aria-hidden />
+      <input
+        ref={input}
+        role="combobox"
+        aria-label="Find a person, a place or a template"
+        aria-expanded={open && q.length > 0}
+        aria-controls="found"
+        aria-activedescendant={items[chosen] ? `found-${chosen}` : undefined}
+        aria-keyshortcuts="/"
+        placeholder="Find a name, number, door"
+        autoComplete="off"
+        value={typed}
+        onChange={(e) => {
+          setTyped(e.target.value);
+          setOpen(true);
+          setChosen(0);
+        }}
+        onFocus={() => setOpen(true)}
+        onKeyDown={onKey}
+        className="h-9 w-64 rounded-sm bg-sheet pr-8 pl-8 text-ink placeholder:text-faded focus-visible:outline-brass-light xl:w-80"
+      />
+      <kbd className="pointer-events-none absolute top-1.5 right-2 rounded-sm border border-rule bg-inset px-1.5 text-sm text-faded" aria-hidden>
+        /
+      </kbd>
+      {open && q && (
+        <div className="absolute right-0 z-50 mt-1.5 w-[min(34rem,calc(100vw-2rem))] overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
+          <div id="found" role="listbox" aria-label="Found" className="max-h-[60vh] overflow-auto">
+            {items.map((item, i) => {
+              const Icon = icons[item.kind];
+              return (
+                <div
+                  key={`${item.kind} ${item.code}`}
+                  className={`flex items-center border-b border-rule last:border-b-0 ${i === chosen ? "bg-inset" : ""}`}
+                >
+                  {/* biome-ignore lint/a11y/useFocusableInteractive: chosen with the arrows from the field */}
+                  {/* biome-ignore lint/a11y/useKeyWithClickEvents: Enter in the field opens it */}
+                  <div
+                    id={`found-${i}`}
+                    role="option"
+                    aria-selected={i === chosen}
+                    onMouseEnter={() => setChosen(i)}
+                    onMouseDown={(e) => e.preventDefault()}
+                    onClick={() => go(item)}
+                    className="flex min-w-0 flex-1 cursor-pointer items-center gap-3 px-3 py-2"
+                  >
+                    <Icon size={17} className="shrink-0 text-brass" aria-hidden />
+                    <span className="min-w-0">
+                      <span className="block truncate font-[600]">
+                        {item.name} <span className="font-normal text-faded">{item.code}</span>
+                      </span>
+                      <span className="block truncate text-sm text-faded">
+                        {item.locked && <b className="text-shut">Locked · </b>}
+                        {item.detail}
+                      </span>
+                    </span>
+                  </div>
+                  {item.kind === "staff" && (
+                    <span className="flex gap-1 pr-2">
+                      {may("console.lock") && (
+                        <QuickAct label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`} onClick={() => urgent(item, "lock")}>
+                          {item.locked ? <LockOpen size={16} aria-hidden /> : <Lock size={16} aria-hidden />}
+                        </QuickAct>
+                      )}
+                      {may("console.credentials") && (
+                        <QuickAct label={`New PIN for ${item.name}`} onClick={() => urgent(item, "pin")}>
+                          <KeyRound size={16} aria-hidden />
+                        </QuickAct>
+                      )}
+                    </span>
+                  )}
+                </div>
+              );
+            })}
+          </div>
+          <p className="border-t border-rule bg-inset px-3 py-1.5 text-sm text-faded" role="status">
+            {found.isSuccess && items.length === 0
+              ? "Nothing goes by that. Try part of a name, a staff number or a door's code."
+              : "Enter opens · Shift+Enter locks or unlocks · Esc leaves"}
+          </p>
+        </div>
+      )}
+    </search>
+  );
+}
+
+function QuickAct({ label, onClick, children }: { label: string; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="rounded-sm border border-edge bg-sheet p-1.5 text-damson hover:bg-damson-wash"
+    >
+      {children}
+    </button>
+  );
+}

@@ -1,0 +1,179 @@
+import { useMutation } from "@tanstack/react-query";
+import { Lock } from "lucide-react";
+import { createContext, type ReactNode, useContext, useState } from "react";
+import { api, type ChangeResult, change, type Operation, queries, take } from "@/api/api";
+import { Ask, Button, Effects, SecretSlip, TextField, Wrong } from "./parts";
+
+/** Who an urgent act is about. */
+export type Whom = { staff_number: string; name: string };
+type Act = "lock" | "unlock" | "pin" | "depart" | "reinstate" | "activate" | "password";
+type Pending = { act: Act; whom: Whom };
+
+const Acts = createContext<(act: Act, whom: Whom) => void>(() => {});
+
+/** Starts an urgent act about somebody, from any page. */
+export const useAct = () => useContext(Acts);
+
+/** Holds the dialogs of the urgent acts, so that every page can start them. */
+export function ActsProvider({ children }: { children: ReactNode }) {
+  const [pending, setPending] = useState<Pending>();
+  return (
+    <Acts.Provider value={(act, whom) => setPending({ act, whom })}>
+      {children}
+      {pending && <ActDialog key={`${pending.act} ${pending.whom.staff_number}`} {...pending} close={() => setPending(undefined)} />}
+    </Acts.Provider>
+  );
+}
+
+const wording: Record<Act, { title: (n: string) => string; about: string; button: string; reason: "needed" | "optional" | "none"; usual: string[] }> =
+  {
+    lock: {
+      title: (n) => `Lock ${n}`,
+      about: "Every door and terminal refuses from the moment this is done, until somebody unlocks.",
+      button: "Lock now",
+      reason: "needed",
+      usual: ["Badge or PIN in other hands", "Did not come to work", "Incident on the floor"],
+    },
+    unlock: {
+      title: (n) => `Unlock ${n}`,
+      about: "What was given before counts again at once.",
+      button: "Unlock",
+      reason: "optional",
+      usual: ["Cause settled"],
+    },
+    pin: {
+      title: (n) => `New PIN for ${n}`,
+      about: "The PIN there is now stops counting. The new one is shown once.",
+      button: "Issue a PIN",
+      reason: "none",
+      usual: [],
+    },
+    depart: {
+      title: (n) => `Record the departure of ${n}`,
+      about: "Access ends at once, or after the last day. The record and its history stay.",
+      button: "Record the departure",
+      reason: "needed",
+      usual: ["End of season", "End of contract", "Gave notice"],
+    },
+    reinstate: {
+      title: (n) => `Reinstate ${n}`,
+      about: "The departure, or the leaving date, is taken back.",
+      button: "Reinstate",
+      reason: "optional",
+      usual: [],
+    },
+    activate: {
+      title: (n) => `Activate ${n} now`,
+      about: "Access counts from now rather than from the start date.",
+      button: "Activate",
+      reason: "optional",
+      usual: [],
+    },
+    password: {
+      title: (n) => `First password for ${n}`,
+      about: "For signing in to this console. It is shown once and has to be changed at the first sign-in.",
+      button: "Issue a password",
+      reason: "none",
+      usual: [],
+    },
+  };
+
+function operation(act: Act, whom: Whom, lastDay: string): Operation {
+  if (act === "pin") return { op: "pin.set", set: { staff: whom.staff_number } };
+  if (act === "password") return { op: "password.issue", set: { staff: whom.staff_number } };
+  return { op: `staff.${act}`, on: whom.staff_number, ...(act === "depart" && lastDay ? { set: { on: lastDay } } : {}) };
+}
+
+function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
+  const words = wording[act];
+  const [reason, setReason] = useState("");
+  const [lastDay, setLastDay] = useState("");
+  const [done, setDone] = useState<ChangeResult>();
+  const run = useMutation({
+    mutationFn: () => change([operation(act, whom, lastDay)], reason),
+    onSuccess: (result) => (result.secrets.length ? setDone(result) : close()),
+  });
+  return (
+    <Ask open onOpenChange={(open) => !open && close()} title={words.title(whom.name)} about={words.about}>
+      {done ? (
+        <div className="space-y-4">
+          {done.secrets.map((s) => (
+            <SecretSlip key={s.value} secret={s} />
+          ))}
+          <Button look="main" onClick={close} autoFocus>
+            Done
+          </Button>
+        </div>
+      ) : (
+        <form
+          className="space-y-4"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run.mutate();
+          }}
+        >
+          {act === "depart" && (
+            <TextField
+              label="Last day that counts"
+              optional
+              type="date"
+              value={lastDay}
+              onChange={(e) => setLastDay(e.target.value)}
+              hint="Leave it empty to part at once."
+            />
+          )}
+          {words.reason !== "none" && (
+            <div>
+              <TextField
+                label="Why"
+                autoFocus
+                required={words.reason === "needed"}
+                optional={words.reason === "optional"}
+                maxLength={500}
+                value={reason}
+                onChange={(e) => setReason(e.target.value)}
+              />
+              {words.usual.length > 0 && (
+                <div className="mt-2 flex flex-wrap gap-1.5">
+                  {words.usual.map((u) => (
+                    <button
+                      key={u}
+                      type="button"
+                      onClick={() => setReason(u)}
+                      className="rounded-sm border border-rule bg-inset px-2 py-1 text-sm hover:border-edge"
+                    >
+                      {u}
+                    </button>
+                  ))}
+                </div>
+              )}
+            </div>
+          )}
+          <Wrong error={run.error} />
+          <div className="flex gap-2">
+            <Button
+              type="submit"
+              look={act === "lock" || act === "depart" ? "grave" : "main"}
+              disabled={run.isPending}
+              autoFocus={words.reason === "none"}
+            >
+              {act === "lock" && <Lock size={16} aria-hidden />}
+              {words.button}
+            </Button>
+            <Button onClick={close}>Cancel</Button>
+          </div>
+        </form>
+      )}
+    </Ask>
+  );
+}
+
+/** Shows what a change would do before it is made. */
+export function Effect({ result }: { result: ChangeResult | undefined }) {
+  return result ? <Effects effect={result.effect} /> : null;
+}
+
+export async function signOut() {
+  await take(api.DELETE("/session"));
+  queries.clear();
+}
