@@ -32,15 +32,21 @@ func main() {
 }
 
 type flags struct {
-	dsn, keys, listen, log string
-	secure                 bool
+	dsn, keys, listen, log, logFile string
+	secure                          bool
 }
 
 func (f *flags) logger() *slog.Logger {
-	if f.log == "text" {
-		return slog.New(slog.NewTextHandler(os.Stderr, nil))
+	out := os.Stderr
+	if f.logFile != "" {
+		if file, err := os.OpenFile(f.logFile, os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600); err == nil {
+			out = file
+		}
 	}
-	return slog.New(slog.NewJSONHandler(os.Stderr, nil))
+	if f.log == "text" {
+		return slog.New(slog.NewTextHandler(out, nil))
+	}
+	return slog.New(slog.NewJSONHandler(out, nil))
 }
 
 func command() *cobra.Command {
@@ -48,6 +54,7 @@ func command() *cobra.Command {
 	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service", SilenceUsage: true, SilenceErrors: true}
 	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, made at the first start")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
+	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
 	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
 	return root
 }
@@ -169,6 +176,11 @@ func demoCommand(f *flags) *cobra.Command {
 	var databasePort int
 	c := &cobra.Command{Use: "demo", Short: "Start a database of its own, load the demo and serve", Example: "  loyald demo --listen 127.0.0.1:8420", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			release, err := hold(folder)
+			if err != nil {
+				return err
+			}
+			defer release()
 			database, err := mariadb.Start(c.Context(), filepath.Join(folder, "mariadb"), databasePort)
 			if err != nil {
 				return err
@@ -189,6 +201,24 @@ func demoCommand(f *flags) *cobra.Command {
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
 	c.Flags().IntVar(&databasePort, "database-port", 13390, "loopback port of the database")
 	return c
+}
+
+// hold marks a folder as in use by this process, so that make stop finds it and no second demo starts in it.
+func hold(folder string) (release func(), err error) {
+	path := filepath.Join(folder, "loyald.pid")
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("the folder %s cannot be made: %w", folder, err)
+	}
+	if text, err := os.ReadFile(path); err == nil {
+		var pid int
+		if _, err := fmt.Sscan(string(text), &pid); err == nil && syscall.Kill(pid, 0) == nil {
+			return nil, fmt.Errorf("the demo in %s runs already, as process %d; make stop ends it", folder, pid)
+		}
+	}
+	if err := os.WriteFile(path, fmt.Appendf(nil, "%d\n", os.Getpid()), 0o600); err != nil {
+		return nil, fmt.Errorf("the folder %s cannot be written: %w", folder, err)
+	}
+	return func() { _ = os.Remove(path) }, nil
 }
 
 func generateCommand(f *flags) *cobra.Command {

@@ -525,6 +525,7 @@ type Found struct {
 	Code   string `json:"code"`
 	Name   string `json:"name"`
 	Detail string `json:"detail"`
+	Status string `json:"status,omitempty" doc:"Of a staff member"`
 	Locked bool   `json:"locked,omitempty"`
 }
 

@@ -318,7 +318,7 @@ func (s *Server) registerToday() {
 			for _, p := range staff {
 				shown := v.staff(p)
 				out.Body.Items = append(out.Body.Items, api.Found{Kind: "staff", Code: p.Number, Name: p.FullName(),
-					Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "), Locked: shown.Lock != nil})
+					Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "), Status: shown.Status, Locked: shown.Lock != nil})
 			}
 		}
 		search := people.Fold(in.Q)

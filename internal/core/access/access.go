@@ -92,12 +92,36 @@ type Decision struct {
 }
 
 type person struct {
+	known      bool
 	span       people.Span
 	lockSince  int64
 	lockUntil  int64
 	owner      bool
-	grants     []grant
+	count      uint8            // of few that are in use
+	few        [fewGrants]grant // the grants of most people stand beside the rest of what a decision reads
+	many       []grant          // all grants, of those who have more
 	exceptions []exception
+}
+
+const fewGrants = 3
+
+func (p *person) grants() []grant {
+	if p.many != nil {
+		return p.many
+	}
+	return p.few[:p.count]
+}
+
+func (p *person) grant(g grant) {
+	switch {
+	case p.many != nil:
+		p.many = append(p.many, g)
+	case p.count < fewGrants:
+		p.few[p.count] = g
+		p.count++
+	default:
+		p.many = append(append([]grant{}, p.few[:]...), g)
+	}
 }
 
 type grant struct {
@@ -129,7 +153,7 @@ type Snapshot struct {
 	catalogue *permit.Catalogue
 	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
 	levels    [][]permit.Level    // the same, levels alone: what Decide reads
-	persons   table.Table[person]
+	persons   table.Rows[person]
 }
 
 // Touched says which parts of a state a change has written.
@@ -185,8 +209,8 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	return n, nil
 }
 
-func (s *Snapshot) compile(staff *people.Staff) *person {
-	p := &person{owner: staff.Owner, lockSince: everAfter, lockUntil: everAfter}
+func (s *Snapshot) compile(staff *people.Staff) person {
+	p := person{known: true, owner: staff.Owner, lockSince: everAfter, lockUntil: everAfter}
 	location := time.UTC
 	if home := s.tree.At(staff.HomeSite); home != nil {
 		location = home.Location
@@ -198,11 +222,7 @@ func (s *Snapshot) compile(staff *people.Staff) *person {
 			p.lockUntil = staff.Lock.Until.Unix()
 		}
 	}
-	assignments := s.state.AssignmentsOf(staff.ID)
-	if len(assignments) > 0 {
-		p.grants = make([]grant, 0, len(assignments))
-	}
-	for _, id := range assignments {
+	for _, id := range s.state.AssignmentsOf(staff.ID) {
 		a := s.state.Assignment(id)
 		if a.Ended {
 			continue
@@ -212,7 +232,7 @@ func (s *Snapshot) compile(staff *people.Staff) *person {
 		if a.Hours.Kind != hours.Inherit {
 			g.access = &a.Hours
 		}
-		p.grants = append(p.grants, g)
+		p.grant(g)
 	}
 	for _, id := range s.state.ExceptionsOf(staff.ID) {
 		e := s.state.Exception(id)
@@ -267,7 +287,7 @@ func (s *Snapshot) Decide(q *Question) Decision {
 			return d
 		}
 	}
-	p := s.persons.Get(uint32(d.Staff))
+	p := s.person(d.Staff)
 	if p == nil {
 		d.Reason = UnknownCredential
 		return d
@@ -287,6 +307,14 @@ func (s *Snapshot) Decide(q *Question) Decision {
 		s.weigh(q, p, here, &d)
 	}
 	return d
+}
+
+// person returns somebody's compiled form, or nil.
+func (s *Snapshot) person(id people.StaffID) *person {
+	if p := s.persons.Get(uint32(id)); p != nil && p.known {
+		return p
+	}
+	return nil
 }
 
 func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Reason {
@@ -330,8 +358,9 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		*d = Decision{Allowed: true, Level: s.highest(q.Permission), Staff: d.Staff, Credential: d.Credential, Owner: true}
 		return
 	}
-	for i := range p.grants {
-		g := &p.grants[i]
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
 		if !s.tree.Within(q.Place, g.place) {
 			continue
 		}
@@ -452,7 +481,7 @@ func (s *Snapshot) holdsAbove(q Question, here *estate.Standing) bool {
 
 // Status returns somebody's status at an instant, in the time zone of their home site.
 func (s *Snapshot) Status(id people.StaffID, at int64) people.Status {
-	if p := s.persons.Get(uint32(id)); p != nil {
+	if p := s.person(id); p != nil {
 		return p.span.Status(at)
 	}
 	return people.Departed
@@ -492,7 +521,7 @@ type Can struct {
 func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64) []Can {
 	var can []Can
 	q := Question{Permission: permission, Place: place, At: at, AnyHour: true}
-	for id := range s.persons.All() {
+	for id := range s.persons.Numbers {
 		q.Staff = people.StaffID(id)
 		if d := s.Decide(&q); d.Allowed {
 			can = append(can, Can{Staff: q.Staff, Decision: d})
@@ -515,7 +544,7 @@ type Holding struct {
 
 // Holdings returns all that somebody holds now or later: nothing while locked or departed.
 func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
-	p := s.persons.Get(uint32(id))
+	p := s.person(id)
 	if p == nil || at >= p.span.Gone || at >= p.span.Contract || at >= p.lockSince && at < p.lockUntil {
 		return nil
 	}
@@ -540,8 +569,9 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 		}
 		holdings = append(holdings, h)
 	}
-	for i := range p.grants {
-		g := &p.grants[i]
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
 		if place := s.tree.At(g.place); place == nil || place.Retired {
 			continue
 		}

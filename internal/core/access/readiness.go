@@ -22,7 +22,7 @@ type Obstacle struct {
 // Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
 // and nothing for those who have departed, who are not meant to work.
 func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
-	staff, p := s.state.Person(id), s.persons.Get(uint32(id))
+	staff, p := s.state.Person(id), s.person(id)
 	if staff == nil || p == nil || p.span.Status(at) == people.Departed {
 		return nil
 	}
@@ -44,8 +44,9 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 func (s *Snapshot) assignmentObstacles(name string, p *person, at int64) []Obstacle {
 	var lastEnd int64 = everBefore
 	current, gives, meets := 0, false, false
-	for i := range p.grants {
-		g := &p.grants[i]
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
 		if at >= g.until {
 			lastEnd = max(lastEnd, g.until)
 			continue
@@ -124,8 +125,9 @@ func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64)
 		}
 	}
 	opens, accepts := 0, 0
-	for i := range p.grants {
-		g := &p.grants[i]
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
 		if at >= g.until {
 			continue
 		}

@@ -35,7 +35,7 @@ type Ability struct {
 // Statements says everything that somebody can do by their assignments and exceptions, now, later and in the past.
 // It describes what is given; a lock or a departure, which takes it all away, is for the caller to show.
 func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
-	staff, p := s.state.Person(id), s.persons.Get(uint32(id))
+	staff, p := s.state.Person(id), s.person(id)
 	if staff == nil || p == nil {
 		return nil
 	}
@@ -44,8 +44,9 @@ func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
 		statements = append(statements, Statement{Sentence: staff.Called() + " is an owner and can do everything, everywhere.", When: "now",
 			Grounds: []Ground{{Kind: "owner", Ref: staff.Number, Text: "owners hold everything"}}})
 	}
-	for i := range p.grants {
-		statements = append(statements, s.stateGrant(staff, p, &p.grants[i], at))
+	grants := p.grants()
+	for i := range grants {
+		statements = append(statements, s.stateGrant(staff, p, &grants[i], at))
 	}
 	for i := range p.exceptions {
 		statements = append(statements, s.stateException(staff, &p.exceptions[i], at))

@@ -101,19 +101,23 @@ type Place struct {
 
 // Standing is a place as it stands in the tree: what it has from those above it.
 type Standing struct {
-	Place       *Place
-	Site        *Place
-	Location    *time.Location
-	Opening     *hours.Opening // the nearest stated opening hours; nil when none are: never closes
-	Retired     bool           // the place, or one above it, is retired
-	Depth       int
-	enter, exit int32
+	Place    *Place
+	Site     *Place
+	Location *time.Location
+	Opening  *hours.Opening // the nearest stated opening hours; nil when none are: never closes
+	Retired  bool           // the place, or one above it, is retired
+	Depth    int
 }
+
+// span is a place's interval in a depth-first walk. Spans stand apart from the rest so that the ancestor test, which
+// every decision makes several times, finds thousands of places in little memory.
+type span struct{ enter, exit int32 }
 
 // Tree is the estate with its ancestor test in constant time: a place's descendants are exactly those
 // whose entry number in a depth-first walk lies within its own interval.
 type Tree struct {
 	standings []Standing // by PlaceID; Place is nil where there is none
+	spans     []span     // by PlaceID; empty where there is none
 	order     []PlaceID
 }
 
@@ -126,6 +130,7 @@ func Grow(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 		children[place.Parent] = append(children[place.Parent], place)
 		for len(tree.standings) <= int(place.ID) {
 			tree.standings = append(tree.standings, Standing{})
+			tree.spans = append(tree.spans, span{enter: -1, exit: -1})
 		}
 		count++
 	}
@@ -135,7 +140,8 @@ func Grow(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 	var walk func(place *Place, above Standing) error
 	walk = func(place *Place, above Standing) error {
 		here := Standing{Place: place, Site: above.Site, Location: above.Location, Opening: above.Opening,
-			Retired: above.Retired || place.Retired, Depth: above.Depth, enter: number}
+			Retired: above.Retired || place.Retired, Depth: above.Depth}
+		enter := number
 		if above.Place != nil {
 			here.Depth++
 		}
@@ -156,8 +162,7 @@ func Grow(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 				return err
 			}
 		}
-		here.exit = number
-		tree.standings[place.ID] = here
+		tree.standings[place.ID], tree.spans[place.ID] = here, span{enter, number}
 		return nil
 	}
 	for _, site := range children[0] {
@@ -193,8 +198,11 @@ func (t *Tree) At(id PlaceID) *Standing {
 
 // Within reports whether place is ancestor itself or stands anywhere below it, in constant time.
 func (t *Tree) Within(place, ancestor PlaceID) bool {
-	p, a := t.At(place), t.At(ancestor)
-	return p != nil && a != nil && a.enter <= p.enter && p.enter < a.exit
+	if int(place) >= len(t.spans) || int(ancestor) >= len(t.spans) {
+		return false
+	}
+	entered := t.spans[place].enter
+	return entered >= 0 && t.spans[ancestor].enter <= entered && entered < t.spans[ancestor].exit
 }
 
 // Walk yields the places depth first, parents before children.
@@ -209,11 +217,10 @@ func (t *Tree) Walk(yield func(*Standing) bool) {
 // Below yields the place itself and all below it, parents before children.
 func (t *Tree) Below(id PlaceID) func(yield func(*Standing) bool) {
 	return func(yield func(*Standing) bool) {
-		top := t.At(id)
-		if top == nil {
+		if t.At(id) == nil {
 			return
 		}
-		for _, below := range t.order[top.enter:top.exit] {
+		for _, below := range t.order[t.spans[id].enter:t.spans[id].exit] {
 			if !yield(&t.standings[below]) {
 				return
 			}

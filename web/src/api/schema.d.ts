@@ -1136,6 +1136,8 @@ export interface components {
             kind: "staff" | "place" | "template";
             locked?: boolean;
             name: string;
+            /** @description Of a staff member */
+            status?: string;
         };
         Ground: {
             kind: string;

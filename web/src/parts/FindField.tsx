@@ -65,7 +65,7 @@ export function FindField() {
     } else if (e.key === "Escape") leave();
     else if (item && e.key === "Enter") {
       e.preventDefault();
-      if (e.shiftKey && item.kind === "staff" && may("console.lock")) urgent(item, "lock");
+      if (e.shiftKey && item.kind === "staff" && item.status !== "departed" && may("console.lock")) urgent(item, "lock");
       else go(item);
     }
   };
@@ -132,7 +132,7 @@ export function FindField() {
                       </span>
                     </span>
                   </div>
-                  {item.kind === "staff" && (
+                  {item.kind === "staff" && item.status !== "departed" && (
                     <span className="flex gap-1 pr-2">
                       {may("console.lock") && (
                         <QuickAct label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`} onClick={() => urgent(item, "lock")}>

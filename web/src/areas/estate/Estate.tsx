@@ -33,12 +33,13 @@ export function Estate() {
   const places = useQuery({ queryKey: ["places", "tree"], queryFn: allPlaces, staleTime: 30_000 });
   const all = places.data ?? [];
   const fits = useMemo(() => matching(all, q), [all, q]);
+  const holds = (p: Place) => p.kind === "site" || p.kind === "zone";
   const chosen = all.find((p) => p.code === code) ?? (code ? undefined : all[0]);
   return (
     <Page
       title="Estate"
       lead={`${all.length} places`}
-      acts={may("console.edit_places") && <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${chosen.name}` : ""}</Button>}
+      acts={may("console.edit_places") && <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}</Button>}
     >
       <Wrong error={places.error} />
       {places.isPending ? (

@@ -1,0 +1,75 @@
+# Two commands do all: make demo, make test. make help lists the rest.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+LISTEN ?= 127.0.0.1:8420
+DATABASE_PORT ?= 13390
+FOLDER ?= .local
+
+CONSOLE_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json web/tsconfig.json
+
+.PHONY: help
+help: ## Say what can be made
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z-]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
+
+.PHONY: demo
+demo: build ## Install what is missing, build, start a database of its own, load the demo and serve
+	@bin/loyald demo --listen $(LISTEN) --database-port $(DATABASE_PORT) --folder $(FOLDER) --log text --log-file $(FOLDER)/service.log
+
+.PHONY: demo-reset
+demo-reset: stop ## Start the demo afresh: its data is thrown away
+	@rm -rf $(FOLDER)
+	@$(MAKE) --no-print-directory demo
+
+.PHONY: stop
+stop: ## End a demo that runs, cleanly
+	@scripts/stop $(FOLDER)
+
+.PHONY: build
+build: tools web/dist/index.html ## Build the console and the programs into bin/
+	@mkdir -p $(FOLDER)
+	@go build -o bin/ ./cmd/...
+
+.PHONY: tools
+tools:
+	@scripts/tools mariadb
+
+web/node_modules/.package-lock.json: web/package-lock.json web/package.json
+	@cd web && npm ci --loglevel=error
+	@touch $@
+
+web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE_SOURCES)
+	@cd web && npx --no-install vite build --logLevel warn
+
+.PHONY: test
+test: tools web/dist/index.html ## Test everything: core, store, API, client, programs, and the console in headless Chromium
+	@scripts/tools chromium
+	go vet ./...
+	cd web && npx --no-install tsc --noEmit
+	go test -timeout 20m ./...
+
+.PHONY: bench
+bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
+	go test -run '^$$' -bench . -benchtime 200ms ./internal/core/access
+	LATCH_BENCH=1 go test -timeout 30m -count=1 -v -run '^TestFigures$$' ./bench
+
+.PHONY: screenshots
+screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots again
+	@scripts/tools chromium
+	@mkdir -p docs/screenshots
+	LATCH_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run '^TestScreenshots$$' ./e2e
+
+.PHONY: lint
+lint: web/node_modules/.package-lock.json ## Check format and style of all code
+	@test -z "$$(gofmt -l cmd internal demo e2e bench web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench web/embed.go; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npx --no-install tsc --noEmit && npx --no-install biome check src vite.config.ts
+
+.PHONY: generate
+generate: web/node_modules/.package-lock.json ## Make the console's API types from the service's own description
+	go run ./cmd/loyald openapi > web/openapi.json
+	cd web && npx --no-install openapi-typescript openapi.json -o src/api/schema.d.ts
+
+.PHONY: clean
+clean: ## Remove what was built; the demo's data stays
+	rm -rf bin web/node_modules && find web/dist -mindepth 1 ! -name .gitkeep -delete

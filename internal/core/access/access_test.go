@@ -1,0 +1,337 @@
+package access
+
+import (
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
+func plainly(s *org.State, q Question) (Reason, permit.Level) {
+	at := time.Unix(q.At, 0)
+	place := s.Place(q.Place)
+	within := func(ancestor estate.PlaceID) bool {
+		for here := place; here != nil; here = s.Place(here.Parent) {
+			if here.ID == ancestor {
+				return true
+			}
+		}
+		return false
+	}
+	site, retired := place, place.Retired
+	opening := place.Opening
+	for site.Parent != 0 {
+		site = s.Place(site.Parent)
+		retired = retired || site.Retired
+		if opening == nil {
+			opening = site.Opening
+		}
+	}
+	zoneOf := func(id estate.PlaceID) *time.Location {
+		p := s.Place(id)
+		for p.Parent != 0 {
+			p = s.Place(p.Parent)
+		}
+		location, _ := time.LoadLocation(p.TimeZone)
+		return location
+	}
+	who := q.Staff
+	if q.ByCredential {
+		c := s.Credential(q.Credential)
+		if c == nil {
+			return UnknownCredential, 0
+		}
+		who = c.Staff
+		if c.State != credential.Valid {
+			return CredentialNotValid, 0
+		}
+		pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0
+		if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge || place.Proof == estate.BadgeAndPIN && !(pin && badge) {
+			return ProofNotSufficient, 0
+		}
+	}
+	p := s.Person(who)
+	if p == nil {
+		return UnknownCredential, 0
+	}
+	home := zoneOf(p.HomeSite)
+	switch {
+	case p.Locked(at):
+		return Locked, 0
+	case !p.LeavingDate.IsZero() && !at.Before((p.LeavingDate + 1).Start(home)):
+		return HasDeparted, 0
+	case !p.ContractEnd.IsZero() && !at.Before((p.ContractEnd + 1).Start(home)):
+		return ContractEnded, 0
+	case at.Before(p.StartDate.Start(home)):
+		return NotStarted, 0
+	case retired:
+		return PlaceRetired, 0
+	}
+	best, level := NoAssignment, permit.Level(0)
+	better := func(reason Reason, held permit.Level) {
+		switch {
+		case reason == Granted && (best != Granted || held > level):
+			best, level = Granted, held
+		case best != Granted && reason > best:
+			best = reason
+		}
+	}
+	openFor := func(a *hours.Access) bool { return a.Open(opening, zoneOf(q.Place), q.At) }
+	for _, e := range s.Exceptions.All() {
+		zone := zoneOf(e.Place)
+		if e.Ended || e.Staff != who || e.Permission != q.Permission || !within(e.Place) ||
+			!e.From.IsZero() && at.Before(e.From.Start(zone)) || !e.Until.IsZero() && !at.Before((e.Until+1).Start(zone)) {
+			continue
+		}
+		switch {
+		case e.Withheld:
+			return Withheld, 0
+		case e.Level < max(q.Level, 1):
+			better(PermissionNotInTemplate, 0)
+		case !openFor(&hours.Access{}):
+			better(OutsideHours, 0)
+		default:
+			better(Granted, e.Level)
+		}
+	}
+	for _, e := range s.Exceptions.All() { // withheld beats everything, wherever it stands in the list
+		zone := zoneOf(e.Place)
+		if e.Withheld && !e.Ended && e.Staff == who && e.Permission == q.Permission && within(e.Place) &&
+			(e.From.IsZero() || !at.Before(e.From.Start(zone))) && (e.Until.IsZero() || at.Before((e.Until + 1).Start(zone))) {
+			return Withheld, 0
+		}
+	}
+	if p.Owner {
+		return Granted, []permit.Level{1, 2, permit.Unbounded}[q.Permission-1]
+	}
+	catalogue := permit.NewCatalogue(s.Groups.All(), s.Permissions.All())
+	for _, a := range s.Assignments.All() {
+		if a.Ended || a.Staff != who || !within(a.Place) {
+			continue
+		}
+		zone := zoneOf(a.Place)
+		access := &a.Hours
+		if a.Hours.Kind == hours.Inherit {
+			access = &s.Template(a.Template).Hours
+		}
+		held := catalogue.Resolve(s.Template(a.Template), s.Template)[q.Permission].Level
+		switch {
+		case !a.From.IsZero() && at.Before(a.From.Start(zone)), !a.Until.IsZero() && !at.Before((a.Until + 1).Start(zone)):
+			better(AssignmentNotInDates, 0)
+		case held < max(q.Level, 1):
+			better(PermissionNotInTemplate, 0)
+		case !openFor(access):
+			better(OutsideHours, 0)
+		default:
+			better(Granted, held)
+		}
+	}
+	return best, level
+}
+
+func TestDecideSaysWhatTheRulesSay(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		snapshot := compiled(t, s)
+		for range 12 {
+			q := drawQuestion(t)
+			reason, level := plainly(s, q)
+			d := snapshot.Decide(&q)
+			require.Equal(t, reason.String(), d.Reason.String(), "%+v", q)
+			require.Equal(t, reason == Granted, d.Allowed)
+			require.Equal(t, level, d.Level)
+		}
+	})
+}
+
+func TestExplainAndDecideAgree(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		snapshot := compiled(t, drawState(t))
+		for range 8 {
+			q := drawQuestion(t)
+			e := snapshot.Explain(&q)
+			assert.Equal(t, snapshot.Decide(&q), e.Decision)
+			assert.NotEmpty(t, e.Sentence)
+			if !e.Allowed {
+				assert.NotEmpty(t, e.Remedy, "a refusal says what would change it")
+			}
+			if e.Assignment != 0 {
+				assert.Contains(t, e.Grounds, Ground{Kind: "assignment", Ref: refOf(e.Assignment), Text: textOf(e.Grounds, "assignment")})
+			}
+		}
+	})
+}
+
+func refOf(id org.AssignmentID) string { return strconv.Itoa(int(id)) }
+
+func textOf(grounds []Ground, kind string) string {
+	for _, g := range grounds {
+		if g.Kind == kind {
+			return g.Text
+		}
+	}
+	return ""
+}
+
+func TestAddingAnAssignmentNeverTakesAccessAway(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		before := compiled(t, s)
+		next := s.Fork()
+		added := drawAssignment(t, org.AssignmentID(s.Assignments.Next()))
+		next.PutAssignment(added)
+		after, err := before.Next(next, Touched{Staff: []people.StaffID{added.Staff}})
+		require.NoError(t, err)
+		for range 10 {
+			q := drawQuestion(t)
+			was, is := before.Decide(&q), after.Decide(&q)
+			assert.True(t, !was.Allowed || is.Allowed && is.Level >= was.Level, "%+v", q)
+		}
+	})
+}
+
+func TestLockDepartureWithheldAndRetirementAlwaysTake(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		q := drawQuestion(t)
+		q.ByCredential, q.Staff = false, people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+		person := *s.Person(q.Staff)
+		place := *s.Place(q.Place)
+		next := s.Fork()
+		touched := Touched{Staff: []people.StaffID{q.Staff}}
+		switch rapid.IntRange(0, 3).Draw(t, "what") {
+		case 0:
+			person.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: time.Unix(q.At, 0)}
+			next.PutStaff(&person)
+		case 1:
+			person.DepartedAt = time.Unix(q.At, 0)
+			next.PutStaff(&person)
+		case 2:
+			above := estate.PlaceID(0)
+			for here := &place; here != nil; here = s.Place(here.Parent) {
+				above = here.ID
+			}
+			next.PutException(&org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: q.Staff, Permission: q.Permission, Place: above, Withheld: true, Reason: "r"})
+		default:
+			place.Retired = true
+			next.PutPlace(&place)
+			touched.Places = true
+		}
+		after, err := compiled(t, s).Next(next, touched)
+		require.NoError(t, err)
+		assert.False(t, after.Decide(&q).Allowed)
+	})
+}
+
+func TestRenamingChangesNothing(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		next := s.Fork()
+		for _, p := range s.Staff.All() {
+			renamed := *p
+			renamed.GivenName, renamed.FamilyName, renamed.JobTitle = "Other", "Name", "Other title"
+			next.PutStaff(&renamed)
+		}
+		for _, p := range s.Places.All() {
+			renamed := *p
+			renamed.Name = "Other " + p.Name
+			next.PutPlace(&renamed)
+		}
+		for _, template := range s.Templates.All() {
+			renamed := *template
+			renamed.Name, renamed.Summary = "Other", "Other"
+			next.PutTemplate(&renamed)
+		}
+		before, after := compiled(t, s), compiled(t, next)
+		for range 10 {
+			q := drawQuestion(t)
+			assert.Equal(t, before.Decide(&q), after.Decide(&q))
+		}
+	})
+}
+
+// Compiling only what was touched comes to the same as compiling all.
+func TestNextIsAsGoodAsCompilingAnew(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		next := s.Fork()
+		touched := Touched{}
+		for id := range people.StaffID(rapid.IntRange(0, 3).Draw(t, "edited")) {
+			p := *s.Person(id + 1)
+			p.StartDate = today
+			next.PutStaff(&p)
+			touched.Staff = append(touched.Staff, p.ID)
+		}
+		if rapid.Bool().Draw(t, "a template") {
+			template := *s.Template(1)
+			template.Settings = []permit.Setting{{Permission: 1, Word: "yes"}}
+			next.PutTemplate(&template)
+			touched.Catalogue = true
+		}
+		quick, err := compiled(t, s).Next(next, touched)
+		require.NoError(t, err)
+		whole := compiled(t, next)
+		for range 10 {
+			q := drawQuestion(t)
+			assert.Equal(t, whole.Decide(&q), quick.Decide(&q))
+		}
+	})
+}
+
+// What somebody holds, by Holdings, is what Decide allows them with hours left out; and Diff of a snapshot with itself is empty.
+func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		snapshot := compiled(t, drawState(t))
+		at := noon.Unix()
+		for staff := people.StaffID(1); staff <= 4; staff++ {
+			for permission := permit.PermissionID(1); permission <= 3; permission++ {
+				for st := range snapshot.Tree().Walk {
+					if st.Retired {
+						continue
+					}
+					held := permit.Level(0)
+					for _, h := range snapshot.Holdings(staff, at) {
+						excepted := false
+						for _, except := range h.Except {
+							excepted = excepted || snapshot.Tree().Within(st.Place.ID, except)
+						}
+						if h.Permission == permission && h.From <= at && snapshot.Tree().Within(st.Place.ID, h.Place) && !excepted {
+							held = max(held, h.Level)
+						}
+					}
+					decided := snapshot.Holds(staff, permission, st.Place.ID, at)
+					// A withheld exception that begins later takes a holding back early: what is foretold is never more than what is.
+					assert.LessOrEqual(t, held, decided)
+					if len(snapshot.State().ExceptionsOf(staff)) == 0 {
+						assert.Equal(t, decided, held)
+					}
+				}
+			}
+		}
+		same := Diff(snapshot, snapshot, []people.StaffID{1, 2, 3, 4}, at)
+		assert.Empty(t, same.Gains)
+		assert.Empty(t, same.Losses)
+	})
+}
+
+func TestDecideDoesNotAllocate(t *testing.T) {
+	var snapshot *Snapshot
+	var questions []Question
+	rapid.Check(t, func(t *rapid.T) {
+		snapshot, questions = compiled(t, drawState(t)), append(questions, drawQuestion(t))
+	})
+	for i := range questions {
+		assert.Zero(t, testing.AllocsPerRun(10, func() { snapshot.Decide(&questions[i]) }))
+	}
+}

@@ -1,0 +1,77 @@
+package people
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"loyallatch.example/latch/internal/core/day"
+)
+
+func date(text string) day.Date {
+	d, err := day.Parse(text)
+	if err != nil {
+		panic(err)
+	}
+	return d
+}
+
+func TestStatusFollowsFromTheRecordAndTheDay(t *testing.T) {
+	noon := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	for _, c := range []struct {
+		name  string
+		staff Staff
+		want  Status
+	}{
+		{"before the start", Staff{StartDate: date("2026-11-25")}, Prepared},
+		{"from the first midnight", Staff{StartDate: date("2026-11-24")}, Active},
+		{"activated by hand", Staff{StartDate: date("2026-12-01"), Activated: true}, Active},
+		{"on the last day", Staff{StartDate: date("2026-11-01"), LeavingDate: date("2026-11-24")}, Active},
+		{"after the last day", Staff{StartDate: date("2026-11-01"), LeavingDate: date("2026-11-23")}, Departed},
+		{"left at once", Staff{StartDate: date("2026-11-01"), DepartedAt: noon}, Departed},
+		{"left a second later", Staff{StartDate: date("2026-11-01"), DepartedAt: noon.Add(time.Second)}, Active},
+	} {
+		assert.Equal(t, c.want, c.staff.SpanIn(time.UTC).Status(noon.Unix()), c.name)
+	}
+}
+
+func TestALockMayEndByItself(t *testing.T) {
+	noon := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	s := Staff{Lock: &Lock{Since: noon, Until: noon.Add(time.Hour)}}
+	assert.False(t, s.Locked(noon.Add(-time.Second)))
+	assert.True(t, s.Locked(noon))
+	assert.False(t, s.Locked(noon.Add(time.Hour)))
+	s.Lock.Until = time.Time{}
+	assert.True(t, s.Locked(noon.AddDate(10, 0, 0)))
+}
+
+func TestARecordSaysWhatIsWrongWithIt(t *testing.T) {
+	good := Staff{GivenName: "Ana", FamilyName: "Reyes", Engagement: Seasonal, StartDate: date("2026-11-24")}
+	for field, spoil := range map[string]func(*Staff){
+		"given_name": func(s *Staff) { s.GivenName = "" }, "family_name": func(s *Staff) { s.FamilyName = "" }, "engagement": func(s *Staff) { s.Engagement = "guest" },
+		"start_date": func(s *Staff) { s.StartDate = 0 }, "contract_end": func(s *Staff) { s.ContractEnd = s.StartDate - 1 }, "email": func(s *Staff) { s.Email = "Ana <ana@example.org>" },
+		"": func(*Staff) {},
+	} {
+		s := good
+		spoil(&s)
+		found, err := s.Check()
+		assert.Equal(t, field, found)
+		assert.Equal(t, field != "", err != nil)
+	}
+}
+
+func TestNamesAreComparedWithoutMarks(t *testing.T) {
+	assert.Equal(t, Fold("Søren Górski-O’Dea"), Fold("soren gorski odea"))
+	assert.Equal(t, "Ana Reyes", Tidy("  Ana\t\x00Reyes \n"))
+}
+
+func TestDatesBecomeInstantsInTheirZone(t *testing.T) {
+	dublin, err := time.LoadLocation("Europe/Dublin")
+	assert.NoError(t, err)
+	assert.Equal(t, "2026-07-01T00:00:00+01:00", date("2026-07-01").Start(dublin).Format(time.RFC3339))
+	assert.Equal(t, time.Tuesday, date("2026-11-24").Weekday())
+	assert.Equal(t, "24 Nov 2026", date("2026-11-24").Words())
+	_, err = day.Parse("24/11/2026")
+	assert.Error(t, err)
+}
