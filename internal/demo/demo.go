@@ -70,13 +70,14 @@ type loader struct {
 	ctx   context.Context
 	today day.Date
 	ops   []change.Operation
+	fresh map[string]bool // staff numbers that this loading has added
 }
 
 var system = change.Actor{System: "demo"}
 
 // Load loads the demo. What is there already stays as it is.
 func Load(ctx context.Context, a *app.App, progress io.Writer) error {
-	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now())}
+	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now()), fresh: map[string]bool{}}
 	before := a.Live().State().Revision
 	for _, step := range []struct {
 		what string
@@ -263,6 +264,7 @@ func (l *loader) loadStaff() error {
 		if l.app.Live().State().StaffByNumber(number) != nil {
 			continue
 		}
+		l.fresh[number] = true
 		l.add("staff.enrol", number, "", fields{"staff_number": number, "given_name": row["given_name"], "family_name": row["family_name"], "known_as": row["known_as"],
 			"email": row["email"], "job_title": row["job_title"], "engagement": row["engagement"], "employer": row["employer"], "home_site": row["home_site"],
 			"line_manager": row["line_manager"], "start_date": l.date(row["start"]), "contract_end": l.date(row["contract_end"]), "notes": row["notes"]})
@@ -323,15 +325,10 @@ func (l *loader) loadStates() error {
 	if err != nil {
 		return err
 	}
-	// Somebody changed since the staff were loaded has a history of their own, which is left alone.
-	var loaded uint64
-	if last := l.app.Live().State().StaffByNumber(rows[len(rows)-1]["staff_number"]); last != nil {
-		loaded = last.Revision
-	}
 	for _, row := range rows {
 		p := l.app.Live().State().StaffByNumber(row["staff_number"])
 		state, what, _ := strings.Cut(row["state"], ":")
-		if p == nil || state == "" || p.Revision > loaded {
+		if p == nil || state == "" || !l.fresh[p.Number] {
 			continue
 		}
 		switch state {

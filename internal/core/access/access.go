@@ -572,11 +572,12 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if place := s.tree.At(g.place); place == nil || place.Retired {
+		here := s.tree.At(g.place)
+		if here == nil || here.Retired {
 			continue
 		}
 		for permission, level := range s.levels[g.template] {
-			if level > 0 {
+			if level > 0 && s.meansSomething(permit.PermissionID(permission), here.Place) {
 				hold(Holding{Permission: permit.PermissionID(permission), Place: g.place, Level: level, From: g.from, Until: g.until,
 					Assignment: g.assignment, Hours: s.accessOf(g)})
 			}
@@ -597,6 +598,11 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 		}
 	}
 	return holdings
+}
+
+// meansSomething reports whether a permission applies to a place, or may to one below it.
+func (s *Snapshot) meansSomething(id permit.PermissionID, place *estate.Place) bool {
+	return place.Kind.HoldsOthers() || s.catalogue.Permission(id).AppliesTo(place.Kind)
 }
 
 // compareKeys orders holdings by permission, then place.

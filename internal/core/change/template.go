@@ -91,21 +91,23 @@ func permissionAdd(d *Draft) error {
 		return fault.Missingf("set.group", "the catalogue has no group %q", form.Group)
 	}
 	p := &permit.Permission{ID: permit.PermissionID(d.State.Permissions.Next()), Key: form.Key, Title: people.Tidy(form.Title),
-		Sentence: people.Tidy(form.Sentence), Group: group.ID, Scale: form.Scale, Kinds: form.Kinds, Sensitive: form.Sensitive,
+		Sentence: people.Tidy(form.Sentence), Group: group.ID, Scale: form.Scale, Sensitive: form.Sensitive,
 		Since: catalogue.Count() + 1, Revision: d.next()}
 	switch {
 	case p.Title == "":
 		return fault.Invalidf("set.title", "a permission needs a title that says what somebody may do")
 	case p.Sentence == "":
 		return fault.Invalidf("set.sentence", "a permission needs one plain sentence")
-	case len(p.Kinds) == 0:
+	case len(form.Kinds) == 0:
 		return fault.Invalidf("set.kinds", "say at which kinds of place the permission has a meaning")
 	}
-	for _, kind := range p.Kinds {
+	for _, kind := range form.Kinds {
 		if !kind.Known() {
 			return fault.Invalidf("set.kinds", "%q is not a kind of place", kind)
 		}
 	}
+	// Each kind once, in the order of the tree.
+	p.Kinds = slices.DeleteFunc(slices.Clone(estate.Kinds), func(kind estate.Kind) bool { return !slices.Contains(form.Kinds, kind) })
 	if err := p.Scale.Check(); err != nil {
 		return fault.Invalidf("set.scale", "%s", err)
 	}

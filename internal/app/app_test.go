@@ -1,0 +1,232 @@
+package app_test
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/store"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var ctx = context.Background()
+
+func request(ops ...change.Operation) app.Request {
+	return app.Request{Actor: change.Actor{System: "test"}, Origin: "test", Reason: "because", Operations: ops}
+}
+
+func pinFor(t *testing.T, s *testkit.Service, staff, pin string) {
+	set, err := json.Marshal(map[string]string{"staff": staff, "pin": pin})
+	require.NoError(t, err)
+	_, err = s.App.Commit(ctx, request(change.Operation{Op: "pin.set", Set: set}))
+	require.NoError(t, err)
+}
+
+func opens(t *testing.T, s *testkit.Service, pin string) bool {
+	device := s.App.DeviceOf("lld_demo-hb-controller-token")
+	require.NotNil(t, device)
+	e, _, err := s.App.Decide(ctx, device, app.Ask{PIN: pin, Place: "HB-PACK-1"})
+	require.NoError(t, err)
+	return e.Allowed
+}
+
+func TestALockHoldsWhenItsCallReturns(t *testing.T) {
+	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480216")
+	for range 20 {
+		require.True(t, opens(t, s, "480216"))
+		_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
+		require.NoError(t, err)
+		require.False(t, opens(t, s, "480216"))
+		_, err = s.App.Commit(ctx, request(change.Operation{Op: "staff.unlock", On: "Q0011"}))
+		require.NoError(t, err)
+	}
+}
+
+func TestAnotherInstanceFollows(t *testing.T) {
+	first := testkit.Demo(t)
+	second := first.Second(t)
+	pinFor(t, first, "Q0011", "480216")
+	caughtUp := func() bool { return second.App.Live().State().Revision == first.App.Live().State().Revision }
+	require.Eventually(t, caughtUp, 5*time.Second, 20*time.Millisecond)
+	assert.True(t, opens(t, second, "480216"))
+	_, err := first.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
+	require.NoError(t, err)
+	require.Eventually(t, caughtUp, 5*time.Second, 20*time.Millisecond)
+	assert.False(t, opens(t, second, "480216"))
+	// The second writes without having read the first's newest change: it takes that in before.
+	_, err = first.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0012"}))
+	require.NoError(t, err)
+	_, err = second.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0012"}))
+	assert.True(t, fault.Is(err, fault.Conflict), "locked already")
+	assert.NotNil(t, second.App.Live().State().StaffByNumber("Q0012").Lock)
+}
+
+func TestChangesMadeAtOnceAllCount(t *testing.T) {
+	first := testkit.Demo(t)
+	second := first.Second(t)
+	before := first.App.Live().State()
+	var wait sync.WaitGroup
+	for i, s := range []*testkit.Service{first, second, first, second} {
+		wait.Go(func() {
+			for j := range 5 {
+				set, _ := json.Marshal(map[string]any{"given_name": "Many", "family_name": string(rune('A'+i)) + string(rune('A'+j)), "home_site": "HB"})
+				_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.enrol", Set: set}))
+				assert.NoError(t, err)
+			}
+		})
+	}
+	wait.Wait()
+	loaded, err := first.Store.Load(ctx, before)
+	require.NoError(t, err)
+	assert.Equal(t, before.Staff.Last()+20, loaded.Staff.Last())
+	assert.Equal(t, before.Revision+20, loaded.Revision)
+	_, err = first.Store.VerifyAudit(ctx)
+	assert.NoError(t, err, "one chain, whoever wrote")
+}
+
+func TestNoEventIsLostAtTheEnd(t *testing.T) {
+	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480216")
+	_, before, err := s.Store.Events(ctx, store.EventFilter{Limit: 1})
+	require.NoError(t, err)
+	keys, err := app.LoadKeys(s.Keys)
+	require.NoError(t, err)
+	short, err := app.New(ctx, s.Store, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
+	require.NoError(t, err)
+	device := short.DeviceOf("lld_demo-hb-controller-token")
+	const asked = 5000
+	for range asked {
+		_, _, err := short.Decide(ctx, device, app.Ask{PIN: "480216", Place: "HB-PACK-1"})
+		require.NoError(t, err)
+	}
+	short.Close()
+	_, after, err := s.Store.Events(ctx, store.EventFilter{Limit: 1})
+	require.NoError(t, err)
+	assert.Equal(t, before+asked, after)
+}
+
+func TestLoadingTheDemoTwiceChangesNothing(t *testing.T) {
+	s := testkit.Demo(t)
+	revision := s.App.Live().State().Revision
+	_, events, err := s.Store.Events(ctx, store.EventFilter{Limit: 1})
+	require.NoError(t, err)
+	assert.Greater(t, events, int64(2000))
+	require.NoError(t, demo.Load(ctx, s.App, io.Discard))
+	assert.Equal(t, revision, s.App.Live().State().Revision)
+	_, again, err := s.Store.Events(ctx, store.EventFilter{Limit: 1})
+	require.NoError(t, err)
+	assert.Equal(t, events, again)
+}
+
+func TestTheDemoIsWhatItSays(t *testing.T) {
+	s := testkit.Demo(t)
+	live := s.App.Live()
+	assert.EqualValues(t, 240, live.State().Staff.Last())
+	assert.EqualValues(t, 114, live.State().Places.Last())
+	assert.EqualValues(t, 15, live.State().Templates.Last())
+	today, err := s.App.Today(live.State().StaffByNumber("Q0002").ID)
+	require.NoError(t, err)
+	codes := map[string]bool{}
+	for _, stuck := range today.Stuck {
+		for _, obstacle := range stuck.Obstacles {
+			codes[obstacle.Code] = true
+		}
+	}
+	for _, code := range []string{"no_assignment", "assignment_ended", "contract_ended", "no_credential"} {
+		assert.True(t, codes[code], code)
+	}
+	assert.Len(t, today.Locked, 3)
+	assert.NotEmpty(t, today.Starting)
+	assert.NotEmpty(t, today.Ending)
+}
+
+func TestSetupMakesTheOwnerOnceOnAnEmptyDatabase(t *testing.T) {
+	s := testkit.Empty(t)
+	owner := app.Owner{Organisation: "Our bakery", SiteCode: "HQ", SiteName: "Main bakery", TimeZone: "Europe/Dublin", GivenName: "Ada", FamilyName: "Example", Email: "ada@example.org"}
+	wrong := owner
+	wrong.TimeZone = "Bakery/Time"
+	_, err := s.App.Setup(ctx, wrong)
+	assert.True(t, fault.Is(err, fault.Invalid), "and nothing is half done")
+	password, err := s.App.Setup(ctx, owner)
+	require.NoError(t, err)
+	signed, err := s.App.SignIn(ctx, "ada@example.org", password, "console", "", "127.0.0.1")
+	require.NoError(t, err)
+	assert.True(t, signed.MustChange)
+	assert.True(t, s.App.Live().HoldsEverywhere(signed.Staff.ID, "console.edit_catalogue", time.Now().Unix()))
+	_, err = s.App.Setup(ctx, owner)
+	assert.True(t, fault.Is(err, fault.Conflict))
+}
+
+func TestSomebodyWithAPasswordAndNoPermissionDoesNotSignIn(t *testing.T) {
+	s := testkit.Demo(t)
+	_, err := s.App.Commit(ctx, request(change.Operation{Op: "password.set", Set: json.RawMessage(`{"staff":"Q0011","password":"quince lantern meadow"}`)}))
+	require.NoError(t, err)
+	_, err = s.App.SignIn(ctx, "Q0011", "quince lantern meadow", "console", "", "127.0.0.1")
+	assert.True(t, fault.Is(err, fault.Refused))
+}
+
+func TestCheckingPINsIsNoWayToFindThem(t *testing.T) {
+	s := testkit.Demo(t)
+	idris := s.App.Live().State().StaffByNumber("Q0002").ID
+	for range 5 {
+		_, _, _, err := s.App.Check(idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
+		require.NoError(t, err)
+	}
+	_, _, _, err := s.App.Check(idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
+	var throttled *app.ErrThrottled
+	assert.ErrorAs(t, err, &throttled)
+}
+
+func TestDoublesAreFoundWithoutMarksAndAmongTheDeparted(t *testing.T) {
+	s := testkit.Demo(t)
+	idris := s.App.Live().State().StaffByNumber("Q0002").ID
+	doubles, err := s.App.Doubles(idris, "Kasia", "Pétrak", "")
+	require.NoError(t, err)
+	require.Len(t, doubles, 1)
+	assert.Contains(t, doubles[0].Why, "departed")
+	doubles, err = s.App.Doubles(idris, "", "", "tamsin@quillmere.example")
+	require.NoError(t, err)
+	require.Len(t, doubles, 1)
+	_, err = s.App.Doubles(people.StaffID(11), "A", "B", "")
+	assert.True(t, fault.Is(err, fault.Refused))
+}
+
+func TestTheKeyFileIsItsOwnersAlone(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "keys")
+	first, err := app.LoadKeys(folder)
+	require.NoError(t, err)
+	path := filepath.Join(folder, "latch.key")
+	info, err := os.Stat(path)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	again, err := app.LoadKeys(folder)
+	require.NoError(t, err)
+	assert.Equal(t, first.Digest("480216"), again.Digest("480216"))
+	other, err := app.LoadKeys(t.TempDir())
+	require.NoError(t, err)
+	assert.NotEqual(t, first.Digest("480216"), other.Digest("480216"), "a PIN's digest needs the key")
+	require.NoError(t, os.Chmod(path, 0o644))
+	_, err = app.LoadKeys(folder)
+	assert.ErrorContains(t, err, "chmod 600")
+	require.NoError(t, os.Chmod(path, 0o600))
+	require.NoError(t, os.WriteFile(path, []byte("short"), 0o600))
+	_, err = app.LoadKeys(folder)
+	assert.ErrorContains(t, err, "damaged")
+}

@@ -1,0 +1,215 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	application "loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/store"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var ctx = context.Background()
+
+// records gives every record of a state as JSON, by kind and number: what the store keeps must come back the same.
+func records(t *testing.T, s *org.State) map[string]string {
+	all := map[string]string{}
+	put := func(kind string, id uint32, record any, revision uint64) {
+		encoded, err := json.Marshal([]any{record, revision})
+		require.NoError(t, err)
+		all[kind+string(rune('0'+id))] = string(encoded)
+	}
+	for id, r := range s.Places.All() {
+		put("place", id, r, r.Revision)
+	}
+	for id, r := range s.Groups.All() {
+		put("group", id, r, r.Revision)
+	}
+	for id, r := range s.Permissions.All() {
+		put("permission", id, r, r.Revision)
+	}
+	for id, r := range s.Templates.All() {
+		put("template", id, r, r.Revision)
+	}
+	for id, r := range s.Staff.All() {
+		put("staff", id, r, r.Revision)
+	}
+	for id, r := range s.Assignments.All() {
+		put("assignment", id, r, r.Revision)
+	}
+	for id, r := range s.Exceptions.All() {
+		put("exception", id, r, r.Revision)
+	}
+	for id, r := range s.Credentials.All() {
+		put("credential", id, []any{r, r.Digest, r.Hash}, r.Revision)
+	}
+	for id, r := range s.Devices.All() {
+		put("device", id, []any{r, r.Token}, r.Revision)
+	}
+	return all
+}
+
+func TestWhatIsLoadedIsWhatWasWritten(t *testing.T) {
+	service := testkit.Demo(t)
+	live := service.App.Live().State()
+	// Of each kind something is written that a fresh demo does not hold.
+	_, err := service.App.Commit(ctx, app(change.Operation{Op: "exception.add", Set: json.RawMessage(`{"staff":"Q0011","place":"HB-COLD","permission":"door.cold","from":"2026-01-01"}`)},
+		change.Operation{Op: "staff.lock", On: "Q0012", Set: json.RawMessage(`{"until":"2099-01-01T10:00:00Z"}`)},
+		change.Operation{Op: "place.edit", On: "HB-PACK-1", Set: json.RawMessage(`{"name":"Main door"}`)}))
+	require.NoError(t, err)
+	assert.NotEqual(t, live.Revision, service.App.Live().State().Revision)
+	loaded, err := service.Store.Load(ctx, &org.State{})
+	require.NoError(t, err)
+	want, got := records(t, service.App.Live().State()), records(t, loaded)
+	// What is withdrawn gives up its digest in the database; in memory it is kept until the next start.
+	assert.Equal(t, len(want), len(got))
+	for key, record := range want {
+		assert.JSONEq(t, record, got[key], key)
+	}
+	assert.Equal(t, service.App.Live().State().Settings, loaded.Settings)
+	_, err = access.Compile(loaded)
+	assert.NoError(t, err)
+}
+
+func TestLoadReadsOnlyWhatIsNewer(t *testing.T) {
+	service := testkit.Demo(t)
+	before, err := service.Store.Load(ctx, &org.State{})
+	require.NoError(t, err)
+	_, err = service.App.Commit(ctx, app(change.Operation{Op: "staff.lock", On: "Q0012"}))
+	require.NoError(t, err)
+	after, err := service.Store.Load(ctx, before)
+	require.NoError(t, err)
+	assert.Nil(t, before.StaffByNumber("Q0012").Lock)
+	assert.NotNil(t, after.StaffByNumber("Q0012").Lock)
+	assert.Same(t, before.StaffByNumber("Q0011"), after.StaffByNumber("Q0011"), "what did not change was not read again")
+}
+
+type request = application.Request
+
+func app(ops ...change.Operation) request {
+	return request{Actor: change.Actor{System: "test"}, Origin: "test", Reason: "test", Operations: ops}
+}
+
+func raw(t *testing.T, dsn string) *sql.DB {
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = db.Close() })
+	return db
+}
+
+func TestTheDatabaseItselfRefusesBadData(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	for name, statement := range map[string]string{
+		"two people with one staff number":     "UPDATE staff SET staff_number = 'Q0002' WHERE staff_number = 'Q0003'",
+		"two people with one email":            "UPDATE staff SET email = 'idris@quillmere.example' WHERE staff_number = 'Q0003'",
+		"a PIN twice":                          "UPDATE credentials a, credentials b SET a.digest = b.digest WHERE a.id = 1 AND b.id = 2",
+		"a PIN without a digest":               "UPDATE credentials SET digest = NULL WHERE kind = 'pin' AND state = 'valid' LIMIT 1",
+		"an assignment that ends first":        "UPDATE assignments SET from_date = '2026-02-01', until_date = '2026-01-01' WHERE id = 1",
+		"an assignment of nobody":              "UPDATE assignments SET staff_id = 99999 WHERE id = 1",
+		"a place with a parent that is not":    "UPDATE places SET parent_id = 99999 WHERE code = 'HB-PACK'",
+		"a site with a parent":                 "UPDATE places SET parent_id = 2 WHERE code = 'HB'",
+		"a contract that ends before it began": "UPDATE staff SET contract_end = '1999-01-01' WHERE staff_number = 'Q0002'",
+		"a person without a home":              "UPDATE staff SET home_site_id = 99999 WHERE staff_number = 'Q0002'",
+		"a deleted person with a history":      "DELETE FROM staff WHERE staff_number = 'Q0002'",
+		"half a lock":                          "UPDATE staff SET lock_cause = 'manager' WHERE staff_number = 'Q0002'",
+		"a setting of both":                    "UPDATE template_settings SET group_id = 1 WHERE permission_id IS NOT NULL LIMIT 1",
+		"opening hours that are no JSON":       "UPDATE places SET opening = 'always' WHERE code = 'HB'",
+	} {
+		_, err := db.Exec(statement)
+		assert.Error(t, err, name)
+	}
+}
+
+func TestThePastIsKept(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	_, err := service.App.Commit(ctx, app(change.Operation{Op: "staff.lock", On: "Q0012"}))
+	require.NoError(t, err)
+	time.Sleep(20 * time.Millisecond)
+	var moment string
+	require.NoError(t, db.QueryRow("SELECT NOW(6)").Scan(&moment))
+	time.Sleep(20 * time.Millisecond)
+	_, err = service.App.Commit(ctx, app(change.Operation{Op: "staff.unlock", On: "Q0012"}))
+	require.NoError(t, err)
+	var now, then sql.NullString
+	require.NoError(t, db.QueryRow("SELECT lock_reason FROM staff WHERE staff_number = 'Q0012'").Scan(&now))
+	require.NoError(t, db.QueryRow("SELECT lock_reason FROM staff FOR SYSTEM_TIME AS OF TIMESTAMP'"+moment+"' WHERE staff_number = 'Q0012'").Scan(&then))
+	assert.False(t, now.Valid)
+	assert.Equal(t, "test", then.String)
+}
+
+func TestSecretsAreKeptAsDigestsOnly(t *testing.T) {
+	service := testkit.Demo(t)
+	result, err := service.App.Commit(ctx, app(change.Operation{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0012","pin":"480216"}`)}))
+	require.NoError(t, err)
+	db := raw(t, service.DSN)
+	var digest []byte
+	c := result.Draft.State.CredentialOf(result.Draft.State.StaffByNumber("Q0012").ID, credential.PIN)
+	require.NoError(t, db.QueryRow("SELECT digest FROM credentials WHERE id = ?", c.ID).Scan(&digest))
+	assert.Equal(t, c.Digest[:], digest)
+	var hash string
+	require.NoError(t, db.QueryRow("SELECT hash FROM credentials WHERE kind = 'password' LIMIT 1").Scan(&hash))
+	assert.Contains(t, hash, "$argon2id$v=19$m=19456,t=2,p=1$")
+	var found int
+	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM audit_entries WHERE operations LIKE '%480216%' OR operations LIKE '%argon2%' OR operations LIKE '%lld_demo%' OR operations LIKE '%orchard-ladder%'").Scan(&found))
+	assert.Zero(t, found, "no secret in the audit log")
+}
+
+func TestTheAuditChainShowsWhatWasAltered(t *testing.T) {
+	for name, statement := range map[string]string{
+		"another reason":           "UPDATE audit_entries SET reason = 'other' WHERE id = 3",
+		"another actor":            "UPDATE audit_entries SET actor = 'somebody else' WHERE id = 5",
+		"another time":             "UPDATE audit_entries SET at = at + INTERVAL 1 SECOND WHERE id = 2",
+		"one taken out":            "DELETE FROM audit_entries WHERE id = 4",
+		"the newest taken out":     "DELETE FROM audit_entries ORDER BY id DESC LIMIT 1",
+		"two in the other's place": "UPDATE audit_entries SET id = CASE id WHEN 6 THEN 900000 ELSE id END",
+	} {
+		t.Run(name, func(t *testing.T) {
+			service := testkit.Demo(t)
+			count, err := service.Store.VerifyAudit(ctx)
+			require.NoError(t, err)
+			assert.Greater(t, count, 8)
+			db := raw(t, service.DSN)
+			_, err = db.Exec("DELETE FROM audit_subjects")
+			require.NoError(t, err)
+			_, err = db.Exec(statement)
+			require.NoError(t, err)
+			_, err = service.Store.VerifyAudit(ctx)
+			assert.Error(t, err)
+		})
+	}
+}
+
+func TestEventsWrittenTwiceAreThereOnce(t *testing.T) {
+	db := testkit.Store(t, testkit.DSN(t))
+	events := []store.Event{{ID: 1, At: time.Now(), DeviceID: 1, PlaceID: 2, StaffID: 3, Allowed: true}, {ID: 2, At: time.Now(), PlaceID: 2}}
+	require.NoError(t, db.AppendEvents(ctx, events))
+	require.NoError(t, db.AppendEvents(ctx, events))
+	found, total, err := db.Events(ctx, store.EventFilter{Limit: 10})
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, total)
+	assert.Equal(t, uint64(2), found[0].ID, "the newest first")
+	_, total, err = db.Events(ctx, store.EventFilter{Places: []uint32{}, Limit: 10})
+	require.NoError(t, err)
+	assert.Zero(t, total, "no place at all is not all places")
+}
+
+func TestAnAddressThatLeadsNowhereIsSaidPlainly(t *testing.T) {
+	_, err := store.Open(ctx, "root@tcp(127.0.0.1:1)/none")
+	assert.ErrorContains(t, err, "cannot be reached")
+	_, err = store.Open(ctx, "::::")
+	assert.ErrorContains(t, err, "not understood")
+}
