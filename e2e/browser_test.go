@@ -61,8 +61,8 @@ const finders = `(() => {
   const text = (e) => (e.getAttribute("aria-label") || e.innerText || e.textContent || "").trim().replace(/\s+/g, " ");
   window.latch = {
     button: (name) => {
-      for (const scope of ["[role=dialog]", "[role=menu]", "[role=listbox]", "main", "body"]) {
-        const all = [...document.querySelectorAll(scope + " :is(button, a, summary, [role=option], [role=menuitem])")].filter(shown);
+      for (const scope of ["[role=dialog]", "[role=menu]", "#found", "main", "body"]) {
+        const all = [...document.querySelectorAll(scope + " :is(button, a, summary, [role=menuitem])")].filter(shown);
         const found = all.find((e) => text(e) === name) || all.find((e) => text(e).startsWith(name + " ")) || all.find((e) => text(e).includes(name));
         if (found) return found;
       }

@@ -79,11 +79,9 @@ export function FindField() {
       <Search size={16} className="pointer-events-none absolute top-2.5 left-2.5 text-edge" aria-hidden />
       <input
         ref={input}
-        role="combobox"
+        type="search"
         aria-label="Find a person, a place or a template"
-        aria-expanded={open && q.length > 0}
         aria-controls="found"
-        aria-activedescendant={items[chosen] ? `found-${chosen}` : undefined}
         aria-keyshortcuts="/"
         placeholder="Find a name, number, door"
         autoComplete="off"
@@ -102,24 +100,20 @@ export function FindField() {
       </kbd>
       {open && q && (
         <div className="absolute right-0 z-50 mt-1.5 w-[min(34rem,calc(100vw-2rem))] overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
-          <div id="found" role="listbox" aria-label="Found" className="max-h-[60vh] overflow-auto">
+          <ul id="found" aria-label="Found" className="max-h-[60vh] overflow-auto">
             {items.map((item, i) => {
               const Icon = icons[item.kind];
               return (
-                <div
+                <li
                   key={`${item.kind} ${item.code}`}
                   className={`flex items-center border-b border-rule last:border-b-0 ${i === chosen ? "bg-inset" : ""}`}
                 >
-                  {/* biome-ignore lint/a11y/useFocusableInteractive: chosen with the arrows from the field */}
-                  {/* biome-ignore lint/a11y/useKeyWithClickEvents: Enter in the field opens it */}
-                  <div
-                    id={`found-${i}`}
-                    role="option"
-                    aria-selected={i === chosen}
+                  <button
+                    type="button"
                     onMouseEnter={() => setChosen(i)}
-                    onMouseDown={(e) => e.preventDefault()}
+                    onFocus={() => setChosen(i)}
                     onClick={() => go(item)}
-                    className="flex min-w-0 flex-1 cursor-pointer items-center gap-3 px-3 py-2"
+                    className="flex min-w-0 flex-1 items-center gap-3 px-3 py-2 text-left focus-visible:outline-offset-[-3px]"
                   >
                     <Icon size={17} className="shrink-0 text-brass" aria-hidden />
                     <span className="min-w-0">
@@ -131,7 +125,7 @@ export function FindField() {
                         {item.detail}
                       </span>
                     </span>
-                  </div>
+                  </button>
                   {item.kind === "staff" && item.status !== "departed" && (
                     <span className="flex gap-1 pr-2">
                       {may("console.lock") && (
@@ -146,10 +140,13 @@ export function FindField() {
                       )}
                     </span>
                   )}
-                </div>
+                </li>
               );
             })}
-          </div>
+          </ul>
+          <p className="sr-only" role="status">
+            {items[chosen] && `${chosen + 1} of ${items.length}: ${items[chosen].name}, ${items[chosen].detail}`}
+          </p>
           <p className="border-t border-rule bg-inset px-3 py-1.5 text-sm text-faded" role="status">
             {found.isSuccess && items.length === 0
               ? "Nothing goes by that. Try part of a name, a staff number or a door's code."

@@ -57,7 +57,10 @@ function Head() {
         <div className="ml-auto flex items-center gap-3">
           <FindField />
           <DropdownMenu.Root>
-            <DropdownMenu.Trigger className="flex items-center gap-1 rounded-sm px-1.5 py-1 hover:bg-damson-deep focus-visible:outline-brass-light">
+            <DropdownMenu.Trigger
+              aria-label={`${me.called}, your account`}
+              className="flex items-center gap-1 rounded-sm px-1.5 py-1 hover:bg-damson-deep focus-visible:outline-brass-light"
+            >
               {me.called}
               <ChevronDown size={16} aria-hidden />
             </DropdownMenu.Trigger>

@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { Lock } from "lucide-react";
 import { createContext, type ReactNode, useContext, useState } from "react";
-import { api, type ChangeResult, change, type Operation, queries, take } from "@/api/api";
+import { api, type ChangeResult, change, type Operation, take } from "@/api/api";
 import { Ask, Button, Effects, SecretSlip, TextField, Wrong } from "./parts";
 
 /** Who an urgent act is about. */
@@ -175,5 +175,5 @@ export function Effect({ result }: { result: ChangeResult | undefined }) {
 
 export async function signOut() {
   await take(api.DELETE("/session"));
-  queries.clear();
+  location.assign("/"); // a fresh page holds nothing of what was read
 }

@@ -39,7 +39,11 @@ export function Estate() {
     <Page
       title="Estate"
       lead={`${all.length} places`}
-      acts={may("console.edit_places") && <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}</Button>}
+      acts={
+        may("console.edit_places") && (
+          <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}</Button>
+        )
+      }
     >
       <Wrong error={places.error} />
       {places.isPending ? (
