@@ -228,6 +228,11 @@ func generateCommand(f *flags) *cobra.Command {
 			if err := needDSN(f); err != nil {
 				return err
 			}
+			keys, err := app.LoadKeys(f.keys)
+			if err != nil {
+				return err
+			}
+			size.Digest = keys.Digest
 			return demo.Generate(c.Context(), f.dsn, size, os.Stderr)
 		}}
 	dsnFlag(c, f)

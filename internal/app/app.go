@@ -156,7 +156,7 @@ func (a *App) Preview(r Request) (*Result, error) {
 func (a *App) env(hash bool) change.Env {
 	env := change.Env{Now: a.now(), Random: rand.Reader, Digest: a.keys.Digest, HashPassword: func(string) (string, error) { return "", nil }}
 	if hash {
-		env.HashPassword = hashPassword
+		env.HashPassword = HashPassword
 	}
 	return env
 }

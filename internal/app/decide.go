@@ -104,7 +104,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 	if _, held := a.tries.held(now, name); held {
 		e = live.Refuse(&q, access.TooManyTries)
 	} else {
-		e = live.Explain(&q)
+		e = live.Say(&q)
 		if e.Reason == access.UnknownCredential {
 			a.tries.count(now, false, name)
 		}

@@ -14,7 +14,7 @@ import (
 
 // recorder writes events in batches behind the decisions. It loses none while the process lives: when the database
 // is slow or away the events wait, and when too many wait, decisions wait with them. On a clean end all are written;
-// a process that is killed loses what it took in during the last hundredth of a second.
+// a process that is killed loses what it took in during the last twentieth of a second.
 type recorder struct {
 	db     *store.Store
 	log    *slog.Logger
@@ -27,6 +27,7 @@ type recorder struct {
 const (
 	waitingEvents = 200_000
 	eventBatch    = 2000
+	gatherFor     = 40 * time.Millisecond
 )
 
 var errRecorderGone = errors.New("the service is ending and takes no more decisions")
@@ -79,7 +80,7 @@ func (r *recorder) run(ctx context.Context) {
 			batch = append(batch, event)
 		}
 		// A short pause lets a batch gather: one statement for many events is what keeps up with many doors.
-		pause := time.NewTimer(10 * time.Millisecond)
+		pause := time.NewTimer(gatherFor)
 	gather:
 		for len(batch) < eventBatch {
 			select {

@@ -9,8 +9,10 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"hash"
 	"os"
 	"path/filepath"
+	"sync"
 
 	"loyallatch.example/latch/internal/core/credential"
 )
@@ -18,7 +20,7 @@ import (
 // Keys are the secrets that stand outside the database: whoever has the database alone can neither test PINs
 // nor read kept answers. All instances on one database share them.
 type Keys struct {
-	pin  []byte
+	pins sync.Pool // of keyed digests, ready to be used again
 	csrf []byte
 	seal cipher.AEAD
 }
@@ -79,12 +81,14 @@ func keysFrom(secret []byte) (*Keys, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Keys{pin: derived["pin"], csrf: derived["csrf"], seal: seal}, nil
+	return &Keys{pins: sync.Pool{New: func() any { return hmac.New(sha256.New, derived["pin"]) }}, csrf: derived["csrf"], seal: seal}, nil
 }
 
 // Digest is the keyed digest of a PIN or a badge number.
 func (k *Keys) Digest(secret string) (digest credential.Digest) {
-	mac := hmac.New(sha256.New, k.pin)
+	mac := k.pins.Get().(hash.Hash)
+	defer k.pins.Put(mac)
+	mac.Reset()
 	mac.Write([]byte(secret))
 	mac.Sum(digest[:0])
 	return digest

@@ -31,7 +31,8 @@ const (
 	argonKeySize = 32
 )
 
-func hashPassword(password string) (string, error) {
+// HashPassword returns the argon2id hash of a password with a new salt, in the usual text form.
+func HashPassword(password string) (string, error) {
 	salt := make([]byte, 16)
 	if _, err := rand.Read(salt); err != nil {
 		return "", err
@@ -65,7 +66,7 @@ func verifyPassword(hash, password string) bool {
 
 // dummyHash is compared with where nobody is known by a name, so that the time taken does not tell.
 var dummyHash = sync.OnceValue(func() string {
-	hash, err := hashPassword("nobody has this password")
+	hash, err := HashPassword("nobody has this password")
 	if err != nil {
 		panic(err)
 	}

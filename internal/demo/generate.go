@@ -2,11 +2,13 @@ package demo
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"io"
 	"math/rand/v2"
 	"time"
 
+	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
@@ -121,12 +123,18 @@ func makePeople(s *org.State, size Size, random *rand.Rand) {
 	}
 	for id := uint32(1); id <= 3; id++ {
 		site := estate.PlaceID((id-1)*placesPerSite + 1)
-		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site, Token: [32]byte{byte(id)}, Revision: 1})
+		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site, Token: sha256.Sum256([]byte(DeviceToken(int(id)))), Revision: 1})
 	}
 }
 
 // PIN is the PIN of a generated person.
 func PIN(n int) string { return fmt.Sprintf("%08d", n) }
+
+// DeviceToken is the token of a generated device, 1 to 3; device n stands at site n-1.
+func DeviceToken(n int) string { return fmt.Sprintf("lld_generated-%d", n) }
+
+// OwnerPassword is the password of the generated owner, G000001.
+const OwnerPassword = "measured quince lantern"
 
 // Snapshot compiles a generated estate.
 func Snapshot(size Size) (*access.Snapshot, error) { return access.Compile(State(size)) }
@@ -143,6 +151,12 @@ func Generate(ctx context.Context, dsn string, size Size, progress io.Writer) er
 		size.Today = day.Of(time.Now())
 	}
 	s := State(size)
+	hash, err := app.HashPassword(OwnerPassword)
+	if err != nil {
+		return err
+	}
+	s.PutCredential(&credential.Credential{ID: credential.ID(s.Credentials.Next()), Staff: 1, Kind: credential.Password, Hash: hash, State: credential.Valid,
+		IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 	records := []change.Record{}
 	put := func(value any) { records = append(records, change.Record{Value: value, New: true}) }
 	for _, r := range s.Places.All() {

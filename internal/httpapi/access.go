@@ -8,7 +8,6 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
-	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
@@ -214,43 +213,6 @@ func (s *Server) registerCredentials() {
 		}
 		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.staffRef(c.Staff).StaffNumber})})
 	})
-}
-
-func (s *Server) registerDecisions() {
-	type in struct{ Body api.DecisionRequest }
-	type out struct{ Body api.Decision }
-	route(s, "POST", "/decisions", "decide", "decisions", "May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks",
-		Access{Device: true, Permission: permit.CheckAccess}, func(ctx context.Context, in *in) (*out, error) {
-			c := callerOf(ctx)
-			ask := app.Ask{Staff: in.Body.Staff, PIN: in.Body.PIN, Permission: in.Body.Permission, Place: in.Body.Place, Level: permit.Level(in.Body.Level)}
-			if c.device != nil {
-				e, live, err := s.app.Decide(ctx, c.device, ask)
-				if err != nil {
-					return nil, fault.Within("body.", err)
-				}
-				return &out{Body: deviceDecision(live, &e, s.app.Now())}, nil
-			}
-			if in.Body.At != nil {
-				ask.At = *in.Body.At
-			}
-			e, live, q, err := s.app.Check(c.id(), ask)
-			if err != nil {
-				return nil, fault.Within("body.", err)
-			}
-			return &out{Body: view{live, s.app.Now()}.decision(&e, &q)}, nil
-		})
-}
-
-// deviceDecision tells a device what it needs to act and to greet, and no more.
-func deviceDecision(live *app.Live, e *access.Explanation, at time.Time) api.Decision {
-	d := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), At: at.UTC()}
-	if e.Allowed {
-		d.Outcome = "allow"
-		if p := live.State().Person(e.Staff); p != nil {
-			d.Staff = &api.StaffRef{StaffNumber: p.Number, Name: p.Called()}
-		}
-	}
-	return d
 }
 
 func (s *Server) registerDevices() {

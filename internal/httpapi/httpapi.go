@@ -21,7 +21,6 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/fault"
-	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 )
 
@@ -56,7 +55,7 @@ func init() {
 // New makes the server.
 func New(a *app.App, config Config) *Server {
 	s := &Server{app: a, config: config, router: chi.NewMux(), metrics: newMetrics(a)}
-	s.router.Use(s.observe, recovered(config.Log), securityHeaders)
+	s.router.Use(s.devices, s.observe, recovered(config.Log), securityHeaders)
 	s.router.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 	})
@@ -107,7 +106,7 @@ func (s *Server) Router() chi.Routes { return s.router }
 // Access says who may call a route at all; the use case behind it judges what they may do there.
 type Access struct {
 	Public     bool
-	Device     bool   // devices may
+	Device     bool   // devices may too; see devices
 	Permission string // managers need this, somewhere; empty: any manager may
 	BeforePass bool   // even while a first password is still to be changed
 }
@@ -131,7 +130,6 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 		op.Security = []map[string][]string{}
 	case access.Device:
 		op.Security = []map[string][]string{{"device": {}}, {"session": {}}, {"token": {}}}
-		op.BodyReadTimeout = -1 // a decision's body is tiny; the server's own read timeout bounds it
 	default:
 		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
 	}
@@ -150,7 +148,6 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 // caller is who makes a request.
 type caller struct {
 	signed  *app.SignedIn
-	device  *org.Device
 	address string
 }
 
@@ -187,13 +184,10 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Problem {
 	token, bearer := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
 	if bearer && strings.HasPrefix(token, deviceTokenPrefix) {
-		if c.device = s.app.DeviceOf(token); c.device == nil {
+		if s.app.DeviceOf(token) == nil {
 			return problem(http.StatusUnauthorized, "not-signed-in", "This device token does not count here; connect the device again.")
 		}
-		if !access.Device {
-			return problem(http.StatusForbidden, "not-permitted", "A device may ask for decisions and nothing else.")
-		}
-		return nil
+		return problem(http.StatusForbidden, "not-permitted", "A device may ask for decisions and nothing else.")
 	}
 	if !bearer {
 		if cookie, err := huma.ReadCookie(ctx, cookieName); err == nil {

@@ -3,13 +3,12 @@ package httpapi
 import (
 	"bytes"
 	"context"
-	"crypto/rand"
 	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"io"
 	"io/fs"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"path"
@@ -59,17 +58,18 @@ func (a *answer) Unwrap() http.ResponseWriter { return a.ResponseWriter }
 func (s *Server) observe(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		start := time.Now()
-		var random [8]byte
-		_, _ = rand.Read(random[:])
-		id := hex.EncodeToString(random[:])
+		id := strconv.FormatUint(rand.Uint64(), 36) // a name, not a secret
 		w.Header().Set("X-Request-Id", id)
 		noted := &answer{ResponseWriter: w}
 		next.ServeHTTP(noted, r.WithContext(context.WithValue(r.Context(), requestKey{}, id)))
 		status := max(noted.status, 200)
-		pattern := chi.RouteContext(r.Context()).RoutePattern()
+		pattern := decisionsPath
+		if r.URL.Path != decisionsPath {
+			pattern = chi.RouteContext(r.Context()).RoutePattern()
+		}
 		took := time.Since(start)
 		s.metrics.observe(r.Method, pattern, status, took)
-		if status >= 500 || (!safe(r.Method) && pattern != Base+"/decisions") {
+		if status >= 500 || (!safe(r.Method) && pattern != decisionsPath) {
 			s.config.Log.Info("request", "request", id, "method", r.Method, "route", pattern, "status", status, "milliseconds", took.Milliseconds())
 		}
 	})
@@ -92,24 +92,33 @@ func recovered(log *slog.Logger) func(http.Handler) http.Handler {
 	}
 }
 
-var fixedHeaders = map[string]string{
-	"Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; " +
-		"form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
-	"X-Content-Type-Options":     "nosniff",
-	"X-Frame-Options":            "DENY",
-	"Referrer-Policy":            "no-referrer",
-	"Cross-Origin-Opener-Policy": "same-origin",
-	"Permissions-Policy":         "camera=(), microphone=(), geolocation=()",
-}
+// The headers that keep pages safe. What the API answers is never shown as a page, so it needs the fewest of them.
+var (
+	pageHeaders = http.Header{
+		"Content-Security-Policy": {"default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; " +
+			"form-action 'self'; base-uri 'none'; frame-ancestors 'none'"},
+		"X-Content-Type-Options":     {"nosniff"},
+		"X-Frame-Options":            {"DENY"},
+		"Referrer-Policy":            {"no-referrer"},
+		"Cross-Origin-Opener-Policy": {"same-origin"},
+		"Permissions-Policy":         {"camera=(), microphone=(), geolocation=()"},
+	}
+	apiHeaders = http.Header{
+		"Content-Security-Policy": {"default-src 'none'; frame-ancestors 'none'"},
+		"X-Content-Type-Options":  {"nosniff"},
+		"Cache-Control":           {"no-store"},
+	}
+)
 
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		header := w.Header()
-		for name, value := range fixedHeaders {
-			header[name] = []string{value}
+		fixed := pageHeaders
+		if strings.HasPrefix(r.URL.Path, Base+"/") {
+			fixed = apiHeaders
 		}
-		if strings.HasPrefix(r.URL.Path, "/api/") {
-			header["Cache-Control"] = []string{"no-store"}
+		header := w.Header()
+		for name, values := range fixed {
+			header[name] = values
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -255,6 +264,9 @@ type metrics struct {
 	handler  http.Handler
 	requests *prometheus.CounterVec
 	seconds  *prometheus.HistogramVec
+	// Those of decisions, looked up once.
+	decided   prometheus.Counter
+	decidedIn prometheus.Observer
 }
 
 func newMetrics(a *app.App) *metrics {
@@ -269,6 +281,7 @@ func newMetrics(a *app.App) *metrics {
 		gauge("latch_revision", "Revision of the live state.", func() float64 { return float64(a.Live().State().Revision) }),
 		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
 		gauge("latch_events_waiting", "Events that wait to be written.", func() float64 { return float64(a.EventsWaiting()) }))
+	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"), m.seconds.WithLabelValues(decisionsPath)
 	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
 	return m
 }
@@ -277,16 +290,13 @@ func (m *metrics) observe(method, route string, status int, took time.Duration) 
 	if route == "" {
 		route = "none"
 	}
-	m.requests.WithLabelValues(method, route, statusText(status)).Inc()
-	m.seconds.WithLabelValues(route).Observe(took.Seconds())
-}
-
-// statusText spares the decision path a conversion for the common statuses.
-func statusText(status int) string {
-	if status == http.StatusOK {
-		return "200"
+	if route == decisionsPath && status == http.StatusOK {
+		m.decided.Inc()
+		m.decidedIn.Observe(took.Seconds())
+		return
 	}
-	return strconv.Itoa(status)
+	m.requests.WithLabelValues(method, route, strconv.Itoa(status)).Inc()
+	m.seconds.WithLabelValues(route).Observe(took.Seconds())
 }
 
 // serve answers with the metrics, to callers on this machine only: they tell of traffic, and have no sign-in.

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"runtime/debug"
 	"time"
 
 	"loyallatch.example/latch/internal/app"
@@ -59,6 +60,8 @@ func Run(ctx context.Context, c Config) error {
 		return errors.Join(err, listener.Close())
 	}
 	defer closeApp()
+	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
+	debug.SetGCPercent(150)
 	server := &http.Server{Handler: httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure, Log: c.Log}),
 		ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}

@@ -162,6 +162,9 @@ func TestExplainAndDecideAgree(t *testing.T) {
 			q := drawQuestion(t)
 			e := snapshot.Explain(&q)
 			assert.Equal(t, snapshot.Decide(&q), e.Decision)
+			said := snapshot.Say(&q)
+			assert.Equal(t, e.Decision, said.Decision)
+			assert.Equal(t, e.Sentence, said.Sentence)
 			assert.NotEmpty(t, e.Sentence)
 			if !e.Allowed {
 				assert.NotEmpty(t, e.Remedy, "a refusal says what would change it")

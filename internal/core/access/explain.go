@@ -28,8 +28,10 @@ type Explanation struct {
 }
 
 // Explain answers the question as Decide does, and says why.
-func (s *Snapshot) Explain(q *Question) Explanation {
-	w := &words{s: s, q: q, e: Explanation{Decision: s.Decide(q)}}
+func (s *Snapshot) Explain(q *Question) Explanation { return s.word(q, false) }
+
+func (s *Snapshot) word(q *Question, brief bool) Explanation {
+	w := &words{brief: brief, s: s, q: q, e: Explanation{Decision: s.Decide(q)}}
 	w.at = time.Unix(q.At, 0)
 	w.here = s.tree.At(q.Place)
 	if w.here != nil {
@@ -41,7 +43,11 @@ func (s *Snapshot) Explain(q *Question) Explanation {
 	return w.e
 }
 
+// Say answers the question as Decide does, in one sentence, without the grounds: what a door has time for.
+func (s *Snapshot) Say(q *Question) Explanation { return s.word(q, true) }
+
 type words struct {
+	brief      bool // no grounds
 	s          *Snapshot
 	q          *Question
 	e          Explanation
@@ -52,6 +58,9 @@ type words struct {
 }
 
 func (w *words) ground(kind, ref, format string, args ...any) {
+	if w.brief {
+		return
+	}
 	w.e.Grounds = append(w.e.Grounds, Ground{Kind: kind, Ref: ref, Text: fmt.Sprintf(format, args...)})
 }
 
@@ -79,7 +88,7 @@ func (w *words) where() string {
 }
 
 func (w *words) write() {
-	if w.e.Credential != 0 && w.e.Reason > UnknownCredential {
+	if !w.brief && w.e.Credential != 0 && w.e.Reason > UnknownCredential {
 		if c := w.s.state.Credential(w.e.Credential); c != nil {
 			w.ground("credential", "", "%s of %s, %s", c.Kind, w.who(), c.State)
 		}
@@ -152,7 +161,7 @@ func (w *words) locked() {
 }
 
 func (w *words) granted() {
-	sentence := fmt.Sprintf("%s may %s at %s", w.who(), w.what(), w.where())
+	sentence := w.who() + " may " + w.what() + " at " + w.where()
 	if w.permission != nil {
 		if extent := w.permission.Scale.Words(w.e.Level); extent != "" {
 			sentence += " " + extent
@@ -160,6 +169,7 @@ func (w *words) granted() {
 	}
 	w.say(sentence+".", "")
 	switch {
+	case w.brief:
 	case w.e.Owner:
 		w.ground("owner", w.person.Number, "%s is an owner, and owners hold everything", w.who())
 	case w.e.Exception != 0:
@@ -179,6 +189,9 @@ func (w *words) exception(x *org.Exception) {
 
 // grantGrounds names the assignment, the setting of the template and the hours.
 func (w *words) grantGrounds(a *org.Assignment) {
+	if w.brief {
+		return
+	}
 	template := w.s.state.Template(a.Template)
 	w.ground("assignment", fmt.Sprint(a.ID), "%s at %s%s", template.Name, w.placeName(a.Place), datesWords(a.From, a.Until))
 	if resolved := w.s.Resolved(a.Template); w.permission != nil && int(w.permission.ID) < len(resolved) {

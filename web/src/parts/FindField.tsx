@@ -81,7 +81,6 @@ export function FindField() {
         ref={input}
         type="search"
         aria-label="Find a person, a place or a template"
-        aria-controls="found"
         aria-keyshortcuts="/"
         placeholder="Find a name, number, door"
         autoComplete="off"

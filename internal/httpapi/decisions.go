@@ -1,0 +1,121 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+const decisionsPath = Base + "/decisions"
+
+// maxDecisionBody bounds what a device sends; a question is a hundred bytes or so.
+const maxDecisionBody = 4 << 10
+
+// registerDecisions describes the route for all callers and answers managers; devices are answered before routing.
+func (s *Server) registerDecisions() {
+	type in struct{ Body api.DecisionRequest }
+	type out struct{ Body api.Decision }
+	route(s, "POST", "/decisions", "decide", "decisions", "May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks",
+		Access{Device: true, Permission: permit.CheckAccess}, func(ctx context.Context, in *in) (*out, error) {
+			ask := askOf(&in.Body)
+			if in.Body.At != nil {
+				ask.At = *in.Body.At
+			}
+			e, live, q, err := s.app.Check(callerOf(ctx).id(), ask)
+			if err != nil {
+				return nil, fault.Within("body.", err)
+			}
+			return &out{Body: view{live, s.app.Now()}.decision(&e, &q)}, nil
+		})
+}
+
+func askOf(in *api.DecisionRequest) app.Ask {
+	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level)}
+}
+
+// devices answers the decisions that devices ask for. They ask all day and everybody at the door waits, so this path
+// has no more on it than it needs; the same request through the routed API would cost half as much again.
+func (s *Server) devices(next http.Handler) http.Handler {
+	answer := recovered(s.config.Log)(http.HandlerFunc(s.answerDevice))
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		if r.URL.Path != decisionsPath || r.Method != http.MethodPost || !bearer || !strings.HasPrefix(token, deviceTokenPrefix) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		answer.ServeHTTP(w, r)
+	})
+}
+
+var (
+	jsonType = []string{"application/json"}
+	noSniff  = []string{"nosniff"}
+	noStore  = []string{"no-store"}
+)
+
+func (s *Server) answerDevice(w http.ResponseWriter, r *http.Request) {
+	start := time.Now()
+	header := w.Header()
+	header["X-Content-Type-Options"], header["Cache-Control"] = noSniff, noStore
+	d, err := s.deviceDecision(r, strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "))
+	if err != nil {
+		var p *api.Problem
+		if !errors.As(s.problemOf(r.Context(), err), &p) {
+			p = problem(http.StatusInternalServerError, "internal", "Something went wrong on our side. Try again.")
+		}
+		if p.Status == http.StatusUnauthorized {
+			header.Set("WWW-Authenticate", `Bearer realm="loyal latch"`)
+		}
+		writeProblem(w, p)
+		s.metrics.observe(r.Method, decisionsPath, p.Status, time.Since(start))
+		return
+	}
+	header["Content-Type"] = jsonType
+	_ = json.NewEncoder(w).Encode(d)
+	s.metrics.observe(r.Method, decisionsPath, http.StatusOK, time.Since(start))
+}
+
+func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, error) {
+	device := s.app.DeviceOf(token)
+	if device == nil {
+		return nil, problem(http.StatusUnauthorized, "not-signed-in", "This device token does not count here; connect the device again.")
+	}
+	body, err := io.ReadAll(io.LimitReader(r.Body, maxDecisionBody+1))
+	if err != nil {
+		return nil, problem(http.StatusBadRequest, "invalid-input", "The request did not arrive whole.")
+	}
+	if len(body) > maxDecisionBody {
+		return nil, problem(http.StatusRequestEntityTooLarge, "body-too-large", "A question is at most 4 KiB long.")
+	}
+	var in api.DecisionRequest
+	if err := json.Unmarshal(body, &in); err != nil {
+		return nil, newProblem(http.StatusBadRequest, "unmarshal")
+	}
+	e, live, err := s.app.Decide(r.Context(), device, askOf(&in))
+	if err != nil {
+		return nil, fault.Within("body.", err)
+	}
+	return decisionForDevice(live, &e, s.app.Now()), nil
+}
+
+// decisionForDevice tells a device what it needs to act and to greet, and no more.
+func decisionForDevice(live *app.Live, e *access.Explanation, at time.Time) *api.Decision {
+	d := &api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), At: at.UTC()}
+	if e.Allowed {
+		d.Outcome = "allow"
+		if p := live.State().Person(e.Staff); p != nil {
+			d.Staff = &api.StaffRef{StaffNumber: p.Number, Name: p.Called()}
+		}
+	}
+	return d
+}
