@@ -1,9 +1,15 @@
 package e2e
 
 import (
+	"encoding/json"
+	"fmt"
+	"html"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -67,4 +73,44 @@ func TestScreenshots(t *testing.T) {
 	p.press("Lock")
 	p.see("Every door and terminal refuses")
 	take("lock")
+	terminal(t, s, p)
+	take("client")
+}
+
+// terminal shows the story from a shell, as the built programs print it, on a page of the tab.
+func terminal(t *testing.T, s *testkit.Service, p *page) {
+	run := shell(t, s)
+	_, _, code := run("orchard-ladder-seven\n", "loyal", "login", "--name", "idris@quillmere.example")
+	require.Zero(t, code)
+	var b strings.Builder
+	show := func(stdin, program string, args ...string) string {
+		out, problems, code := run(stdin, program, args...)
+		words := make([]string, len(args))
+		for i, arg := range args {
+			if words[i] = arg; strings.Contains(arg, " ") {
+				words[i] = "'" + arg + "'"
+			}
+		}
+		echo := ""
+		if stdin != "" {
+			echo = "echo " + strings.TrimSpace(stdin) + " | "
+		}
+		fmt.Fprintf(&b, "<b>$ %s%s %s</b>\n%s", echo, program, html.EscapeString(strings.Join(words, " ")), html.EscapeString(problems+out))
+		if code != 0 {
+			fmt.Fprintf(&b, "<i>[exit %d]</i>\n", code)
+		}
+		b.WriteString("\n")
+		return out
+	}
+	out := show("", "loyal", "enrol", "--given-name", "Ana", "--family-name", "Quennell", "--home-site", "HB", "--contract-end", testkit.InWeeks(8), "--place", "HB", "--template", "packer", "--pin")
+	pin, _, _ := strings.Cut(out, "\n")
+	door := []string{"door", "--place", "HB-PACK-1"}
+	show(pin+"\n", "loyalsim", door...)
+	show("", "loyal", "why", "Ana Quennell", "--place", "HB-CHEM-1")
+	show("", "loyal", "lock", "Ana Quennell", "--reason", "badge seen in other hands", "--yes")
+	show(pin+"\n", "loyalsim", door...)
+	show("", "loyal", "audit", "list", "--staff", "Q0241")
+	text, err := json.Marshal(`<body style="margin:0;background:#f6f1e6"><pre style="font:13px/1.5 'DejaVu Sans Mono',monospace;color:#211b16;padding:18px 24px;white-space:pre-wrap">` + b.String() + "</pre></body>")
+	require.NoError(t, err)
+	p.text(`(document.documentElement.innerHTML = ` + string(text) + `, "")`)
 }

@@ -231,13 +231,14 @@ func programs(t *testing.T) string {
 	return folder
 }
 
-func TestTheStoryFromAShell(t *testing.T) {
-	s := testkit.Demo(t)
+// shell runs the built programs as from a shell, with a home and a service of their own.
+func shell(t *testing.T, s *testkit.Service) func(stdin, program string, args ...string) (string, string, int) {
+	t.Helper()
 	bin, home := programs(t), t.TempDir()
-	run := func(stdin, program string, args ...string) (string, string, int) {
+	return func(stdin, program string, args ...string) (string, string, int) {
 		t.Helper()
 		command := exec.Command(filepath.Join(bin, program), args...)
-		command.Env = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME=", "TZ=Europe/Dublin", "LOYAL_SERVER="+s.URL)
+		command.Env = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME=", "TZ=Europe/Dublin", "LOYAL_SERVER="+s.URL, "LOYAL_DEVICE_TOKEN=lld_demo-hb-controller-token")
 		command.Stdin = strings.NewReader(stdin)
 		var out, problems bytes.Buffer
 		command.Stdout, command.Stderr = &out, &problems
@@ -247,6 +248,11 @@ func TestTheStoryFromAShell(t *testing.T) {
 		}
 		return out.String(), problems.String(), command.ProcessState.ExitCode()
 	}
+}
+
+func TestTheStoryFromAShell(t *testing.T) {
+	s := testkit.Demo(t)
+	run := shell(t, s)
 	door := func(place, pin string) (string, int) {
 		out, _, code := run(pin+"\n", "loyalsim", "door", "--server", s.URL, "--place", place, "--token", "lld_demo-hb-controller-token")
 		return out, code

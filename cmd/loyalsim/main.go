@@ -54,9 +54,15 @@ func door() *cobra.Command {
 			if token == "" {
 				return errors.New("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add gives one")
 			}
+			if server == "" {
+				server = os.Getenv("LOYAL_SERVER")
+			}
+			if server == "" {
+				server = "http://127.0.0.1:8420"
+			}
 			return stand(c.Context(), client.New(server, token), place, c.InOrStdin(), c.OutOrStdout())
 		}}
-	c.Flags().StringVar(&server, "server", "http://127.0.0.1:8420", "address of the service")
+	c.Flags().StringVar(&server, "server", "", "address of the service (or LOYAL_SERVER, or http://127.0.0.1:8420)")
 	c.Flags().StringVar(&place, "place", "", "code of the door; the device's own place where left out")
 	c.Flags().StringVar(&token, "token", "", "the device's token, or LOYAL_DEVICE_TOKEN")
 	return c
