@@ -75,8 +75,11 @@ func (s *session) exitCode(err error) int {
 	case errors.As(err, &p):
 		fmt.Fprintln(s.err, "loyal:", p.Detail)
 		for _, field := range p.Errors {
-			if !strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
-				fmt.Fprintf(s.err, "  %s: %s\n", strings.TrimPrefix(field.Field, "body."), field.Message)
+			name := strings.TrimPrefix(field.Field, "body.")
+			if strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
+				fmt.Fprintf(s.err, "  This is about %s.\n", name)
+			} else {
+				fmt.Fprintf(s.err, "  %s: %s\n", name, field.Message)
 			}
 		}
 		switch p.Status {

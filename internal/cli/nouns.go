@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
@@ -124,15 +125,10 @@ func (s *session) staffCommand() *cobra.Command {
 }
 
 // changed reports whether any flag of the command's own was given.
-func changed(c *cobra.Command) bool { return c.LocalNonPersistentFlags().NFlag() > 0 && anyLocal(c) }
-
-func anyLocal(c *cobra.Command) bool {
-	for _, name := range []string{"reason", "preview", "yes", "output", "server"} {
-		if c.Flags().Changed(name) && c.Flags().NFlag() == 1 {
-			return false
-		}
-	}
-	return c.Flags().NFlag() > 0
+func changed(c *cobra.Command) bool {
+	own := false
+	c.Flags().Visit(func(flag *pflag.Flag) { own = own || c.InheritedFlags().Lookup(flag.Name) == nil })
+	return own
 }
 
 func (s *session) line(name, text string) {

@@ -185,9 +185,10 @@ func (v view) permission(p *permit.Permission) api.Permission {
 func (v view) template(t *permit.Template, used int, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
 		Hours: *recode[api.AccessHours](t.Hours), Assignments: used, Retired: t.Retired, ETag: etag(t.Revision)}
-	out.HoursWords = t.Hours.Words(nil, 0)
-	if t.Hours.Kind == hours.Inherit || t.Hours.Kind == hours.ByPlace {
+	if effective := v.live.TemplateHours(t.ID); effective.Kind == hours.Inherit || effective.Kind == hours.ByPlace {
 		out.HoursWords = "opening hours"
+	} else {
+		out.HoursWords = effective.Words(nil, 0)
 	}
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code
@@ -239,7 +240,7 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 		From: a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
 	effective := &a.Hours
 	if a.Hours.Kind == hours.Inherit {
-		effective = &t.Hours
+		effective = v.live.TemplateHours(a.Template)
 	} else {
 		out.Hours = recode[api.AccessHours](a.Hours)
 	}

@@ -46,7 +46,7 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 			return nil, err
 		}
 	} else if listener, err := net.Listen("tcp", address(port)); err != nil {
-		return nil, fmt.Errorf("port %d on 127.0.0.1 is taken, so the database cannot start there; choose another with --database-port", port)
+		return nil, fmt.Errorf("port %d on 127.0.0.1 is taken, so the database cannot start there; choose another with --database-port, or make demo DATABASE_PORT=PORT", port)
 	} else if err := listener.Close(); err != nil {
 		return nil, err
 	}

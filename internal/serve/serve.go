@@ -53,7 +53,7 @@ func Open(ctx context.Context, dsn, keyFolder string, log *slog.Logger) (*app.Ap
 func Run(ctx context.Context, c Config) error {
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
-		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with --listen: %w", c.Listen, err)
+		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with --listen, or make demo LISTEN=127.0.0.1:PORT: %w", c.Listen, err)
 	}
 	a, closeApp, err := Open(ctx, c.DSN, c.Keys, c.Log)
 	if err != nil {

@@ -153,6 +153,7 @@ type Snapshot struct {
 	catalogue *permit.Catalogue
 	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
 	levels    [][]permit.Level    // the same, levels alone: what Decide reads
+	hours     []hours.Access      // by TemplateID, a base's where the template states none
 	persons   table.Rows[person]
 }
 
@@ -175,7 +176,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 }
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
-	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, persons: s.persons.Fork()}
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, persons: s.persons.Fork()}
 	if touched.Places {
 		tree, err := estate.Grow(state.Places.All())
 		if err != nil {
@@ -186,8 +187,9 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
-		n.levels = make([][]permit.Level, len(n.resolved))
+		n.levels, n.hours = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved))
 		for id, template := range state.Templates.All() {
+			n.hours[id] = permit.HoursOf(template, state.Template)
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
@@ -410,21 +412,22 @@ func (s *Snapshot) highest(id permit.PermissionID) permit.Level {
 	if permission == nil {
 		return 0
 	}
-	level, err := permission.Scale.Parse(permit.WordFull)
-	if err != nil {
-		return permit.Unbounded
-	}
-	return level
+	return permission.Scale.Highest()
 }
 
 func (s *Snapshot) accessOf(g *grant) *hours.Access {
 	if g.access != nil {
 		return g.access
 	}
-	if t := s.state.Template(g.template); t != nil {
-		return &t.Hours
+	if int(g.template) < len(s.hours) {
+		return &s.hours[g.template]
 	}
 	return inherited
+}
+
+// TemplateHours returns the access hours of a template, a base's where it states none.
+func (s *Snapshot) TemplateHours(id permit.TemplateID) *hours.Access {
+	return s.accessOf(&grant{template: id})
 }
 
 // Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may

@@ -123,7 +123,10 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		zone := zoneOf(a.Place)
 		access := &a.Hours
 		if a.Hours.Kind == hours.Inherit {
-			access = &s.Template(a.Template).Hours
+			access = &hours.Access{}
+			for template := s.Template(a.Template); template != nil && access.Kind == hours.Inherit; template = s.Template(template.Base) {
+				access = &template.Hours
+			}
 		}
 		held := catalogue.Resolve(s.Template(a.Template), s.Template)[q.Permission].Level
 		switch {
@@ -335,6 +338,11 @@ func TestDecideDoesNotAllocate(t *testing.T) {
 		snapshot, questions = compiled(t, drawState(t)), append(questions, drawQuestion(t))
 	})
 	for i := range questions {
-		assert.Zero(t, testing.AllocsPerRun(10, func() { snapshot.Decide(&questions[i]) }))
+		// What others in the process allocate is counted too: what Decide allocates would show in every attempt.
+		fewest := 1.0
+		for attempt := 0; attempt < 20 && fewest > 0; attempt++ {
+			fewest = min(fewest, testing.AllocsPerRun(20, func() { snapshot.Decide(&questions[i]) }))
+		}
+		assert.Zero(t, fewest)
 	}
 }

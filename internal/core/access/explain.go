@@ -204,8 +204,8 @@ func (w *words) hoursGround(a *org.Assignment) {
 	access, origin := &a.Hours, "this assignment"
 	if a.Hours.Kind == "" {
 		template := w.s.state.Template(a.Template)
-		access, origin = &template.Hours, "template "+template.Name
-		if template.Hours.Kind == "" {
+		access, origin = w.s.TemplateHours(a.Template), "template "+template.Name
+		if access.Kind == "" {
 			origin = "opening hours"
 		}
 	}

@@ -46,8 +46,8 @@ func assignmentAdd(d *Draft) error {
 	if err := d.fillAssignment(a, &form); err != nil {
 		return err
 	}
-	if a.Until.IsZero() && form.Until == "" && template.Days > 0 {
-		a.Until = max(a.From, d.today(place)) + day.Date(template.Days) - 1
+	if days := permit.DaysOf(template, d.State.Template); a.Until.IsZero() && days > 0 {
+		a.Until = max(a.From, d.today(place)) + day.Date(days) - 1
 	}
 	switch {
 	case d.statusOf(p) == people.Departed:

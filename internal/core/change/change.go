@@ -190,8 +190,7 @@ func (d *Draft) effect() access.Effect {
 }
 
 func (d *Draft) hoursDiffer(id permit.TemplateID) bool {
-	was, is := d.before.State().Template(id), d.State.Template(id)
-	return was == nil || was != is && fmt.Sprint(was.Hours) != fmt.Sprint(is.Hours)
+	return fmt.Sprint(*d.before.TemplateHours(id)) != fmt.Sprint(*d.After.TemplateHours(id))
 }
 
 // Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.

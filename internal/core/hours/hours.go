@@ -270,7 +270,7 @@ func (a *Access) NextOpen(opening *Opening, location *time.Location, at int64) (
 				continue
 			}
 			start := date.Start(location)
-			from := time.Date(start.Year(), start.Month(), start.Day(), 0, int(rules[i].From)-a.BeforeMinutes, 0, 0, location)
+			from := a.onset(opening, time.Date(start.Year(), start.Month(), start.Day(), 0, int(rules[i].From)-a.BeforeMinutes, 0, 0, location))
 			if from.Unix() > at && (!ok || from.Before(next)) {
 				next, ok = from, true
 			}
@@ -280,6 +280,20 @@ func (a *Access) NextOpen(opening *Opening, location *time.Location, at int64) (
 		}
 	}
 	return time.Time{}, false
+}
+
+// onset puts a wall-clock beginning right on a day when clocks change. A time that comes twice begins with the first;
+// one that is skipped begins when the clocks have gone forward.
+func (a *Access) onset(opening *Opening, from time.Time) time.Time {
+	for _, back := range []time.Duration{time.Hour, 30 * time.Minute} {
+		if earlier := from.Add(-back); earlier.Hour() == from.Hour() && earlier.Minute() == from.Minute() {
+			return earlier
+		}
+	}
+	for i := 0; i < 120 && !a.Open(opening, from.Location(), from.Unix()); i++ {
+		from = from.Add(time.Minute)
+	}
+	return from
 }
 
 // Words says the hours as a person would, on a date at a place: "Mon–Sat 05:30–18:15", "at all hours".

@@ -89,7 +89,7 @@ func TestNextOpenIsTheNextOpening(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		place := &Opening{Rules: drawRules(t)}
 		access := &Access{Kind: ByPlace}
-		moment := at("2026-10-20 00:00") + int64(rapid.IntRange(0, 30*24*60).Draw(t, "minutes"))*60
+		moment := at(rapid.SampledFrom([]string{"2026-10-20 00:00", "2027-03-24 00:00"}).Draw(t, "season")) + int64(rapid.IntRange(0, 8*24*60).Draw(t, "minutes"))*60
 		next, ok := access.NextOpen(place, dublin, moment)
 		require.True(t, ok)
 		require.GreaterOrEqual(t, next.Unix(), moment)
@@ -103,7 +103,11 @@ func TestNextOpenIsTheNextOpening(t *testing.T) {
 func TestOpenDoesNotAllocate(t *testing.T) {
 	place := opening(t, `{"rules":[{"days":"mon-fri","from":"05:30","until":"18:15"}]}`)
 	access, moment := &Access{Kind: ByPlace, BeforeMinutes: 10}, at("2026-11-24 12:00")
-	assert.Zero(t, testing.AllocsPerRun(100, func() { access.Open(place, dublin, moment) }))
+	fewest := 1.0 // what others in the process allocate is counted too
+	for attempt := 0; attempt < 20 && fewest > 0; attempt++ {
+		fewest = min(fewest, testing.AllocsPerRun(20, func() { access.Open(place, dublin, moment) }))
+	}
+	assert.Zero(t, fewest)
 }
 
 func TestWordsAreSaidAsPeopleSayThem(t *testing.T) {

@@ -286,6 +286,39 @@ func (c *Catalogue) Resolve(template *Template, lookup func(TemplateID) *Templat
 // maxBases bounds a chain of bases; circles are refused when they are made, this keeps a broken one from hanging.
 const maxBases = 32
 
+// Highest returns the level of those who hold everything.
+func (s Scale) Highest() Level {
+	switch s.Kind {
+	case Switch:
+		return 1
+	case Levels:
+		return Level(len(s.Levels) - 1)
+	}
+	return Unbounded
+}
+
+// HoursOf returns the access hours that a template states, or the nearest of those it is based on; Inherit where none does.
+func HoursOf(template *Template, lookup func(TemplateID) *Template) hours.Access {
+	for depth := 0; template != nil && depth < maxBases; depth++ {
+		if template.Hours.Kind != hours.Inherit {
+			return template.Hours
+		}
+		template = lookup(template.Base)
+	}
+	return hours.Access{}
+}
+
+// DaysOf returns how long an assignment with a template lasts, as the template or the nearest of its bases states; 0 is open.
+func DaysOf(template *Template, lookup func(TemplateID) *Template) int {
+	for depth := 0; template != nil && depth < maxBases; depth++ {
+		if template.Days > 0 {
+			return template.Days
+		}
+		template = lookup(template.Base)
+	}
+	return 0
+}
+
 func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
 	groups := make(map[GroupID]Setting, len(template.Settings))
 	for _, setting := range template.Settings {

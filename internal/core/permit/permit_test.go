@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/table"
 )
 
@@ -122,4 +123,16 @@ func FuzzScaleWord(f *testing.F) {
 			}
 		}
 	})
+}
+
+func TestDefaultsComeFromTheNearestBaseThatStatesThem(t *testing.T) {
+	base := &Template{ID: 1, Days: 90, Hours: hours.Access{Kind: hours.Always}}
+	middle := &Template{ID: 2, Base: 1}
+	own := &Template{ID: 3, Base: 2, Days: 30, Hours: hours.Access{Kind: hours.ByPlace}}
+	lookup := func(id TemplateID) *Template { return map[TemplateID]*Template{1: base, 2: middle, 3: own}[id] }
+	assert.Equal(t, 90, DaysOf(middle, lookup))
+	assert.Equal(t, hours.Always, HoursOf(middle, lookup).Kind)
+	assert.Equal(t, 30, DaysOf(own, lookup))
+	assert.Equal(t, hours.ByPlace, HoursOf(own, lookup).Kind)
+	assert.Equal(t, hours.Inherit, HoursOf(&Template{ID: 4}, lookup).Kind)
 }
