@@ -283,15 +283,21 @@ func (a *Access) NextOpen(opening *Opening, location *time.Location, at int64) (
 }
 
 // onset puts a wall-clock beginning right on a day when clocks change. A time that comes twice begins with the first;
-// one that is skipped begins when the clocks have gone forward.
+// one that is skipped begins when the clocks have gone forward, which is the first minute that is open.
 func (a *Access) onset(opening *Opening, from time.Time) time.Time {
 	for _, back := range []time.Duration{time.Hour, 30 * time.Minute} {
 		if earlier := from.Add(-back); earlier.Hour() == from.Hour() && earlier.Minute() == from.Minute() {
-			return earlier
+			from = earlier
+			break
 		}
 	}
-	for i := 0; i < 120 && !a.Open(opening, from.Location(), from.Unix()); i++ {
+	open := func(t time.Time) bool { return a.Open(opening, t.Location(), t.Unix()) }
+	const longestChange = 180 // minutes
+	for i := 0; i < longestChange && !open(from); i++ {
 		from = from.Add(time.Minute)
+	}
+	for i := 0; i < longestChange && open(from.Add(-time.Minute)); i++ {
+		from = from.Add(-time.Minute)
 	}
 	return from
 }
