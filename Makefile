@@ -49,7 +49,6 @@ test: tools web/dist/index.html ## Test everything: core, store, API, client, pr
 
 .PHONY: bench
 bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
-	go test -run '^$$' -bench . -benchtime 200ms ./internal/core/access
 	LATCH_BENCH=1 go test -timeout 30m -count=1 -v -run '^TestFigures$$' ./bench
 
 .PHONY: screenshots

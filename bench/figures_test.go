@@ -26,6 +26,9 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/mariadb"
 	"loyallatch.example/latch/internal/store"
@@ -137,6 +140,27 @@ func resident(t *testing.T, pid int) int {
 	return 0
 }
 
+// decide measures Decide on an estate of a size, asking about people and places in turn.
+func decide(t *testing.T, staff int) func() (nanoseconds float64, allocations int64) {
+	snapshot, err := demo.Snapshot(demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())})
+	require.NoError(t, err)
+	questions := make([]access.Question, 4096)
+	for i := range questions {
+		id := people.StaffID(i*7919%staff + 1)
+		assignments := snapshot.State().AssignmentsOf(id)
+		questions[i] = access.Question{Staff: id, Permission: 1, Place: snapshot.State().Assignment(assignments[i%len(assignments)]).Place, At: time.Now().Unix()}
+	}
+	return func() (float64, int64) {
+		result := testing.Benchmark(func(b *testing.B) {
+			b.ReportAllocs()
+			for i := range b.N {
+				snapshot.Decide(&questions[i&4095])
+			}
+		})
+		return float64(result.T.Nanoseconds()) / float64(result.N), result.AllocsPerOp()
+	}
+}
+
 // TestFigures measures and prints; it asserts no timing, only that no event was lost.
 func TestFigures(t *testing.T) {
 	if os.Getenv("LATCH_BENCH") == "" {
@@ -154,6 +178,16 @@ func TestFigures(t *testing.T) {
 	generate := exec.Command(filepath.Join(folder, "loyald"), "generate", "--dsn", database.DSN("latch"), "--keys", keys)
 	generate.Stderr = os.Stderr
 	require.NoError(t, generate.Run())
+
+	small, large := decide(t, staff/100), decide(t, staff)
+	var decideRatios, decideTimes []float64
+	var allocations int64
+	for range rounds {
+		before, _ := small()
+		after, allocated := large()
+		decideRatios, decideTimes, allocations = append(decideRatios, after/before), append(decideTimes, after), max(allocations, allocated)
+	}
+	small, large = nil, nil
 
 	address := freeAddress(t)
 	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--dsn", database.DSN("latch"), "--keys", keys, "--listen", address, "--log-file", filepath.Join(folder, "log"))
@@ -196,6 +230,9 @@ func TestFigures(t *testing.T) {
 	median := func(values []float64) float64 { slices.Sort(values); return values[len(values)/2] }
 	fmt.Printf("\n%-58s %12s %10s\n", "on 100,000 staff, 5,000 places, 300,000 assignments", "measured", "aim")
 	row := func(what, measured, aim string) { fmt.Printf("%-58s %12s %10s\n", what, measured, aim) }
+	row("Decide", fmt.Sprintf("%.0f ns", median(decideTimes)), "< 1000 ns")
+	row("Decide, allocations", strconv.FormatInt(allocations, 10), "0")
+	row("Decide against the same at 1,000 staff, median", fmt.Sprintf("%.2f", median(decideRatios)), "≤ 1.50")
 	row("ready after start", fmt.Sprintf("%.1f s", ready.Seconds()), "< 5 s")
 	row("resident when ready", fmt.Sprintf("%d MB", atStart), "< 600 MB")
 	row("resident after the load", fmt.Sprintf("%d MB", afterLoad), "< 600 MB")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"strconv"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -100,7 +101,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 	}
 	now := a.now()
 	var e access.Explanation
-	name := fmt.Sprintf("device %d", device.ID)
+	name := "device " + strconv.Itoa(int(device.ID))
 	if _, held := a.tries.held(now, name); held {
 		e = live.Refuse(&q, access.TooManyTries)
 	} else {

@@ -18,10 +18,12 @@ import (
 type recorder struct {
 	db     *store.Store
 	log    *slog.Logger
-	queue  chan store.Event
 	number atomic.Uint64
-	gone   chan struct{}
-	closed sync.Once
+
+	mu      sync.Mutex
+	waiting []store.Event
+	spare   []store.Event // the slice before, to be filled again
+	gone    bool
 }
 
 const (
@@ -33,7 +35,7 @@ const (
 var errRecorderGone = errors.New("the service is ending and takes no more decisions")
 
 func newRecorder(db *store.Store, log *slog.Logger) *recorder {
-	r := &recorder{db: db, log: log, queue: make(chan store.Event, waitingEvents), gone: make(chan struct{})}
+	r := &recorder{db: db, log: log}
 	// Numbers grow with time and differ between instances: milliseconds, then 22 bits that begin at a random place.
 	r.number.Store(uint64(time.Now().UnixMilli())<<22 | rand.Uint64N(1<<22))
 	return r
@@ -57,43 +59,54 @@ func (r *recorder) next(at time.Time) uint64 {
 // record takes an event in. It waits while too many wait already.
 func (r *recorder) record(ctx context.Context, event store.Event) error {
 	event.ID = r.next(event.At)
-	select {
-	case r.queue <- event:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-r.gone:
-		return errRecorderGone
+	for {
+		r.mu.Lock()
+		switch {
+		case r.gone:
+			r.mu.Unlock()
+			return errRecorderGone
+		case len(r.waiting) < waitingEvents:
+			r.waiting = append(r.waiting, event)
+			r.mu.Unlock()
+			return nil
+		}
+		r.mu.Unlock()
+		select {
+		case <-time.After(gatherFor):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
 	}
 }
 
+// take returns the events that wait, and makes room for others.
+func (r *recorder) take(last bool) []store.Event {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	taken := r.waiting
+	r.waiting, r.spare = r.spare[:0], nil
+	r.gone = last
+	return taken
+}
+
+// run writes what has gathered, time and again. Taking events at intervals rather than being woken for each is what
+// keeps up with many doors: one statement then holds many.
 func (r *recorder) run(ctx context.Context) {
-	defer r.closed.Do(func() { close(r.gone) })
-	batch := make([]store.Event, 0, eventBatch)
-	for {
-		batch = batch[:0]
+	tick := time.NewTicker(gatherFor)
+	defer tick.Stop()
+	for last := false; !last; {
 		select {
+		case <-tick.C:
 		case <-ctx.Done():
-			r.drain(batch)
-			return
-		case event := <-r.queue:
-			batch = append(batch, event)
+			last = true
 		}
-		// A short pause lets a batch gather: one statement for many events is what keeps up with many doors.
-		pause := time.NewTimer(gatherFor)
-	gather:
-		for len(batch) < eventBatch {
-			select {
-			case event := <-r.queue:
-				batch = append(batch, event)
-			case <-pause.C:
-				break gather
-			case <-ctx.Done():
-				break gather
-			}
+		taken := r.take(last)
+		for first := 0; first < len(taken); first += eventBatch {
+			r.write(ctx, taken[first:min(first+eventBatch, len(taken))])
 		}
-		pause.Stop()
-		r.write(ctx, batch)
+		r.mu.Lock()
+		r.spare = taken[:0]
+		r.mu.Unlock()
 	}
 }
 
@@ -106,37 +119,21 @@ func (r *recorder) write(ctx context.Context, batch []store.Event) {
 		if err == nil {
 			return
 		}
-		r.log.Error("events could not be written; trying again", "events", len(batch), "waiting", len(r.queue), "error", err)
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			if wait > time.Second {
-				return
-			}
-		}
-	}
-}
-
-func (r *recorder) drain(batch []store.Event) {
-	for {
-		select {
-		case event := <-r.queue:
-			batch = append(batch, event)
-			if len(batch) == eventBatch {
-				r.write(context.Background(), batch)
-				batch = batch[:0]
-			}
-		default:
-			if len(batch) > 0 {
-				r.write(context.Background(), batch)
-			}
+		r.log.Error("events could not be written; trying again", "events", len(batch), "error", err)
+		if ctx.Err() != nil && wait > 2*time.Second {
+			r.log.Error("events are lost: the database is away and the service ends", "events", len(batch))
 			return
 		}
+		time.Sleep(wait)
 	}
 }
 
 // EventsWaiting returns how many events wait to be written.
-func (a *App) EventsWaiting() int { return len(a.events.queue) }
+func (a *App) EventsWaiting() int {
+	a.events.mu.Lock()
+	defer a.events.mu.Unlock()
+	return len(a.events.waiting)
+}
 
 // Backfill records events of the past, oldest first, before any others: a demo's, or those of a system replaced.
 func (a *App) Backfill(ctx context.Context, events []store.Event) error {
