@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/testkit"
@@ -73,6 +74,11 @@ func TestScreenshots(t *testing.T) {
 	p.press("Lock")
 	p.see("Every door and terminal refuses")
 	take("lock")
+	p.do(chromedp.EmulateViewport(768, 1024))
+	p.visit("/staff/Q0226")
+	p.see("Nothing below counts")
+	take("tablet")
+	p.do(chromedp.EmulateViewport(1280, 800))
 	terminal(t, s, p)
 	take("client")
 }
