@@ -57,10 +57,10 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 		}
 	}
 	s := &Server{folder: folder, port: port, done: make(chan struct{})}
-	s.command = exec.Command(daemon, "--no-defaults", "--user="+userName(), "--datadir="+data, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
+	s.command = exec.Command(daemon, append(asRoot("--no-defaults"), "--datadir="+data, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
 		"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(), "--skip-name-resolve",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M", "--innodb-flush-log-at-trx-commit=2",
-		"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")
+		"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
 	// A group of its own: an interrupt at the terminal reaches the service first, which then stops the server.
 	s.command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	if err := s.command.Start(); err != nil {
@@ -79,11 +79,12 @@ func (s *Server) socket() string {
 func (s *Server) log() string { return filepath.Join(s.folder, "mariadb.log") }
 func address(port int) string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(port)) }
 
-func userName() string {
+// asRoot adds the option that root has to give: the server does not run as root unless it is told to.
+func asRoot(options ...string) []string {
 	if os.Geteuid() == 0 {
-		return "root"
+		return append(options, "--user=root")
 	}
-	return os.Getenv("USER")
+	return options
 }
 
 func isFile(path string) bool {
@@ -103,8 +104,8 @@ func install(ctx context.Context, data string) error {
 	if err := os.MkdirAll(data, 0o700); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w", err)
 	}
-	command := exec.CommandContext(ctx, "mariadb-install-db", "--no-defaults", "--user="+userName(), "--datadir="+data,
-		"--auth-root-authentication-method=normal", "--skip-test-db")
+	command := exec.CommandContext(ctx, "mariadb-install-db", append(asRoot("--no-defaults"), "--datadir="+data,
+		"--auth-root-authentication-method=normal", "--skip-test-db")...)
 	if out, err := command.CombinedOutput(); err != nil {
 		return fmt.Errorf("the data folder %s could not be prepared: %w\n%s", data, err, strings.TrimSpace(string(out)))
 	}

@@ -357,3 +357,38 @@ func TestADeviceTokenIsShownOnceAndKeptAsADigest(t *testing.T) {
 	_, err := h.try(h.who("S2"), "", op("device.revoke", "1", nil))
 	assert.True(t, fault.Is(err, fault.Conflict))
 }
+
+func TestEveryOperationIsNamedInWordsAndDecodesStrictly(t *testing.T) {
+	h := newHouse(t)
+	for _, name := range Operations() {
+		_, err := h.try(h.who("S1"), "r", op(name, "nothing", set{"no_such_field": 1}))
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, name)
+		assert.Contains(t, []fault.Kind{fault.Invalid, fault.NotFound}, f.Kind, name)
+	}
+	_, err := h.try(h.who("S1"), "r")
+	assert.True(t, fault.Is(err, fault.Invalid), "a change of nothing")
+	many := make([]Operation, MaxOperations+1)
+	_, err = h.try(h.who("S1"), "r", many...)
+	assert.ErrorContains(t, err, "at most 5000")
+}
+
+func TestTheEffectOfATemplateReachesThoseBasedOnIt(t *testing.T) {
+	h := newHouse(t)
+	h.must(system, "", op("assignment.add", "", set{"staff": "S4", "place": "B", "template": "keeper"}))
+	d, err := h.try(h.who("S1"), "tidied", op("template.edit", "packer", set{"settings": set{}}))
+	require.NoError(t, err)
+	assert.Equal(t, 2, d.Effect.Losers(), "the packer, and the keeper whose template is based on it")
+	assert.Zero(t, d.Effect.Gainers())
+	d, err = h.try(h.who("S1"), "wider", op("template.edit", "packer", set{"hours": set{"kind": "always"}}))
+	require.NoError(t, err)
+	assert.Equal(t, 2, d.Effect.Gainers(), "hours are felt too, also by way of a base")
+}
+
+func TestMovingAPlaceShowsWhoLosesIt(t *testing.T) {
+	h := newHouse(t)
+	d, err := h.try(h.who("S1"), "rebuilt", op("place.edit", "A-Z", set{"parent": "B"}))
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, d.Effect.Losers(), 2, "those assigned at the site it left")
+	assert.Equal(t, "A-1", h.snap.State().Place(d.Effect.Losses[0].Place).Code)
+}

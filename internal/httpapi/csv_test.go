@@ -1,0 +1,73 @@
+package httpapi
+
+import (
+	"bytes"
+	"encoding/csv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/api"
+)
+
+func rowsOf(t *testing.T, list any) [][]string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, csvFormat.Marshal(&b, list))
+	rows, err := csv.NewReader(&b).ReadAll()
+	require.NoError(t, err)
+	return rows
+}
+
+func TestAListAsCSVHasAColumnForEachPlainField(t *testing.T) {
+	at := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	rows := rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{
+		{StaffNumber: "S1", GivenName: `An"a`, FamilyName: "Reyes, the elder", HomeSite: api.PlaceRef{Code: "A", Name: "Site\nA"}, Templates: []string{"Packer", "Grader"}, Lock: &api.Lock{Reason: "r", Since: at}},
+		{StaffNumber: "S2"}}})
+	require.Len(t, rows, 3)
+	cell := func(row int, column string) string {
+		for i, name := range rows[0] {
+			if name == column {
+				return rows[row][i]
+			}
+		}
+		t.Fatalf("no column %s among %v", column, rows[0])
+		return ""
+	}
+	assert.Equal(t, `An"a`, cell(1, "given_name"))
+	assert.Equal(t, "Reyes, the elder", cell(1, "family_name"))
+	assert.Equal(t, "A", cell(1, "home_site_code"))
+	assert.Equal(t, "Packer; Grader", cell(1, "templates"))
+	assert.Equal(t, "2026-11-24T12:00:00Z", cell(1, "lock_since"))
+	assert.Empty(t, cell(2, "lock_since"), "what is not there is empty")
+	assert.NotContains(t, rows[0], "etag")
+	assert.Len(t, rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{}}), 1, "an empty list still says its columns")
+}
+
+func TestNoCellIsAFormula(t *testing.T) {
+	for _, bad := range []string{"=1+1", "+1", "-1", "@x", "\tx"} {
+		rows := rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{{GivenName: bad}}})
+		assert.Contains(t, rows[1], "'"+bad)
+	}
+	rows := rowsOf(t, api.Page[api.EffectLine]{Items: []api.EffectLine{{People: -3}}})
+	assert.Contains(t, rows[1], "-3", "a number is a number")
+}
+
+func TestWhatIsNoListIsWrittenAsJSON(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, csvFormat.Marshal(&b, problem(404, "not-found", "Nothing here.")))
+	assert.Contains(t, b.String(), `"detail":"Nothing here."`)
+	assert.Error(t, csvFormat.Unmarshal([]byte("a,b"), nil))
+}
+
+func TestAnETagIsARevision(t *testing.T) {
+	revision, err := revisionOf(etag(12))
+	require.NoError(t, err)
+	assert.EqualValues(t, 12, revision)
+	for text, ok := range map[string]bool{"": true, "*": true, `"r0"`: false, `"x"`: false, `W/"r1"`: false} {
+		_, err := revisionOf(text)
+		assert.Equal(t, ok, err == nil, text)
+	}
+}
