@@ -49,7 +49,8 @@ func verifyPassword(hash, password string) bool {
 	var version, memory, passes int
 	var lanes uint8
 	parts := strings.Split(hash, "$")
-	if len(parts) != 6 {
+	genuine := len(parts) == 6
+	if !genuine {
 		parts = strings.Split(dummyHash, "$")
 	}
 	_, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &passes, &lanes)
@@ -61,7 +62,7 @@ func verifyPassword(hash, password string) bool {
 	hashing <- struct{}{}
 	defer func() { <-hashing }()
 	got := argon2.IDKey([]byte(password), salt, uint32(passes), uint32(memory), lanes, uint32(len(want)))
-	return subtle.ConstantTimeCompare(got, want) == 1 && hash != ""
+	return subtle.ConstantTimeCompare(got, want) == 1 && genuine
 }
 
 // dummyHash is compared with where nobody is known by a name, so that the time taken does not tell.
