@@ -9,7 +9,7 @@ CONSOLE_SOURCES := $(shell find web/src web/public -type f) web/index.html web/v
 
 .PHONY: help
 help: ## Say what can be made
-	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z-]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
+	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
 
 .PHONY: demo
 demo: build ## Install what is missing, build, start a database of its own, load the demo and serve

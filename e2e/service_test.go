@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -47,7 +48,10 @@ func TestTheServiceIsSetUpServedAndVerified(t *testing.T) {
 	require.Error(t, err)
 	assert.Contains(t, out, "holds an organisation already")
 
-	const address = "127.0.0.1:18429"
+	listener, err := net.Listen("tcp", "127.0.0.1:0") // a port that is free
+	require.NoError(t, err)
+	address := listener.Addr().String()
+	require.NoError(t, listener.Close())
 	service := exec.Command(filepath.Join(bin, "loyald"), "serve", "--keys", keys, "--listen", address)
 	service.Env = append(os.Environ(), "LOYAL_DSN="+dsn)
 	var log strings.Builder

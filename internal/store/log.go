@@ -175,12 +175,6 @@ type Event struct {
 // TableName names the table.
 func (Event) TableName() string { return "events" }
 
-// LastEvent returns the highest event number in use.
-func (s *Store) LastEvent(ctx context.Context) (id uint64, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(id), 0) FROM events").Row().Scan(&id)
-	return id, err
-}
-
 // AppendEvents writes events in one statement. Writing the same events again changes nothing, so that a write whose
 // outcome is not known can be repeated.
 func (s *Store) AppendEvents(ctx context.Context, events []Event) error {

@@ -205,6 +205,3 @@ func (t *Tries) Wrong(at time.Time) {
 		t.until, t.count = at.Add(t.hold), 0
 	}
 }
-
-// Right forgets the wrong tries.
-func (t *Tries) Right() { *t = Tries{} }

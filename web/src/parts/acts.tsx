@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { Lock } from "lucide-react";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, type ChangeResult, change, type Operation, take } from "@/api/api";
-import { Ask, Button, Effects, SecretSlip, TextField, Wrong } from "./parts";
+import { Ask, Button, SecretSlip, TextField, Wrong } from "./parts";
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
@@ -166,11 +166,6 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
       )}
     </Ask>
   );
-}
-
-/** Shows what a change would do before it is made. */
-export function Effect({ result }: { result: ChangeResult | undefined }) {
-  return result ? <Effects effect={result.effect} /> : null;
 }
 
 export async function signOut() {
