@@ -129,3 +129,26 @@ func TestAFirstPasswordLeadsToOnesOwn(t *testing.T) {
 	p.see("Can't get in")
 	p.see("Dilip")
 }
+
+func TestCheckAsksWhichOfSeveralIsMeant(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	p.visit("/check")
+	p.fill("Who", "rusk")
+	p.set("Where", "HB-PACK-1")
+	p.until("those who fit", `document.querySelectorAll("#check-staff option").length === 3`)
+	p.press("Check")
+	p.see("3 people fit “rusk”. Choose one of them.")
+	p.set("Who", "")
+	p.fill("Who", "silvan rusk")
+	p.until("the one who fits", `document.querySelectorAll("#check-staff option").length === 1`)
+	p.press("Check")
+	p.see("Silvan's assignment at Harrow Bend Packhouse ended on")
+	p.see("Give the assignment a later end.")
+	p.set("Where", "HB-LINE-1")
+	p.set("What", "line.run")
+	p.set("When", "2001-01-01T12:00")
+	p.press("Check")
+	p.see("Silvan starts on")
+}

@@ -227,8 +227,9 @@ CREATE TABLE audit_subjects (
   CONSTRAINT fk_subject_entry FOREIGN KEY (entry_id) REFERENCES audit_entries (id)
 ) ENGINE=InnoDB;
 
+-- Numbers are made by each instance; a device speaks to one instance at a time, so with it they are never made twice.
 CREATE TABLE events (
-  id            BIGINT UNSIGNED NOT NULL PRIMARY KEY,
+  id            BIGINT UNSIGNED NOT NULL,
   at            DATETIME(3) NOT NULL,
   device_id     INT UNSIGNED NOT NULL,
   place_id      INT UNSIGNED NOT NULL,
@@ -238,6 +239,7 @@ CREATE TABLE events (
   reason        TINYINT UNSIGNED NOT NULL,
   level         INT NOT NULL,
   assignment_id INT UNSIGNED NOT NULL,
+  PRIMARY KEY (id, device_id),
   KEY event_place (place_id, id),
   KEY event_staff (staff_id, id)
 ) ENGINE=InnoDB;

@@ -78,3 +78,13 @@ export async function change(operations: Operation[], reason: string, preview = 
   await queries.invalidateQueries();
   return result;
 }
+
+/** Takes a list along as CSV. */
+export async function download(address: string, name: string) {
+  const answer = await fetch(address, { headers: { Accept: "text/csv" } });
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(await answer.blob());
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}

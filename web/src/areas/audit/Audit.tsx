@@ -1,7 +1,7 @@
 import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react-query";
-import { ShieldCheck } from "lucide-react";
+import { Download, ShieldCheck } from "lucide-react";
 import { Fragment, useDeferredValue, useState } from "react";
-import { api, type Schema, take } from "@/api/api";
+import { api, download, type Schema, take } from "@/api/api";
 import { Button, Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
 
 type Entry = Schema["AuditEntry"];
@@ -37,9 +37,14 @@ export function Audit() {
       title="Audit"
       lead={`${pages.data?.pages[0]?.total ?? 0} entries, chained so that none can be altered unseen`}
       acts={
-        <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
-          <ShieldCheck size={16} aria-hidden /> Verify the chain
-        </Button>
+        <>
+          <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
+            <ShieldCheck size={16} aria-hidden /> Verify the chain
+          </Button>
+          <Button onClick={() => download(`/api/v1/audit?${new URLSearchParams({ q: search, ...(action && { action }) })}`, "audit.csv")}>
+            <Download size={16} aria-hidden /> CSV
+          </Button>
+        </>
       }
     >
       <div aria-live="polite">

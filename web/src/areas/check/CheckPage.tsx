@@ -29,9 +29,15 @@ export function CheckPage() {
   const run = useMutation({
     mutationFn: () => {
       const typed = who.trim();
+      const fits = found.data?.items ?? [];
       const one =
-        found.data?.items.find((s) => `${s.given_name} ${s.family_name} (${s.staff_number})` === typed || s.staff_number === typed) ??
-        found.data?.items[0];
+        fits.find((s) => `${s.given_name} ${s.family_name} (${s.staff_number})` === typed || s.staff_number.toLowerCase() === typed.toLowerCase()) ??
+        (fits.length === 1 ? fits[0] : undefined);
+      if (by === "staff" && !one && fits.length > 1) {
+        const message = `${found.data!.total} people fit “${typed}”. Choose one of them.`;
+        const errors = [{ field: "body.staff", message }];
+        return Promise.reject(new Refusal({ type: "urn:loyal-latch:problem:ambiguous", title: "Ambiguous", status: 422, detail: message, errors }));
+      }
       return take(
         api.POST("/decisions", {
           headers: { "Idempotency-Key": "" },

@@ -5,7 +5,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, Columns3, Download } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
-import { api, type Staff, take } from "@/api/api";
+import { api, download, type Staff, take } from "@/api/api";
 import { day, Empty, engagementWord, inputLook, Loading, Page, StaffMark, Wrong } from "@/parts/parts";
 
 const of = createColumnHelper<Staff>();
@@ -250,13 +250,4 @@ function Choice({
       {children}
     </select>
   );
-}
-
-async function download(address: string, name: string) {
-  const answer = await fetch(address, { headers: { Accept: "text/csv" } });
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(await answer.blob());
-  link.download = name;
-  link.click();
-  URL.revokeObjectURL(link.href);
 }
