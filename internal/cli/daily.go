@@ -12,32 +12,39 @@ import (
 	"loyallatch.example/latch/internal/client"
 )
 
+// fieldFlag is a field of a record as a flag: into is set only where the flag is given.
+type fieldFlag struct {
+	into       **string
+	name, help string
+}
+
+// fieldFlags adds the flags; what it returns fills in the fields whose flags were given.
+func fieldFlags(c *cobra.Command, flags []fieldFlag) (fill func()) {
+	values := make([]string, len(flags))
+	for i, flag := range flags {
+		c.Flags().StringVar(&values[i], flag.name, "", flag.help)
+	}
+	return func() {
+		for i, flag := range flags {
+			if c.Flags().Changed(flag.name) {
+				*flag.into = &values[i]
+			}
+		}
+	}
+}
+
 // staffFlags are the fields of a staff member as flags.
 func staffFlags(c *cobra.Command) func() api.StaffFields {
 	var f api.StaffFields
-	fields := []struct {
-		into       **string
-		name, help string
-	}{
+	fill := fieldFlags(c, []fieldFlag{
 		{&f.GivenName, "given-name", "given name"}, {&f.FamilyName, "family-name", "family name"}, {&f.KnownAs, "known-as", "the name they go by"},
 		{&f.Email, "email", "work email"}, {&f.Phone, "phone", "phone"}, {&f.JobTitle, "job-title", "job title"},
 		{&f.Engagement, "engagement", "employee, agency, contractor or seasonal"}, {&f.Employer, "employer", "agency or employer"},
 		{&f.HomeSite, "home-site", "code of the home site"}, {&f.LineManager, "line-manager", "staff number of the line manager"},
 		{&f.StartDate, "start", "start date, such as 2026-11-30"}, {&f.ContractEnd, "contract-end", "last day of the contract"},
 		{&f.Notes, "notes", "notes"}, {&f.ExternalID, "external-id", "number in another system"},
-	}
-	values := make([]string, len(fields))
-	for i, field := range fields {
-		c.Flags().StringVar(&values[i], field.name, "", field.help)
-	}
-	return func() api.StaffFields {
-		for i, field := range fields {
-			if c.Flags().Changed(field.name) {
-				*field.into = &values[i]
-			}
-		}
-		return f
-	}
+	})
+	return func() api.StaffFields { fill(); return f }
 }
 
 func (s *session) enrolCommand() *cobra.Command {

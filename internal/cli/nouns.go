@@ -265,31 +265,15 @@ func (s *session) placeCommand() *cobra.Command {
 
 func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {
 	var f api.PlaceFields
-	fields := []struct {
-		into       **string
-		name, help string
-	}{
+	flags := []fieldFlag{
 		{&f.Name, "name", "name"}, {&f.Parent, "parent", "code of the site or zone it stands in"}, {&f.TimeZone, "time-zone", "of a site, such as Europe/Dublin"},
 		{&f.Proof, "proof", "what it asks to be shown: badge, pin, badge_or_pin, badge_and_pin"}, {&f.Asks, "asks", "key of the permission a request there is about"},
 	}
 	if adding {
-		fields = append(fields, struct {
-			into       **string
-			name, help string
-		}{&f.Kind, "kind", "site, zone, door, device or work_centre"})
+		flags = append(flags, fieldFlag{&f.Kind, "kind", "site, zone, door, device or work_centre"})
 	}
-	values := make([]string, len(fields))
-	for i, field := range fields {
-		c.Flags().StringVar(&values[i], field.name, "", field.help)
-	}
-	return func() api.PlaceFields {
-		for i, field := range fields {
-			if c.Flags().Changed(field.name) {
-				*field.into = &values[i]
-			}
-		}
-		return f
-	}
+	fill := fieldFlags(c, flags)
+	return func() api.PlaceFields { fill(); return f }
 }
 
 func (s *session) templateCommand() *cobra.Command {
