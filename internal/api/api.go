@@ -3,6 +3,7 @@ package api
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
 )
 
@@ -225,8 +226,9 @@ type PlacePerson struct {
 // Scale is the scale of a permission.
 type Scale struct {
 	Kind   string   `json:"kind" enum:"switch,levels,limit"`
-	Levels []string `json:"levels,omitempty"`
-	Unit   string   `json:"unit,omitempty"`
+	Levels []string `json:"levels,omitempty" doc:"Lowest first; the first means none"`
+	Unit   string   `json:"unit,omitempty" doc:"Of a limit, such as kg"`
+	Most   int32    `json:"most,omitempty" doc:"The highest number that a limit can be set to; left out: any"`
 }
 
 // Permission is one thing somebody may do.
@@ -239,6 +241,42 @@ type Permission struct {
 	Scale      Scale    `json:"scale"`
 	Kinds      []string `json:"kinds" doc:"Kinds of place it applies to"`
 	Sensitive  bool     `json:"sensitive,omitempty"`
+	Reach      bool     `json:"reach,omitempty" doc:"It says whose records somebody sees: own, team or all"`
+	Console    bool     `json:"console,omitempty" doc:"It is of this product itself and stays as it is"`
+	Retired    bool     `json:"retired,omitempty"`
+	Undecided  int      `json:"undecided" doc:"In how many templates it waits for a decision"`
+	Given      int      `json:"given" doc:"How many templates give it"`
+	ETag       string   `json:"etag"`
+}
+
+// Group is a node of the catalogue that holds permissions and other groups.
+type Group struct {
+	Key         string `json:"key"`
+	Title       string `json:"title"`
+	Parent      string `json:"parent,omitempty" doc:"Key of the group it stands in"`
+	Depth       int    `json:"depth"`
+	Permissions int    `json:"permissions" doc:"How many it holds, with the groups inside it"`
+	Console     bool   `json:"console,omitempty"`
+	Retired     bool   `json:"retired,omitempty"`
+	ETag        string `json:"etag"`
+}
+
+// GroupFields are the fields of a group that can be written.
+type GroupFields struct {
+	Key    *string `json:"key,omitempty" doc:"Of a new one"`
+	Title  *string `json:"title,omitempty"`
+	Parent *string `json:"parent,omitempty" doc:"Key of the group it stands in; empty: at the top"`
+}
+
+// PermissionFields are the fields of a permission that can be written.
+type PermissionFields struct {
+	Key       *string   `json:"key,omitempty" doc:"Of a new one, such as line.clear-jam"`
+	Title     *string   `json:"title,omitempty"`
+	Sentence  *string   `json:"sentence,omitempty"`
+	Group     *string   `json:"group,omitempty" doc:"Key of a group"`
+	Scale     *Scale    `json:"scale,omitempty"`
+	Kinds     *[]string `json:"kinds,omitempty" doc:"site, zone, door, device, work_centre"`
+	Sensitive *bool     `json:"sensitive,omitempty"`
 }
 
 // TemplatePermission is what a template says of one permission.
@@ -266,24 +304,132 @@ type Template struct {
 	Settings    map[string]string    `json:"settings,omitempty" doc:"Its own settings: key of a permission or group, and word"`
 	Permissions []TemplatePermission `json:"permissions,omitempty" doc:"Every permission as it resolves; only when one template is asked for"`
 	Given       int                  `json:"given" doc:"How many permissions it gives"`
-	Undecided   int                  `json:"undecided" doc:"How many permissions nobody has decided for it"`
+	Undecided   int                  `json:"undecided" doc:"How many permissions came into the catalogue and wait for a decision"`
 	Assignments int                  `json:"assignments" doc:"How many assignments that have not ended use it"`
-	Assignable  bool                 `json:"assignable" doc:"Whether you could give it at some site"`
+	Exceptions  int                  `json:"exceptions" doc:"How many exceptions that count differ from it"`
+	Assignable  bool                 `json:"assignable" doc:"Whether you could give it at the place asked about, or at some site"`
+	WhyNot      string               `json:"why_not,omitempty" doc:"Why you could not"`
 	Retired     bool                 `json:"retired,omitempty"`
 	ETag        string               `json:"etag"`
 }
 
 // TemplateFields are the fields of a template that can be written.
 type TemplateFields struct {
-	Code        *string           `json:"code,omitempty"`
-	Name        *string           `json:"name,omitempty"`
-	Summary     *string           `json:"summary,omitempty"`
-	Base        *string           `json:"base,omitempty"`
-	Settings    map[string]string `json:"settings,omitempty" doc:"Replaces all its own settings"`
-	Hours       *AccessHours      `json:"hours,omitempty"`
-	Days        *int              `json:"days,omitempty"`
-	Needs       []string          `json:"needs,omitempty"`
-	IdleSeconds *int              `json:"idle_seconds,omitempty"`
+	Code        *string            `json:"code,omitempty"`
+	Name        *string            `json:"name,omitempty"`
+	Summary     *string            `json:"summary,omitempty"`
+	Base        *string            `json:"base,omitempty"`
+	Settings    map[string]string  `json:"settings,omitempty" doc:"Replaces all its own settings: key of a permission or a group, and word"`
+	Decide      map[string]*string `json:"decide,omitempty" doc:"Changes some settings: key and word; null sets one back to what flows from a group or comes from the base"`
+	Section     *Section           `json:"section,omitempty" doc:"Takes what another template says in one group"`
+	DecideRest  *bool              `json:"decide_rest,omitempty" doc:"What is still undecided is not given, and that is decided"`
+	CopyOf      *string            `json:"copy_of,omitempty" doc:"Of a new one: code of a template to begin from"`
+	Like        *Like              `json:"like,omitempty" doc:"Of a new one: gives what somebody holds at a place"`
+	Hours       *AccessHours       `json:"hours,omitempty"`
+	Days        *int               `json:"days,omitempty"`
+	Needs       *[]string          `json:"needs,omitempty"`
+	IdleSeconds *int               `json:"idle_seconds,omitempty"`
+}
+
+// Section is one group of the catalogue as another template sets it.
+type Section struct {
+	From  string `json:"from" doc:"Code of a template"`
+	Group string `json:"group" doc:"Key of a group"`
+}
+
+// Like names what somebody holds at a place.
+type Like struct {
+	Staff string `json:"staff" doc:"Staff number"`
+	Place string `json:"place" doc:"Place code"`
+}
+
+// OutlineLine is one row of a template laid out as the tree of the catalogue: a group, or a permission in it.
+type OutlineLine struct {
+	Key        string   `json:"key"`
+	Title      string   `json:"title"`
+	Kind       string   `json:"kind" enum:"group,permission"`
+	Parent     string   `json:"parent,omitempty" doc:"Key of the group it stands in"`
+	Depth      int      `json:"depth"`
+	Sentence   string   `json:"sentence,omitempty"`
+	Scale      *Scale   `json:"scale,omitempty"`
+	Words      []string `json:"words" doc:"What it can be set to, the lowest first; of a limit only none"`
+	Sensitive  bool     `json:"sensitive,omitempty"`
+	Level      string   `json:"level,omitempty" doc:"Of a permission: as it resolves"`
+	Own        string   `json:"own,omitempty" doc:"What the template itself sets here"`
+	Origin     string   `json:"origin,omitempty" enum:"own,group,base,open,undecided" doc:"Of a permission: its own setting, one that flows from a group of its own, one of the base, none at all (not given), or not decided yet"`
+	OriginName string   `json:"origin_name,omitempty" doc:"The group, the base, or both"`
+	Total      int      `json:"total,omitempty" doc:"Of a group: its permissions"`
+	Given      int      `json:"given,omitempty"`
+	Undecided  int      `json:"undecided,omitempty"`
+	Differ     int      `json:"differ,omitempty" doc:"Of a group that is set: how many of its permissions say something else"`
+	Mixed      bool     `json:"mixed,omitempty"`
+	Drafted    bool     `json:"drafted,omitempty" doc:"It differs in the draft from what is live"`
+	Most       string   `json:"most,omitempty" doc:"Where you may not set it to everything: the most you may"`
+	WhyNot     string   `json:"why_not,omitempty" doc:"Why not"`
+}
+
+// ComparisonSide is one of what is compared.
+type ComparisonSide struct {
+	Kind string `json:"kind" enum:"template,person"`
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// ComparisonRow is one permission as each side says it.
+type ComparisonRow struct {
+	Permission string   `json:"permission"`
+	Title      string   `json:"title"`
+	GroupTitle string   `json:"group_title"`
+	Levels     []string `json:"levels" doc:"One for each side"`
+	Differs    bool     `json:"differs"`
+}
+
+// Comparison lays templates, or templates and a person, side by side.
+type Comparison struct {
+	Sides     []ComparisonSide `json:"sides"`
+	Differing int              `json:"differing"`
+	Page[ComparisonRow]
+}
+
+// Lines returns the rows with a column for each side.
+func (c Comparison) Lines() [][]string {
+	header := []string{"permission", "title", "group"}
+	for _, side := range c.Sides {
+		header = append(header, side.Name)
+	}
+	lines := [][]string{header}
+	for _, row := range c.Items {
+		lines = append(lines, append([]string{row.Permission, row.Title, row.GroupTitle}, row.Levels...))
+	}
+	return lines
+}
+
+// SheetSection is what a template allows in one group of the catalogue.
+type SheetSection struct {
+	Group string   `json:"group"`
+	Lines []string `json:"lines" doc:"In sentences"`
+}
+
+// SheetTemplate is a template as people agree on it: who it is for and what it allows.
+type SheetTemplate struct {
+	Code      string         `json:"code"`
+	Name      string         `json:"name"`
+	Summary   string         `json:"summary,omitempty"`
+	BasedOn   string         `json:"based_on,omitempty"`
+	People    int            `json:"people" doc:"How many have it"`
+	Sites     []string       `json:"sites" doc:"Where"`
+	Facts     []string       `json:"facts" doc:"When it counts, how long, and what it needs"`
+	Sections  []SheetSection `json:"sections"`
+	Undecided []string       `json:"undecided" doc:"Titles of what waits for a decision"`
+}
+
+// StarterSet is a catalogue with recommended templates that ships with the service.
+type StarterSet struct {
+	Code        string   `json:"code"`
+	Name        string   `json:"name"`
+	Summary     string   `json:"summary"`
+	Permissions int      `json:"permissions"`
+	Templates   []string `json:"templates" doc:"Their names"`
 }
 
 // Assignment says that somebody works at a place with a template between two dates.
@@ -324,8 +470,19 @@ type Exception struct {
 	Until      string    `json:"until,omitempty" format:"date"`
 	Reason     string    `json:"reason"`
 	MadeAt     time.Time `json:"made_at"`
+	Days       int       `json:"days" doc:"How many days ago it was made"`
+	When       string    `json:"when" enum:"now,later,past,ended"`
+	Templates  []string  `json:"templates" doc:"Names of the templates there that it differs from"`
+	Needless   string    `json:"needless,omitempty" doc:"Why it changes nothing any more"`
 	Ended      bool      `json:"ended,omitempty"`
 	ETag       string    `json:"etag"`
+}
+
+// ExceptionEdit are the fields of an exception that can be changed.
+type ExceptionEdit struct {
+	Level *string `json:"level,omitempty"`
+	From  *string `json:"from,omitempty" doc:"ISO 8601 date"`
+	Until *string `json:"until,omitempty" doc:"ISO 8601 date, the last day that counts"`
 }
 
 // ExceptionFields are the fields of an exception.
@@ -383,11 +540,15 @@ type ChangeRequest struct {
 	Operations []Operation `json:"operations" maxItems:"5000"`
 }
 
-// EffectLine is one permission at one place that people gain or lose.
+// EffectLine is a group of people who gain or lose one permission by one template.
 type EffectLine struct {
+	Key        string     `json:"key" doc:"Names the line within this effect, for asking about all its people"`
+	Words      string     `json:"words" example:"41 Packers at 2 sites gain “Clear a jam”"`
 	Permission string     `json:"permission"`
 	Title      string     `json:"title"`
-	Place      PlaceRef   `json:"place"`
+	Template   string     `json:"template,omitempty" doc:"Name; left out where it comes from exceptions"`
+	Places     []PlaceRef `json:"places" doc:"The first 20 places of the assignments"`
+	Sites      int        `json:"sites"`
 	Sensitive  bool       `json:"sensitive,omitempty"`
 	People     int        `json:"people"`
 	Staff      []StaffRef `json:"staff" doc:"The first 100 of them"`
@@ -428,6 +589,227 @@ type ChangeResult struct {
 	Made     []Made   `json:"made"`
 	Secrets  []Secret `json:"secrets"`
 	People   []Access `json:"people" doc:"What the people concerned can do afterwards, when there are at most five"`
+	Steps    []Step   `json:"steps" doc:"What it writes, the first 100 steps"`
+	Total    int      `json:"total" doc:"How many steps it has"`
+}
+
+// Step is one record that a change writes, in words.
+type Step struct {
+	Words   string       `json:"words" example:"Changed template Line operator"`
+	Changes []StepChange `json:"changes"`
+}
+
+// StepChange is one field that a step changes.
+type StepChange struct {
+	Field string `json:"field" doc:"In words"`
+	Was   string `json:"was"`
+	Now   string `json:"now"`
+}
+
+// EffectPeople asks who is in one line of the effect of a change.
+type EffectPeople struct {
+	Line string `json:"line" maxLength:"200" doc:"Key of the line"`
+	ChangeRequest
+}
+
+// Change is a change that was made.
+type Change struct {
+	ID       uint64    `json:"id"`
+	At       time.Time `json:"at"`
+	Actor    string    `json:"actor"`
+	Origin   string    `json:"origin"`
+	Reason   string    `json:"reason,omitempty"`
+	Summary  string    `json:"summary"`
+	Undoes   uint64    `json:"undoes,omitempty" doc:"The change that it reverses"`
+	UndoneBy uint64    `json:"undone_by,omitempty" doc:"The change that reverses it"`
+	Total    int       `json:"total" doc:"How many steps it has"`
+	Steps    []Step    `json:"steps" doc:"In a list the first 5, for one change the first 500"`
+}
+
+// DraftClash says where somebody else changed what an edit changes.
+type DraftClash struct {
+	Field string `json:"field"`
+	Was   string `json:"was" doc:"When the edit was made"`
+	Now   string `json:"now"`
+}
+
+// DraftEdit is one line of a draft.
+type DraftEdit struct {
+	ID      int          `json:"id"`
+	Words   string       `json:"words"`
+	Changes []StepChange `json:"changes"`
+	Clashes []DraftClash `json:"clashes"`
+	Problem string       `json:"problem,omitempty" doc:"Why it cannot be made as things are"`
+}
+
+// Draft is a list of edits that a manager collects before making them as one change.
+type Draft struct {
+	ID         uint64      `json:"id"`
+	State      string      `json:"state" enum:"open,planned,failed,applied,discarded"`
+	Title      string      `json:"title,omitempty"`
+	Reason     string      `json:"reason,omitempty"`
+	Owner      StaffRef    `json:"owner"`
+	Own        bool        `json:"own" doc:"Whether it is yours"`
+	Count      int         `json:"count" doc:"How many edits it holds"`
+	PlannedFor *time.Time  `json:"planned_for,omitempty"`
+	Problem    string      `json:"problem,omitempty" doc:"Why it could not be applied when its moment came"`
+	AppliedAs  uint64      `json:"applied_as,omitempty" doc:"The change it became"`
+	UpdatedAt  time.Time   `json:"updated_at"`
+	Edits      []DraftEdit `json:"edits,omitempty" doc:"When one draft is asked for: its edits, the first 500"`
+	Effect     *Effect     `json:"effect,omitempty" doc:"When one draft is asked for: who gains and loses by what can be made"`
+	Clashing   int         `json:"clashing,omitempty" doc:"How many edits somebody else was at meanwhile"`
+	Problems   int         `json:"problems,omitempty" doc:"How many edits cannot be made as things are"`
+	Skipped    []Skipped   `json:"skipped,omitempty" doc:"What was not put in, with why"`
+}
+
+// Skipped is a cell of the grid that was not set.
+type Skipped struct {
+	Staff  StaffRef `json:"staff"`
+	Column string   `json:"column"`
+	Why    string   `json:"why"`
+}
+
+// DraftEdits puts edits into a draft.
+type DraftEdits struct {
+	Title      string      `json:"title,omitempty" maxLength:"120"`
+	Operations []Operation `json:"operations" maxItems:"5000"`
+}
+
+// DraftDrop takes edits out of a draft.
+type DraftDrop struct {
+	Edits []int `json:"edits" minItems:"1" maxItems:"5000"`
+}
+
+// DraftPlan plans a draft for a moment.
+type DraftPlan struct {
+	At     time.Time `json:"at" doc:"RFC 3339 moment"`
+	Title  string    `json:"title,omitempty" maxLength:"120"`
+	Reason string    `json:"reason,omitempty" maxLength:"500"`
+}
+
+// GridColumn is a permission, or a place.
+type GridColumn struct {
+	Key       string   `json:"key" doc:"Of a permission, or the code of a place"`
+	Title     string   `json:"title"`
+	Group     string   `json:"group,omitempty" doc:"Title of the group, or the kind of the place"`
+	Words     []string `json:"words" doc:"What it can be set to"`
+	Unit      string   `json:"unit,omitempty"`
+	Sensitive bool     `json:"sensitive,omitempty"`
+	WhyNot    string   `json:"why_not,omitempty" doc:"Why you may not give it there"`
+}
+
+// GridCell is what one person holds in one column.
+type GridCell struct {
+	Level   string `json:"level,omitempty" doc:"Empty: nothing"`
+	Origin  string `json:"origin,omitempty" enum:",template,added,withheld,owner,below"`
+	Drafted bool   `json:"drafted,omitempty" doc:"It differs in the draft from what is live"`
+}
+
+// GridRow is one person.
+type GridRow struct {
+	StaffNumber string     `json:"staff_number"`
+	Name        string     `json:"name"`
+	JobTitle    string     `json:"job_title,omitempty"`
+	Engagement  string     `json:"engagement"`
+	Employer    string     `json:"employer,omitempty"`
+	Templates   []string   `json:"templates"`
+	Cells       []GridCell `json:"cells" doc:"One for each column"`
+	WhyNot      string     `json:"why_not,omitempty" doc:"Why you may not set anything for this person"`
+}
+
+// Grid is people × permissions at a place, or people × places for a permission.
+type Grid struct {
+	Place      *PlaceRef    `json:"place,omitempty"`
+	Permission string       `json:"permission,omitempty" doc:"Title, where the columns are places"`
+	Columns    []GridColumn `json:"columns"`
+	WhyNot     string       `json:"why_not,omitempty" doc:"Why you may set nothing here"`
+	Page[GridRow]
+}
+
+// Lines returns the grid as it is shown.
+func (g Grid) Lines() [][]string {
+	header := []string{"staff_number", "name", "job_title", "engagement", "employer", "templates"}
+	for _, column := range g.Columns {
+		header = append(header, column.Title)
+	}
+	lines := [][]string{header}
+	for _, row := range g.Items {
+		line := []string{row.StaffNumber, row.Name, row.JobTitle, row.Engagement, row.Employer, strings.Join(row.Templates, "; ")}
+		for _, cell := range row.Cells {
+			line = append(line, cell.Text())
+		}
+		lines = append(lines, line)
+	}
+	return lines
+}
+
+// Text says a cell in a word or two.
+func (c GridCell) Text() string {
+	switch c.Origin {
+	case "withheld":
+		return "withheld"
+	case "added", "owner":
+		return c.Level + " (" + c.Origin + ")"
+	case "below":
+		return c.Level + " (further in)"
+	}
+	return c.Level
+}
+
+// GridSet sets whole rows or columns of a grid, in a draft.
+type GridSet struct {
+	Place       string   `json:"place,omitempty" maxLength:"64" doc:"Of people × permissions"`
+	Permission  string   `json:"permission,omitempty" maxLength:"64" doc:"Of people × places"`
+	Columns     []string `json:"columns" minItems:"1" maxItems:"200" doc:"Keys of the columns to set"`
+	Staff       []string `json:"staff,omitempty" maxItems:"5000" doc:"Staff numbers of the rows; left out: all that the filter keeps"`
+	Level       string   `json:"level,omitempty" maxLength:"40" doc:"The word to set; left out: back to what the templates give"`
+	Template    string   `json:"template,omitempty" maxLength:"64"`
+	Title       string   `json:"title,omitempty" maxLength:"120"`
+	Engagement  string   `json:"engagement,omitempty" maxLength:"20"`
+	Employer    string   `json:"employer,omitempty" maxLength:"120"`
+	Q           string   `json:"q,omitempty" maxLength:"100"`
+	ContainedIn string   `json:"under,omitempty" maxLength:"64" doc:"Of people × places: the place whose people the rows are"`
+}
+
+// Holder is somebody who holds a permission somewhere.
+type Holder struct {
+	StaffNumber string   `json:"staff_number"`
+	Name        string   `json:"name"`
+	JobTitle    string   `json:"job_title,omitempty"`
+	Place       PlaceRef `json:"place" doc:"Where, with all below it"`
+	Level       string   `json:"level"`
+	Through     string   `json:"through" doc:"The template, an exception, or that they are an owner"`
+	From        string   `json:"from,omitempty" format:"date"`
+	Until       string   `json:"until,omitempty" format:"date"`
+}
+
+// Sight is what somebody would meet at one place.
+type Sight struct {
+	Place    PlaceRef `json:"place"`
+	Kind     string   `json:"kind"`
+	Depth    int      `json:"depth"`
+	Opens    *bool    `json:"opens,omitempty" doc:"Of a door: whether it opens"`
+	Sentence string   `json:"sentence,omitempty" doc:"Of a door: why it opens or stays shut"`
+	Offers   []string `json:"offers" doc:"What a terminal there would offer, or what counts there as a whole"`
+}
+
+// Look is what somebody meets at a place and below it at a moment.
+type Look struct {
+	Staff      StaffRef    `json:"staff"`
+	Place      PlaceRef    `json:"place"`
+	At         time.Time   `json:"at"`
+	Kept       string      `json:"kept" enum:"past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now"`
+	Status     string      `json:"status"`
+	Obstacles  []Obstacle  `json:"obstacles"`
+	Statements []Statement `json:"statements" doc:"Everywhere they can go and all they can do, in sentences"`
+	Page[Sight]
+}
+
+// Ceiling is the most that you may give of a permission at a place.
+type Ceiling struct {
+	Permission string `json:"permission"`
+	Level      string `json:"level"`
+	WhyNot     string `json:"why_not,omitempty" doc:"Where it is not everything: why not"`
 }
 
 // DecisionRequest asks whether somebody may do something at a place. A device sends what was shown to it and, if at
@@ -451,6 +833,7 @@ type Decision struct {
 	Permission string    `json:"permission,omitempty"`
 	Place      *PlaceRef `json:"place,omitempty"`
 	At         time.Time `json:"at"`
+	Kept       string    `json:"kept,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
 	Grounds    []Ground  `json:"grounds,omitempty" doc:"For managers"`
 	Remedy     string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
 }
@@ -511,12 +894,23 @@ type Person struct {
 
 // Today is what a manager looks at first.
 type Today struct {
-	Date     string         `json:"date" format:"date"`
-	Counts   map[string]int `json:"counts"`
-	Starting []Person       `json:"starting"`
-	Stuck    []Person       `json:"stuck"`
-	Ending   []Person       `json:"ending"`
-	Locked   []Person       `json:"locked"`
+	Date      string         `json:"date" format:"date"`
+	Counts    map[string]int `json:"counts"`
+	Starting  []Person       `json:"starting"`
+	Stuck     []Person       `json:"stuck"`
+	Ending    []Person       `json:"ending"`
+	Locked    []Person       `json:"locked"`
+	Undecided []Waiting      `json:"undecided" doc:"Templates that wait for a decision on new permissions"`
+	Drafts    []Draft        `json:"drafts" doc:"Planned, or failed when their moment came"`
+	Needless  int            `json:"needless" doc:"Exceptions that change nothing any more"`
+}
+
+// Waiting is a template that waits for a decision.
+type Waiting struct {
+	Template    string   `json:"template" doc:"Code"`
+	Name        string   `json:"name"`
+	Permissions []string `json:"permissions" doc:"Titles of what waits, the first 20"`
+	Count       int      `json:"count"`
 }
 
 // Found is one result of the find field.

@@ -32,6 +32,27 @@ type (
 		TemplateFields
 		Reasoned
 	}
+	// TemplateRetire retires a template and says what happens to those who have it.
+	TemplateRetire struct {
+		ReplaceWith    string `json:"replace_with,omitempty" maxLength:"64" doc:"Code of the template their assignments go on with"`
+		EndAssignments bool   `json:"end_assignments,omitempty" doc:"Their assignments end"`
+		Reasoned
+	}
+	// GroupWrite adds or changes a group of the catalogue.
+	GroupWrite struct {
+		GroupFields
+		Reasoned
+	}
+	// PermissionWrite adds or changes a permission of the catalogue.
+	PermissionWrite struct {
+		PermissionFields
+		Reasoned
+	}
+	// ExceptionEditWrite changes an exception.
+	ExceptionEditWrite struct {
+		ExceptionEdit
+		Reasoned
+	}
 	// AssignmentWrite assigns somebody or changes an assignment.
 	AssignmentWrite struct {
 		AssignmentFields

@@ -15,8 +15,9 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
-	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/words"
 	"loyallatch.example/latch/internal/store"
 )
 
@@ -106,6 +107,11 @@ func (a *App) follow(ctx context.Context) {
 		if err := a.catchUp(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("following the database failed", "error", err)
 		}
+		if rounds%planEvery == 0 {
+			if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
+				a.log.Error("applying planned drafts failed", "error", err)
+			}
+		}
 		if rounds%7200 == 0 {
 			if err := a.store.Sweep(ctx, a.now()); err != nil && ctx.Err() == nil {
 				a.log.Error("sweeping failed", "error", err)
@@ -113,6 +119,9 @@ func (a *App) follow(ctx context.Context) {
 		}
 	}
 }
+
+// planEvery is how many rounds pass between looking for planned drafts whose moment has come.
+const planEvery = 2
 
 // catchUp takes in what other instances have written.
 func (a *App) catchUp(ctx context.Context) error {
@@ -135,22 +144,26 @@ type Request struct {
 	Origin     string // console, client, api or setup, and the address it came from
 	Reason     string
 	Operations []change.Operation
+	Undoes     uint64                                   // the audit entry whose change this reverses; 0: none
+	At         time.Time                                // when it was made, of a past that is loaded by the system; zero: now
+	Check      func(live *Live) error                   // asked once no other change can come between; nil: nothing
+	Within     func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing
 }
 
 // Result is what came of a change, or would come of it.
 type Result struct {
-	Draft   *change.Draft
+	Trial   *change.Trial
 	AuditID uint64 // 0 in a preview
 }
 
 // Preview says what a change would do, and whether it may be made; nothing is written.
 func (a *App) Preview(r Request) (*Result, error) {
-	draft, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), r.Reason, r.Operations)
+	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), r.Reason, r.Operations)
 	if err != nil {
 		return nil, err
 	}
-	draft.Secrets = nil
-	return &Result{Draft: draft}, nil
+	trial.Secrets = nil // what is generated in a preview is nobody's
+	return &Result{Trial: trial}, nil
 }
 
 func (a *App) env(hash bool) change.Env {
@@ -167,7 +180,11 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 	defer a.writing.Unlock()
 	result := &Result{}
 	live := a.Live()
-	err := a.store.Change(ctx, func(tx *store.Tx) error {
+	env := a.env(true)
+	if !r.At.IsZero() && r.Actor.System != "" {
+		env.Now = r.At
+	}
+	err := a.store.Change(ctx, r.At, func(tx *store.Tx) error {
 		if tx.Revision != live.State().Revision {
 			state, err := tx.Load(live.State())
 			if err != nil {
@@ -178,25 +195,36 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 			}
 			live = a.Live()
 		}
-		draft, err := change.Apply(live.Snapshot, r.Actor, a.env(true), r.Reason, r.Operations)
+		if r.Check != nil {
+			if err := r.Check(live); err != nil {
+				return err
+			}
+		}
+		trial, err := change.Apply(live.Snapshot, r.Actor, env, r.Reason, r.Operations)
 		if err != nil {
 			return err
 		}
-		if err := draft.Judge(); err != nil {
+		if len(trial.Entries) == 0 {
+			return fault.Conflictf("operations", "this changes nothing: it is so already")
+		}
+		if err := trial.Judge(); err != nil {
 			return err
 		}
-		if err := tx.Save(draft.Written); err != nil {
+		if err := tx.Save(trial.Written); err != nil {
 			return err
 		}
-		entry, err := a.auditChange(tx, &r, draft)
-		result.Draft, result.AuditID = draft, entry.ID
-		return err
+		entry, err := a.auditChange(tx, &r, trial, env.Now)
+		result.Trial, result.AuditID = trial, entry.ID
+		if err != nil || r.Within == nil {
+			return err
+		}
+		return r.Within(tx, entry.ID)
 	})
 	if err != nil {
 		return nil, err
 	}
-	next := &Live{Snapshot: result.Draft.After, texts: live.texts.fork()}
-	for _, id := range result.Draft.Touched.Staff {
+	next := &Live{Snapshot: result.Trial.After, texts: live.texts.fork()}
+	for _, id := range result.Trial.Touched.Staff {
 		next.texts.put(next.State().Person(id))
 	}
 	a.live.Store(next)
@@ -204,19 +232,22 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 	return result, nil
 }
 
-func (a *App) auditChange(tx *store.Tx, r *Request, draft *change.Draft) (store.AuditEntry, error) {
-	operations, err := json.Marshal(draft.Entries)
+func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {
+	operations, err := json.Marshal(trial.Entries)
 	if err != nil {
 		return store.AuditEntry{}, err
 	}
-	reason := people.Tidy(r.Reason)
-	entry := store.AuditEntry{At: a.now(), Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: reason[:min(len(reason), 500)],
-		Summary: summary(draft), Revision: draft.State.Revision, Operations: string(operations)}
+	reason := words.Tidy(r.Reason)
+	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: reason[:min(len(reason), 500)],
+		Summary: summary(trial), Revision: trial.State.Revision, Operations: string(operations)}
+	if r.Undoes != 0 {
+		entry.Undoes, entry.Summary = &r.Undoes, cut(fmt.Sprintf("Undid change %d: %s", r.Undoes, entry.Summary), 480)
+	}
 	if r.Actor.Staff != 0 {
 		id := uint32(r.Actor.Staff)
 		entry.ActorID = &id
 	}
-	return tx.Audit(entry, subjects(draft))
+	return tx.Audit(entry, subjects(trial))
 }
 
 func actorName(live *Live, actor change.Actor) string {
@@ -227,7 +258,7 @@ func actorName(live *Live, actor change.Actor) string {
 }
 
 // subjects are the records that a change is about: those it wrote, and whose they are.
-func subjects(draft *change.Draft) []store.Subject {
+func subjects(trial *change.Trial) []store.Subject {
 	seen := map[store.Subject]bool{}
 	var list []store.Subject
 	add := func(kind string, number uint32) {
@@ -237,34 +268,39 @@ func subjects(draft *change.Draft) []store.Subject {
 			list = append(list, subject)
 		}
 	}
-	for _, entry := range draft.Entries {
-		kind, number, _ := strings.Cut(entry.Record, ":")
-		var n uint32
-		if _, err := fmt.Sscan(number, &n); err == nil {
-			add(kind, n)
-		}
+	for _, entry := range trial.Entries {
+		add(recordName(entry.Record))
 	}
-	for _, id := range draft.Touched.Staff {
+	for _, id := range trial.Touched.Staff {
 		add("staff", uint32(id))
 	}
 	return list
 }
 
+// recordName takes the name of a record, such as "staff:12", apart.
+func recordName(record string) (kind string, id uint32) {
+	kind, digits, _ := strings.Cut(record, ":")
+	return kind, number(digits)
+}
+
 var doing = map[string]string{
 	"organisation.edit": "Changed the settings of", "place.add": "Added place", "place.edit": "Changed place", "place.retire": "Retired place",
-	"place.restore": "Brought back place", "group.add": "Added catalogue group", "permission.add": "Added permission", "template.add": "Added template",
-	"template.edit": "Changed template", "template.retire": "Retired template", "staff.enrol": "Enrolled", "staff.edit": "Changed the record of",
+	"place.restore": "Brought back place", "group.add": "Added catalogue group", "group.edit": "Changed catalogue group", "group.retire": "Retired catalogue group",
+	"group.restore": "Brought back catalogue group", "permission.add": "Added permission", "permission.edit": "Changed permission", "permission.retire": "Retired permission",
+	"permission.restore": "Brought back permission", "template.add": "Added template", "template.edit": "Changed template", "template.retire": "Retired template",
+	"template.restore": "Brought back template", "staff.enrol": "Enrolled", "staff.edit": "Changed the record of",
 	"staff.activate": "Activated", "staff.lock": "Locked", "staff.unlock": "Unlocked", "staff.depart": "Recorded the departure of",
 	"staff.reinstate": "Reinstated", "staff.make_owner": "Made an owner of", "staff.unmake_owner": "Took ownership from",
-	"assignment.add": "Assigned", "assignment.edit": "Changed the assignment of", "assignment.end": "Ended the assignment of",
+	"assignment.add": "Assigned", "assignment.edit": "Changed the assignment of", "assignment.end": "Ended the assignment of", "assignment.restore": "Brought back the assignment of", "exception.set": "Set by exception for",
+	"exception.edit": "Changed an exception for", "exception.restore": "Brought back an exception for",
 	"exception.add": "Made an exception for", "exception.end": "Ended an exception for", "pin.set": "Issued a PIN to", "pin.withdraw": "Withdrew the PIN of",
 	"password.issue": "Issued a first password to", "password.set": "Set the password of", "device.add": "Connected device", "device.revoke": "Disconnected device",
 }
 
 // summary says a change in a line.
-func summary(draft *change.Draft) string {
-	first := draft.Entries[0]
-	return Summarise(first.Op, first.On, len(draft.Entries))
+func summary(trial *change.Trial) string {
+	first := trial.Entries[0]
+	return Summarise(first.Op, first.On, len(trial.Entries))
 }
 
 // Summarise says so many operations in a line by the first of them: "Enrolled S00012 Ana Reyes, and 2 more steps".
@@ -276,8 +312,13 @@ func Summarise(op, on string, steps int) string {
 	case steps > 2:
 		text += fmt.Sprintf(", and %d more steps", steps-1)
 	}
-	if runes := []rune(text); len(runes) > 480 {
-		text = string(runes[:480]) + "…"
+	return cut(text, 480)
+}
+
+// cut shortens a text to so many letters.
+func cut(text string, most int) string {
+	if runes := []rune(text); len(runes) > most {
+		return string(runes[:most]) + "…"
 	}
 	return text
 }

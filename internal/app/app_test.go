@@ -141,7 +141,7 @@ func TestTheDemoIsWhatItSays(t *testing.T) {
 	assert.EqualValues(t, 240, live.State().Staff.Last())
 	assert.EqualValues(t, 114, live.State().Places.Last())
 	assert.EqualValues(t, 15, live.State().Templates.Last())
-	today, err := s.App.Today(live.State().StaffByNumber("Q0002").ID)
+	today, err := s.App.Today(context.Background(), live.State().StaffByNumber("Q0002").ID)
 	require.NoError(t, err)
 	codes := map[string]bool{}
 	for _, stuck := range today.Stuck {
@@ -186,10 +186,10 @@ func TestCheckingPINsIsNoWayToFindThem(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.App.Live().State().StaffByNumber("Q0002").ID
 	for range 5 {
-		_, _, _, err := s.App.Check(idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
+		_, _, _, err := s.App.Check(context.Background(), idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
 		require.NoError(t, err)
 	}
-	_, _, _, err := s.App.Check(idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
+	_, _, _, err := s.App.Check(context.Background(), idris, app.Ask{PIN: "999999", Place: "HB-PACK-1"})
 	var throttled *app.ErrThrottled
 	assert.ErrorAs(t, err, &throttled)
 }

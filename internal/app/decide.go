@@ -115,27 +115,38 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 	return e, live, err
 }
 
-// Check answers a manager who holds the permission to check at the place. It is no event: nothing happened at a door.
-func (a *App) Check(actor people.StaffID, ask Ask) (access.Explanation, *Live, access.Question, error) {
+// Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
+// past. It is no event: nothing happened at a door.
+func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (access.Explanation, *Moment, access.Question, error) {
 	live := a.Live()
 	q, err := a.question(live, &ask)
 	if err != nil {
-		return access.Explanation{}, live, q, err
+		return access.Explanation{}, nil, q, err
 	}
 	if !live.HoldsKey(actor, permit.CheckAccess, q.Place, a.now().Unix()) {
-		return access.Explanation{}, live, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
+		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
 	}
 	if q.ByCredential {
 		// A manager must not find out PINs by asking: these tries are counted as a terminal's are.
 		name := fmt.Sprintf("check %d", actor)
 		if until, held := a.tries.held(a.now(), name); held {
-			return access.Explanation{}, live, q, &ErrThrottled{Until: until}
+			return access.Explanation{}, nil, q, &ErrThrottled{Until: until}
 		}
 		if q.Credential == 0 {
 			a.tries.count(a.now(), false, name)
 		}
+		if ask.At.Before(a.now().Truncate(time.Second)) && !ask.At.IsZero() {
+			return access.Explanation{}, nil, q, fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
+		}
 	}
-	return live.Explain(&q), live, q, nil
+	moment, err := a.MomentOf(ctx, ask.At, q.Staff, 0)
+	if err != nil {
+		return access.Explanation{}, nil, q, err
+	}
+	if err := moment.known(live, &q); err != nil {
+		return access.Explanation{}, nil, q, err
+	}
+	return moment.Explain(&q), moment, q, nil
 }
 
 // Events returns events at the places where the actor may read them.

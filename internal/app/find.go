@@ -11,6 +11,7 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/table"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // text is how somebody is found and put in order.
@@ -26,8 +27,8 @@ func (t *texts) fork() texts { return texts{t.table.Fork()} }
 
 func (t *texts) put(s *people.Staff) {
 	t.table.Put(uint32(s.ID), &text{
-		all:  people.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID}, " ")),
-		name: people.Fold(s.FamilyName + "\x00" + s.GivenName),
+		all:  words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID}, " ")),
+		name: words.Fold(s.FamilyName + "\x00" + s.GivenName),
 	})
 }
 
@@ -41,6 +42,8 @@ type StaffQuery struct {
 	Site       estate.PlaceID
 	Template   permit.TemplateID
 	Place      estate.PlaceID // assigned at it or below
+	Around     estate.PlaceID // with an assignment or an exception at it, below it or above it, and not departed
+	Title      string         // part of the job title
 	Sort       string         // fields with commas, "-" before one that falls
 	After      people.StaffID // the last of the page before
 	Limit      int
@@ -101,10 +104,20 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 	if err != nil {
 		return nil, 0, err
 	}
-	words := strings.Fields(people.Fold(q.Search))
+	words := strings.Fields(words.Fold(q.Search))
 	last := live.State().Person(q.After)
 	best := &staffHeap{compare: compare}
+	var around map[people.StaffID]bool
+	if q.Around != 0 {
+		around = map[people.StaffID]bool{}
+		for _, id := range live.Around(q.Around) {
+			around[id] = true
+		}
+	}
 	for id, staff := range live.State().Staff.All() {
+		if around != nil && (!around[staff.ID] || live.Status(staff.ID, at.Unix()) == people.Departed) {
+			continue
+		}
 		if !matches(live.texts.table.Get(id).all, words) || !a.fits(live, staff, &q) || !live.BelongsWithin(staff, reach) {
 			continue
 		}
@@ -135,6 +148,8 @@ func matches(text string, words []string) bool {
 func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery) bool {
 	switch {
 	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site, q.Employer != "" && s.Employer != q.Employer:
+		return false
+	case q.Title != "" && !strings.Contains(words.Fold(s.JobTitle), words.Fold(q.Title)):
 		return false
 	case q.Status != "" && l.Status(s.ID, a.now().Unix()) != q.Status:
 		return false
@@ -216,7 +231,7 @@ func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Doub
 	if given == "" || family == "" {
 		return doubles, nil
 	}
-	name := people.Fold(family + "\x00" + given)
+	name := words.Fold(family + "\x00" + given)
 	for id, staff := range live.State().Staff.All() {
 		if len(doubles) >= 10 {
 			break

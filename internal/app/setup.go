@@ -79,7 +79,7 @@ func (a *App) Setup(ctx context.Context, o Owner) (password string, err error) {
 	if err != nil {
 		return "", fmt.Errorf("setup: %w", err)
 	}
-	for _, secret := range result.Draft.Secrets {
+	for _, secret := range result.Trial.Secrets {
 		if secret.Kind == "password" {
 			password = secret.Value
 		}

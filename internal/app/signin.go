@@ -316,7 +316,7 @@ func (a *App) auditSignIn(ctx context.Context, action string, staff *people.Staf
 		entry.ActorID, entry.Actor = &id, staff.Number+" "+staff.FullName()
 		about = []store.Subject{{Kind: "staff", Number: id}}
 	}
-	if err := a.store.Change(ctx, func(tx *store.Tx) error { _, err := tx.Audit(entry, about); return err }); err != nil {
+	if err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error { _, err := tx.Audit(entry, about); return err }); err != nil {
 		a.log.Error("a sign-in could not be audited", "error", err)
 	}
 }

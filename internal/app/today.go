@@ -2,12 +2,14 @@ package app
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
@@ -19,6 +21,17 @@ type Today struct {
 	Ending   []Ending
 	Locked   []*people.Staff
 	Counts   map[string]int // of each list, before it is cut
+	// Undecided are the templates that wait for a decision, for those who may edit templates, each with how many
+	// permissions it waits for.
+	Undecided []Waiting
+	Drafts    []Draft // one's own that are planned or failed, and the planned ones of others that one may see
+	Needless  int     // exceptions that change nothing any more, where one may end them
+}
+
+// Waiting is a template that waits for a decision.
+type Waiting struct {
+	Template    *permit.Template
+	Permissions []*permit.Permission
 }
 
 // Stuck is somebody who is to work and cannot, with why.
@@ -42,7 +55,7 @@ const (
 )
 
 // Today gathers what a manager looks at first, of those the actor may see.
-func (a *App) Today(actor people.StaffID) (*Today, error) {
+func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	live, now := a.Live(), a.now()
 	reach, any := live.Reach(actor, permit.ViewStaff, now.Unix())
 	if !any {
@@ -74,7 +87,49 @@ func (a *App) Today(actor people.StaffID) (*Today, error) {
 	t.Counts["starting"], t.Counts["stuck"], t.Counts["ending"], t.Counts["locked"] = len(t.Starting), len(t.Stuck), len(t.Ending), len(t.Locked)
 	t.Starting, t.Stuck = t.Starting[:min(len(t.Starting), longest)], t.Stuck[:min(len(t.Stuck), longest)]
 	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
-	return t, nil
+	if _, edits := live.Reach(actor, permit.EditTemplates, now.Unix()); edits {
+		t.Undecided = live.Undecided()
+	}
+	if reach, any := live.Reach(actor, permit.ExceptStaff, now.Unix()); any {
+		for id, e := range live.State().Exceptions.All() {
+			if !e.Ended && int(e.Place) < len(reach) && reach[e.Place] && live.Needless(org.ExceptionID(id), now.Unix()) != "" {
+				t.Needless++
+			}
+		}
+	}
+	return t, a.todaysDrafts(ctx, actor, t)
+}
+
+func (a *App) todaysDrafts(ctx context.Context, actor people.StaffID, t *Today) error {
+	own, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed}, false, 0, longest)
+	if err != nil {
+		return err
+	}
+	t.Drafts = own
+	others, _, err := a.Drafts(ctx, actor, []string{DraftPlanned}, true, 0, longest)
+	if err != nil {
+		return err
+	}
+	for _, d := range others {
+		if d.OwnerID != uint32(actor) {
+			t.Drafts = append(t.Drafts, d)
+		}
+	}
+	return nil
+}
+
+// Undecided returns the templates in use that wait for a decision on permissions that came into the catalogue later.
+func (l *Live) Undecided() []Waiting {
+	var waiting []Waiting
+	for id, template := range l.State().Templates.All() {
+		if template.Retired {
+			continue
+		}
+		if undecided := l.Catalogue().Undecided(template, l.Resolved(permit.TemplateID(id)), l.State().Template); len(undecided) > 0 {
+			waiting = append(waiting, Waiting{template, undecided})
+		}
+	}
+	return waiting
 }
 
 func dateIn(now time.Time, location *time.Location) day.Date { return day.Of(now.In(location)) }

@@ -319,19 +319,25 @@ func (s *session) effectLine(sign string, line api.EffectLine) {
 	if !s.preview {
 		return
 	}
-	who := fmt.Sprintf("%d people", line.People)
-	if line.People == 1 && len(line.Staff) == 1 {
-		who = line.Staff[0].Name
-	}
-	detail := ""
-	if line.Before != line.After {
-		detail = fmt.Sprintf(" (%s → %s)", line.Before, line.After)
-	}
+	sensitive := ""
 	if line.Sensitive {
-		detail += ", sensitive"
+		sensitive = ", sensitive"
 	}
-	fmt.Fprintf(s.out, "  %s %s: %s at %s%s\n", sign, who, line.Title, line.Place.Name, detail)
+	fmt.Fprintf(s.out, "  %s %s%s\n", sign, line.Words, sensitive)
+	var names []string
+	for _, p := range line.Staff[:min(len(line.Staff), namesSaid)] {
+		names = append(names, p.Name)
+	}
+	if line.People > 1 {
+		if more := line.People - len(names); more > 0 {
+			names = append(names, fmt.Sprintf("%d more", more))
+		}
+		fmt.Fprintf(s.out, "      %s\n", strings.Join(names, ", "))
+	}
 }
+
+// namesSaid is how many people of a line of an effect are named.
+const namesSaid = 8
 
 func (s *session) json(v any) error {
 	encoder := json.NewEncoder(s.out)

@@ -3,11 +3,13 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,6 +20,7 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/rulebook"
 )
 
 type organisation struct {
@@ -45,62 +48,68 @@ type opening struct {
 	}
 }
 
-type group struct {
-	Group, Title string
-	Permissions  []struct {
-		Key, Title, Sentence string
-		Scale                struct {
-			Kind   string
-			Levels []string
-			Unit   string
-		}
-		Kinds     []string
-		Sensitive bool
-	}
-}
-
 // manager is somebody who signs in to the demo.
 type manager struct{ Staff, Name, Password, What string }
 
 type fields = map[string]any
 
-// loader gathers the operations for what is not on record yet, so that loading again changes nothing.
+// loader gathers the operations for what is not on record yet, so that loading again changes nothing. Into an empty
+// database it loads a past: what was so half a year ago is written as of then.
 type loader struct {
-	app   *app.App
-	ctx   context.Context
-	today day.Date
-	ops   []change.Operation
-	fresh map[string]bool // staff numbers that this loading has added
+	app    *app.App
+	ctx    context.Context
+	today  day.Date
+	past   bool      // the database was empty, so there is a past to write
+	last   time.Time // moment of the change before
+	ops    []change.Operation
+	fresh  map[string]bool // staff numbers that this loading has added
+	counts int
 }
 
 var system = change.Actor{System: "demo"}
 
+// begun is the day, counted from today, from which the demo's history is kept.
+const begun = -300
+
+// step is something that happened on a day counted from today.
+type step struct {
+	day  int
+	what string
+	load func() error
+}
+
 // Load loads the demo. What is there already stays as it is.
 func Load(ctx context.Context, a *app.App, progress io.Writer) error {
-	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now()), fresh: map[string]bool{}}
-	before := a.Live().State().Revision
-	for _, step := range []struct {
-		what string
-		load func() error
-	}{
-		{"the estate", l.loadPlaces}, {"the organisation", l.loadOrganisation}, {"the catalogue", l.loadCatalogue}, {"doors", l.loadDoors},
-		{"templates", l.loadTemplates}, {"staff", l.loadStaff}, {"managers", l.loadManagers}, {"devices", l.loadDevices},
-	} {
-		if err := step.load(); err != nil {
-			return fmt.Errorf("loading %s: %w", step.what, err)
+	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now()), past: a.Live().State().Revision == 0, fresh: map[string]bool{}}
+	steps := []step{
+		{begun, "the estate", l.loadPlaces}, {begun, "the organisation", l.loadOrganisation}, {begun, "the catalogue", l.loadCatalogue}, {begun, "doors", l.loadDoors},
+		{begun, "templates", l.loadTemplates},
+	}
+	enrolled, err := l.enrolments()
+	if err != nil {
+		return err
+	}
+	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers}, step{begun, "devices", l.loadDevices})
+	for _, more := range []func() ([]step, error){l.exceptions, l.states} {
+		happened, err := more()
+		if err != nil {
+			return err
 		}
-		count := len(l.ops)
-		if err := l.flush("the demo: " + step.what); err != nil {
-			return fmt.Errorf("loading %s: %w", step.what, err)
+		steps = append(steps, happened...)
+	}
+	slices.SortStableFunc(steps, func(a, b step) int { return cmp.Compare(a.day, b.day) })
+	for _, s := range steps {
+		if err := s.load(); err != nil {
+			return fmt.Errorf("loading %s: %w", s.what, err)
 		}
-		if count > 0 {
-			fmt.Fprintf(progress, "loaded %s: %d operations\n", step.what, count)
+		if err := l.flush(s.day, s.what); err != nil {
+			return fmt.Errorf("loading %s: %w", s.what, err)
 		}
 	}
-	if err := l.loadStates(); err != nil {
-		return fmt.Errorf("loading locks and departures: %w", err)
+	if l.counts > 0 {
+		fmt.Fprintf(progress, "loaded the demo: %d operations\n", l.counts)
 	}
-	if before == 0 {
+	if l.past {
 		count, err := traffic(ctx, a)
 		if err != nil {
 			return fmt.Errorf("making a week of events: %w", err)
@@ -118,13 +127,23 @@ func (l *loader) add(op, ref, on string, set fields) {
 	l.ops = append(l.ops, change.Operation{Op: op, Ref: ref, On: on, Set: encoded})
 }
 
-func (l *loader) flush(reason string) error {
+// flush makes what was gathered one change, as of a day counted from today where there is a past to write.
+func (l *loader) flush(onDay int, reason string) error {
 	ops := l.ops
 	l.ops = nil
 	if len(ops) == 0 {
 		return nil
 	}
-	_, err := l.app.Commit(l.ctx, app.Request{Actor: system, Origin: "demo", Reason: reason, Operations: ops})
+	l.counts += len(ops)
+	request := app.Request{Actor: system, Origin: "demo", Reason: reason, Operations: ops}
+	if l.past && onDay < 0 {
+		request.At = l.app.Now().UTC().Truncate(time.Second).AddDate(0, 0, onDay)
+		if !request.At.After(l.last) {
+			request.At = l.last.Add(time.Minute)
+		}
+		l.last = request.At
+	}
+	_, err := l.app.Commit(l.ctx, request)
 	return err
 }
 
@@ -220,45 +239,69 @@ func (l *loader) loadOrganisation() error {
 	return nil
 }
 
+// book is the rulebook of the demo.
+func book() (*rulebook.Book, error) {
+	text, err := files.FS.ReadFile("rulebook.yaml")
+	if err != nil {
+		return nil, err
+	}
+	return rulebook.Parse(text)
+}
+
 func (l *loader) loadCatalogue() error {
-	catalogue := l.app.Live().Catalogue()
-	groups, err := readYAML[[]group]("catalogue.yaml")
+	b, err := book()
 	if err != nil {
 		return err
 	}
-	for _, g := range groups {
-		if catalogue.GroupByKey(g.Group) == nil {
-			l.add("group.add", "", "", fields{"key": g.Group, "title": g.Title})
-		}
-		for _, p := range g.Permissions {
-			if catalogue.PermissionByKey(p.Key) == nil {
-				l.add("permission.add", "", "", fields{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": g.Group, "kinds": p.Kinds, "sensitive": p.Sensitive,
-					"scale": fields{"kind": p.Scale.Kind, "levels": p.Scale.Levels, "unit": p.Scale.Unit}})
-			}
-		}
-	}
-	l.ops = append(l.ops, app.ConsoleCatalogue(l.app.Live())...)
-	return nil
+	b.Templates = nil
+	steps, err := b.Steps(l.app.Live().State())
+	l.ops = append(append(l.ops, rulebook.Operations(steps)...), app.ConsoleCatalogue(l.app.Live())...)
+	return err
 }
 
+// loadTemplates makes the templates that are not there yet; one that was changed since stays as it is.
 func (l *loader) loadTemplates() error {
-	templates, err := readYAML[[]map[string]any]("templates.yaml")
+	b, err := book()
 	if err != nil {
 		return err
 	}
-	for _, t := range templates {
-		if code, _ := t["code"].(string); l.app.Live().State().TemplateByCode(code) == nil {
-			l.add("template.add", "", "", t)
-		}
-	}
-	return nil
+	b.Catalogue = nil
+	b.Templates = slices.DeleteFunc(b.Templates, func(t rulebook.Template) bool { return l.app.Live().State().TemplateByCode(t.Code) != nil })
+	steps, err := b.Steps(l.app.Live().State())
+	l.ops = append(l.ops, rulebook.Operations(steps)...)
+	return err
 }
 
-func (l *loader) loadStaff() error {
+// intakes are the days on which people are enrolled, each the last before they start.
+var intakes = []int{begun, -200, -120, -90, -75, -60, -45, -30, -14, -7, 0}
+
+func (l *loader) enrolments() ([]step, error) {
 	rows, err := readCSV("staff.csv")
 	if err != nil {
-		return err
+		return nil, err
 	}
+	taken := map[int][]map[string]string{}
+	for _, row := range rows {
+		start, err := strconv.Atoi(row["start"])
+		if err != nil {
+			return nil, fmt.Errorf("%s: the start is not a number of days", row["staff_number"])
+		}
+		intake := begun
+		for _, d := range intakes {
+			if d <= start {
+				intake = d
+			}
+		}
+		taken[intake] = append(taken[intake], row)
+	}
+	var steps []step
+	for _, d := range intakes {
+		steps = append(steps, step{d, "staff", func() error { l.enrol(taken[d]); return nil }})
+	}
+	return steps, nil
+}
+
+func (l *loader) enrol(rows []map[string]string) {
 	for _, row := range rows {
 		number := row["staff_number"]
 		if l.app.Live().State().StaffByNumber(number) != nil {
@@ -275,7 +318,45 @@ func (l *loader) loadStaff() error {
 			l.add("pin.set", "", "", fields{"staff": "@" + number})
 		}
 	}
-	return nil
+}
+
+// exceptions are made, and some of them ended, on the days that their rows say; only where none was ever made.
+func (l *loader) exceptions() ([]step, error) {
+	if l.app.Live().State().Exceptions.Next() > 1 {
+		return nil, nil
+	}
+	rows, err := readCSV("exceptions.csv")
+	if err != nil {
+		return nil, err
+	}
+	var steps []step
+	for _, row := range rows {
+		made, err := strconv.Atoi(row["day"])
+		if err != nil {
+			return nil, err
+		}
+		steps = append(steps, step{made, row["reason"], func() error {
+			l.add("exception.add", "", "", fields{"staff": row["staff"], "permission": row["permission"], "place": row["place"], "withheld": row["withheld"] == "yes", "level": row["level"],
+				"from": l.date(row["from"]), "until": l.date(row["until"])})
+			return nil
+		}})
+		if row["ended"] == "" {
+			continue
+		}
+		ended, err := strconv.Atoi(row["ended"])
+		if err != nil {
+			return nil, err
+		}
+		steps = append(steps, step{ended, "No longer needed", func() error {
+			for _, e := range l.app.Live().State().Exceptions.All() {
+				if !e.Ended && e.Reason == row["reason"] && l.app.Live().State().Person(e.Staff).Number == row["staff"] {
+					l.add("exception.end", "", strconv.Itoa(int(e.ID)), nil)
+				}
+			}
+			return nil
+		}})
+	}
+	return steps, nil
 }
 
 // until is the end of a row's assignment: stated, else its contract's, else far enough ahead that none is meant.
@@ -319,34 +400,37 @@ func (l *loader) loadDevices() error {
 	return nil
 }
 
-// loadStates locks and departs those whose row says so; each has a reason of its own and so is a change of its own.
-func (l *loader) loadStates() error {
+// states lock and depart those whose row says so; each has a reason of its own and so is a change of its own.
+func (l *loader) states() ([]step, error) {
 	rows, err := readCSV("staff.csv")
 	if err != nil {
-		return err
+		return nil, err
+	}
+	var steps []step
+	happen := func(row map[string]string, onDay int, reason, op string, set fields) {
+		steps = append(steps, step{onDay, reason, func() error {
+			if l.fresh[row["staff_number"]] {
+				l.add(op, "", row["staff_number"], set)
+			}
+			return nil
+		}})
 	}
 	for _, row := range rows {
-		p := l.app.Live().State().StaffByNumber(row["staff_number"])
 		state, what, _ := strings.Cut(row["state"], ":")
-		if p == nil || state == "" || !l.fresh[p.Number] {
-			continue
-		}
 		switch state {
 		case "lock":
-			l.add("staff.lock", "", p.Number, fields{})
-			err = l.flush(what)
+			happen(row, 0, what, "staff.lock", fields{})
 		case "leave":
-			l.add("staff.depart", "", p.Number, fields{"on": l.date(what)})
-			err = l.flush("Gave notice")
+			happen(row, 0, "Gave notice", "staff.depart", fields{"on": l.date(what)})
 		case "depart":
-			l.add("staff.depart", "", p.Number, fields{"on": l.date("-" + what)})
-			err = l.flush("End of the season")
-		}
-		if err != nil {
-			return err
+			ago, err := strconv.Atoi(what)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %q is not a number of days", row["staff_number"], what)
+			}
+			happen(row, max(-ago, begun), "End of the season", "staff.depart", fields{"on": l.date("-" + what)})
 		}
 	}
-	return nil
+	return steps, nil
 }
 
 // Greet says where and how to sign in.

@@ -184,7 +184,7 @@ func Generate(ctx context.Context, dsn string, size Size, progress io.Writer) er
 		put(r)
 	}
 	fmt.Fprintf(progress, "writing %d records\n", len(records))
-	return db.Change(ctx, func(tx *store.Tx) error {
+	return db.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 		if tx.Revision != 0 {
 			return fmt.Errorf("this database holds something already; a large estate is generated into an empty one")
 		}

@@ -14,6 +14,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 type OneNumber struct {
@@ -133,44 +134,6 @@ func (s *Server) assignmentFilter(ctx context.Context, v view, staff, place, tem
 	}, nil
 }
 
-func (s *Server) registerExceptions() {
-	type listIn struct {
-		Paging
-		Staff string `query:"staff" maxLength:"64"`
-		Ended bool   `query:"ended" doc:"Those that were ended too"`
-	}
-	route(s, "GET", "/exceptions", "list-exceptions", "exceptions", "Exceptions of those you may see", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Exception], error) {
-		v := s.view()
-		actor := callerOf(ctx).id()
-		var only people.StaffID
-		if in.Staff != "" {
-			p, err := s.app.PersonFor(actor, in.Staff)
-			if err != nil {
-				return nil, err
-			}
-			only = p.ID
-		}
-		reach, _ := v.live.Reach(actor, permit.ViewStaff, v.at.Unix())
-		all := []api.Exception{}
-		for _, e := range v.live.State().Exceptions.All() {
-			if (in.Ended || !e.Ended) && (only == 0 || e.Staff == only) && v.live.BelongsWithin(v.live.State().Person(e.Staff), reach) {
-				all = append(all, v.exception(e))
-			}
-		}
-		return pageOf(Base+"/exceptions", all, &in.Paging)
-	})
-	type addIn struct {
-		Writing
-		Body api.ExceptionWrite
-	}
-	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
-	})
-	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *ending) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
-	})
-}
-
 func (s *Server) registerCredentials() {
 	type listIn struct {
 		Paging
@@ -239,13 +202,14 @@ func (s *Server) registerDevices() {
 func (s *Server) registerToday() {
 	type today struct{ Body api.Today }
 	route(s, "GET", "/today", "today", "today", "What a manager looks at first", Access{Permission: permit.ViewStaff}, func(ctx context.Context, _ *struct{}) (*today, error) {
-		t, err := s.app.Today(callerOf(ctx).id())
+		t, err := s.app.Today(ctx, callerOf(ctx).id())
 		if err != nil {
 			return nil, err
 		}
 		v := s.view()
 		out := &today{Body: api.Today{Date: v.at.In(v.live.Location(callerOf(ctx).id())).Format(time.DateOnly), Counts: t.Counts,
-			Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{}}}
+			Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
+			Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless}}
 		for _, p := range t.Starting {
 			line := v.person(p)
 			line.Date = p.StartDate.String()
@@ -263,6 +227,9 @@ func (s *Server) registerToday() {
 		}
 		for _, p := range t.Locked {
 			out.Body.Locked = append(out.Body.Locked, v.person(p))
+		}
+		for i := range t.Drafts {
+			out.Body.Drafts = append(out.Body.Drafts, v.draft(&t.Drafts[i], callerOf(ctx).id()))
 		}
 		return out, nil
 	})
@@ -283,9 +250,9 @@ func (s *Server) registerToday() {
 					Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "), Status: shown.Status, Locked: shown.Lock != nil})
 			}
 		}
-		search := people.Fold(in.Q)
+		search := words.Fold(in.Q)
 		add := func(kind, code, name, detail string) {
-			if !strings.Contains(people.Fold(name+" "+code), search) {
+			if !strings.Contains(words.Fold(name+" "+code), search) {
 				return
 			}
 			out.Body.Total++
@@ -305,6 +272,20 @@ func (s *Server) registerToday() {
 		}
 		return out, nil
 	})
+}
+
+// waitingNamed is how many of the permissions that wait in a template are named.
+const waitingNamed = 20
+
+func waiting(list []app.Waiting) []api.Waiting {
+	out := make([]api.Waiting, len(list))
+	for i, w := range list {
+		out[i] = api.Waiting{Template: w.Template.Code, Name: w.Template.Name, Count: len(w.Permissions), Permissions: []string{}}
+		for _, p := range w.Permissions[:min(len(w.Permissions), waitingNamed)] {
+			out[i].Permissions = append(out[i].Permissions, p.Title)
+		}
+	}
+	return out
 }
 
 func nonEmpty(parts ...string) []string {

@@ -77,9 +77,15 @@ func (s *Server) write(ctx context.Context, w Writing, reason string, op change.
 	return out, err
 }
 
-func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed, error) {
+// request begins a change by the caller.
+func (s *Server) request(ctx context.Context, reason string) app.Request {
 	c := callerOf(ctx)
-	request := app.Request{Actor: change.Actor{Staff: c.id()}, Origin: c.origin(), Reason: reason, Operations: operations}
+	return app.Request{Actor: change.Actor{Staff: c.id()}, Origin: c.origin(), Reason: reason}
+}
+
+func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed, error) {
+	request := s.request(ctx, reason)
+	request.Operations = operations
 	before := s.app.Live().Snapshot
 	if preview {
 		result, err := s.app.Preview(request)
@@ -95,13 +101,17 @@ func (s *Server) commit(ctx context.Context, preview bool, reason string, operat
 	return s.changed(result, before, false), nil
 }
 
+// stepsShown is how many steps a result says.
+const stepsShown = 100
+
 // fewPeople is up to how many people a result says what they can do afterwards.
 const fewPeople = 5
 
 func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bool) *changed {
-	d := result.Draft
+	d := result.Trial
 	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
-		Effect: effectView(before, d.After, &d.Effect), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}}}
+		Effect: *effectView(before, d.After, &d.Effect), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
+		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now()}.steps(d.Entries, stepsShown)}}
 	for _, secret := range d.Secrets {
 		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
 	}
@@ -122,7 +132,8 @@ func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bo
 	return out
 }
 
-var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates", "assignment": "assignments"}
+var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates", "assignment": "assignments", "exception": "exceptions",
+	"permission": "permissions"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -131,7 +142,7 @@ func orNumber(code string, id uint32) string {
 	return code
 }
 
-func made(d *change.Draft) []api.Made {
+func made(d *change.Trial) []api.Made {
 	list := []api.Made{}
 	for _, record := range d.Written {
 		if !record.New {
@@ -143,6 +154,10 @@ func made(d *change.Draft) []api.Made {
 			m = api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}
 		case *estate.Place:
 			m = api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}
+		case *permit.Group:
+			m = api.Made{Kind: "group", ID: uint32(r.ID), Code: r.Key}
+		case *permit.Permission:
+			m = api.Made{Kind: "permission", ID: uint32(r.ID), Code: r.Key}
 		case *permit.Template:
 			m = api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}
 		case *org.Assignment:
@@ -168,16 +183,100 @@ func (s *Server) registerChanges() {
 	}
 	making := func(preview bool) func(ctx context.Context, in *in) (*changed, error) {
 		return func(ctx context.Context, in *in) (*changed, error) {
-			operations := make([]change.Operation, len(in.Body.Operations))
-			for i, op := range in.Body.Operations {
-				operations[i] = change.Operation{Op: op.Op, Ref: op.Ref, On: op.On, Revision: op.IfRevision, Set: op.Set}
-			}
-			return s.commit(ctx, preview || in.Preview, in.Body.Reason, operations)
+			return s.commit(ctx, preview || in.Preview, in.Body.Reason, operations(in.Body.Operations))
 		}
 	}
 	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all", Access{}, making(false))
 	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{}, making(true))
+	type peopleIn struct {
+		Paging
+		Body api.EffectPeople
+	}
+	route(s, "POST", "/changes/preview/people", "list-effect-people", "changes", "The people in one line of the effect of a change that is not made", Access{}, func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
+		request := s.request(ctx, in.Body.Reason)
+		request.Operations = operations(in.Body.Operations)
+		before := s.app.Live().Snapshot
+		result, err := s.app.Preview(request)
+		if err != nil {
+			return nil, fault.Within("body.", err)
+		}
+		return effectPeople(Base+"/changes/preview/people", before, result.Trial.After, &result.Trial.Effect, in.Body.Line, &in.Paging)
+	})
+	type listIn struct {
+		Paging
+		Q     string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
+		From  time.Time `query:"from"`
+		Until time.Time `query:"until"`
+	}
+	route(s, "GET", "/changes", "list-changes", "changes", "Changes, newest first: your own, and everybody's if you may read the audit log everywhere", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Change], error) {
+		limit, err := in.limit()
+		if err != nil {
+			return nil, err
+		}
+		before, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		changes, total, err := s.app.Changes(ctx, callerOf(ctx).id(), store.AuditFilter{Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit})
+		if err != nil {
+			return nil, err
+		}
+		v := s.view()
+		items := make([]api.Change, len(changes))
+		for i := range changes {
+			if items[i], err = v.change(&changes[i], 5); err != nil {
+				return nil, err
+			}
+		}
+		next := ""
+		if len(items) == limit {
+			next = strconv.FormatUint(items[len(items)-1].ID, 10)
+		}
+		return page(Base+"/changes", items, int(total), next), nil
+	})
+	type oneIn struct {
+		ID uint64 `path:"id"`
+	}
+	type one struct{ Body api.Change }
+	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{}, func(ctx context.Context, in *oneIn) (*one, error) {
+		c, err := s.app.ChangeFor(ctx, callerOf(ctx).id(), in.ID)
+		if err != nil {
+			return nil, err
+		}
+		body, err := s.view().change(c, 500)
+		return &one{body}, err
+	})
+	type undoIn struct {
+		oneIn
+		Preview bool         `query:"preview" doc:"Answer with the effect and write nothing"`
+		Key     string       `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
+		Body    api.Reasoned `required:"false"`
+	}
+	route(s, "POST", "/changes/{id}/undo", "undo-change", "changes", "Reverse a change by a new one; refused, with the reason, where later changes stand on it", Access{}, func(ctx context.Context, in *undoIn) (*changed, error) {
+		before := s.app.Live().Snapshot
+		result, err := s.app.Undo(ctx, callerOf(ctx).id(), in.ID, in.Body.Reason, callerOf(ctx).origin(), in.Preview)
+		if err != nil {
+			return nil, err
+		}
+		return s.changed(result, before, in.Preview), nil
+	})
+}
 
+func (v view) change(c *app.Change, most int) (api.Change, error) {
+	out := api.Change{ID: c.ID, At: c.At, Actor: c.Actor, Origin: c.Origin, Reason: c.Reason, Summary: c.Summary, UndoneBy: c.UndoneBy}
+	if c.Undoes != nil {
+		out.Undoes = *c.Undoes
+	}
+	var entries []change.Entry
+	if err := json.Unmarshal([]byte(c.Operations), &entries); err != nil {
+		return out, err
+	}
+	out.Total, out.Steps = len(entries), v.steps(entries, most)
+	return out, nil
+}
+
+// registerLog registers what reads the audit log and the events.
+func (s *Server) registerLog() {
 	type auditIn struct {
 		Paging
 		Staff  string    `query:"staff" doc:"About this staff member"`
@@ -370,10 +469,19 @@ type Paging struct {
 	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV all, at most 100000"`
 	After  string `query:"after" maxLength:"64" doc:"The 'next' of the page before"`
 	Accept string `header:"Accept" doc:"application/json or text/csv"`
+	rows   int
+}
+
+// whole makes a page hold so many unless asked otherwise: for trees, which are read as a whole.
+func (p *Paging) whole(rows int) *Paging {
+	return &Paging{Limit: p.Limit, After: p.After, Accept: p.Accept, rows: rows}
 }
 
 func (p *Paging) limit() (int, error) {
 	usual, most := 50, 500
+	if p.rows > 0 {
+		usual, most = p.rows, p.rows
+	}
 	if strings.Contains(p.Accept, "text/csv") {
 		usual, most = 100_000, 100_000
 	}

@@ -15,17 +15,42 @@ import (
 // What is not a list is written as JSON.
 var csvFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
-		list, is := v.(interface{ Rows() any })
-		if !is {
-			return json.NewEncoder(w).Encode(v)
+		switch list := v.(type) {
+		case interface{ Lines() [][]string }:
+			return writeLines(w, list.Lines())
+		case interface{ Rows() any }:
+			return writeCSV(w, reflect.ValueOf(list.Rows()))
 		}
-		return writeCSV(w, reflect.ValueOf(list.Rows()))
+		return json.NewEncoder(w).Encode(v)
 	},
 	Unmarshal: func([]byte, any) error { return fmt.Errorf("send JSON") },
 }
 
 var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true, reflect.Int: true, reflect.Int32: true, reflect.Int64: true,
 	reflect.Uint32: true, reflect.Uint64: true}
+
+// writeLines writes lines that a type lays out itself, its header first.
+func writeLines(w io.Writer, lines [][]string) error {
+	out := csv.NewWriter(w)
+	for _, line := range lines {
+		for i := range line {
+			line[i] = unformulated(line[i])
+		}
+		if err := out.Write(line); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// unformulated keeps a spreadsheet from taking a name for a formula.
+func unformulated(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
 
 type column struct {
 	name string
@@ -105,9 +130,8 @@ func cell(v reflect.Value, path []int) string {
 	default:
 		text = fmt.Sprint(value)
 	}
-	// A spreadsheet must not take a name for a formula.
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) && v.Kind() == reflect.String {
-		text = "'" + text
+	if v.Kind() == reflect.String {
+		return unformulated(text)
 	}
 	return text
 }

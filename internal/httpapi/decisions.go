@@ -31,11 +31,13 @@ func (s *Server) registerDecisions() {
 			if in.Body.At != nil {
 				ask.At = *in.Body.At
 			}
-			e, live, q, err := s.app.Check(callerOf(ctx).id(), ask)
+			e, moment, q, err := s.app.Check(ctx, callerOf(ctx).id(), ask)
 			if err != nil {
 				return nil, fault.Within("body.", err)
 			}
-			return &out{Body: view{live, s.app.Now()}.decision(&e, &q)}, nil
+			body := view{moment.Live, moment.At}.decision(&e, &q)
+			body.Kept = moment.Kept
+			return &out{body}, nil
 		})
 }
 

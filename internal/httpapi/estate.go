@@ -80,16 +80,13 @@ func (s *Server) registerEstate() {
 		OnePlace
 		Paging
 		Permission string    `query:"permission" maxLength:"64" doc:"Key; left out: what the place asks about"`
-		At         time.Time `query:"at" doc:"Moment; left out: now"`
+		At         time.Time `query:"at" doc:"RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour"`
 	}
 	route(s, "GET", "/places/{id}/people", "who-can", "places", "Who can do something at a place, and through what", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *peopleIn) (*listed[api.PlacePerson], error) {
 		v := s.view()
 		st, err := v.findPlace(in.ID)
 		if err != nil {
 			return nil, err
-		}
-		if !v.live.HoldsKey(callerOf(ctx).id(), permit.ViewStaff, st.Place.ID, v.at.Unix()) {
-			return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff” at %s, which you do not hold.", st.Place.Name)
 		}
 		key := in.Permission
 		if key == "" {
@@ -102,19 +99,21 @@ func (s *Server) registerEstate() {
 		if !permission.AppliesTo(st.Place.Kind) {
 			return nil, fault.Invalidf("query.permission", "“%s” does not apply to a %s", permission.Title, st.Place.Kind.Words())
 		}
-		at := v.at
-		if !in.At.IsZero() {
-			at = in.At
+		path := Base + "/places/" + st.Place.Code + "/people"
+		moment, can, err := s.app.WhoCan(ctx, callerOf(ctx).id(), st.Place, permission, in.At)
+		if err != nil {
+			return nil, fault.Within("query.", err)
 		}
-		cut, err := pageOf(Base+"/places/"+st.Place.Code+"/people", v.live.WhoCan(permission.ID, st.Place.ID, at.Unix()), &in.Paging)
+		cut, err := pageOf(path, can, &in.Paging)
 		if err != nil {
 			return nil, err
 		}
+		then := view{moment.Live, moment.At}
 		items := make([]api.PlacePerson, len(cut.Body.Items))
 		for i, can := range cut.Body.Items {
-			items[i] = v.placePerson(permission, can)
+			items[i] = then.placePerson(moment.Catalogue().Permission(permission.ID), can)
 		}
-		return page(Base+"/places/"+st.Place.Code+"/people", items, cut.Body.Total, cut.Body.Next), nil
+		return page(path, items, cut.Body.Total, cut.Body.Next), nil
 	})
 	type addIn struct {
 		Writing

@@ -115,9 +115,14 @@ func (s *Server) register() {
 	s.registerSession()
 	s.registerStaff()
 	s.registerEstate()
+	s.registerCatalogue()
 	s.registerTemplates()
 	s.registerAccess()
+	s.registerGrid()
+	s.registerLook()
+	s.registerDrafts()
 	s.registerChanges()
+	s.registerLog()
 }
 
 // route registers one operation with who may call it.

@@ -75,30 +75,37 @@ func (v view) staff(p *people.Staff) api.Staff {
 	out := api.Staff{ID: uint32(p.ID), StaffNumber: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Email: p.Email, Phone: p.Phone,
 		JobTitle: p.JobTitle, Engagement: string(p.Engagement), Employer: p.Employer, HomeSite: v.placeRef(p.HomeSite), LineManager: v.staffRef(p.LineManager),
 		StartDate: p.StartDate.String(), ContractEnd: p.ContractEnd.String(), LeavingDate: p.LeavingDate.String(), Notes: p.Notes, ExternalID: p.ExternalID,
-		Status: string(v.live.Status(p.ID, v.at.Unix())), Owner: p.Owner, Lock: v.lock(p), Templates: []string{}, ETag: etag(p.Revision)}
+		Status: string(v.live.Status(p.ID, v.at.Unix())), Owner: p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
 	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
 		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
-	}
-	for _, id := range v.live.State().AssignmentsOf(p.ID) {
-		a := v.live.State().Assignment(id)
-		if name := v.live.State().Template(a.Template).Name; v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(out.Templates, name) {
-			out.Templates = append(out.Templates, name)
-		}
 	}
 	return out
 }
 
+// templatesOf names the templates of somebody's assignments that have not ended.
+func (v view) templatesOf(p *people.Staff) []string {
+	names := []string{}
+	for _, id := range v.live.State().AssignmentsOf(p.ID) {
+		a := v.live.State().Assignment(id)
+		if name := v.live.State().Template(a.Template).Name; v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
 // when says whether an assignment counts now, later, no longer, or was taken back.
-func (v view) when(a *org.Assignment) string {
-	if a.Ended {
+func (v view) when(a *org.Assignment) string { return v.whenDated(a.Ended, a.Place, a.From, a.Until) }
+
+func (v view) whenDated(ended bool, place estate.PlaceID, from, until day.Date) string {
+	if ended {
 		return "ended"
 	}
-	location := v.live.Tree().At(a.Place).Location
-	today := day.Of(v.at.In(location))
+	today := day.Of(v.at.In(v.live.Tree().At(place).Location))
 	switch {
-	case !a.From.IsZero() && today < a.From:
+	case !from.IsZero() && today < from:
 		return "later"
-	case !a.Until.IsZero() && today > a.Until:
+	case !until.IsZero() && today > until:
 		return "past"
 	}
 	return "now"
@@ -172,35 +179,43 @@ func (v view) groupTitle(id permit.GroupID) string {
 	return ""
 }
 
+func (v view) groupKey(id permit.GroupID) string {
+	if g := v.live.Catalogue().Group(id); g != nil {
+		return g.Key
+	}
+	return ""
+}
+
+func scale(s permit.Scale) api.Scale {
+	return api.Scale{Kind: string(s.Kind), Levels: s.Levels, Unit: s.Unit, Most: int32(s.Most)}
+}
+
 func (v view) permission(p *permit.Permission) api.Permission {
-	out := api.Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Group: v.live.Catalogue().Group(p.Group).Key, GroupTitle: v.groupTitle(p.Group),
-		Scale: api.Scale{Kind: string(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit}, Sensitive: p.Sensitive}
+	out := api.Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Group: v.groupKey(p.Group), GroupTitle: v.groupTitle(p.Group),
+		Scale: scale(p.Scale), Sensitive: p.Sensitive, Reach: p.Scale.IsReach(), Console: v.live.Catalogue().OfConsole(p.Group), Retired: p.Retired, ETag: etag(p.Revision)}
 	for _, kind := range p.Kinds {
 		out.Kinds = append(out.Kinds, string(kind))
 	}
 	return out
 }
 
+// use is how much templates are in use.
+type use struct{ assignments, exceptions map[permit.TemplateID]int }
+
 // template shows a template; whole adds every permission as it resolves.
-func (v view) template(t *permit.Template, used int, whole bool) api.Template {
+func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
-		Hours: *recode[api.AccessHours](t.Hours), Assignments: used, Retired: t.Retired, ETag: etag(t.Revision)}
-	if effective := v.live.TemplateHours(t.ID); effective.Kind == hours.Inherit || effective.Kind == hours.ByPlace {
-		out.HoursWords = "opening hours"
-	} else {
-		out.HoursWords = effective.Words(nil, 0)
-	}
+		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID], Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
+	out.HoursWords = v.hoursWords(t)
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
 	resolved := v.live.Resolved(t.ID)
+	out.Undecided = len(v.live.Catalogue().Undecided(t, resolved, v.live.State().Template))
 	for permission := range v.live.Catalogue().Permissions {
 		r := resolved[permission.ID]
 		if r.Level > 0 {
 			out.Given++
-		}
-		if !r.Decided {
-			out.Undecided++
 		}
 		if whole {
 			out.Permissions = append(out.Permissions, api.TemplatePermission{Permission: permission.Key, Title: permission.Title, GroupTitle: v.groupTitle(permission.Group),
@@ -218,6 +233,14 @@ func (v view) template(t *permit.Template, used int, whole bool) api.Template {
 		}
 	}
 	return out
+}
+
+func (v view) hoursWords(t *permit.Template) string {
+	effective := v.live.TemplateHours(t.ID)
+	if effective.Kind == hours.Inherit || effective.Kind == hours.ByPlace {
+		return "opening hours"
+	}
+	return effective.Words(nil, 0)
 }
 
 func (v view) settingFrom(t *permit.Template, r permit.Resolved) string {
@@ -252,9 +275,13 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 func (v view) exception(e *org.Exception) api.Exception {
 	permission := v.live.Catalogue().Permission(e.Permission)
 	out := api.Exception{ID: uint32(e.ID), Staff: *v.staffRef(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
-		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Ended: e.Ended, ETag: etag(e.Revision)}
+		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
+		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{}, Needless: v.live.Needless(e.ID, v.at.Unix()), Ended: e.Ended, ETag: etag(e.Revision)}
 	if !e.Withheld {
 		out.Level = permission.Scale.Word(e.Level)
+	}
+	for _, id := range v.live.DiffersFrom(e.ID) {
+		out.Templates = append(out.Templates, v.live.State().Template(id).Name)
 	}
 	return out
 }
@@ -280,63 +307,56 @@ func (v view) decision(e *access.Explanation, q *access.Question) api.Decision {
 	return out
 }
 
-// effect words what a change gives and takes; names beyond the first hundred of a line are counted only.
-func effectView(before, after *access.Snapshot, effect *access.Effect) api.Effect {
-	out := api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers()}
-	out.Gains, out.Losses = lines(after, effect.Gains), lines(before, effect.Losses)
-	out.NeedsReason = out.Losing > 0 || effect.GivesSensitive(after.Catalogue())
-	people := func(n int) string {
-		if n == 1 {
-			return "1 person"
-		}
-		return fmt.Sprintf("%d people", n)
-	}
-	verb := func(n int, one, many string) string {
-		if n == 1 {
-			return one
-		}
-		return many
-	}
-	switch {
-	case out.Gaining == 0 && out.Losing == 0:
-		out.Summary = "Nobody gains and nobody loses."
-	case out.Losing == 0:
-		out.Summary = fmt.Sprintf("%s %s; nobody loses.", people(out.Gaining), verb(out.Gaining, "gains", "gain"))
-	case out.Gaining == 0:
-		out.Summary = fmt.Sprintf("%s %s; nobody gains.", people(out.Losing), verb(out.Losing, "loses", "lose"))
-	default:
-		out.Summary = fmt.Sprintf("%s %s, %s %s.", people(out.Gaining), verb(out.Gaining, "gains", "gain"), people(out.Losing), verb(out.Losing, "loses", "lose"))
-	}
-	return out
+// effectView words what a change gives and takes; names beyond the first hundred of a line are counted only.
+func effectView(before, after *access.Snapshot, effect *access.Effect) *api.Effect {
+	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
+	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains), Losses: effectLines(before, losses),
+		NeedsReason: effect.NeedsReason(after.Catalogue()), Summary: access.Summarise(before, after, effect, gains, losses)}
 }
 
-const namesPerLine = 100
+const (
+	namesPerLine  = 100
+	placesPerLine = 20
+)
 
-func lines(snapshot *access.Snapshot, shifts []access.Shift) []api.EffectLine {
-	out := []api.EffectLine{}
-	type key struct {
-		permission    permit.PermissionID
-		place         estate.PlaceID
-		before, after permit.Level
-	}
-	at := map[key]int{}
-	for _, shift := range shifts {
-		k := key{shift.Permission, shift.Place, shift.Before, shift.After}
-		i, known := at[k]
-		if !known {
-			permission, place := snapshot.Catalogue().Permission(shift.Permission), snapshot.State().Place(shift.Place)
-			if permission == nil || place == nil {
-				continue
+func effectLines(snapshot *access.Snapshot, groups []access.Group) []api.EffectLine {
+	lines := make([]api.EffectLine, len(groups))
+	for i := range groups {
+		g := &groups[i]
+		line := api.EffectLine{Key: g.Key(), Words: snapshot.Words(g), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
+			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After), Staff: staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)]),
+			Places: []api.PlaceRef{}}
+		if g.Template != nil {
+			line.Template = g.Template.Name
+		}
+		for _, id := range g.Places[:min(len(g.Places), placesPerLine)] {
+			if place := snapshot.State().Place(id); place != nil {
+				line.Places = append(line.Places, api.PlaceRef{Code: place.Code, Name: place.Name})
 			}
-			i = len(out)
-			at[k] = i
-			out = append(out, api.EffectLine{Permission: permission.Key, Title: permission.Title, Place: api.PlaceRef{Code: place.Code, Name: place.Name},
-				Sensitive: permission.Sensitive, Before: permission.Scale.Word(shift.Before), After: permission.Scale.Word(shift.After), Staff: []api.StaffRef{}})
 		}
-		out[i].People++
-		if p := snapshot.State().Person(shift.Staff); p != nil && len(out[i].Staff) < namesPerLine {
-			out[i].Staff = append(out[i].Staff, api.StaffRef{StaffNumber: p.Number, Name: p.FullName()})
+		lines[i] = line
+	}
+	return lines
+}
+
+func staffRefs(snapshot *access.Snapshot, ids []people.StaffID) []api.StaffRef {
+	refs := make([]api.StaffRef, 0, len(ids))
+	for _, id := range ids {
+		if p := snapshot.State().Person(id); p != nil {
+			refs = append(refs, api.StaffRef{StaffNumber: p.Number, Name: p.FullName()})
 		}
 	}
-	return out
+	return refs
+}
+
+// effectPeople returns a page of the people in one line of an effect.
+func effectPeople(path string, before, after *access.Snapshot, effect *access.Effect, key string, p *Paging) (*listed[api.StaffRef], error) {
+	for snapshot, groups := range map[*access.Snapshot][]access.Group{after: after.Groups(effect.Gains, false), before: before.Groups(effect.Losses, true)} {
+		for i := range groups {
+			if groups[i].Key() == key {
+				return pageOf(path, staffRefs(snapshot, groups[i].Staff), p)
+			}
+		}
+	}
+	return nil, fault.Missingf("line", "the effect has no line %q", key)
 }

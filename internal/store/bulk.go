@@ -11,12 +11,8 @@ import (
 // The three tables that grow with the number of staff are scanned column by column: reading hundreds of thousands
 // of rows by reflection takes several times as long, and a service is to be ready within seconds of its start.
 
-func scan(db *gorm.DB, table, columns string, since uint64, one func(*sql.Rows) error) error {
-	query := db.Table(table).Select(columns).Order("id")
-	if since > 0 {
-		query = query.Where("revision > ?", since)
-	}
-	rows, err := query.Rows()
+func scan(query *gorm.DB, columns string, one func(*sql.Rows) error) error {
+	rows, err := query.Select(columns).Order("id").Rows()
 	if err != nil {
 		return err
 	}
@@ -29,10 +25,10 @@ func scan(db *gorm.DB, table, columns string, since uint64, one func(*sql.Rows) 
 	return rows.Err()
 }
 
-func readStaff(db *gorm.DB, since uint64, into *org.State) error {
+func readStaff(from source, into *org.State) error {
 	const columns = "id, staff_number, given_name, family_name, known_as, email, phone, job_title, engagement, employer, home_site_id, line_manager_id, " +
 		"start_date, contract_end, notes, external_id, activated, owner, lock_cause, lock_reason, locked_since, locked_until, locked_by, leaving_date, departed_at, revision"
-	return scan(db, "staff", columns, since, func(rows *sql.Rows) error {
+	return scan(from.of("staff", "id"), columns, func(rows *sql.Rows) error {
 		var r staffRow
 		err := rows.Scan(&r.ID, &r.StaffNumber, &r.GivenName, &r.FamilyName, &r.KnownAs, &r.Email, &r.Phone, &r.JobTitle, &r.Engagement, &r.Employer,
 			&r.HomeSiteID, &r.LineManagerID, &r.StartDate, &r.ContractEnd, &r.Notes, &r.ExternalID, &r.Activated, &r.Owner, &r.LockCause, &r.LockReason,
@@ -44,9 +40,9 @@ func readStaff(db *gorm.DB, since uint64, into *org.State) error {
 	})
 }
 
-func readAssignments(db *gorm.DB, since uint64, into *org.State) error {
+func readAssignments(from source, into *org.State) error {
 	const columns = "id, staff_id, place_id, template_id, from_date, until_date, hours, ended, revision"
-	return scan(db, "assignments", columns, since, func(rows *sql.Rows) error {
+	return scan(from.of("assignments", "staff_id"), columns, func(rows *sql.Rows) error {
 		var r assignmentRow
 		if err := rows.Scan(&r.ID, &r.StaffID, &r.PlaceID, &r.TemplateID, &r.FromDate, &r.UntilDate, &r.Hours, &r.Ended, &r.Revision); err != nil {
 			return err
@@ -55,9 +51,9 @@ func readAssignments(db *gorm.DB, since uint64, into *org.State) error {
 	})
 }
 
-func readCredentials(db *gorm.DB, since uint64, into *org.State) error {
+func readCredentials(from source, into *org.State) error {
 	const columns = "id, staff_id, kind, digest, hash, state, valid_from, valid_until, must_change, issued_at, revision"
-	return scan(db, "credentials", columns, since, func(rows *sql.Rows) error {
+	return scan(from.of("credentials", "staff_id"), columns, func(rows *sql.Rows) error {
 		var r credentialRow
 		err := rows.Scan(&r.ID, &r.StaffID, &r.Kind, &r.Digest, &r.Hash, &r.State, &r.ValidFrom, &r.ValidUntil, &r.MustChange, &r.IssuedAt, &r.Revision)
 		if err == nil {

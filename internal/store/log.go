@@ -25,7 +25,8 @@ type AuditEntry struct {
 	Reason     string
 	Summary    string
 	Revision   uint64
-	Operations string // JSON
+	Undoes     *uint64 // the entry whose change this one reverses
+	Operations string  // JSON
 	Previous   []byte
 	Hash       []byte
 }
@@ -56,6 +57,10 @@ func (e *AuditEntry) sum() []byte {
 		h.Write(number[:])
 		h.Write([]byte(text))
 	}
+	if e.Undoes != nil { // entries from before there was undoing hash as they did
+		binary.BigEndian.PutUint64(number[:], *e.Undoes)
+		h.Write(number[:])
+	}
 	return h.Sum(nil)
 }
 
@@ -80,6 +85,38 @@ func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 		}
 	}
 	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_hash = ? WHERE id = 1", max(entry.Revision, tx.Revision), entry.Hash).Error
+}
+
+// AuditEntry returns one entry, or nil.
+func (s *Store) AuditEntry(ctx context.Context, id uint64) (*AuditEntry, error) {
+	var entry AuditEntry
+	err := s.db.WithContext(ctx).Where("id = ?", id).Take(&entry).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
+	}
+	return &entry, err
+}
+
+// UndoneBy returns, for each of some entries that a later one undid, the newest that did.
+func (s *Store) UndoneBy(ctx context.Context, ids []uint64) (map[uint64]uint64, error) {
+	var rows []AuditEntry
+	err := s.db.WithContext(ctx).Select("id", "undoes").Where("undoes IN ?", append([]uint64{0}, ids...)).Order("id").Find(&rows).Error
+	by := map[uint64]uint64{}
+	for _, row := range rows {
+		by[*row.Undoes] = row.ID
+	}
+	return by, err
+}
+
+// LaterOn returns the newest entry after a revision that is about a record, or nil.
+func (s *Store) LaterOn(ctx context.Context, kind string, number uint32, revision uint64) (*AuditEntry, error) {
+	var entry AuditEntry
+	err := s.db.WithContext(ctx).Where("id IN (SELECT entry_id FROM audit_subjects WHERE kind = ? AND number = ?) AND revision > ?", kind, number, revision).
+		Order("id DESC").Take(&entry).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
+	}
+	return &entry, err
 }
 
 // AuditFilter chooses entries of the audit log.

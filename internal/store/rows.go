@@ -56,6 +56,8 @@ type groupRow struct {
 	Key      string
 	Title    string
 	ParentID *uint32
+	Since    uint32
+	Retired  bool
 	Revision uint64
 }
 
@@ -104,6 +106,7 @@ type templateRow struct {
 	Days        int
 	Needs       string
 	IdleSeconds int
+	DecidedAt   uint32
 	Retired     bool
 	Revision    uint64
 }
@@ -122,12 +125,12 @@ type settingRow struct {
 func (settingRow) TableName() string { return "template_settings" }
 
 func templateRowOf(t *permit.Template) templateRow {
-	return templateRow{uint32(t.ID), t.Code, t.Name, t.Summary, reference(uint32(t.Base)), *encode(t.Hours), t.Days, *encode(orEmpty(t.Needs)), t.IdleSeconds, t.Retired, t.Revision}
+	return templateRow{uint32(t.ID), t.Code, t.Name, t.Summary, reference(uint32(t.Base)), *encode(t.Hours), t.Days, *encode(orEmpty(t.Needs)), t.IdleSeconds, t.DecidedAt, t.Retired, t.Revision}
 }
 
 func (r *templateRow) record() (*permit.Template, error) {
 	t := &permit.Template{ID: permit.TemplateID(r.ID), Code: r.Code, Name: r.Name, Summary: r.Summary, Base: permit.TemplateID(value(r.BaseID)),
-		Days: r.Days, IdleSeconds: r.IdleSeconds, Retired: r.Retired, Revision: r.Revision}
+		Days: r.Days, IdleSeconds: r.IdleSeconds, DecidedAt: r.DecidedAt, Retired: r.Retired, Revision: r.Revision}
 	if err := decode(&r.Needs, &t.Needs); err != nil {
 		return nil, err
 	}
@@ -301,20 +304,52 @@ func (r *deviceRow) record() *org.Device {
 	return d
 }
 
-// each reads the rows of a table that are newer than a revision and hands them over one at a time.
-func each[R any](db *gorm.DB, since uint64, put func(*R) error) error {
-	query := db.Model(new(R)).Order("id")
-	if since > 0 {
-		query = query.Where("revision > ?", since)
+// source is where rows are read from: the tables as they are, or as they were at a moment; all rows, those newer than a
+// revision, or those of some people.
+type source struct {
+	db    *gorm.DB
+	since uint64
+	asOf  time.Time // zero: as they are
+	staff []uint32  // nil: everybody's
+}
+
+// table begins a query on a table.
+func (s source) table(name string) *gorm.DB {
+	from := name
+	if !s.asOf.IsZero() {
+		from = s.past(name)
 	}
-	rows, err := query.Rows()
+	query := s.db.Table(from)
+	if s.since > 0 {
+		query = query.Where("revision > ?", s.since)
+	}
+	return query
+}
+
+// past names a table as it was; nothing in it comes from outside.
+func (s source) past(name string) string {
+	return fmt.Sprintf("%s FOR SYSTEM_TIME AS OF TIMESTAMP'%s' AS %s", name, s.asOf.UTC().Format("2006-01-02 15:04:05.000000"), name)
+}
+
+// of begins a query on a table whose rows belong to people, the column says whose.
+func (s source) of(name, column string) *gorm.DB {
+	query := s.table(name)
+	if s.staff != nil {
+		query = query.Where(column+" IN ?", append([]uint32{0}, s.staff...))
+	}
+	return query
+}
+
+// each hands the rows of a query over one at a time.
+func each[R any](query *gorm.DB, put func(*R) error) error {
+	rows, err := query.Order("id").Rows()
 	if err != nil {
 		return err
 	}
 	defer func() { _ = rows.Close() }()
 	for rows.Next() {
 		var row R
-		if err := db.ScanRows(rows, &row); err != nil {
+		if err := query.ScanRows(rows, &row); err != nil {
 			return err
 		}
 		if err := put(&row); err != nil {
@@ -324,34 +359,34 @@ func each[R any](db *gorm.DB, since uint64, put func(*R) error) error {
 	return rows.Err()
 }
 
-type reader func(db *gorm.DB, since uint64, into *org.State) error
+type reader func(from source, into *org.State) error
 
 // readers load each table; they stand in the order in which records refer to each other.
-var readers = []reader{
-	func(db *gorm.DB, since uint64, into *org.State) error {
-		return each(db, since, func(r *placeRow) error { return putting(into.PutPlace)(r.record()) })
-	},
-	func(db *gorm.DB, since uint64, into *org.State) error {
-		return each(db, since, func(r *groupRow) error {
-			into.Groups.Put(r.ID, &permit.Group{ID: permit.GroupID(r.ID), Key: r.Key, Title: r.Title, Parent: permit.GroupID(value(r.ParentID)), Revision: r.Revision})
-			return nil
-		})
-	},
-	func(db *gorm.DB, since uint64, into *org.State) error {
-		return each(db, since, func(r *permissionRow) error {
-			return putting(func(p *permit.Permission) { into.Permissions.Put(r.ID, p) })(r.record())
-		})
-	},
-	readTemplates,
-	readStaff,
-	readAssignments,
-	func(db *gorm.DB, since uint64, into *org.State) error {
-		return each(db, since, func(r *exceptionRow) error { into.PutException(r.record()); return nil })
-	},
-	readCredentials,
-	func(db *gorm.DB, since uint64, into *org.State) error {
-		return each(db, since, func(r *deviceRow) error { into.PutDevice(r.record()); return nil })
-	},
+var readers = []reader{readPlaces, readCatalogue, readTemplates, readStaff, readAssignments, readExceptions, readCredentials, readDevices}
+
+func readPlaces(from source, into *org.State) error {
+	return each(from.table("places"), func(r *placeRow) error { return putting(into.PutPlace)(r.record()) })
+}
+
+func readCatalogue(from source, into *org.State) error {
+	err := each(from.table("permission_groups"), func(r *groupRow) error {
+		into.Groups.Put(r.ID, &permit.Group{ID: permit.GroupID(r.ID), Key: r.Key, Title: r.Title, Parent: permit.GroupID(value(r.ParentID)), Since: r.Since, Retired: r.Retired, Revision: r.Revision})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return each(from.table("permissions"), func(r *permissionRow) error {
+		return putting(func(p *permit.Permission) { into.Permissions.Put(r.ID, p) })(r.record())
+	})
+}
+
+func readExceptions(from source, into *org.State) error {
+	return each(from.of("exceptions", "staff_id"), func(r *exceptionRow) error { into.PutException(r.record()); return nil })
+}
+
+func readDevices(from source, into *org.State) error {
+	return each(from.table("devices"), func(r *deviceRow) error { into.PutDevice(r.record()); return nil })
 }
 
 func putting[T any](put func(*T)) func(*T, error) error {
@@ -363,9 +398,17 @@ func putting[T any](put func(*T)) func(*T, error) error {
 	}
 }
 
-func readTemplates(db *gorm.DB, since uint64, into *org.State) error {
+func readTemplates(from source, into *org.State) error {
+	// The settings of a template are written with it: those of one that is newer are read whole.
+	newer, templates := source{db: from.db, asOf: from.asOf}.table("template_settings"), "templates"
+	if !from.asOf.IsZero() {
+		templates = from.past(templates)
+	}
+	if from.since > 0 {
+		newer = newer.Where("template_id IN (SELECT id FROM "+templates+" WHERE revision > ?)", from.since)
+	}
 	var rows []settingRow
-	if err := db.Where("template_id IN (SELECT id FROM templates WHERE revision > ?)", since).Order("template_id, position").Find(&rows).Error; err != nil {
+	if err := newer.Order("template_id, position").Find(&rows).Error; err != nil {
 		return err
 	}
 	settings := map[uint32][]permit.Setting{}
@@ -373,7 +416,7 @@ func readTemplates(db *gorm.DB, since uint64, into *org.State) error {
 		settings[row.TemplateID] = append(settings[row.TemplateID], permit.Setting{Group: permit.GroupID(value(row.GroupID)),
 			Permission: permit.PermissionID(value(row.PermissionID)), Word: row.Word, AsOf: row.AsOf})
 	}
-	return each(db, since, func(r *templateRow) error {
+	return each(from.table("templates"), func(r *templateRow) error {
 		t, err := r.record()
 		if err != nil {
 			return err
@@ -447,7 +490,7 @@ func grow(batch, record any) (grown any, fits bool) {
 	case *estate.Place:
 		return appended(batch, placeRowOf(r))
 	case *permit.Group:
-		return appended(batch, groupRow{uint32(r.ID), r.Key, r.Title, reference(uint32(r.Parent)), r.Revision})
+		return appended(batch, groupRow{uint32(r.ID), r.Key, r.Title, reference(uint32(r.Parent)), r.Since, r.Retired, r.Revision})
 	case *permit.Permission:
 		return appended(batch, permissionRowOf(r))
 	case *people.Staff:

@@ -113,10 +113,17 @@ type Tx struct {
 	auditHash []byte
 }
 
-// Change runs fn in a transaction that holds the revision row; an error rolls everything back.
-func (s *Store) Change(ctx context.Context, fn func(tx *Tx) error) error {
-	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+// Change runs fn in a transaction that holds the revision row; an error rolls everything back. Where dated is set, the
+// history says that the rows were written then: for loading a past that was kept elsewhere.
+func (s *Store) Change(ctx context.Context, dated time.Time, fn func(tx *Tx) error) error {
+	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) (err error) {
 		tx := &Tx{db: db}
+		if !dated.IsZero() {
+			if err := db.Exec("SET @@timestamp = ?", float64(dated.UnixMicro())/1e6).Error; err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, db.Exec("SET @@timestamp = DEFAULT").Error) }()
+		}
 		row := db.Raw("SELECT revision, audit_hash FROM organisation WHERE id = 1 FOR UPDATE").Row()
 		if err := row.Scan(&tx.Revision, &tx.auditHash); err != nil {
 			return err
@@ -151,7 +158,7 @@ func load(db *gorm.DB, state *org.State) (*org.State, error) {
 		return nil, err
 	}
 	for _, read := range readers {
-		if err := read(db, state.Revision, next); err != nil {
+		if err := read(source{db: db, since: state.Revision}, next); err != nil {
 			return nil, err
 		}
 	}

@@ -157,7 +157,7 @@ func TestSecretsAreKeptAsDigestsOnly(t *testing.T) {
 	require.NoError(t, err)
 	db := raw(t, service.DSN)
 	var digest []byte
-	c := result.Draft.State.CredentialOf(result.Draft.State.StaffByNumber("Q0012").ID, credential.PIN)
+	c := result.Trial.State.CredentialOf(result.Trial.State.StaffByNumber("Q0012").ID, credential.PIN)
 	require.NoError(t, db.QueryRow("SELECT digest FROM credentials WHERE id = ?", c.ID).Scan(&digest))
 	assert.Equal(t, c.Digest[:], digest)
 	var hash string

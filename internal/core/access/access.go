@@ -4,7 +4,7 @@
 package access
 
 import (
-	"cmp"
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -155,6 +155,7 @@ type Snapshot struct {
 	levels    [][]permit.Level    // the same, levels alone: what Decide reads
 	hours     []hours.Access      // by TemplateID, a base's where the template states none
 	persons   table.Rows[person]
+	rolls     rolls
 }
 
 // Touched says which parts of a state a change has written.
@@ -176,7 +177,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 }
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
-	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, persons: s.persons.Fork()}
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.Grow(state.Places.All())
 		if err != nil {
@@ -197,15 +198,30 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 			}
 		}
 	}
-	if touched.Zones {
-		for id, staff := range state.Staff.All() {
-			n.persons.Put(id, n.compile(staff))
-		}
-		return n, nil
+	changes := newRollChanges()
+	put := func(staff *people.Staff) {
+		compiled := n.compile(staff)
+		changes.note(staff.ID, s.person(staff.ID), &compiled)
+		n.persons.Put(uint32(staff.ID), compiled)
 	}
-	for _, id := range touched.Staff {
-		if staff := state.Person(id); staff != nil {
-			n.persons.Put(uint32(id), n.compile(staff))
+	if touched.Zones {
+		for _, staff := range state.Staff.All() {
+			put(staff)
+		}
+	} else {
+		for _, id := range touched.Staff {
+			if staff := state.Person(id); staff != nil {
+				put(staff)
+			}
+		}
+	}
+	n.rolls.make(changes)
+	if changes.owners {
+		n.rolls.owners = nil
+		for id, staff := range state.Staff.All() {
+			if staff.Owner {
+				n.rolls.owners = append(n.rolls.owners, people.StaffID(id))
+			}
 		}
 	}
 	return n, nil
@@ -340,7 +356,7 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 	d.Reason = NoAssignment
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
-		if x.permission != q.Permission || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) {
+		if x.permission != q.Permission || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) || !s.inUse(x.permission) {
 			continue
 		}
 		if x.withheld {
@@ -356,8 +372,8 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		}
 		d.consider(reached, x.level, 0, x.number)
 	}
-	if p.owner {
-		*d = Decision{Allowed: true, Level: s.highest(q.Permission), Staff: d.Staff, Credential: d.Credential, Owner: true}
+	if highest := s.highest(q.Permission); p.owner && highest > 0 {
+		*d = Decision{Allowed: true, Level: highest, Staff: d.Staff, Credential: d.Credential, Owner: true}
 		return
 	}
 	grants := p.grants()
@@ -409,7 +425,7 @@ func (s *Snapshot) level(template permit.TemplateID, permission permit.Permissio
 
 func (s *Snapshot) highest(id permit.PermissionID) permit.Level {
 	permission := s.catalogue.Permission(id)
-	if permission == nil {
+	if permission == nil || permission.Retired {
 		return 0
 	}
 	return permission.Scale.Highest()
@@ -434,6 +450,23 @@ func (s *Snapshot) TemplateHours(id permit.TemplateID) *hours.Access {
 // give on, and what they may do in this product.
 func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
+}
+
+// Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what
+// would be theirs if they could use it. Access hours are left out; of those who start later it is the day of the start.
+func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) Decision {
+	d := Decision{Staff: id}
+	p, here := s.person(id), s.tree.At(place)
+	switch {
+	case p == nil:
+		d.Reason = UnknownCredential
+	case here == nil || here.Retired:
+		d.Reason = PlaceRetired
+	default:
+		q := Question{Staff: id, Permission: permission, Place: place, At: max(at, p.span.Start), AnyHour: true}
+		s.weigh(&q, p, here, &d)
+	}
+	return d
 }
 
 // HoldsKey is Holds for a permission named by its key.
@@ -520,12 +553,13 @@ type Can struct {
 	Decision Decision
 }
 
-// WhoCan returns all who hold a permission at a place at an instant, access hours left out, in the order of their numbers.
-func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64) []Can {
+// WhoCan returns all who hold a permission at a place at an instant, in the order of their numbers; anyHour leaves
+// access hours out. Its cost is that of those assigned at the place and above it, not of all staff.
+func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64, anyHour bool) []Can {
 	var can []Can
-	q := Question{Permission: permission, Place: place, At: at, AnyHour: true}
-	for id := range s.persons.Numbers {
-		q.Staff = people.StaffID(id)
+	q := Question{Permission: permission, Place: place, At: at, AnyHour: anyHour}
+	for _, id := range s.candidates(place) {
+		q.Staff = id
 		if d := s.Decide(&q); d.Allowed {
 			can = append(can, Can{Staff: q.Staff, Decision: d})
 		}
@@ -539,24 +573,42 @@ type Holding struct {
 	Place       estate.PlaceID
 	Level       permit.Level
 	From, Until int64
+	Template    permit.TemplateID // of the assignment
 	Assignment  org.AssignmentID
 	Exception   org.ExceptionID
+	Owner       bool
 	Hours       *hours.Access
 	Except      []estate.PlaceID // below Place, where it is withheld
 }
 
 // Holdings returns all that somebody holds now or later: nothing while locked or departed.
 func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
+	return s.holdings(nil, id, at, nil, 0)
+}
+
+// holdings appends what somebody holds, now or later, to a list: of some permissions, where only is not nil; and at
+// one place and below, where within is set, whatever place above it comes from.
+func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []permit.PermissionID, within estate.PlaceID) []Holding {
 	p := s.person(id)
 	if p == nil || at >= p.span.Gone || at >= p.span.Contract || at >= p.lockSince && at < p.lockUntil {
-		return nil
+		return list
+	}
+	if within != 0 {
+		if here := s.tree.At(within); here == nil || here.Retired {
+			return list
+		}
 	}
 	end := min(p.span.Gone, p.span.Contract)
-	var holdings []Holding
 	hold := func(h Holding) {
 		h.From, h.Until = max(h.From, p.span.Start), min(h.Until, end)
 		if h.Until <= at || h.Until <= h.From {
 			return
+		}
+		if within != 0 {
+			if !s.tree.Within(within, h.Place) {
+				return
+			}
+			h.Place = within
 		}
 		for i := range p.exceptions {
 			x := &p.exceptions[i]
@@ -570,55 +622,64 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 				h.Except = append(h.Except, x.place)
 			}
 		}
-		holdings = append(holdings, h)
+		list = append(list, h)
 	}
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
 		here := s.tree.At(g.place)
-		if here == nil || here.Retired {
+		if here == nil || here.Retired || int(g.template) >= len(s.levels) {
 			continue
 		}
-		for permission, level := range s.levels[g.template] {
-			if level > 0 && s.meansSomething(permit.PermissionID(permission), here.Place) {
-				hold(Holding{Permission: permit.PermissionID(permission), Place: g.place, Level: level, From: g.from, Until: g.until,
-					Assignment: g.assignment, Hours: s.accessOf(g)})
+		h := Holding{Place: g.place, From: g.from, Until: g.until, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
+		each := func(id permit.PermissionID, level permit.Level) {
+			if level > 0 && s.meansSomething(id, here.Place) {
+				h.Permission, h.Level = id, level
+				hold(h)
 			}
 		}
+		if only == nil {
+			for permission, level := range s.levels[g.template] {
+				each(permit.PermissionID(permission), level)
+			}
+		}
+		for _, permission := range only {
+			each(permission, s.level(g.template, permission))
+		}
 	}
+	counts := func(id permit.PermissionID) bool { return only == nil || slices.Contains(only, id) }
 	for i := range p.exceptions {
-		if x := &p.exceptions[i]; !x.withheld {
-			hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until, Exception: x.number, Hours: inherited})
+		if x := &p.exceptions[i]; !x.withheld && counts(x.permission) {
+			if here := s.tree.At(x.place); here != nil && !here.Retired && s.inUse(x.permission) {
+				hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until, Exception: x.number, Hours: inherited})
+			}
 		}
 	}
 	if p.owner {
 		for permission := range s.catalogue.Permissions {
+			if !counts(permission.ID) {
+				continue
+			}
 			for here := range s.tree.Walk {
 				if here.Place.Parent == 0 && !here.Retired {
-					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Hours: inherited})
+					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Owner: true, Hours: always})
 				}
 			}
 		}
 	}
-	return holdings
+	return list
+}
+
+// always are the hours of owners, who hold everything at any time.
+var always = &hours.Access{Kind: hours.Always}
+
+// inUse reports whether a permission is in the catalogue and not retired.
+func (s *Snapshot) inUse(id permit.PermissionID) bool {
+	permission := s.catalogue.Permission(id)
+	return permission != nil && !permission.Retired
 }
 
 // meansSomething reports whether a permission applies to a place, or may to one below it.
 func (s *Snapshot) meansSomething(id permit.PermissionID, place *estate.Place) bool {
 	return place.Kind.HoldsOthers() || s.catalogue.Permission(id).AppliesTo(place.Kind)
-}
-
-// compareKeys orders holdings by permission, then place.
-func compareKeys(a, b Shift) int {
-	return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
-}
-
-// HoldsAll reports whether somebody holds, at a place, every permission of a template at its level: the ceiling.
-func (s *Snapshot) HoldsAll(id people.StaffID, template permit.TemplateID, place estate.PlaceID, at int64) bool {
-	for permission, resolved := range s.Resolved(template) {
-		if resolved.Level > 0 && s.Holds(id, permit.PermissionID(permission), place, at) < resolved.Level {
-			return false
-		}
-	}
-	return true
 }

@@ -70,7 +70,7 @@ func BenchmarkWhoCan(b *testing.B) {
 		snapshot := generated(b, staff)
 		b.Run(fmt.Sprintf("staff=%d", staff), func(b *testing.B) {
 			for b.Loop() {
-				snapshot.WhoCan(1, estate.PlaceID(4), time.Now().Unix())
+				snapshot.WhoCan(1, estate.PlaceID(4), time.Now().Unix(), true)
 			}
 		})
 	}

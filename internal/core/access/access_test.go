@@ -325,7 +325,7 @@ func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 				}
 			}
 		}
-		same := Diff(snapshot, snapshot, []people.StaffID{1, 2, 3, 4}, at)
+		same := Diff(snapshot, snapshot, []people.StaffID{1, 2, 3, 4}, nil, at)
 		assert.Empty(t, same.Gains)
 		assert.Empty(t, same.Losses)
 	})

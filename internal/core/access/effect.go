@@ -1,12 +1,16 @@
 package access
 
 import (
+	"cmp"
+	"fmt"
 	"slices"
+	"strings"
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Shift is one person gaining, or losing, a permission at a place. The levels are those before and after; equal
@@ -15,14 +19,21 @@ type Shift struct {
 	Staff      people.StaffID
 	Permission permit.PermissionID
 	Place      estate.PlaceID
+	Template   permit.TemplateID // what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
 	Before     permit.Level
 	After      permit.Level
 }
 
 // Effect is what a change changes: who gains what where, and who loses.
 type Effect struct {
-	Gains  []Shift // ordered by permission, place, person
+	Gains  []Shift // ordered by permission, template, levels, place, person; none twice
 	Losses []Shift
+}
+
+// Add puts another effect to this one: of other people, or of other permissions.
+func (e *Effect) Add(other Effect) {
+	d := differ{effect: Effect{append(e.Gains, other.Gains...), append(e.Losses, other.Losses...)}}
+	*e = d.done()
 }
 
 // Gainers returns how many people gain something.
@@ -32,9 +43,9 @@ func (e *Effect) Gainers() int { return countStaff(e.Gains) }
 func (e *Effect) Losers() int { return countStaff(e.Losses) }
 
 func countStaff(shifts []Shift) int {
-	seen := map[people.StaffID]bool{}
+	seen := make(map[people.StaffID]struct{}, len(shifts))
 	for _, shift := range shifts {
-		seen[shift.Staff] = true
+		seen[shift.Staff] = struct{}{}
 	}
 	return len(seen)
 }
@@ -47,93 +58,297 @@ func (e *Effect) GivesSensitive(catalogue *permit.Catalogue) bool {
 	})
 }
 
-type spot struct {
-	permission permit.PermissionID
-	place      estate.PlaceID
+// NeedsReason reports whether a change with this effect has to say why: it takes something from somebody, or gives
+// somebody something sensitive.
+func (e *Effect) NeedsReason(after *permit.Catalogue) bool {
+	return len(e.Losses) > 0 || e.GivesSensitive(after)
 }
 
-// Diff compares what people hold in two snapshots, from an instant on.
-func Diff(before, after *Snapshot, staff []people.StaffID, at int64) Effect {
-	var effect Effect
+// Diff compares what people hold in two snapshots, from an instant on. only limits it to some permissions; nil
+// compares all.
+func Diff(before, after *Snapshot, staff []people.StaffID, only []permit.PermissionID, at int64) Effect {
+	d := differ{before: before, after: after, at: at, only: only}
 	for _, id := range staff {
-		was, is := merge(before.Holdings(id, at)), merge(after.Holdings(id, at))
-		for key, now := range is {
-			then, had := was[key]
-			if !had || reachesFurther(&now, &then) {
-				effect.Gains = append(effect.Gains, Shift{id, key.permission, key.place, then.Level, now.Level})
-			}
-		}
-		for key, then := range was {
-			now, has := is[key]
-			if !has || reachesFurther(&then, &now) {
-				effect.Losses = append(effect.Losses, Shift{id, key.permission, key.place, then.Level, now.Level})
-			}
-		}
+		d.person(id, 0)
 	}
-	slices.SortFunc(effect.Gains, compareKeys)
-	slices.SortFunc(effect.Losses, compareKeys)
-	return effect
+	return d.done()
 }
 
-// merge puts several holdings of one permission at one place together: the highest level, the widest dates.
-func merge(holdings []Holding) map[spot]Holding {
-	merged := make(map[spot]Holding, len(holdings))
-	for _, h := range holdings {
-		key := spot{h.Permission, h.Place}
-		if known, found := merged[key]; found {
-			h.Level, h.From, h.Until = max(h.Level, known.Level), min(h.From, known.From), max(h.Until, known.Until)
-			if known.Hours.Kind == hours.Always {
-				h.Hours = known.Hours
-			}
-		}
-		merged[key] = h
-	}
-	return merged
-}
-
-func reachesFurther(a, b *Holding) bool {
-	return a.Level > b.Level || a.From < b.From || a.Until > b.Until ||
-		len(a.Except) < len(b.Except) || (!sameHours(a.Hours, b.Hours) && b.Hours.Kind != hours.Always)
-}
-
-func sameHours(a, b *hours.Access) bool {
-	return a == b || a.Kind == b.Kind && a.BeforeMinutes == b.BeforeMinutes && a.AfterMinutes == b.AfterMinutes && slices.Equal(a.Rules, b.Rules)
-}
-
-// DiffPlace adds to an effect what changing a place in the tree (moving it, retiring it, bringing it back) does to
-// those whose assignments stand above it: for the place and each door below it, who can no longer, or can now.
+// DiffPlace adds to an effect what people whose assignments stand above a place gain or lose at it: for a place that
+// was moved in the tree, retired or brought back.
 func DiffPlace(effect *Effect, before, after *Snapshot, place estate.PlaceID, at int64) {
-	for here := range after.tree.Below(place) {
-		id := here.Place.ID
-		if here.Place.Kind.HoldsOthers() {
+	d := differ{before: before, after: after, at: at, effect: *effect, kinds: after.kindsAt(place)}
+	if retired := after.tree.At(place); retired == nil || retired.Retired {
+		d.kinds = before.kindsAt(place)
+	}
+	ids := append(before.candidates(place), after.candidates(place)...)
+	slices.Sort(ids)
+	for _, id := range slices.Compact(ids) {
+		d.person(id, place)
+	}
+	*effect = d.done()
+}
+
+// kindsAt returns the kinds of a place and all below it.
+func (s *Snapshot) kindsAt(id estate.PlaceID) map[estate.Kind]bool {
+	kinds := map[estate.Kind]bool{}
+	for here := range s.tree.Below(id) {
+		kinds[here.Place.Kind] = true
+	}
+	return kinds
+}
+
+// differ compares people one after another and keeps its lists, so that comparing many allocates little.
+type differ struct {
+	before, after *Snapshot
+	at            int64
+	only          []permit.PermissionID
+	kinds         map[estate.Kind]bool // of place that matter; nil: all
+	was, is       []Holding
+	effect        Effect
+}
+
+// person compares what one person holds: everywhere, or at one place and below.
+func (d *differ) person(id people.StaffID, within estate.PlaceID) {
+	d.was = d.before.holdings(d.was[:0], id, d.at, d.only, within)
+	d.is = d.after.holdings(d.is[:0], id, d.at, d.only, within)
+	byPermission := func(a, b Holding) int { return cmp.Compare(a.Permission, b.Permission) }
+	slices.SortStableFunc(d.was, byPermission)
+	slices.SortStableFunc(d.is, byPermission)
+	for was, is := d.was, d.is; len(was) > 0 || len(is) > 0; {
+		var permission permit.PermissionID
+		switch {
+		case len(was) == 0:
+			permission = is[0].Permission
+		case len(is) == 0:
+			permission = was[0].Permission
+		default:
+			permission = min(was[0].Permission, is[0].Permission)
+		}
+		var had, has []Holding
+		had, was = cut(was, permission)
+		has, is = cut(is, permission)
+		if d.kinds != nil && !d.matters(permission) {
 			continue
 		}
-		for permission := range after.catalogue.Permissions {
-			if !permission.AppliesTo(here.Place.Kind) || here.Place.Kind == estate.Door && permission.Key != here.Place.Asks {
+		instead, lostTo := had, has
+		if d.wider(permission, d.before, d.after) { // it means something at more kinds of place than before
+			instead = nil
+		}
+		if d.wider(permission, d.after, d.before) {
+			lostTo = nil
+		}
+		d.effect.Gains = uncovered(d.effect.Gains, id, has, instead, d.before.tree, false)
+		d.effect.Losses = uncovered(d.effect.Losses, id, had, lostTo, d.after.tree, true)
+	}
+}
+
+// wider reports whether a permission applies to kinds of place in one snapshot that it does not apply to in another.
+func (d *differ) wider(id permit.PermissionID, narrow, wide *Snapshot) bool {
+	a, b := narrow.catalogue.Permission(id), wide.catalogue.Permission(id)
+	return a != nil && a != b && b != nil && slices.ContainsFunc(b.Kinds, func(kind estate.Kind) bool { return !a.AppliesTo(kind) })
+}
+
+func (d *differ) matters(id permit.PermissionID) bool {
+	permission := d.before.catalogue.Permission(id)
+	if permission == nil {
+		permission = d.after.catalogue.Permission(id)
+	}
+	return permission == nil || anyKind(permission, d.kinds)
+}
+
+// cut takes the holdings of one permission off the front of a list.
+func cut(list []Holding, permission permit.PermissionID) (of, rest []Holding) {
+	n := 0
+	for n < len(list) && list[n].Permission == permission {
+		n++
+	}
+	return list[:n], list[n:]
+}
+
+// uncovered appends a shift for each holding that the others do not reach as far as: in place, level, dates and hours.
+func uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, tree *estate.Tree, lost bool) []Shift {
+	for i := range holdings {
+		h := &holdings[i]
+		level, covered := reached(h, others, tree)
+		if covered {
+			continue
+		}
+		shift := Shift{Staff: id, Permission: h.Permission, Place: h.Place, Template: h.Template, Before: level, After: h.Level}
+		if lost {
+			shift.Before, shift.After = shift.After, shift.Before
+		}
+		shifts = append(shifts, shift)
+	}
+	return shifts
+}
+
+// reached reports the highest level that others hold at the place of a holding, and whether one of them, or several
+// one after another, reach as far as it does.
+func reached(h *Holding, others []Holding, tree *estate.Tree) (level permit.Level, covered bool) {
+	until := h.From
+	for grown := true; grown; {
+		grown = false
+		for i := range others {
+			o := &others[i]
+			if !tree.Within(h.Place, o.Place) {
 				continue
 			}
-			was, is := levelsOf(before.WhoCan(permission.ID, id, at)), levelsOf(after.WhoCan(permission.ID, id, at))
-			for staff, level := range is {
-				if was[staff] < level {
-					effect.Gains = append(effect.Gains, Shift{staff, permission.ID, id, was[staff], level})
-				}
+			level = max(level, o.Level)
+			if o.Level >= h.Level && o.From <= until && o.Until > until && hoursReach(o.Hours, h.Hours) && exceptReaches(o, h, tree) {
+				until, grown = o.Until, true
 			}
-			for staff, level := range was {
-				if is[staff] < level {
-					effect.Losses = append(effect.Losses, Shift{staff, permission.ID, id, level, is[staff]})
+		}
+		if until >= h.Until {
+			return level, true
+		}
+	}
+	return level, false
+}
+
+// hoursReach reports whether access hours let in whenever others do.
+func hoursReach(a, b *hours.Access) bool {
+	switch {
+	case a == b || a.Kind == hours.Always:
+		return true
+	case a.Kind == hours.Weekly || b.Kind == hours.Weekly || b.Kind == hours.Always:
+		return a.Kind == b.Kind && slices.Equal(a.Rules, b.Rules)
+	}
+	return a.BeforeMinutes >= b.BeforeMinutes && a.AfterMinutes >= b.AfterMinutes
+}
+
+// exceptReaches reports whether a holding is withheld nowhere below another's place where that other is not.
+func exceptReaches(o, h *Holding, tree *estate.Tree) bool {
+	for _, except := range o.Except {
+		if tree.Within(except, h.Place) && !slices.ContainsFunc(h.Except, func(known estate.PlaceID) bool { return tree.Within(except, known) }) {
+			return false
+		}
+	}
+	return true
+}
+
+func (d *differ) done() Effect {
+	order := func(a, b Shift) int {
+		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
+			cmp.Compare(a.After, b.After), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
+	}
+	slices.SortFunc(d.effect.Gains, order)
+	slices.SortFunc(d.effect.Losses, order)
+	d.effect.Gains, d.effect.Losses = slices.Compact(d.effect.Gains), slices.Compact(d.effect.Losses)
+	return d.effect
+}
+
+// Group is one line of an effect: the people who gain or lose one permission by one template, from one level to another.
+type Group struct {
+	Permission    *permit.Permission
+	Template      *permit.Template // nil where it comes from exceptions, or from being an owner
+	Before, After permit.Level
+	Staff         []people.StaffID // in the order of their numbers
+	Places        []estate.PlaceID // of the assignments or exceptions
+	Sites         int
+	Lost          bool
+}
+
+// Key names the group within its effect.
+func (g *Group) Key() string {
+	code, sign := "-", "gain"
+	if g.Template != nil {
+		code = g.Template.Code
+	}
+	if g.Lost {
+		sign = "loss"
+	}
+	return fmt.Sprintf("%s:%s:%s:%d:%d", sign, g.Permission.Key, code, g.Before, g.After)
+}
+
+// Groups puts the shifts of an effect together as people read them, the largest first. The snapshot is one in which
+// what shifts is known: the one after for gains, the one before for losses.
+func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
+	var groups []Group
+	for i := 0; i < len(shifts); {
+		first, sites := shifts[i], map[estate.PlaceID]bool{}
+		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost}
+		for ; i < len(shifts) && alike(first, shifts[i]); i++ {
+			g.Staff = append(g.Staff, shifts[i].Staff)
+			if n := len(g.Places); n == 0 || g.Places[n-1] != shifts[i].Place {
+				g.Places = append(g.Places, shifts[i].Place)
+				if here := s.tree.At(shifts[i].Place); here != nil {
+					sites[here.Site.ID] = true
 				}
 			}
 		}
+		g.Sites = len(sites)
+		slices.Sort(g.Staff)
+		g.Staff = slices.Compact(g.Staff)
+		if g.Permission != nil {
+			groups = append(groups, g)
+		}
 	}
-	slices.SortFunc(effect.Gains, compareKeys)
-	slices.SortFunc(effect.Losses, compareKeys)
-	effect.Gains, effect.Losses = slices.Compact(effect.Gains), slices.Compact(effect.Losses)
+	slices.SortStableFunc(groups, func(a, b Group) int { return cmp.Compare(len(b.Staff), len(a.Staff)) })
+	return groups
 }
 
-func levelsOf(can []Can) map[people.StaffID]permit.Level {
-	levels := make(map[people.StaffID]permit.Level, len(can))
-	for _, c := range can {
-		levels[c.Staff] = c.Decision.Level
+func alike(a, b Shift) bool {
+	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After
+}
+
+// Words says a group in a few words: "41 Packers at 2 sites gain “Clear a jam”".
+func (s *Snapshot) Words(g *Group) string {
+	who := words.Count(len(g.Staff), "person", "people")
+	switch {
+	case len(g.Staff) == 1 && s.state.Person(g.Staff[0]) != nil:
+		who = s.state.Person(g.Staff[0]).FullName()
+	case g.Template != nil:
+		who = fmt.Sprintf("%d %s", len(g.Staff), words.Plural(g.Template.Name))
 	}
-	return levels
+	where := ""
+	switch {
+	case g.Sites > 1:
+		where = fmt.Sprintf(" at %d sites", g.Sites)
+	case len(g.Places) == 1:
+		where = " at " + s.state.Place(g.Places[0]).Name
+	case len(g.Places) > 1:
+		where = fmt.Sprintf(" at %s", words.Count(len(g.Places), "place", "places"))
+	}
+	one := len(g.Staff) == 1
+	verb, scale := map[bool]string{true: "gains", false: "gain"}[one], g.Permission.Scale
+	if g.Lost {
+		verb = map[bool]string{true: "loses", false: "lose"}[one]
+	}
+	detail := ""
+	switch {
+	case g.Before == g.After:
+		detail = ": other days, hours or places than before"
+	case scale.Kind != permit.Switch:
+		detail = fmt.Sprintf(" (%s → %s)", scale.Word(g.Before), scale.Word(g.After))
+	}
+	return fmt.Sprintf("%s%s %s “%s”%s", who, where, verb, g.Permission.Title, detail)
+}
+
+// groupsSaid is how many groups of each side a summary names.
+const groupsSaid = 2
+
+// Summarise says an effect in a sentence: "41 Packers at 2 sites gain “Clear a jam”; nobody loses."
+func Summarise(before, after *Snapshot, effect *Effect, gains, losses []Group) string {
+	if len(gains) == 0 && len(losses) == 0 {
+		return "Nobody gains and nobody loses."
+	}
+	side := func(s *Snapshot, groups []Group, people int, verb string) string {
+		if len(groups) > groupsSaid {
+			return fmt.Sprintf("%s %s", words.Count(people, "person", "people"), map[bool]string{true: verb + "s", false: verb}[people == 1])
+		}
+		var said []string
+		for i := range groups {
+			said = append(said, s.Words(&groups[i]))
+		}
+		return strings.Join(said, ", ")
+	}
+	gained, lost := side(after, gains, effect.Gainers(), "gain"), side(before, losses, effect.Losers(), "lose")
+	switch {
+	case len(losses) == 0:
+		return gained + "; nobody loses."
+	case len(gains) == 0:
+		return lost + "; nobody gains."
+	}
+	return gained + "; " + lost + "."
 }

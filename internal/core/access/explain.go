@@ -2,7 +2,6 @@ package access
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/day"
@@ -10,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Ground is one fact that a decision rests on.
@@ -31,7 +31,7 @@ type Explanation struct {
 func (s *Snapshot) Explain(q *Question) Explanation { return s.word(q, false) }
 
 func (s *Snapshot) word(q *Question, brief bool) Explanation {
-	w := &words{brief: brief, s: s, q: q, e: Explanation{Decision: s.Decide(q)}}
+	w := &telling{brief: brief, s: s, q: q, e: Explanation{Decision: s.Decide(q)}}
 	w.at = time.Unix(q.At, 0)
 	w.here = s.tree.At(q.Place)
 	if w.here != nil {
@@ -46,7 +46,7 @@ func (s *Snapshot) word(q *Question, brief bool) Explanation {
 // Say answers the question as Decide does, in one sentence, without the grounds: what a door has time for.
 func (s *Snapshot) Say(q *Question) Explanation { return s.word(q, true) }
 
-type words struct {
+type telling struct {
 	brief      bool // no grounds
 	s          *Snapshot
 	q          *Question
@@ -57,37 +57,37 @@ type words struct {
 	person     *people.Staff
 }
 
-func (w *words) ground(kind, ref, format string, args ...any) {
+func (w *telling) ground(kind, ref, format string, args ...any) {
 	if w.brief {
 		return
 	}
 	w.e.Grounds = append(w.e.Grounds, Ground{Kind: kind, Ref: ref, Text: fmt.Sprintf(format, args...)})
 }
 
-func (w *words) say(sentence, remedy string) { w.e.Sentence, w.e.Remedy = sentence, remedy }
+func (w *telling) say(sentence, remedy string) { w.e.Sentence, w.e.Remedy = sentence, remedy }
 
-func (w *words) who() string {
+func (w *telling) who() string {
 	if w.person == nil {
 		return "Nobody"
 	}
 	return w.person.Called()
 }
 
-func (w *words) what() string {
+func (w *telling) what() string {
 	if w.permission == nil {
 		return "do this"
 	}
-	return lowerFirst(w.permission.Title)
+	return words.LowerFirst(w.permission.Title)
 }
 
-func (w *words) where() string {
+func (w *telling) where() string {
 	if w.here == nil {
 		return "a place that is not on record"
 	}
 	return w.here.Place.Name
 }
 
-func (w *words) write() {
+func (w *telling) write() {
 	if !w.brief && w.e.Credential != 0 && w.e.Reason > UnknownCredential {
 		if c := w.s.state.Credential(w.e.Credential); c != nil {
 			w.ground("credential", "", "%s of %s, %s", c.Kind, w.who(), c.State)
@@ -130,21 +130,21 @@ func (w *words) write() {
 	}
 }
 
-func (w *words) placeCode() string {
+func (w *telling) placeCode() string {
 	if w.here == nil {
 		return ""
 	}
 	return w.here.Place.Code
 }
 
-func (w *words) placeName(id estate.PlaceID) string {
+func (w *telling) placeName(id estate.PlaceID) string {
 	if p := w.s.state.Place(id); p != nil {
 		return p.Name
 	}
 	return "a place"
 }
 
-func (w *words) locked() {
+func (w *telling) locked() {
 	lock := w.person.Lock
 	remedy := fmt.Sprintf("Unlock %s.", w.who())
 	if lock == nil {
@@ -160,7 +160,7 @@ func (w *words) locked() {
 	w.say(fmt.Sprintf("%s is locked.", w.who()), remedy)
 }
 
-func (w *words) granted() {
+func (w *telling) granted() {
 	sentence := w.who() + " may " + w.what() + " at " + w.where()
 	if w.permission != nil {
 		if extent := w.permission.Scale.Words(w.e.Level); extent != "" {
@@ -179,7 +179,7 @@ func (w *words) granted() {
 	}
 }
 
-func (w *words) exception(x *org.Exception) {
+func (w *telling) exception(x *org.Exception) {
 	verb := "added"
 	if x.Withheld {
 		verb = "withheld"
@@ -188,7 +188,7 @@ func (w *words) exception(x *org.Exception) {
 }
 
 // grantGrounds names the assignment, the setting of the template and the hours.
-func (w *words) grantGrounds(a *org.Assignment) {
+func (w *telling) grantGrounds(a *org.Assignment) {
 	if w.brief {
 		return
 	}
@@ -200,7 +200,7 @@ func (w *words) grantGrounds(a *org.Assignment) {
 	w.hoursGround(a)
 }
 
-func (w *words) hoursGround(a *org.Assignment) {
+func (w *telling) hoursGround(a *org.Assignment) {
 	access, origin := &a.Hours, "this assignment"
 	if a.Hours.Kind == "" {
 		template := w.s.state.Template(a.Template)
@@ -227,7 +227,7 @@ func (s *Snapshot) SettingWords(permission *permit.Permission, r permit.Resolved
 	return text
 }
 
-func (w *words) refusedByGrant() {
+func (w *telling) refusedByGrant() {
 	if w.e.Exception != 0 {
 		w.exception(w.s.state.Exception(w.e.Exception))
 	}
@@ -262,7 +262,7 @@ func (w *words) refusedByGrant() {
 	}
 }
 
-func (w *words) notInTemplate(a *org.Assignment) {
+func (w *telling) notInTemplate(a *org.Assignment) {
 	if a == nil {
 		w.say(fmt.Sprintf("%s may not %s to that extent at %s.", w.who(), w.what(), w.where()), "Raise the exception's level.")
 		return
@@ -278,7 +278,7 @@ func (w *words) notInTemplate(a *org.Assignment) {
 	w.say(fmt.Sprintf("The template %s does not include “%s”.", template.Name, w.title()), remedy)
 }
 
-func (w *words) title() string {
+func (w *telling) title() string {
 	if w.permission == nil {
 		return "this"
 	}
@@ -297,16 +297,9 @@ func datesWords(from, until day.Date) string {
 	return ", from " + from.Words() + " until " + until.Words()
 }
 
-func lowerFirst(s string) string {
-	if s == "" || len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' {
-		return s
-	}
-	return strings.ToLower(s[:1]) + s[1:]
-}
-
 // Refuse words a refusal that was decided before the question reached the snapshot.
 func (s *Snapshot) Refuse(q *Question, reason Reason) Explanation {
-	w := &words{s: s, q: q, e: Explanation{Decision: Decision{Reason: reason}}}
+	w := &telling{s: s, q: q, e: Explanation{Decision: Decision{Reason: reason}}}
 	w.write()
 	return w.e
 }

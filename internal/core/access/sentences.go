@@ -2,7 +2,6 @@ package access
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/day"
@@ -10,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Statement says in sentences what one assignment, or one exception, lets somebody do.
@@ -97,8 +97,8 @@ func (s *Snapshot) describe(called string, p *person, g *grant, a *org.Assignmen
 		if level == 0 || withheld(permission.ID, g.place) || !anyKind(permission, kinds) {
 			continue
 		}
-		ability := Ability{Permission: permission, Level: level, Words: strings.TrimSpace(lowerFirst(permission.Title) + " " + permission.Scale.Words(level)),
-			Setting: s.SettingWords(permission, s.resolved[g.template][permission.ID])}
+		ability := s.ability(permission, level)
+		ability.Setting = s.SettingWords(permission, s.resolved[g.template][permission.ID])
 		st.Able = append(st.Able, ability)
 		if !doorPermissions[permission.ID] {
 			phrases = append(phrases, ability.Words)
@@ -122,7 +122,7 @@ func (s *Snapshot) describe(called string, p *person, g *grant, a *org.Assignmen
 	case len(st.Doors) == 0 && len(phrases) == 0:
 		st.Sentence = fmt.Sprintf("%s can do nothing at %s: the template %s gives nothing there.", called, standing.Place.Name, template.Name)
 	case len(st.Doors) == 0:
-		st.Sentence = fmt.Sprintf("%s can %s at %s%s.", called, listWords(phrases), standing.Place.Name, tail)
+		st.Sentence = fmt.Sprintf("%s can %s at %s%s.", called, words.List(phrases), standing.Place.Name, tail)
 	case standing.Place.Kind == estate.Door:
 		st.Sentence = fmt.Sprintf("%s opens %s%s.", called, standing.Place.Name, tail)
 	case len(st.Doors) == 1:
@@ -131,7 +131,7 @@ func (s *Snapshot) describe(called string, p *person, g *grant, a *org.Assignmen
 		st.Sentence = fmt.Sprintf("%s opens %d doors at %s%s.", called, len(st.Doors), standing.Place.Name, tail)
 	}
 	if len(st.Doors) > 0 && len(phrases) > 0 {
-		st.Further = fmt.Sprintf("There, %s can also %s.", called, listWords(phrases))
+		st.Further = fmt.Sprintf("There, %s can also %s.", called, words.List(phrases))
 	}
 	st.Grounds = []Ground{
 		{Kind: "assignment", Ref: fmt.Sprint(g.assignment), Text: fmt.Sprintf("%s at %s%s", template.Name, standing.Place.Name, datesWords(a.From, a.Until))},
@@ -148,7 +148,7 @@ func (s *Snapshot) stateException(staff *people.Staff, x *exception, at int64) S
 	if x.withheld {
 		verb = "may not"
 	}
-	st.Sentence = fmt.Sprintf("%s %s %s at %s%s, by exception.", staff.Called(), verb, lowerFirst(permission.Title), place, datesWords(record.From, record.Until))
+	st.Sentence = fmt.Sprintf("%s %s %s at %s%s, by exception.", staff.Called(), verb, words.LowerFirst(permission.Title), place, datesWords(record.From, record.Until))
 	st.Grounds = []Ground{{Kind: "exception", Ref: fmt.Sprint(x.number), Text: record.Reason}}
 	return st
 }
@@ -171,12 +171,4 @@ func anyKind(permission *permit.Permission, kinds map[estate.Kind]bool) bool {
 		}
 	}
 	return false
-}
-
-// listWords joins phrases as a sentence does: "a, b and c".
-func listWords(phrases []string) string {
-	if len(phrases) < 2 {
-		return strings.Join(phrases, "")
-	}
-	return strings.Join(phrases[:len(phrases)-1], ", ") + " and " + phrases[len(phrases)-1]
 }

@@ -221,19 +221,19 @@ func TestTheEffectOfMovingAndRetiringAPlaceIsSeen(t *testing.T) {
 	require.NoError(t, err)
 	var effect Effect
 	DiffPlace(&effect, before, after, 3, noon.Unix())
-	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Before: 1}}, effect.Losses)
+	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, Before: 1}}, effect.Losses)
 	assert.Empty(t, effect.Gains)
 	effect = Effect{}
 	DiffPlace(&effect, after, before, 3, noon.Unix())
-	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, After: 1}}, effect.Gains)
+	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, After: 1}}, effect.Gains)
 }
 
 func TestWhoCanNamesThroughWhat(t *testing.T) {
 	snapshot := mill(t, nil)
-	can := snapshot.WhoCan(1, 3, noon.Unix())
+	can := snapshot.WhoCan(1, 3, noon.Unix(), true)
 	require.Len(t, can, 1)
 	assert.Equal(t, org.AssignmentID(1), can[0].Decision.Assignment)
-	assert.Empty(t, snapshot.WhoCan(2, 4, noon.Unix()))
-	assert.Len(t, snapshot.WhoCan(1, 3, noon.Add(10*time.Hour).Unix()), 1, "hours are left out")
-	assert.Empty(t, snapshot.WhoCan(1, 3, noon.AddDate(0, 2, 0).Unix()))
+	assert.Empty(t, snapshot.WhoCan(2, 4, noon.Unix(), true))
+	assert.Len(t, snapshot.WhoCan(1, 3, noon.Add(10*time.Hour).Unix(), true), 1, "hours are left out")
+	assert.Empty(t, snapshot.WhoCan(1, 3, noon.AddDate(0, 2, 0).Unix(), true))
 }

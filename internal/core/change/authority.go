@@ -1,6 +1,7 @@
 package change
 
 import (
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -9,7 +10,7 @@ import (
 
 // require asks that the actor holds a console permission at a place. Authority is judged by the state before the
 // change, so nobody can give themselves in one operation what they use in the next.
-func (d *Draft) require(key string, place estate.PlaceID) error {
+func (d *Trial) require(key string, place estate.PlaceID) error {
 	if d.actor.System != "" {
 		return nil
 	}
@@ -23,7 +24,7 @@ func (d *Draft) require(key string, place estate.PlaceID) error {
 }
 
 // known returns the place itself, or for one that this very change has added the nearest above it that was there before.
-func (d *Draft) known(place estate.PlaceID) estate.PlaceID {
+func (d *Trial) known(place estate.PlaceID) estate.PlaceID {
 	for place != 0 && d.before.State().Place(place) == nil {
 		place = d.State.Place(place).Parent
 	}
@@ -34,7 +35,7 @@ func (d *Draft) known(place estate.PlaceID) estate.PlaceID {
 	return place
 }
 
-func (d *Draft) refuse(key string, place estate.PlaceID) error {
+func (d *Trial) refuse(key string, place estate.PlaceID) error {
 	title := key
 	if permission := d.before.Catalogue().PermissionByKey(key); permission != nil {
 		title = permission.Title
@@ -47,7 +48,7 @@ func (d *Draft) refuse(key string, place estate.PlaceID) error {
 }
 
 // requireFor asks that the actor holds a console permission at the person's home site.
-func (d *Draft) requireFor(key string, p *people.Staff) error {
+func (d *Trial) requireFor(key string, p *people.Staff) error {
 	if err := d.ownersOnly(p); err != nil {
 		return err
 	}
@@ -55,7 +56,7 @@ func (d *Draft) requireFor(key string, p *people.Staff) error {
 }
 
 // requireAround asks that the actor holds a console permission at the person's home site or where they are assigned.
-func (d *Draft) requireAround(key string, p *people.Staff) error {
+func (d *Trial) requireAround(key string, p *people.Staff) error {
 	if d.actor.System != "" {
 		return nil
 	}
@@ -70,7 +71,7 @@ func (d *Draft) requireAround(key string, p *people.Staff) error {
 }
 
 // ownersOnly keeps an owner's record from everybody but owners.
-func (d *Draft) ownersOnly(p *people.Staff) error {
+func (d *Trial) ownersOnly(p *people.Staff) error {
 	if !p.Owner || d.actor.System != "" {
 		return nil
 	}
@@ -81,15 +82,25 @@ func (d *Draft) ownersOnly(p *people.Staff) error {
 }
 
 // notOneself keeps everybody from changing their own access.
-func (d *Draft) notOneself(p *people.Staff) error {
+func (d *Trial) notOneself(p *people.Staff) error {
 	if d.actor.System == "" && d.actor.Staff == p.ID {
 		return fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
 	}
 	return nil
 }
 
+// Touchable says why a manager may not change what somebody may do, whoever holds what: it is their own access, or that
+// of an owner.
+func Touchable(before *access.Snapshot, actor people.StaffID, p *people.Staff) error {
+	d := &Trial{before: before, actor: Actor{Staff: actor}}
+	if err := d.ownersOnly(p); err != nil {
+		return err
+	}
+	return d.notOneself(p)
+}
+
 // ceiling asks that the actor holds, at the place, every permission that a template gives, at its level.
-func (d *Draft) ceiling(template permit.TemplateID, place estate.PlaceID) error {
+func (d *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error {
 	if d.actor.System != "" {
 		return nil
 	}
@@ -104,7 +115,7 @@ func (d *Draft) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 }
 
 // mayGive asks that the actor holds a permission at a place, at the level or above.
-func (d *Draft) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
+func (d *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
 	if d.actor.System != "" || d.before.Holds(d.actor.Staff, id, d.known(place), d.env.Now.Unix()) >= level {
 		return nil
 	}
@@ -115,7 +126,7 @@ func (d *Draft) mayGive(id permit.PermissionID, level permit.Level, place estate
 
 // mayStandFor asks that the actor holds everything that a credential of a kind would let its holder do, so that
 // nobody can issue themselves a way in to more than they have.
-func (d *Draft) mayStandFor(p *people.Staff, console bool) error {
+func (d *Trial) mayStandFor(p *people.Staff, console bool) error {
 	if d.actor.System != "" || d.actor.Staff == p.ID {
 		return nil
 	}

@@ -1,7 +1,7 @@
 // Package change holds every way in which the organisation's state may be written, as typed operations. A list of
 // operations is applied to a fork of the state, each checked against the rules and the actor's authority; what
 // comes out is the next state, who gains and who loses by it, and the record for the audit log. Nothing here
-// touches a database: the one write path stores what a Draft has written, a preview throws it away.
+// touches a database: the one write path stores what a Trial has written, a preview throws it away.
 package change
 
 import (
@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,6 +24,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Operation is one typed step of a change.
@@ -55,6 +57,7 @@ type Entry struct {
 	Record string         `json:"record"` // kind and number: "staff:12"
 	Before map[string]any `json:"before,omitempty"`
 	After  map[string]any `json:"after,omitempty"`
+	Index  int            `json:"-"` // of the operation in its change
 }
 
 // Secret is something generated that is shown once and never again.
@@ -71,8 +74,8 @@ type Record struct {
 	New   bool
 }
 
-// Draft is a change being applied.
-type Draft struct {
+// Trial is a change being tried on a fork of the state: applied, judged, and then kept or thrown away.
+type Trial struct {
 	State   *org.State
 	Touched access.Touched
 	Written []Record // each once, in the order of their first writing
@@ -88,7 +91,8 @@ type Draft struct {
 	reason string
 	op     *Operation
 	index  int
-	seen   map[string]int // record → index in Written
+	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
+	seen   map[string]int    // record → index in Written
 	staff  map[people.StaffID]bool
 	places map[estate.PlaceID]bool
 }
@@ -96,7 +100,7 @@ type Draft struct {
 // MaxOperations bounds one change.
 const MaxOperations = 5000
 
-type rule func(d *Draft) error
+type rule func(d *Trial) error
 
 var rules map[string]rule
 
@@ -104,13 +108,14 @@ func init() {
 	rules = map[string]rule{
 		"organisation.edit": organisationEdit,
 		"place.add":         placeAdd, "place.edit": placeEdit, "place.retire": placeRetire, "place.restore": placeRestore,
-		"group.add": groupAdd, "permission.add": permissionAdd,
-		"template.add": templateAdd, "template.edit": templateEdit, "template.retire": templateRetire,
+		"group.add": groupAdd, "group.edit": groupEdit, "group.retire": groupRetire, "group.restore": groupRestore,
+		"permission.add": permissionAdd, "permission.edit": permissionEdit, "permission.retire": permissionRetire, "permission.restore": permissionRestore,
+		"template.add": templateAdd, "template.edit": templateEdit, "template.retire": templateRetire, "template.restore": templateRestore,
 		"staff.enrol": staffEnrol, "staff.edit": staffEdit, "staff.activate": staffActivate,
 		"staff.lock": staffLock, "staff.unlock": staffUnlock, "staff.depart": staffDepart, "staff.reinstate": staffReinstate,
 		"staff.make_owner": staffMakeOwner, "staff.unmake_owner": staffUnmakeOwner,
-		"assignment.add": assignmentAdd, "assignment.edit": assignmentEdit, "assignment.end": assignmentEnd,
-		"exception.add": exceptionAdd, "exception.end": exceptionEnd,
+		"assignment.add": assignmentAdd, "assignment.edit": assignmentEdit, "assignment.end": assignmentEnd, "assignment.restore": assignmentRestore,
+		"exception.add": exceptionAdd, "exception.set": exceptionSet, "exception.edit": exceptionEdit, "exception.end": exceptionEnd, "exception.restore": exceptionRestore,
 		"pin.set": pinSet, "pin.withdraw": pinWithdraw, "password.issue": passwordIssue, "password.set": passwordSet,
 		"device.add": deviceAdd, "device.revoke": deviceRevoke,
 	}
@@ -128,8 +133,8 @@ func Operations() []string {
 
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
-func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Draft, error) {
-	d := &Draft{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: people.Tidy(reason),
+func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Trial, error) {
+	d := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: words.Tidy(reason),
 		seen: map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
 	if len(operations) == 0 {
 		return nil, fault.Invalidf("operations", "a change needs at least one operation")
@@ -141,10 +146,10 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 		d.op, d.index = &operations[i], i
 		apply, known := rules[operations[i].Op]
 		if !known {
-			return nil, fault.Within(d.prefix(), fault.Invalidf("op", "%q is not an operation; use one of %s", operations[i].Op, strings.Join(Operations(), ", ")))
+			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%q is not an operation; use one of %s", operations[i].Op, strings.Join(Operations(), ", "))))
 		}
 		if err := apply(d); err != nil {
-			return nil, fault.Within(d.prefix(), err)
+			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
 		}
 	}
 	d.State.Revision++
@@ -161,61 +166,109 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 }
 
 // prefix is put before field names, so that they say which operation they belong to.
-func (d *Draft) prefix() string { return fmt.Sprintf("operations[%d].", d.index) }
+func (d *Trial) prefix() string { return fmt.Sprintf("operations[%d].", d.index) }
 
-// effect compares what the people concerned hold before and after.
-func (d *Draft) effect() access.Effect {
-	concerned := slices.Clone(d.Touched.Staff)
-	if d.Touched.Catalogue || d.Touched.Zones {
-		changed := map[permit.TemplateID]bool{}
-		for id := range d.State.Templates.All() {
-			if !slices.Equal(d.before.Resolved(permit.TemplateID(id)), d.After.Resolved(permit.TemplateID(id))) || d.hoursDiffer(permit.TemplateID(id)) || d.Touched.Zones {
-				changed[permit.TemplateID(id)] = true
-			}
-		}
-		for _, a := range d.State.Assignments.All() {
-			if changed[a.Template] && !a.Ended {
-				concerned = append(concerned, a.Staff)
-			}
-		}
-		slices.Sort(concerned)
-		concerned = slices.Compact(concerned)
-	}
+// effect compares what the people concerned hold before and after. Those whose own records were touched are compared
+// whole; those who have a template that changed only in the permissions that it changed.
+func (d *Trial) effect() access.Effect {
 	now := d.env.Now.Unix()
-	effect := access.Diff(d.before, d.After, concerned, now)
+	concerned := slices.Clone(d.Touched.Staff)
 	for id := range d.places {
-		access.DiffPlace(&effect, d.before, d.After, id, now)
+		if d.moved(id) {
+			concerned = append(concerned, d.before.Inside(id)...)
+		}
+	}
+	var effect access.Effect
+	switch {
+	case d.Touched.Zones:
+		for id := range d.State.Staff.All() {
+			concerned = append(concerned, people.StaffID(id))
+		}
+	case d.Touched.Catalogue:
+		templates, permissions := d.changedTemplates()
+		var others []people.StaffID
+		for _, a := range d.State.Assignments.All() {
+			if templates[a.Template] && !a.Ended && !d.staff[a.Staff] {
+				others = append(others, a.Staff)
+			}
+		}
+		if len(permissions) > 0 {
+			for _, e := range d.State.Exceptions.All() {
+				if slices.Contains(permissions, e.Permission) && !e.Ended && !d.staff[e.Staff] {
+					others = append(others, e.Staff)
+				}
+			}
+			slices.Sort(others)
+			effect = access.Diff(d.before, d.After, slices.Compact(others), permissions, now)
+		}
+	}
+	slices.Sort(concerned)
+	effect.Add(access.Diff(d.before, d.After, slices.Compact(concerned), nil, now))
+	for id := range d.places {
+		if d.moved(id) {
+			access.DiffPlace(&effect, d.before, d.After, id, now)
+		}
 	}
 	return effect
 }
 
-func (d *Draft) hoursDiffer(id permit.TemplateID) bool {
-	return fmt.Sprint(*d.before.TemplateHours(id)) != fmt.Sprint(*d.After.TemplateHours(id))
+// moved reports whether a place stands elsewhere in the tree than before, or is in use where it was not, or the reverse.
+func (d *Trial) moved(id estate.PlaceID) bool {
+	before, after := d.before.State().Place(id), d.State.Place(id)
+	return before.Parent != after.Parent || before.Retired != after.Retired
+}
+
+// changedTemplates returns the templates that give something else than before, and the permissions in which they do.
+func (d *Trial) changedTemplates() (templates map[permit.TemplateID]bool, permissions []permit.PermissionID) {
+	templates = map[permit.TemplateID]bool{}
+	differs := make([]bool, d.After.Catalogue().Size())
+	for number := range d.State.Templates.All() {
+		id := permit.TemplateID(number)
+		before, after, allDiffer := d.before.Resolved(id), d.After.Resolved(id), d.hoursDiffer(id)
+		for permission := range after {
+			if was := levelAt(before, permission); after[permission].Level != was || allDiffer && was > 0 {
+				templates[id], differs[permission] = true, true
+			}
+		}
+	}
+	for permission := range d.After.Catalogue().AllPermissions {
+		before := d.before.Catalogue().Permission(permission.ID)
+		if before != nil && (before.Retired != permission.Retired || !slices.Equal(before.Kinds, permission.Kinds)) {
+			differs[permission.ID] = true
+			for number := range d.State.Templates.All() {
+				if max(levelAt(d.before.Resolved(permit.TemplateID(number)), int(permission.ID)), levelAt(d.After.Resolved(permit.TemplateID(number)), int(permission.ID))) > 0 {
+					templates[permit.TemplateID(number)] = true
+				}
+			}
+		}
+		if differs[permission.ID] {
+			permissions = append(permissions, permission.ID)
+		}
+	}
+	return templates, permissions
+}
+
+func (d *Trial) hoursDiffer(id permit.TemplateID) bool {
+	before, after := d.before.TemplateHours(id), d.After.TemplateHours(id)
+	return before.Kind != after.Kind || before.BeforeMinutes != after.BeforeMinutes || before.AfterMinutes != after.AfterMinutes || !slices.Equal(before.Rules, after.Rules)
 }
 
 // Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.
-func (d *Draft) Judge() error {
+func (d *Trial) Judge() error {
 	if d.reason != "" || d.actor.System != "" {
 		return nil
 	}
 	if n := d.Effect.Losers(); n > 0 {
-		return fault.Invalidf("reason", "this takes access from %s; say why", count(n, "person", "people"))
+		return fault.Invalidf("reason", "this takes access from %s; say why", words.Count(n, "person", "people"))
 	}
-	if d.Effect.GivesSensitive(d.After.Catalogue()) {
+	if d.Effect.NeedsReason(d.After.Catalogue()) {
 		return fault.Invalidf("reason", "this gives somebody a sensitive permission; say why")
 	}
 	return nil
 }
 
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
 // form reads the operation's fields into a form; fields that are not sent keep what the form holds.
-func (d *Draft) form(form any) error { return decode(d.op.Set, form, "set") }
+func (d *Trial) form(form any) error { return decode(d.op.Set, form, "set") }
 
 func decode(raw json.RawMessage, into any, name string) error {
 	if len(raw) == 0 {
@@ -238,7 +291,7 @@ func decode(raw json.RawMessage, into any, name string) error {
 	return fault.Invalidf(name, "%s", strings.TrimPrefix(err.Error(), "json: "))
 }
 
-func (d *Draft) date(field, text string) (day.Date, error) {
+func (d *Trial) date(field, text string) (day.Date, error) {
 	date, err := day.Parse(text)
 	if err != nil {
 		return 0, fault.Invalidf("set."+field, "%s", err)
@@ -255,7 +308,7 @@ func bounded(field, text string, longest int) error {
 }
 
 // number returns the number that a reference stands for: "@name" of this change, or digits.
-func (d *Draft) number(reference string) uint32 {
+func (d *Trial) number(reference string) uint32 {
 	if name, isRef := strings.CutPrefix(reference, "@"); isRef {
 		return d.Refs[name]
 	}
@@ -266,7 +319,7 @@ func (d *Draft) number(reference string) uint32 {
 	return uint32(n)
 }
 
-func (d *Draft) findStaff(field, reference string) (*people.Staff, error) {
+func (d *Trial) findStaff(field, reference string) (*people.Staff, error) {
 	if p := d.State.StaffByNumber(reference); p != nil {
 		return p, nil
 	}
@@ -276,7 +329,7 @@ func (d *Draft) findStaff(field, reference string) (*people.Staff, error) {
 	return nil, fault.Missingf(field, "nobody has the staff number %q", reference)
 }
 
-func (d *Draft) findPlace(field, reference string) (*estate.Place, error) {
+func (d *Trial) findPlace(field, reference string) (*estate.Place, error) {
 	if p := d.State.PlaceByCode(reference); p != nil {
 		return p, nil
 	}
@@ -286,7 +339,7 @@ func (d *Draft) findPlace(field, reference string) (*estate.Place, error) {
 	return nil, fault.Missingf(field, "no place has the code %q", reference)
 }
 
-func (d *Draft) findTemplate(field, reference string) (*permit.Template, error) {
+func (d *Trial) findTemplate(field, reference string) (*permit.Template, error) {
 	if t := d.State.TemplateByCode(reference); t != nil {
 		return t, nil
 	}
@@ -297,7 +350,7 @@ func (d *Draft) findTemplate(field, reference string) (*permit.Template, error) 
 }
 
 // fresh says when the record was changed after the caller read it.
-func (d *Draft) fresh(revision uint64, what string) error {
+func (d *Trial) fresh(revision uint64, what string) error {
 	if d.op.Revision != 0 && d.op.Revision != revision {
 		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; nothing was overwritten.", what)
 	}
@@ -305,14 +358,14 @@ func (d *Draft) fresh(revision uint64, what string) error {
 }
 
 // named remembers what an operation has made under its ref.
-func (d *Draft) named(id uint32) {
+func (d *Trial) named(id uint32) {
 	if d.op.Ref != "" {
 		d.Refs[d.op.Ref] = id
 	}
 }
 
 // wrote notes that a record was written, for the store and for the audit log.
-func (d *Draft) wrote(kind string, id uint32, label string, before, after any) {
+func (d *Trial) wrote(kind string, id uint32, label string, before, after any) {
 	name := fmt.Sprintf("%s:%d", kind, id)
 	if at, again := d.seen[name]; again {
 		d.Written[at].Value = after
@@ -320,18 +373,40 @@ func (d *Draft) wrote(kind string, id uint32, label string, before, after any) {
 		d.seen[name] = len(d.Written)
 		d.Written = append(d.Written, Record{Value: after, New: before == nil})
 	}
-	was, is := fields(before), fields(after)
+	was, is := d.fields(before), d.fields(after)
 	for field, value := range is {
-		if old, had := was[field]; had && fmt.Sprint(old) == fmt.Sprint(value) {
+		if old, had := was[field]; had && reflect.DeepEqual(old, value) {
 			delete(was, field)
 			delete(is, field)
 		}
 	}
-	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is})
+	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is, Index: d.index})
 }
 
-// fields returns a record as its fields; those marked secret in the type are not among them.
-func fields(record any) map[string]any {
+// fields returns a record as its fields; those marked secret in the type are not among them. A template's settings are
+// fields of their own, by key, so that a change of one shows as that and can be undone as that.
+func (d *Trial) fields(record any) map[string]any { return Fields(d.State, record) }
+
+// Fields returns the fields of a record of a state, as the audit log and drafts know them.
+func Fields(state *org.State, record any) map[string]any {
+	m := plainFields(record)
+	t, is := record.(*permit.Template)
+	if !is || t == nil {
+		return m
+	}
+	delete(m, "settings")
+	for _, setting := range t.Settings {
+		if permission := state.Permissions.Get(uint32(setting.Permission)); permission != nil {
+			m["settings."+permission.Key] = setting.Word
+		} else if group := state.Groups.Get(uint32(setting.Group)); group != nil {
+			m["settings."+group.Key] = setting.Word
+			m["as_of."+group.Key] = float64(setting.AsOf)
+		}
+	}
+	return m
+}
+
+func plainFields(record any) map[string]any {
 	encoded, err := json.Marshal(record)
 	if err != nil {
 		return nil
@@ -345,7 +420,7 @@ func fields(record any) map[string]any {
 
 // The writers below store a record in the draft with its new revision.
 
-func (d *Draft) putPlace(p *estate.Place) {
+func (d *Trial) putPlace(p *estate.Place) {
 	before := d.State.Place(p.ID)
 	p.Revision = d.next()
 	d.State.PutPlace(p)
@@ -359,7 +434,7 @@ func (d *Draft) putPlace(p *estate.Place) {
 	d.wrote("place", uint32(p.ID), p.Code+" "+p.Name, orNil(before), p)
 }
 
-func (d *Draft) putStaff(p *people.Staff) {
+func (d *Trial) putStaff(p *people.Staff) {
 	before := d.State.Person(p.ID)
 	p.Revision = d.next()
 	d.State.PutStaff(p)
@@ -367,7 +442,7 @@ func (d *Draft) putStaff(p *people.Staff) {
 	d.wrote("staff", uint32(p.ID), p.Number+" "+p.FullName(), orNil(before), p)
 }
 
-func (d *Draft) putAssignment(a *org.Assignment) {
+func (d *Trial) putAssignment(a *org.Assignment) {
 	before := d.State.Assignment(a.ID)
 	a.Revision = d.next()
 	d.State.PutAssignment(a)
@@ -376,7 +451,7 @@ func (d *Draft) putAssignment(a *org.Assignment) {
 	d.wrote("assignment", uint32(a.ID), fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), d.State.Template(a.Template).Name, d.State.Place(a.Place).Code), orNil(before), a)
 }
 
-func (d *Draft) putException(e *org.Exception) {
+func (d *Trial) putException(e *org.Exception) {
 	before := d.State.Exception(e.ID)
 	e.Revision = d.next()
 	d.State.PutException(e)
@@ -385,7 +460,7 @@ func (d *Draft) putException(e *org.Exception) {
 	d.wrote("exception", uint32(e.ID), p.Number+" "+p.FullName(), orNil(before), e)
 }
 
-func (d *Draft) putCredential(c *credential.Credential) {
+func (d *Trial) putCredential(c *credential.Credential) {
 	before := d.State.Credential(c.ID)
 	c.Revision = d.next()
 	d.State.PutCredential(c)
@@ -394,7 +469,7 @@ func (d *Draft) putCredential(c *credential.Credential) {
 	d.wrote("credential", uint32(c.ID), p.Number+" "+p.FullName(), orNil(before), c)
 }
 
-func (d *Draft) putTemplate(t *permit.Template) {
+func (d *Trial) putTemplate(t *permit.Template) {
 	before := d.State.Template(t.ID)
 	t.Revision = d.next()
 	d.State.PutTemplate(t)
@@ -402,14 +477,30 @@ func (d *Draft) putTemplate(t *permit.Template) {
 	d.wrote("template", uint32(t.ID), t.Code+" "+t.Name, orNil(before), t)
 }
 
-func (d *Draft) putDevice(v *org.Device) {
+func (d *Trial) putGroup(g *permit.Group) {
+	before := d.State.Groups.Get(uint32(g.ID))
+	g.Revision = d.next()
+	d.State.Groups.Put(uint32(g.ID), g)
+	d.Touched.Catalogue, d.cached = true, nil
+	d.wrote("group", uint32(g.ID), g.Key+" "+g.Title, orNil(before), g)
+}
+
+func (d *Trial) putPermission(p *permit.Permission) {
+	before := d.State.Permissions.Get(uint32(p.ID))
+	p.Revision = d.next()
+	d.State.Permissions.Put(uint32(p.ID), p)
+	d.Touched.Catalogue, d.cached = true, nil
+	d.wrote("permission", uint32(p.ID), p.Key+" "+p.Title, orNil(before), p)
+}
+
+func (d *Trial) putDevice(v *org.Device) {
 	before := d.State.Devices.Get(uint32(v.ID))
 	v.Revision = d.next()
 	d.State.PutDevice(v)
 	d.wrote("device", uint32(v.ID), v.Name, orNil(before), v)
 }
 
-func (d *Draft) next() uint64 { return d.before.State().Revision + 1 }
+func (d *Trial) next() uint64 { return d.before.State().Revision + 1 }
 
 // orNil turns a nil pointer into a nil any.
 func orNil[T any](p *T) any {

@@ -83,7 +83,7 @@ func newHouse(t *testing.T) *house {
 	return h
 }
 
-func (h *house) try(actor Actor, reason string, ops ...Operation) (*Draft, error) {
+func (h *house) try(actor Actor, reason string, ops ...Operation) (*Trial, error) {
 	d, err := Apply(h.snap, actor, env(), reason, ops)
 	if err != nil {
 		return nil, err
@@ -92,7 +92,7 @@ func (h *house) try(actor Actor, reason string, ops ...Operation) (*Draft, error
 }
 
 // must makes a change and goes on from it.
-func (h *house) must(actor Actor, reason string, ops ...Operation) *Draft {
+func (h *house) must(actor Actor, reason string, ops ...Operation) *Trial {
 	h.t.Helper()
 	d, err := h.try(actor, reason, ops...)
 	require.NoError(h.t, err)
@@ -390,5 +390,5 @@ func TestMovingAPlaceShowsWhoLosesIt(t *testing.T) {
 	d, err := h.try(h.who("S1"), "rebuilt", op("place.edit", "A-Z", set{"parent": "B"}))
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, d.Effect.Losers(), 2, "those assigned at the site it left")
-	assert.Equal(t, "A-1", h.snap.State().Place(d.Effect.Losses[0].Place).Code)
+	assert.Equal(t, "A-Z", h.snap.State().Place(d.Effect.Losses[0].Place).Code)
 }

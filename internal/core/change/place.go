@@ -7,8 +7,8 @@ import (
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/hours"
-	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 type organisationForm struct {
@@ -18,7 +18,7 @@ type organisationForm struct {
 	MaxOwners    int    `json:"max_owners"`
 }
 
-func organisationEdit(d *Draft) error {
+func organisationEdit(d *Trial) error {
 	before := d.State.Settings
 	form := organisationForm(before)
 	if err := d.form(&form); err != nil {
@@ -38,7 +38,7 @@ func organisationEdit(d *Draft) error {
 	if err := bounded("name", form.Name, 120); err != nil {
 		return err
 	}
-	d.State.Settings.Name, d.State.Settings.NumberPrefix = people.Tidy(form.Name), form.NumberPrefix
+	d.State.Settings.Name, d.State.Settings.NumberPrefix = words.Tidy(form.Name), form.NumberPrefix
 	d.State.Settings.NumberDigits, d.State.Settings.MaxOwners = form.NumberDigits, form.MaxOwners
 	settings := d.State.Settings
 	d.wrote("organisation", 1, settings.Name, before, &settings)
@@ -66,8 +66,8 @@ type placeForm struct {
 	Asks     string          `json:"asks"`
 }
 
-func (d *Draft) fillPlace(p *estate.Place, form *placeForm) error {
-	p.Name, p.Kind, p.TimeZone, p.Proof, p.Asks = people.Tidy(form.Name), form.Kind, form.TimeZone, form.Proof, form.Asks
+func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
+	p.Name, p.Kind, p.TimeZone, p.Proof, p.Asks = words.Tidy(form.Name), form.Kind, form.TimeZone, form.Proof, form.Asks
 	if p.Name == "" {
 		return fault.Invalidf("set.name", "a place needs a name")
 	}
@@ -100,13 +100,12 @@ func (d *Draft) fillPlace(p *estate.Place, form *placeForm) error {
 	return d.checkAsks(p)
 }
 
-func (d *Draft) checkAsks(p *estate.Place) error {
+func (d *Trial) checkAsks(p *estate.Place) error {
 	if p.Asks == "" {
 		return nil
 	}
-	catalogue := permit.NewCatalogue(d.State.Groups.All(), d.State.Permissions.All())
-	permission := catalogue.PermissionByKey(p.Asks)
-	if permission == nil {
+	permission := d.catalogue().PermissionByKey(p.Asks)
+	if permission == nil || permission.Retired {
 		return fault.Invalidf("set.asks", "the catalogue has no permission %q", p.Asks)
 	}
 	if !permission.AppliesTo(p.Kind) {
@@ -115,7 +114,7 @@ func (d *Draft) checkAsks(p *estate.Place) error {
 	return nil
 }
 
-func placeAdd(d *Draft) error {
+func placeAdd(d *Trial) error {
 	var form placeForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -138,7 +137,7 @@ func placeAdd(d *Draft) error {
 	return nil
 }
 
-func placeEdit(d *Draft) error {
+func placeEdit(d *Trial) error {
 	before, err := d.findPlace("on", d.op.On)
 	if err != nil {
 		return err
@@ -175,7 +174,7 @@ func placeEdit(d *Draft) error {
 	return nil
 }
 
-func (d *Draft) retirePlace(retired bool) error {
+func (d *Trial) retirePlace(retired bool) error {
 	before, err := d.findPlace("on", d.op.On)
 	if err != nil {
 		return err
@@ -192,25 +191,11 @@ func (d *Draft) retirePlace(retired bool) error {
 	p := *before
 	p.Retired = retired
 	d.putPlace(&p)
-	d.touchAt(p.ID)
 	return nil
 }
 
-// touchAt notes everybody who is assigned at the place or below it.
-func (d *Draft) touchAt(place estate.PlaceID) {
-	below := map[estate.PlaceID]bool{}
-	for here := range d.before.Tree().Below(place) {
-		below[here.Place.ID] = true
-	}
-	for _, a := range d.State.Assignments.All() {
-		if !a.Ended && below[a.Place] {
-			d.staff[a.Staff] = true
-		}
-	}
-}
-
-func placeRetire(d *Draft) error  { return d.retirePlace(true) }
-func placeRestore(d *Draft) error { return d.retirePlace(false) }
+func placeRetire(d *Trial) error  { return d.retirePlace(true) }
+func placeRestore(d *Trial) error { return d.retirePlace(false) }
 
 // hoursFrom reads access hours from a form; nothing sent keeps what is there.
 func hoursFrom(raw json.RawMessage, into *hours.Access) error {

@@ -9,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 type staffForm struct {
@@ -29,7 +30,7 @@ type staffForm struct {
 	ExternalID  string            `json:"external_id"`
 }
 
-func (d *Draft) fillStaff(p *people.Staff, form *staffForm) error {
+func (d *Trial) fillStaff(p *people.Staff, form *staffForm) error {
 	for _, text := range []struct {
 		field, value string
 		longest      int
@@ -40,7 +41,7 @@ func (d *Draft) fillStaff(p *people.Staff, form *staffForm) error {
 		{"job_title", form.JobTitle, 120, &p.JobTitle}, {"employer", form.Employer, 120, &p.Employer},
 		{"notes", form.Notes, 2000, &p.Notes}, {"external_id", form.ExternalID, 64, &p.ExternalID},
 	} {
-		*text.into = people.Tidy(text.value)
+		*text.into = words.Tidy(text.value)
 		if err := bounded(text.field, *text.into, text.longest); err != nil {
 			return err
 		}
@@ -81,12 +82,12 @@ func (d *Draft) fillStaff(p *people.Staff, form *staffForm) error {
 	return nil
 }
 
-func staffEnrol(d *Draft) error {
+func staffEnrol(d *Trial) error {
 	form := staffForm{StartDate: day.Of(d.env.Now).String()}
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	p := &people.Staff{ID: people.StaffID(d.State.Staff.Next()), Number: people.Tidy(form.Number)}
+	p := &people.Staff{ID: people.StaffID(d.State.Staff.Next()), Number: words.Tidy(form.Number)}
 	if err := d.fillStaff(p, &form); err != nil {
 		return err
 	}
@@ -108,7 +109,7 @@ func staffEnrol(d *Draft) error {
 }
 
 // nextNumber makes a staff number by the numbering rule.
-func (d *Draft) nextNumber() string {
+func (d *Trial) nextNumber() string {
 	settings := d.State.Settings
 	for n := d.State.Staff.Next(); ; n++ {
 		number := fmt.Sprintf("%s%0*d", settings.NumberPrefix, settings.NumberDigits, n)
@@ -119,7 +120,7 @@ func (d *Draft) nextNumber() string {
 }
 
 // person finds the one an operation is about and sees that the caller read the newest record.
-func (d *Draft) person() (*people.Staff, error) {
+func (d *Trial) person() (*people.Staff, error) {
 	p, err := d.findStaff("on", d.op.On)
 	if err != nil {
 		return nil, err
@@ -127,7 +128,7 @@ func (d *Draft) person() (*people.Staff, error) {
 	return p, d.fresh(p.Revision, p.FullName())
 }
 
-func staffEdit(d *Draft) error {
+func staffEdit(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -168,7 +169,7 @@ func staffEdit(d *Draft) error {
 	return nil
 }
 
-func staffActivate(d *Draft) error {
+func staffActivate(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -188,7 +189,7 @@ func staffActivate(d *Draft) error {
 	return nil
 }
 
-func (d *Draft) statusOf(p *people.Staff) people.Status {
+func (d *Trial) statusOf(p *people.Staff) people.Status {
 	location := time.UTC
 	if home := d.before.Tree().At(p.HomeSite); home != nil {
 		location = home.Location
@@ -200,7 +201,7 @@ type lockForm struct {
 	Until string `json:"until"`
 }
 
-func staffLock(d *Draft) error {
+func staffLock(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -247,7 +248,7 @@ func staffLock(d *Draft) error {
 	return nil
 }
 
-func staffUnlock(d *Draft) error {
+func staffUnlock(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -268,7 +269,7 @@ func staffUnlock(d *Draft) error {
 }
 
 // ownersLeft sees that an owner who can act remains when this one no longer can.
-func (d *Draft) ownersLeft(p *people.Staff) error {
+func (d *Trial) ownersLeft(p *people.Staff) error {
 	if !p.Owner {
 		return nil
 	}
@@ -284,7 +285,7 @@ type departForm struct {
 	On string `json:"on"` // last day that counts; empty: at once
 }
 
-func staffDepart(d *Draft) error {
+func staffDepart(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -322,7 +323,7 @@ func staffDepart(d *Draft) error {
 	return nil
 }
 
-func staffReinstate(d *Draft) error {
+func staffReinstate(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -342,14 +343,14 @@ func staffReinstate(d *Draft) error {
 	return nil
 }
 
-func (d *Draft) byOwner() error {
+func (d *Trial) byOwner() error {
 	if actor := d.before.State().Person(d.actor.Staff); d.actor.System == "" && (actor == nil || !actor.Owner) {
 		return fault.Refusedf("not-permitted", "Only an owner makes and unmakes owners.")
 	}
 	return nil
 }
 
-func staffMakeOwner(d *Draft) error {
+func staffMakeOwner(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -361,7 +362,7 @@ func staffMakeOwner(d *Draft) error {
 		return fault.Conflictf("on", "%s is an owner already", before.FullName())
 	}
 	if limit := d.State.Settings.MaxOwners; d.State.Owners() >= limit {
-		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.", count(limit, "owner", "owners"))
+		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.", words.Count(limit, "owner", "owners"))
 	}
 	if d.statusOf(before) == people.Departed {
 		return fault.Conflictf("on", "%s has departed", before.FullName())
@@ -372,7 +373,7 @@ func staffMakeOwner(d *Draft) error {
 	return nil
 }
 
-func staffUnmakeOwner(d *Draft) error {
+func staffUnmakeOwner(d *Trial) error {
 	before, err := d.person()
 	if err != nil {
 		return err
@@ -399,7 +400,7 @@ type pinForm struct {
 	Until      string `json:"until"`
 }
 
-func (d *Draft) holder(reference, key string, console bool) (*people.Staff, error) {
+func (d *Trial) holder(reference, key string, console bool) (*people.Staff, error) {
 	p, err := d.findStaff("set.staff", reference)
 	if err != nil {
 		return nil, err
@@ -413,7 +414,7 @@ func (d *Draft) holder(reference, key string, console bool) (*people.Staff, erro
 	return p, d.mayStandFor(p, console)
 }
 
-func pinSet(d *Draft) error {
+func pinSet(d *Trial) error {
 	var form pinForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -447,7 +448,7 @@ func pinSet(d *Draft) error {
 }
 
 // withdraw takes back what somebody has of a kind; its digest is forgotten, so that nobody keeps a PIN reserved.
-func (d *Draft) withdraw(p *people.Staff, kind credential.Kind) bool {
+func (d *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
 	old := d.State.CredentialOf(p.ID, kind)
 	if old == nil {
 		return false
@@ -458,7 +459,7 @@ func (d *Draft) withdraw(p *people.Staff, kind credential.Kind) bool {
 	return true
 }
 
-func pinWithdraw(d *Draft) error {
+func pinWithdraw(d *Trial) error {
 	var form pinForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -482,7 +483,7 @@ type passwordForm struct {
 }
 
 // passwordIssue makes a first password that is shown once and has to be changed at the first sign-in.
-func passwordIssue(d *Draft) error {
+func passwordIssue(d *Trial) error {
 	var form passwordForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -503,7 +504,7 @@ func passwordIssue(d *Draft) error {
 }
 
 // passwordSet sets the actor's own password; a system actor sets anybody's.
-func passwordSet(d *Draft) error {
+func passwordSet(d *Trial) error {
 	var form passwordForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -521,7 +522,7 @@ func passwordSet(d *Draft) error {
 	return d.putPassword(p, form.Password, false)
 }
 
-func (d *Draft) putPassword(p *people.Staff, password string, mustChange bool) error {
+func (d *Trial) putPassword(p *people.Staff, password string, mustChange bool) error {
 	hash, err := d.env.HashPassword(password)
 	if err != nil {
 		return err

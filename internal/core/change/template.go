@@ -1,136 +1,49 @@
 package change
 
 import (
+	"cmp"
 	"encoding/json"
-	"regexp"
+	"maps"
 	"slices"
-	"sort"
+	"strings"
 
-	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
-
-var keyPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
-
-func (d *Draft) checkKey(key string) error {
-	if !keyPattern.MatchString(key) || len(key) > 64 {
-		return fault.Invalidf("set.key", "a key is lower-case words joined by dots, such as line.changeover")
-	}
-	catalogue := d.catalogue()
-	if catalogue.GroupByKey(key) != nil || catalogue.PermissionByKey(key) != nil {
-		return fault.Conflictf("set.key", "the catalogue has %s already", key)
-	}
-	return nil
-}
-
-// catalogue is the catalogue as the draft has it so far.
-func (d *Draft) catalogue() *permit.Catalogue {
-	return permit.NewCatalogue(d.State.Groups.All(), d.State.Permissions.All())
-}
-
-type groupForm struct {
-	Key    string `json:"key"`
-	Title  string `json:"title"`
-	Parent string `json:"parent"`
-}
-
-func groupAdd(d *Draft) error {
-	var form groupForm
-	if err := d.form(&form); err != nil {
-		return err
-	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
-		return err
-	}
-	if err := d.checkKey(form.Key); err != nil {
-		return err
-	}
-	g := &permit.Group{ID: permit.GroupID(d.State.Groups.Next()), Key: form.Key, Title: people.Tidy(form.Title), Revision: d.next()}
-	if g.Title == "" {
-		return fault.Invalidf("set.title", "a group needs a title")
-	}
-	if form.Parent != "" {
-		parent := d.catalogue().GroupByKey(form.Parent)
-		if parent == nil {
-			return fault.Missingf("set.parent", "the catalogue has no group %q", form.Parent)
-		}
-		g.Parent = parent.ID
-	}
-	d.State.Groups.Put(uint32(g.ID), g)
-	d.Touched.Catalogue = true
-	d.wrote("group", uint32(g.ID), g.Key, nil, g)
-	return nil
-}
-
-type permissionForm struct {
-	Key       string        `json:"key"`
-	Title     string        `json:"title"`
-	Sentence  string        `json:"sentence"`
-	Group     string        `json:"group"`
-	Scale     permit.Scale  `json:"scale"`
-	Kinds     []estate.Kind `json:"kinds"`
-	Sensitive bool          `json:"sensitive"`
-}
-
-func permissionAdd(d *Draft) error {
-	var form permissionForm
-	if err := d.form(&form); err != nil {
-		return err
-	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
-		return err
-	}
-	if err := d.checkKey(form.Key); err != nil {
-		return err
-	}
-	catalogue := d.catalogue()
-	group := catalogue.GroupByKey(form.Group)
-	if group == nil {
-		return fault.Missingf("set.group", "the catalogue has no group %q", form.Group)
-	}
-	p := &permit.Permission{ID: permit.PermissionID(d.State.Permissions.Next()), Key: form.Key, Title: people.Tidy(form.Title),
-		Sentence: people.Tidy(form.Sentence), Group: group.ID, Scale: form.Scale, Sensitive: form.Sensitive,
-		Since: catalogue.Count() + 1, Revision: d.next()}
-	switch {
-	case p.Title == "":
-		return fault.Invalidf("set.title", "a permission needs a title that says what somebody may do")
-	case p.Sentence == "":
-		return fault.Invalidf("set.sentence", "a permission needs one plain sentence")
-	case len(form.Kinds) == 0:
-		return fault.Invalidf("set.kinds", "say at which kinds of place the permission has a meaning")
-	}
-	for _, kind := range form.Kinds {
-		if !kind.Known() {
-			return fault.Invalidf("set.kinds", "%q is not a kind of place", kind)
-		}
-	}
-	// Each kind once, in the order of the tree.
-	p.Kinds = slices.DeleteFunc(slices.Clone(estate.Kinds), func(kind estate.Kind) bool { return !slices.Contains(form.Kinds, kind) })
-	if err := p.Scale.Check(); err != nil {
-		return fault.Invalidf("set.scale", "%s", err)
-	}
-	d.State.Permissions.Put(uint32(p.ID), p)
-	d.Touched.Catalogue = true
-	d.wrote("permission", uint32(p.ID), p.Key+" "+p.Title, nil, p)
-	return nil
-}
 
 type templateForm struct {
 	Code        string            `json:"code"`
 	Name        string            `json:"name"`
 	Summary     string            `json:"summary"`
 	Base        string            `json:"base"`
-	Settings    map[string]string `json:"settings"` // key of a group or permission → word
+	Settings    map[string]string `json:"settings"` // all its own settings: key of a group or permission → word
 	Hours       json.RawMessage   `json:"hours"`
 	Days        int               `json:"days"`
 	Needs       []string          `json:"needs"`
 	IdleSeconds int               `json:"idle_seconds"`
+	// Decide changes some settings and leaves the others: key → word, or null to set it back to what flows from a group
+	// or comes from the base.
+	Decide map[string]*string `json:"decide"`
+	// Section copies the settings of one group of the catalogue, with all below it, from another template.
+	Section *struct {
+		From  string `json:"from"`
+		Group string `json:"group"`
+	} `json:"section"`
+	DecideRest bool              `json:"decide_rest"` // what is still undecided is decided: not given
+	DecidedAt  *uint32           `json:"decided_at"`  // for setting back: catalogue count up to which it is decided
+	AsOf       map[string]uint32 `json:"as_of"`       // for setting back: catalogue count at which a group's setting was made
+	CopyOf     string            `json:"copy_of"`     // of a new one: begin as a copy of this template
+	Like       *struct {
+		Staff string `json:"staff"`
+		Place string `json:"place"`
+	} `json:"like"` // of a new one: give what this person holds at this place
 }
 
-func (d *Draft) fillTemplate(t *permit.Template, form *templateForm) error {
-	t.Name, t.Summary, t.Days, t.Needs, t.IdleSeconds = people.Tidy(form.Name), people.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
+func (d *Trial) fillTemplate(t *permit.Template, form *templateForm) error {
+	t.Name, t.Summary, t.Days, t.Needs, t.IdleSeconds = words.Tidy(form.Name), words.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
 	switch {
 	case t.Name == "":
 		return fault.Invalidf("set.name", "a template needs a name")
@@ -167,38 +80,125 @@ func (d *Draft) fillTemplate(t *permit.Template, form *templateForm) error {
 		}
 		t.Settings = settings
 	}
+	if form.Section != nil {
+		if err := d.copySection(t, form.Section.From, form.Section.Group); err != nil {
+			return err
+		}
+	}
+	if err := d.decide(t, form); err != nil {
+		return err
+	}
 	return hoursFrom(form.Hours, &t.Hours)
+}
+
+// decide changes some of a template's settings. A group set to what it is set to already is decided anew: its setting
+// flows into what has come into it since.
+func (d *Trial) decide(t *permit.Template, form *templateForm) error {
+	catalogue := d.catalogue()
+	settings := slices.Clone(t.Settings)
+	drop := func(of permit.Setting) {
+		settings = slices.DeleteFunc(settings, func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
+	}
+	for _, key := range sortedKeys(form.Decide) {
+		word := form.Decide[key]
+		if word == nil {
+			of, err := settingFor(catalogue, key, "set.decide."+key)
+			if err != nil {
+				return err
+			}
+			drop(of)
+			continue
+		}
+		setting, err := readSetting(catalogue, "set.decide."+key, key, *word)
+		if err != nil {
+			return err
+		}
+		drop(setting)
+		settings = append(settings, setting)
+	}
+	for key, count := range form.AsOf {
+		of, err := settingFor(catalogue, key, "set.as_of."+key)
+		if err != nil {
+			return err
+		}
+		for i := range settings {
+			if settings[i].Group == of.Group && settings[i].Group != 0 {
+				settings[i].AsOf = min(count, catalogue.Count())
+			}
+		}
+	}
+	if len(form.Decide) > 0 {
+		slices.SortFunc(settings, func(a, b permit.Setting) int { return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b)) })
+	}
+	t.Settings = settings
+	if form.DecideRest {
+		t.DecidedAt = catalogue.Count()
+	}
+	if form.DecidedAt != nil {
+		t.DecidedAt = min(*form.DecidedAt, catalogue.Count())
+	}
+	return nil
+}
+
+func keyOf(catalogue *permit.Catalogue, s permit.Setting) string {
+	if permission := catalogue.Permission(s.Permission); permission != nil {
+		return permission.Key
+	}
+	if group := catalogue.Group(s.Group); group != nil {
+		return group.Key
+	}
+	return ""
+}
+
+// copySection takes another template's own settings in a group of the catalogue; those that this one has there go.
+func (d *Trial) copySection(t *permit.Template, from, key string) error {
+	other, err := d.findTemplate("set.section.from", from)
+	if err != nil {
+		return err
+	}
+	catalogue := d.catalogue()
+	group := catalogue.GroupByKey(key)
+	if group == nil {
+		return fault.Missingf("set.section.group", "the catalogue has no group %q", key)
+	}
+	inside := func(s permit.Setting) bool {
+		if permission := catalogue.Permission(s.Permission); permission != nil {
+			return catalogue.Inside(permission.Group, group.ID)
+		}
+		return catalogue.Inside(s.Group, group.ID)
+	}
+	settings := slices.DeleteFunc(slices.Clone(t.Settings), inside)
+	// What the other has by its base, or by a group further up, is stated here: a section means the same in both.
+	base := catalogue.Resolve(&permit.Template{Base: t.Base, Settings: settings}, d.State.Template)
+	for permission := range catalogue.Permissions {
+		if !catalogue.Inside(permission.Group, group.ID) {
+			continue
+		}
+		theirs := d.resolve(other)[permission.ID]
+		if theirs.Level != base[permission.ID].Level || theirs.Decided && !base[permission.ID].Decided {
+			settings = append(settings, permit.Setting{Permission: permission.ID, Word: permission.Scale.Word(theirs.Level)})
+		}
+	}
+	t.Settings = settings
+	return nil
+}
+
+// resolve works a template out as the trial has it so far.
+func (d *Trial) resolve(t *permit.Template) []permit.Resolved {
+	return d.catalogue().Resolve(t, d.State.Template)
 }
 
 // settings reads key and word pairs. A setting on a group that was there before with the same word keeps the
 // moment it was made, so that saving a template again decides nothing new.
-func (d *Draft) settings(t *permit.Template, pairs map[string]string) ([]permit.Setting, error) {
+func (d *Trial) settings(t *permit.Template, pairs map[string]string) ([]permit.Setting, error) {
 	catalogue := d.catalogue()
-	keys := make([]string, 0, len(pairs))
-	for key := range pairs {
-		keys = append(keys, key)
-	}
-	sort.Strings(keys)
 	var settings []permit.Setting
-	for _, key := range keys {
-		field, word := "set.settings."+key, pairs[key]
-		if permission := catalogue.PermissionByKey(key); permission != nil {
-			level, err := permission.Scale.Parse(word)
-			if err != nil {
-				return nil, fault.Invalidf(field, "%s", err)
-			}
-			settings = append(settings, permit.Setting{Permission: permission.ID, Word: permission.Scale.Word(level)})
-			continue
+	for _, key := range sortedKeys(pairs) {
+		setting, err := readSetting(catalogue, "set.settings."+key, key, pairs[key])
+		if err != nil {
+			return nil, err
 		}
-		group := catalogue.GroupByKey(key)
-		if group == nil {
-			return nil, fault.Missingf(field, "the catalogue has neither a permission nor a group %q", key)
-		}
-		if !groupTakes(catalogue, group, word) {
-			return nil, fault.Invalidf(field, "no permission in %s has a level %q; use none, full or a level that some of them have", group.Title, word)
-		}
-		setting := permit.Setting{Group: group.ID, Word: word, AsOf: catalogue.Count()}
-		if i := slices.IndexFunc(t.Settings, func(s permit.Setting) bool { return s.Group == group.ID && s.Word == word }); i >= 0 {
+		if i := slices.IndexFunc(t.Settings, func(s permit.Setting) bool { return s.Group == setting.Group && s.Word == setting.Word }); setting.Group != 0 && i >= 0 {
 			setting.AsOf = t.Settings[i].AsOf
 		}
 		settings = append(settings, setting)
@@ -206,6 +206,44 @@ func (d *Draft) settings(t *permit.Template, pairs map[string]string) ([]permit.
 	return settings, nil
 }
 
+func sortedKeys[V any](pairs map[string]V) []string { return slices.Sorted(maps.Keys(pairs)) }
+
+// settingFor returns a setting without its word for the permission or the group that a key names.
+func settingFor(catalogue *permit.Catalogue, key, field string) (permit.Setting, error) {
+	if permission := catalogue.PermissionByKey(key); permission != nil {
+		return permit.Setting{Permission: permission.ID}, nil
+	}
+	if group := catalogue.GroupByKey(key); group != nil {
+		return permit.Setting{Group: group.ID}, nil
+	}
+	return permit.Setting{}, fault.Missingf(field, "the catalogue has neither a permission nor a group %q", key)
+}
+
+func readSetting(catalogue *permit.Catalogue, field, key, word string) (permit.Setting, error) {
+	setting, err := settingFor(catalogue, key, field)
+	if err != nil {
+		return setting, err
+	}
+	if permission := catalogue.Permission(setting.Permission); permission != nil {
+		if permission.Retired {
+			return setting, fault.Conflictf(field, "“%s” is retired; bring it back into the catalogue first", permission.Title)
+		}
+		level, err := permission.Scale.Parse(word)
+		if err != nil {
+			return setting, fault.Invalidf(field, "%s", err)
+		}
+		setting.Word = permission.Scale.Word(level)
+		return setting, nil
+	}
+	group := catalogue.Group(setting.Group)
+	if !groupTakes(catalogue, group, word) {
+		return setting, fault.Invalidf(field, "no permission in %s has a level %q; use none, full or a level that some of them have", group.Title, word)
+	}
+	setting.Word, setting.AsOf = word, catalogue.Count()
+	return setting, nil
+}
+
+// groupTakes reports whether a word means something to some permission of a group.
 func groupTakes(catalogue *permit.Catalogue, group *permit.Group, word string) bool {
 	if word == permit.WordNone || word == permit.WordFull {
 		return true
@@ -221,7 +259,7 @@ func groupTakes(catalogue *permit.Catalogue, group *permit.Group, word string) b
 }
 
 // templateCeiling asks that the actor holds everywhere whatever the template now gives that it did not give before.
-func (d *Draft) templateCeiling(t *permit.Template) error {
+func (d *Trial) templateCeiling(t *permit.Template) error {
 	if d.actor.System != "" {
 		return nil
 	}
@@ -230,18 +268,26 @@ func (d *Draft) templateCeiling(t *permit.Template) error {
 		if id < len(before) && resolved.Level <= before[id].Level || resolved.Level == 0 {
 			continue
 		}
-		for here := range d.before.Tree().Walk {
-			if here.Place.Parent == 0 && !here.Retired {
-				if err := d.mayGive(permit.PermissionID(id), resolved.Level, here.Place.ID); err != nil {
-					return err
-				}
+		if err := d.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere.
+func (d *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
+	for here := range d.before.Tree().Walk {
+		if here.Place.Parent == 0 && !here.Retired {
+			if err := d.mayGive(id, level, here.Place.ID); err != nil {
+				return err
 			}
 		}
 	}
 	return nil
 }
 
-func templateAdd(d *Draft) error {
+func templateAdd(d *Trial) error {
 	var form templateForm
 	if err := d.form(&form); err != nil {
 		return err
@@ -255,7 +301,10 @@ func templateAdd(d *Draft) error {
 	if d.State.TemplateByCode(form.Code) != nil {
 		return fault.Conflictf("set.code", "there is a template %s already; choose another code", form.Code)
 	}
-	t := &permit.Template{ID: permit.TemplateID(d.State.Templates.Next()), Code: form.Code}
+	t := &permit.Template{ID: permit.TemplateID(d.State.Templates.Next()), Code: form.Code, DecidedAt: d.catalogue().Count()}
+	if err := d.beginTemplate(t, &form); err != nil {
+		return err
+	}
 	if err := d.fillTemplate(t, &form); err != nil {
 		return err
 	}
@@ -267,7 +316,57 @@ func templateAdd(d *Draft) error {
 	return nil
 }
 
-func templateEdit(d *Draft) error {
+// beginTemplate lets a new template begin as a copy of another, or as what a person holds at a place.
+func (d *Trial) beginTemplate(t *permit.Template, form *templateForm) error {
+	switch {
+	case form.CopyOf != "" && form.Like != nil:
+		return fault.Invalidf("set.like", "begin with a copy or with a person, not with both")
+	case form.CopyOf != "":
+		other, err := d.findTemplate("set.copy_of", form.CopyOf)
+		if err != nil {
+			return err
+		}
+		t.Settings, t.Hours, t.DecidedAt = slices.Clone(other.Settings), other.Hours, other.DecidedAt
+		d.keepFrom(other, form)
+		if base := d.State.Template(other.Base); base != nil && form.Base == "" {
+			form.Base = base.Code
+		}
+	case form.Like != nil:
+		p, err := d.findStaff("set.like.staff", form.Like.Staff)
+		if err != nil {
+			return err
+		}
+		place, err := d.findPlace("set.like.place", form.Like.Place)
+		if err != nil {
+			return err
+		}
+		if err := d.requireAround(permit.ViewStaff, p); err != nil {
+			return err
+		}
+		like, found := d.before.Like(p.ID, place.ID, d.env.Now.Unix())
+		if !found {
+			return fault.Conflictf("set.like", "%s has no assignment at %s that counts now, so there is nothing to make a template from", p.FullName(), place.Name)
+		}
+		base := d.State.Template(like.Base)
+		form.Base = base.Code
+		d.keepFrom(base, form)
+		for _, permission := range slices.Sorted(maps.Keys(like.Settings)) {
+			t.Settings = append(t.Settings, permit.Setting{Permission: permission, Word: d.catalogue().Permission(permission).Scale.Word(like.Settings[permission])})
+		}
+	}
+	return nil
+}
+
+// keepFrom takes over another template's defaults where the form states none.
+func (d *Trial) keepFrom(other *permit.Template, form *templateForm) {
+	form.Summary = cmp.Or(form.Summary, other.Summary)
+	form.Days, form.IdleSeconds = cmp.Or(form.Days, other.Days), cmp.Or(form.IdleSeconds, other.IdleSeconds)
+	if form.Needs == nil {
+		form.Needs = other.Needs
+	}
+}
+
+func templateEdit(d *Trial) error {
 	before, err := d.findTemplate("on", d.op.On)
 	if err != nil {
 		return err
@@ -285,8 +384,13 @@ func templateEdit(d *Draft) error {
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	if form.Code != before.Code {
+	switch {
+	case form.Code != before.Code:
 		return fault.Invalidf("set.code", "a template keeps its code; change its name instead")
+	case form.CopyOf != "" || form.Like != nil:
+		return fault.Invalidf("set", "only a new template begins as a copy or from a person; copy a section instead")
+	case before.Retired:
+		return fault.Conflictf("on", "%s is retired; bring it back before changing it", before.Name)
 	}
 	t := *before
 	if err := d.fillTemplate(&t, &form); err != nil {
@@ -299,11 +403,29 @@ func templateEdit(d *Draft) error {
 		return err
 	}
 	d.putTemplate(&t)
+	// Those based on it give what it gives now, which must be the actor's to give too.
+	for _, other := range d.State.Templates.All() {
+		if d.basedOn(other, t.ID) && !other.Retired {
+			if err := d.templateCeiling(other); err != nil {
+				return err
+			}
+		}
+	}
 	return nil
 }
 
+// basedOn reports whether a template is based on another, through however many.
+func (d *Trial) basedOn(t *permit.Template, base permit.TemplateID) bool {
+	for above := d.State.Template(t.Base); above != nil; above = d.State.Template(above.Base) {
+		if above.ID == base {
+			return true
+		}
+	}
+	return false
+}
+
 // templateNotOwn keeps a manager from changing their own access by way of a template they are assigned.
-func (d *Draft) templateNotOwn(t *permit.Template) error {
+func (d *Trial) templateNotOwn(t *permit.Template) error {
 	actor := d.before.State().Person(d.actor.Staff)
 	if d.actor.System != "" || actor == nil || actor.Owner {
 		return nil
@@ -319,7 +441,7 @@ func (d *Draft) templateNotOwn(t *permit.Template) error {
 	return nil
 }
 
-func templateRetire(d *Draft) error {
+func templateRetire(d *Trial) error {
 	before, err := d.findTemplate("on", d.op.On)
 	if err != nil {
 		return err
@@ -333,17 +455,103 @@ func templateRetire(d *Draft) error {
 	if before.Retired {
 		return fault.Conflictf("on", "%s is retired already", before.Name)
 	}
-	users := 0
-	for _, a := range d.State.Assignments.All() {
-		if a.Template == before.ID && !a.Ended && (a.Until.IsZero() || d.env.Now.Before((a.Until + 1).Start(d.env.Now.Location()))) {
-			users++
+	var form retireForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	for _, other := range d.State.Templates.All() {
+		if other.Base == before.ID && !other.Retired {
+			return fault.Conflictf("on", "%s is based on %s; base it on another template, or on none, first", other.Name, before.Name)
 		}
 	}
-	if users > 0 {
-		return fault.Conflictf("on", "%s is still used by %s; give those people another template first", before.Name, count(users, "assignment", "assignments"))
+	if err := d.leaveTemplate(before, &form); err != nil {
+		return err
 	}
 	t := *before
 	t.Retired = true
+	d.putTemplate(&t)
+	return nil
+}
+
+// retireForm says what happens to those who have a template that is retired.
+type retireForm struct {
+	ReplaceWith    string `json:"replace_with"`    // their assignments go on with this template
+	EndAssignments bool   `json:"end_assignments"` // their assignments end
+}
+
+// leaveTemplate ends the assignments of a template that have not run out, or lets them go on with another.
+func (d *Trial) leaveTemplate(t *permit.Template, form *retireForm) error {
+	var users []*org.Assignment
+	staff := map[people.StaffID]bool{}
+	for _, a := range d.State.Assignments.All() {
+		if a.Template == t.ID && !a.Ended && (a.Until.IsZero() || a.Until >= d.today(d.State.Place(a.Place))) {
+			users, staff[a.Staff] = append(users, a), true
+		}
+	}
+	if len(users) == 0 {
+		return nil
+	}
+	var next *permit.Template
+	switch {
+	case form.ReplaceWith != "" && form.EndAssignments:
+		return fault.Invalidf("set.end_assignments", "either give those people another template or end their assignments, not both")
+	case form.ReplaceWith != "":
+		var err error
+		if next, err = d.findTemplate("set.replace_with", form.ReplaceWith); err != nil {
+			return err
+		}
+		if next.Retired || next.ID == t.ID {
+			return fault.Invalidf("set.replace_with", "choose another template that is in use")
+		}
+	case !form.EndAssignments:
+		return fault.Conflictf("on", "%s is still used by %s of %s; say which template they get instead (replace_with), or that their assignments end (end_assignments)",
+			t.Name, words.Count(len(users), "assignment", "assignments"), words.Count(len(staff), "person", "people"))
+	}
+	for _, a := range users {
+		if err := d.endable(a); err != nil {
+			return err
+		}
+		ended := *a
+		ended.Ended = true
+		d.putAssignment(&ended)
+		if next == nil {
+			continue
+		}
+		if err := d.templateFits(next, d.State.Place(a.Place)); err != nil {
+			return err
+		}
+		onward := *a
+		onward.ID, onward.Template = org.AssignmentID(d.State.Assignments.Next()), next.ID
+		if onward.From < d.today(d.State.Place(a.Place)) {
+			onward.From = d.today(d.State.Place(a.Place))
+		}
+		if d.assignedAlready(&onward) {
+			continue
+		}
+		if err := d.assignable(&onward); err != nil {
+			return err
+		}
+		d.putAssignment(&onward)
+	}
+	return nil
+}
+
+func templateRestore(d *Trial) error {
+	before, err := d.findTemplate("on", d.op.On)
+	if err != nil {
+		return err
+	}
+	if err := d.require(permit.EditTemplates, 0); err != nil {
+		return err
+	}
+	if err := d.fresh(before.Revision, before.Name); err != nil {
+		return err
+	}
+	if !before.Retired {
+		return fault.Conflictf("on", "%s is in use already", before.Name)
+	}
+	t := *before
+	t.Retired = false
 	d.putTemplate(&t)
 	return nil
 }

@@ -31,6 +31,8 @@ type Fault struct {
 	Code    string
 	Message string
 	Fields  []Field
+	// Operation is which operation of a change it is about, counted from 1; 0 where it is about none in particular.
+	Operation int
 }
 
 // Error returns the sentence.
@@ -88,4 +90,15 @@ func Within(prefix string, err error) error {
 func Is(err error, kind Kind) bool {
 	var f *Fault
 	return errors.As(err, &f) && f.Kind == kind
+}
+
+// At returns err as one about an operation of a change, counted from 1.
+func At(operation int, err error) error {
+	var f *Fault
+	if !errors.As(err, &f) {
+		return err
+	}
+	at := *f
+	at.Operation = operation
+	return &at
 }

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
@@ -156,20 +155,3 @@ func (s *Staff) Check() (field string, err error) {
 	}
 	return "", nil
 }
-
-// Tidy returns a text without surrounding or doubled space and without control characters.
-func Tidy(s string) string {
-	return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }), " ")
-}
-
-// plain maps letters with marks that staff names commonly have to those without, for finding doubles and for search.
-var plain = strings.NewReplacer(
-	"á", "a", "à", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ą", "a", "ā", "a", "ă", "a", "æ", "ae",
-	"ç", "c", "ć", "c", "č", "c", "ď", "d", "đ", "d", "é", "e", "è", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e", "ē", "e",
-	"ğ", "g", "í", "i", "ì", "i", "î", "i", "ï", "i", "ī", "i", "ı", "i", "ł", "l", "ñ", "n", "ń", "n", "ň", "n",
-	"ó", "o", "ò", "o", "ô", "o", "ö", "o", "õ", "o", "ø", "o", "ő", "o", "œ", "oe", "ř", "r", "ś", "s", "š", "s", "ş", "s", "ș", "s", "ß", "ss",
-	"ť", "t", "ț", "t", "ú", "u", "ù", "u", "û", "u", "ü", "u", "ů", "u", "ű", "u", "ū", "u", "ý", "y", "ÿ", "y", "ź", "z", "ż", "z", "ž", "z",
-	"-", " ", "'", "", "’", "")
-
-// Fold returns a text as it is compared: lower case, without marks.
-func Fold(s string) string { return plain.Replace(strings.ToLower(s)) }

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func date(text string) day.Date {
@@ -62,8 +63,8 @@ func TestARecordSaysWhatIsWrongWithIt(t *testing.T) {
 }
 
 func TestNamesAreComparedWithoutMarks(t *testing.T) {
-	assert.Equal(t, Fold("Søren Górski-O’Dea"), Fold("soren gorski odea"))
-	assert.Equal(t, "Ana Reyes", Tidy("  Ana\t\x00Reyes \n"))
+	assert.Equal(t, words.Fold("Søren Górski-O’Dea"), words.Fold("soren gorski odea"))
+	assert.Equal(t, "Ana Reyes", words.Tidy("  Ana\t\x00Reyes \n"))
 }
 
 func TestDatesBecomeInstantsInTheirZone(t *testing.T) {

@@ -48,3 +48,9 @@ func ConsolePermissions() []Permission {
 	}
 	return permissions
 }
+
+// OfConsole reports whether a group is of this product itself: its permissions' wording may change, nothing else.
+func (c *Catalogue) OfConsole(id GroupID) bool {
+	console := c.GroupByKey(ConsoleGroup)
+	return console != nil && c.Inside(id, console.ID)
+}

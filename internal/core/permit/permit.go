@@ -41,6 +41,7 @@ type Scale struct {
 	Kind   ScaleKind `json:"kind"`
 	Levels []string  `json:"levels,omitempty"` // lowest first; the first means none
 	Unit   string    `json:"unit,omitempty"`   // of a limit
+	Most   Level     `json:"most,omitempty"`   // the highest number a limit can be set to; 0: any
 }
 
 // Words that mean the same on every scale. Full has no meaning on a limit: a number has to be decided.
@@ -65,6 +66,9 @@ func (s Scale) Check() error {
 	case Limit:
 		if s.Unit == "" {
 			return fmt.Errorf("a limit needs a unit, such as kg")
+		}
+		if s.Most < 0 {
+			return fmt.Errorf("the most that a limit can be set to is a number above 0, or left out")
 		}
 	default:
 		return fmt.Errorf("%q is not a scale; use switch, levels or limit", s.Kind)
@@ -99,6 +103,9 @@ func (s Scale) Parse(word string) (Level, error) {
 	if err != nil || number < 0 || Level(number) == Unbounded {
 		return 0, fmt.Errorf("%q is not a limit; write a whole number of %s, 0 or more", word, s.Unit)
 	}
+	if s.Most > 0 && Level(number) > s.Most {
+		return 0, fmt.Errorf("%d %s is beyond the most that this can be, %d %s", number, s.Unit, s.Most, s.Unit)
+	}
 	return Level(number), nil
 }
 
@@ -130,6 +137,30 @@ func (s Scale) Words(level Level) string {
 	return "(" + s.Word(level) + ")"
 }
 
+// Text says the scale in a line: "switch", "none < view < run", "limit in percent, at most 100".
+func (s Scale) Text() string {
+	switch {
+	case s.Kind == Levels:
+		return strings.Join(s.Levels, " < ")
+	case s.Kind == Limit && s.Most > 0:
+		return fmt.Sprintf("limit in %s, at most %d", s.Unit, s.Most)
+	case s.Kind == Limit:
+		return "limit in " + s.Unit
+	}
+	return string(s.Kind)
+}
+
+// IsReach reports whether the scale says whose records somebody sees, which is a matter apart from what they may do
+// and where: its levels are own, team or all.
+func (s Scale) IsReach() bool {
+	return s.Kind == Levels && slices.Contains(s.Levels, "own") && slices.Contains(s.Levels, "all")
+}
+
+// Equal reports whether two scales are the same.
+func (s Scale) Equal(other Scale) bool {
+	return s.Kind == other.Kind && s.Unit == other.Unit && s.Most == other.Most && slices.Equal(s.Levels, other.Levels)
+}
+
 // Permission is one thing somebody may do, phrased positively.
 type Permission struct {
 	ID        PermissionID  `json:"id"`
@@ -154,6 +185,8 @@ type Group struct {
 	Key      string  `json:"key"`
 	Title    string  `json:"title"`
 	Parent   GroupID `json:"parent,omitempty"`
+	Since    uint32  `json:"since"` // catalogue count when it came under its parent; see Setting.AsOf
+	Retired  bool    `json:"retired,omitempty"`
 	Revision uint64  `json:"-"`
 }
 
@@ -179,8 +212,11 @@ type Template struct {
 	Days        int          `json:"days,omitempty"`         // how long an assignment lasts unless it says otherwise; 0 is open
 	Needs       []string     `json:"needs,omitempty"`        // kinds of credential: "pin", "badge"
 	IdleSeconds int          `json:"idle_seconds,omitempty"` // after which an idle shared terminal signs the person out; 0 is the terminal's own
-	Retired     bool         `json:"retired,omitempty"`
-	Revision    uint64       `json:"-"`
+	// DecidedAt is the catalogue count up to which somebody has looked at everything: what came before it and is not
+	// set is not given, and that is decided. What came later and is not set waits for a decision.
+	DecidedAt uint32 `json:"decided_at"`
+	Retired   bool   `json:"retired,omitempty"`
+	Revision  uint64 `json:"-"`
 }
 
 // Catalogue is the tree of groups with the permissions in it.
@@ -200,6 +236,7 @@ func NewCatalogue(groups func(yield func(uint32, *Group) bool), permissions func
 		}
 		c.groups[id] = group
 		c.byKey[group.Key] = group
+		c.count = max(c.count, group.Since)
 	}
 	for id, permission := range permissions {
 		for len(c.permissions) <= int(id) {
@@ -252,10 +289,19 @@ func (c *Catalogue) Permissions(yield func(*Permission) bool) {
 	}
 }
 
-// Groups yields the groups in the order of their numbers.
+// AllPermissions yields the permissions, retired ones too, in the order of their numbers.
+func (c *Catalogue) AllPermissions(yield func(*Permission) bool) {
+	for _, permission := range c.permissions {
+		if permission != nil && !yield(permission) {
+			return
+		}
+	}
+}
+
+// Groups yields the groups that are not retired in the order of their numbers.
 func (c *Catalogue) Groups(yield func(*Group) bool) {
 	for _, group := range c.groups {
-		if group != nil && !yield(group) {
+		if group != nil && !group.Retired && !yield(group) {
 			return
 		}
 	}
@@ -288,11 +334,13 @@ const maxBases = 32
 
 // Highest returns the level of those who hold everything.
 func (s Scale) Highest() Level {
-	switch s.Kind {
-	case Switch:
+	switch {
+	case s.Kind == Switch:
 		return 1
-	case Levels:
+	case s.Kind == Levels:
 		return Level(len(s.Levels) - 1)
+	case s.Most > 0:
+		return s.Most
 	}
 	return Unbounded
 }
@@ -339,15 +387,15 @@ func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
 		if resolved[permission.ID].Decided {
 			continue
 		}
+		arrived := permission.Since // below the group looked at
 		for group := c.Group(permission.Group); group != nil; group = c.Group(group.Parent) {
-			setting, stated := groups[group.ID]
-			if !stated || permission.Since > setting.AsOf {
-				continue
+			if setting, stated := groups[group.ID]; stated && arrived <= setting.AsOf {
+				if level, err := permission.Scale.Parse(setting.Word); err == nil {
+					resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID, Group: group.ID}
+					break
+				}
 			}
-			if level, err := permission.Scale.Parse(setting.Word); err == nil {
-				resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID, Group: group.ID}
-				break
-			}
+			arrived = max(arrived, group.Since)
 		}
 	}
 }

@@ -1,0 +1,101 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/rulebook"
+	"loyallatch.example/latch/starters"
+)
+
+// ApplyRulebook makes the catalogue and the templates as a rulebook says, as one change, or says in a preview what
+// that would do. Where everything is so already, the result is nil.
+func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview bool) (*Result, error) {
+	book, err := rulebook.Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	steps, err := book.Steps(a.Live().State())
+	if err != nil || len(steps) == 0 {
+		return nil, err
+	}
+	r.Operations = rulebook.Operations(steps)
+	var result *Result
+	if preview {
+		result, err = a.Preview(r)
+	} else {
+		result, err = a.Commit(ctx, r)
+	}
+	return result, atLine(err, steps)
+}
+
+// atLine says a fault of an operation as one of the line of the rulebook that it comes from.
+func atLine(err error, steps []rulebook.Step) error {
+	var f *fault.Fault
+	if !errors.As(err, &f) || f.Operation == 0 || f.Operation > len(steps) {
+		return err
+	}
+	step := steps[f.Operation-1]
+	told := *f
+	told.Message = fmt.Sprintf("line %d, %s: %s", step.Line, step.What, f.Message)
+	told.Fields = []fault.Field{{Name: "rulebook", Message: told.Message}}
+	return &told
+}
+
+// Starter is a rulebook that ships with the service, to begin from.
+type Starter struct {
+	Code string
+	Text []byte
+	Book *rulebook.Book
+}
+
+// Permissions returns how many permissions the starter holds.
+func (s *Starter) Permissions() int {
+	count := 0
+	for _, group := range s.Book.Catalogue {
+		count += len(group.Permissions)
+	}
+	return count
+}
+
+// Starters returns the rulebooks that ship with the service, by name.
+func Starters() ([]Starter, error) {
+	files, err := starters.FS.ReadDir(".")
+	if err != nil {
+		return nil, err
+	}
+	var list []Starter
+	for _, file := range files {
+		text, err := starters.FS.ReadFile(file.Name())
+		if err != nil {
+			return nil, err
+		}
+		book, err := rulebook.Parse(text)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", file.Name(), err)
+		}
+		list = append(list, Starter{Code: strings.TrimSuffix(file.Name(), path.Ext(file.Name())), Text: text, Book: book})
+	}
+	slices.SortFunc(list, func(a, b Starter) int { return cmp.Compare(a.Book.Name, b.Book.Name) })
+	return list, nil
+}
+
+// StarterFor returns one of the rulebooks that ship with the service.
+func StarterFor(code string) (*Starter, error) {
+	all, err := Starters()
+	if err != nil {
+		return nil, err
+	}
+	for i := range all {
+		if all[i].Code == code {
+			return &all[i], nil
+		}
+	}
+	return nil, fault.Missingf("starter", "there is no starter set %q", code)
+}

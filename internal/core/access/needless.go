@@ -1,0 +1,94 @@
+package access
+
+import (
+	"fmt"
+	"slices"
+
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Needless says why an exception changes nothing from an instant on, or "" where it does: it has run out, or the
+// person's templates give or refuse the same without it.
+func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
+	e := s.state.Exception(id)
+	if e == nil || e.Ended {
+		return ""
+	}
+	p := s.person(e.Staff)
+	if p == nil {
+		return ""
+	}
+	var x *exception
+	for i := range p.exceptions {
+		if p.exceptions[i].number == id {
+			x = &p.exceptions[i]
+		}
+	}
+	switch {
+	case x == nil:
+		return ""
+	case at >= x.until:
+		return "It has run out."
+	case at >= min(p.span.Gone, p.span.Contract):
+		return fmt.Sprintf("%s no longer works here.", s.state.Person(e.Staff).Called())
+	case !s.inUse(x.permission):
+		return "The permission is retired."
+	}
+	others := s.without(p, x.number, e.Staff, x.permission, at)
+	if x.withheld {
+		for i := range others {
+			h := &others[i]
+			if h.From < x.until && h.Until > x.from && (s.tree.Within(h.Place, x.place) || s.tree.Within(x.place, h.Place)) {
+				return ""
+			}
+		}
+		return "Nothing gives this there, so there is nothing to withhold."
+	}
+	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
+	if _, covered := reached(&own, others, s.tree); !covered {
+		return ""
+	}
+	for i := range others {
+		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level && s.tree.Within(x.place, others[i].Place) {
+			return fmt.Sprintf("The template %s gives this by now.", t.Name)
+		}
+	}
+	return "This is held without it."
+}
+
+// DiffersFrom returns the templates that an exception differs from: those its person has at its place, above it or
+// below it, in the order of their numbers.
+func (s *Snapshot) DiffersFrom(id org.ExceptionID) []permit.TemplateID {
+	e := s.state.Exception(id)
+	p := s.person(e.Staff)
+	if p == nil {
+		return nil
+	}
+	var templates []permit.TemplateID
+	grants := p.grants()
+	for i := range grants {
+		if g := &grants[i]; s.tree.Within(e.Place, g.place) || s.tree.Within(g.place, e.Place) {
+			templates = append(templates, g.template)
+		}
+	}
+	slices.Sort(templates)
+	return slices.Compact(templates)
+}
+
+// without returns what somebody would hold of a permission, from an instant on, if one exception were not there.
+func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID, permission permit.PermissionID, at int64) []Holding {
+	spared := *p
+	spared.exceptions = nil
+	for _, x := range p.exceptions {
+		if x.number != number {
+			spared.exceptions = append(spared.exceptions, x)
+		}
+	}
+	// A lock passes: it makes nobody's exception needless.
+	spared.lockSince, spared.lockUntil = everAfter, everAfter
+	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours}
+	alone.persons.Put(uint32(id), spared)
+	return alone.holdings(nil, id, at, []permit.PermissionID{permission}, 0)
+}

@@ -1,0 +1,458 @@
+package change
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
+)
+
+var keyPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
+
+func (d *Trial) checkKey(key string) error {
+	if !keyPattern.MatchString(key) || len(key) > 64 {
+		return fault.Invalidf("set.key", "a key is lower-case words joined by dots, such as line.changeover")
+	}
+	catalogue := d.catalogue()
+	if catalogue.GroupByKey(key) != nil || catalogue.PermissionByKey(key) != nil {
+		return fault.Conflictf("set.key", "the catalogue has %s already", key)
+	}
+	return nil
+}
+
+// catalogue is the catalogue as the trial has it so far.
+func (d *Trial) catalogue() *permit.Catalogue {
+	if d.cached == nil {
+		d.cached = permit.NewCatalogue(d.State.Groups.All(), d.State.Permissions.All())
+	}
+	return d.cached
+}
+
+// nextSince is the catalogue count for what comes into the catalogue, or to another place in it: higher than any at
+// which a group's setting was made, so that none flows into it.
+func (d *Trial) nextSince() uint32 {
+	count := d.catalogue().Count()
+	for _, t := range d.State.Templates.All() {
+		count = max(count, t.DecidedAt)
+		for _, setting := range t.Settings {
+			count = max(count, setting.AsOf)
+		}
+	}
+	return count + 1
+}
+
+func (d *Trial) findGroup(field, reference string) (*permit.Group, error) {
+	group := d.catalogue().GroupByKey(reference)
+	if group == nil {
+		group = d.catalogue().Group(permit.GroupID(d.number(reference)))
+	}
+	if group == nil {
+		return nil, fault.Missingf(field, "the catalogue has no group %q", reference)
+	}
+	return group, nil
+}
+
+func (d *Trial) findPermission(field, reference string) (*permit.Permission, error) {
+	permission := d.catalogue().PermissionByKey(reference)
+	if permission == nil {
+		permission = d.catalogue().Permission(permit.PermissionID(d.number(reference)))
+	}
+	if permission == nil {
+		return nil, fault.Missingf(field, "the catalogue has no permission %q", reference)
+	}
+	return permission, nil
+}
+
+type groupForm struct {
+	Key    string  `json:"key"`
+	Title  string  `json:"title"`
+	Parent string  `json:"parent"`
+	Since  *uint32 `json:"since"` // for setting back
+}
+
+func (d *Trial) fillGroup(g *permit.Group, form *groupForm) error {
+	if g.Title = words.Tidy(form.Title); g.Title == "" {
+		return fault.Invalidf("set.title", "a group needs a title")
+	}
+	if err := bounded("title", g.Title, 120); err != nil {
+		return err
+	}
+	before := g.Parent
+	g.Parent = 0
+	if form.Parent != "" {
+		parent, err := d.findGroup("set.parent", form.Parent)
+		if err != nil {
+			return err
+		}
+		if g.ID != 0 && d.catalogue().Inside(parent.ID, g.ID) {
+			return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Title, g.Title, g.Title)
+		}
+		if parent.Retired {
+			return fault.Conflictf("set.parent", "the group %s is retired", parent.Title)
+		}
+		g.Parent = parent.ID
+	}
+	switch {
+	case form.Since != nil:
+		g.Since = min(*form.Since, d.nextSince())
+	case g.Parent != before:
+		g.Since = d.nextSince()
+	}
+	return nil
+}
+
+func groupAdd(d *Trial) error {
+	var form groupForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if err := d.require(permit.EditCatalogue, 0); err != nil {
+		return err
+	}
+	if err := d.checkKey(form.Key); err != nil {
+		return err
+	}
+	g := &permit.Group{Key: form.Key, Since: d.nextSince()}
+	if err := d.fillGroup(g, &form); err != nil {
+		return err
+	}
+	g.ID = permit.GroupID(d.State.Groups.Next())
+	d.putGroup(g)
+	d.named(uint32(g.ID))
+	return nil
+}
+
+// group finds the one an operation is about, for somebody who may edit the catalogue.
+func (d *Trial) group() (*permit.Group, error) {
+	g, err := d.findGroup("on", d.op.On)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.require(permit.EditCatalogue, 0); err != nil {
+		return nil, err
+	}
+	return g, d.fresh(g.Revision, g.Title)
+}
+
+func groupEdit(d *Trial) error {
+	before, err := d.group()
+	if err != nil {
+		return err
+	}
+	form := groupForm{Key: before.Key, Title: before.Title}
+	if parent := d.catalogue().Group(before.Parent); parent != nil {
+		form.Parent = parent.Key
+	}
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if form.Key != before.Key {
+		return fault.Invalidf("set.key", "a group keeps its key; change its title instead")
+	}
+	g := *before
+	if err := d.fillGroup(&g, &form); err != nil {
+		return err
+	}
+	d.putGroup(&g)
+	return d.catalogueCeiling()
+}
+
+func groupRetire(d *Trial) error  { return retireGroup(d, true) }
+func groupRestore(d *Trial) error { return retireGroup(d, false) }
+
+func retireGroup(d *Trial, retired bool) error {
+	before, err := d.group()
+	if err != nil {
+		return err
+	}
+	catalogue := d.catalogue()
+	switch {
+	case before.Retired == retired:
+		return fault.Conflictf("on", "the group %s is %s already", before.Title, retiredWord(retired))
+	case before.Key == permit.ConsoleGroup:
+		return fault.Refusedf("own-part", "The group %s is what this product itself asks about; it cannot be retired.", before.Title)
+	case !retired:
+		if parent := catalogue.Group(before.Parent); parent != nil && parent.Retired {
+			return fault.Conflictf("on", "the group %s that it stands in is retired; bring that back first", parent.Title)
+		}
+	default:
+		for permission := range catalogue.Permissions {
+			if permission.Group == before.ID {
+				return fault.Conflictf("on", "“%s” stands in the group %s; move it or retire it first", permission.Title, before.Title)
+			}
+		}
+		for group := range catalogue.Groups {
+			if group.Parent == before.ID {
+				return fault.Conflictf("on", "the group %s stands in %s; move it or retire it first", group.Title, before.Title)
+			}
+		}
+	}
+	g := *before
+	g.Retired = retired
+	d.putGroup(&g)
+	return d.catalogueCeiling()
+}
+
+func retiredWord(retired bool) string {
+	return map[bool]string{true: "retired", false: "in use"}[retired]
+}
+
+type permissionForm struct {
+	Key       string        `json:"key"`
+	Title     string        `json:"title"`
+	Sentence  string        `json:"sentence"`
+	Group     string        `json:"group"`
+	Scale     permit.Scale  `json:"scale"`
+	Kinds     []estate.Kind `json:"kinds"`
+	Sensitive bool          `json:"sensitive"`
+	Since     *uint32       `json:"since"` // for setting back
+}
+
+func (d *Trial) fillPermission(p *permit.Permission, form *permissionForm) error {
+	group, err := d.findGroup("set.group", form.Group)
+	if err != nil {
+		return err
+	}
+	if group.Retired {
+		return fault.Conflictf("set.group", "the group %s is retired", group.Title)
+	}
+	switch {
+	case form.Since != nil:
+		p.Since = min(*form.Since, d.nextSince())
+	case p.Group != group.ID:
+		p.Since = d.nextSince()
+	}
+	p.Title, p.Sentence, p.Group, p.Scale, p.Sensitive = words.Tidy(form.Title), words.Tidy(form.Sentence), group.ID, form.Scale, form.Sensitive
+	switch {
+	case p.Title == "":
+		return fault.Invalidf("set.title", "a permission needs a title that says what somebody may do")
+	case p.Sentence == "":
+		return fault.Invalidf("set.sentence", "a permission needs one plain sentence")
+	case len(form.Kinds) == 0:
+		return fault.Invalidf("set.kinds", "say at which kinds of place the permission has a meaning")
+	}
+	if err := bounded("title", p.Title, 120); err != nil {
+		return err
+	}
+	if err := bounded("sentence", p.Sentence, 500); err != nil {
+		return err
+	}
+	for _, kind := range form.Kinds {
+		if !kind.Known() {
+			return fault.Invalidf("set.kinds", "%q is not a kind of place; use site, zone, door, device or work_centre", kind)
+		}
+	}
+	// Each kind once, in the order of the tree.
+	p.Kinds = slices.DeleteFunc(slices.Clone(estate.Kinds), func(kind estate.Kind) bool { return !slices.Contains(form.Kinds, kind) })
+	if err := p.Scale.Check(); err != nil {
+		return fault.Invalidf("set.scale", "%s", err)
+	}
+	return nil
+}
+
+func permissionAdd(d *Trial) error {
+	var form permissionForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if err := d.require(permit.EditCatalogue, 0); err != nil {
+		return err
+	}
+	if err := d.checkKey(form.Key); err != nil {
+		return err
+	}
+	p := &permit.Permission{Key: form.Key}
+	if err := d.fillPermission(p, &form); err != nil {
+		return err
+	}
+	p.ID = permit.PermissionID(d.State.Permissions.Next())
+	d.putPermission(p)
+	d.named(uint32(p.ID))
+	return nil
+}
+
+// permission finds the one an operation is about, for somebody who may edit the catalogue.
+func (d *Trial) permission() (*permit.Permission, error) {
+	p, err := d.findPermission("on", d.op.On)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.require(permit.EditCatalogue, 0); err != nil {
+		return nil, err
+	}
+	return p, d.fresh(p.Revision, "“"+p.Title+"”")
+}
+
+func permissionEdit(d *Trial) error {
+	before, err := d.permission()
+	if err != nil {
+		return err
+	}
+	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence, Group: d.catalogue().Group(before.Group).Key, Scale: before.Scale,
+		Kinds: before.Kinds, Sensitive: before.Sensitive}
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	if form.Key != before.Key {
+		return fault.Invalidf("set.key", "a permission keeps its key, which templates and devices know it by; change its title instead")
+	}
+	p := *before
+	if err := d.fillPermission(&p, &form); err != nil {
+		return err
+	}
+	if d.catalogue().OfConsole(before.Group) && (!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
+		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; its wording may change, its scale, group and kinds may not.", before.Title)
+	}
+	if before.Sensitive && !p.Sensitive && d.reason == "" && d.actor.System == "" {
+		return fault.Invalidf("reason", "“%s” is marked sensitive; say why it no longer is", before.Title)
+	}
+	if err := d.kindsReach(before, &p); err != nil {
+		return err
+	}
+	if !p.Scale.Equal(before.Scale) {
+		if err := d.rescale(before, &p); err != nil {
+			return err
+		}
+	}
+	d.putPermission(&p)
+	return d.catalogueCeiling()
+}
+
+// kindsReach keeps a permission from losing the kinds of the doors that ask about it, and of the places at which it
+// stands in an exception.
+func (d *Trial) kindsReach(before, after *permit.Permission) error {
+	lost := func(kind estate.Kind) bool { return before.AppliesTo(kind) && !after.AppliesTo(kind) }
+	for _, place := range d.State.Places.All() {
+		if place.Asks == before.Key && lost(place.Kind) && !place.Retired {
+			return fault.Conflictf("set.kinds", "%s asks about “%s”; let it ask about something else before taking the kind %s away", place.Code, before.Title, place.Kind.Words())
+		}
+	}
+	for _, e := range d.State.Exceptions.All() {
+		if e.Permission == before.ID && !e.Ended && lost(d.State.Place(e.Place).Kind) {
+			return fault.Conflictf("set.kinds", "%s has an exception for “%s” at %s; end it before taking the kind away", d.State.Person(e.Staff).FullName(), before.Title, d.State.Place(e.Place).Code)
+		}
+	}
+	return nil
+}
+
+// rescale carries settings and exceptions over to another scale by their words; a word that the new scale lacks is in
+// the way. Exceptions hold a number, so theirs are written anew.
+func (d *Trial) rescale(before, after *permit.Permission) error {
+	for _, t := range d.State.Templates.All() {
+		for _, setting := range t.Settings {
+			if setting.Permission != before.ID || t.Retired {
+				continue
+			}
+			if _, err := after.Scale.Parse(setting.Word); err != nil {
+				return fault.Conflictf("set.scale", "the template %s sets “%s” to %s, which the new scale does not have; change that first", t.Name, before.Title, setting.Word)
+			}
+		}
+	}
+	for _, e := range d.State.Exceptions.All() {
+		if e.Permission != before.ID || e.Ended || e.Withheld {
+			continue
+		}
+		word := before.Scale.Word(e.Level)
+		level, err := after.Scale.Parse(word)
+		if err != nil || level == 0 {
+			return fault.Conflictf("set.scale", "%s has “%s” by exception to %s, which the new scale does not have; end that exception first", d.State.Person(e.Staff).FullName(), before.Title, word)
+		}
+		if level != e.Level {
+			carried := *e
+			carried.Level = level
+			if err := d.excepting(&carried); err != nil {
+				return err
+			}
+			d.putException(&carried)
+		}
+	}
+	return nil
+}
+
+func permissionRetire(d *Trial) error  { return retirePermission(d, true) }
+func permissionRestore(d *Trial) error { return retirePermission(d, false) }
+
+func retirePermission(d *Trial, retired bool) error {
+	before, err := d.permission()
+	if err != nil {
+		return err
+	}
+	if before.Retired == retired {
+		return fault.Conflictf("on", "“%s” is %s already", before.Title, retiredWord(retired))
+	}
+	if d.catalogue().OfConsole(before.Group) {
+		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; it cannot be retired.", before.Title)
+	}
+	if retired {
+		var asking []string
+		for _, place := range d.State.Places.All() {
+			if place.Asks == before.Key && !place.Retired {
+				asking = append(asking, place.Code)
+			}
+		}
+		if len(asking) > 0 {
+			return fault.Conflictf("on", "%s about “%s”: %s. Let them ask about something else first.", words.Count(len(asking), "place asks", "places ask"), before.Title,
+				strings.Join(asking[:min(len(asking), 5)], ", "))
+		}
+	}
+	if group := d.catalogue().Group(before.Group); !retired && group.Retired {
+		return fault.Conflictf("on", "the group %s that it stands in is retired; bring that back first", group.Title)
+	}
+	p := *before
+	p.Retired = retired
+	d.putPermission(&p)
+	return d.catalogueCeiling()
+}
+
+// catalogueCeiling asks that whatever templates give by a change of the catalogue, and did not give before, is the
+// actor's to give at every site, and does not change the actor's own access.
+func (d *Trial) catalogueCeiling() error {
+	if d.actor.System != "" {
+		return nil
+	}
+	for id, t := range d.State.Templates.All() {
+		if err := d.templateCeiling(t); err != nil {
+			return err
+		}
+		before, after := d.before.Resolved(permit.TemplateID(id)), d.resolve(t)
+		for permission := range after {
+			if was := levelAt(before, permission); after[permission].Level != was {
+				if err := d.templateNotOwn(t); err != nil {
+					return err
+				}
+				break
+			}
+		}
+	}
+	return d.kindsCeiling()
+}
+
+func levelAt(resolved []permit.Resolved, id int) permit.Level {
+	if id < len(resolved) {
+		return resolved[id].Level
+	}
+	return 0
+}
+
+// kindsCeiling asks the same of a permission that has come to mean something at more kinds of place.
+func (d *Trial) kindsCeiling() error {
+	for _, t := range d.State.Templates.All() {
+		for id, resolved := range d.resolve(t) {
+			before, after := d.before.Catalogue().Permission(permit.PermissionID(id)), d.catalogue().Permission(permit.PermissionID(id))
+			if before == nil || resolved.Level == 0 || !slices.ContainsFunc(after.Kinds, func(kind estate.Kind) bool { return !before.AppliesTo(kind) }) {
+				continue
+			}
+			if err := d.giveEverywhere(after.ID, resolved.Level); err != nil {
+				return err
+			}
+			if err := d.templateNotOwn(t); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

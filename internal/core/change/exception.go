@@ -1,0 +1,252 @@
+package change
+
+import (
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+type exceptionForm struct {
+	Staff      string `json:"staff"`
+	Permission string `json:"permission"`
+	Place      string `json:"place"`
+	Withheld   bool   `json:"withheld"`
+	Level      string `json:"level"`
+	From       string `json:"from"`
+	Until      string `json:"until"`
+}
+
+func exceptionAdd(d *Trial) error {
+	var form exceptionForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	p, err := d.findStaff("set.staff", form.Staff)
+	if err != nil {
+		return err
+	}
+	place, err := d.findPlace("set.place", form.Place)
+	if err != nil {
+		return err
+	}
+	permission, err := d.findPermission("set.permission", form.Permission)
+	if err != nil {
+		return err
+	}
+	return d.addException(p, place, permission, &form)
+}
+
+func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
+	switch {
+	case permission.Retired:
+		return fault.Conflictf("set.permission", "“%s” is retired", permission.Title)
+	case !place.Kind.HoldsOthers() && !permission.AppliesTo(place.Kind):
+		return fault.Invalidf("set.permission", "“%s” does not apply to a %s such as %s; choose a place it applies to, or one above", permission.Title, place.Kind.Words(), place.Code)
+	case place.Retired:
+		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
+	case d.reason == "":
+		return fault.Invalidf("reason", "an exception needs a reason")
+	}
+	if err := bounded("reason", d.reason, 500); err != nil {
+		return err
+	}
+	e := &org.Exception{ID: org.ExceptionID(d.State.Exceptions.Next()), Staff: p.ID, Place: place.ID, Permission: permission.ID,
+		Withheld: form.Withheld, Reason: d.reason, MadeAt: d.env.Now.UTC().Truncate(time.Second)}
+	if err := d.fillException(e, form); err != nil {
+		return err
+	}
+	for _, id := range d.State.ExceptionsOf(p.ID) {
+		other := d.State.Exception(id)
+		if !other.Ended && other.Permission == e.Permission && other.Place == e.Place && other.Withheld == e.Withheld && other.Level == e.Level && other.From == e.From && other.Until == e.Until {
+			return fault.Conflictf("set.permission", "this exception stands already: “%s” for %s at %s", permission.Title, p.FullName(), place.Name)
+		}
+	}
+	if err := d.excepting(e); err != nil {
+		return err
+	}
+	d.putException(e)
+	d.named(uint32(e.ID))
+	return nil
+}
+
+// fillException reads dates and level.
+func (d *Trial) fillException(e *org.Exception, form *exceptionForm) error {
+	permission := d.catalogue().Permission(e.Permission)
+	var err error
+	if e.From, err = d.date("from", form.From); err != nil {
+		return err
+	}
+	if e.Until, err = d.date("until", form.Until); err != nil {
+		return err
+	}
+	if !e.Until.IsZero() && e.Until < e.From {
+		return fault.Invalidf("set.until", "the exception ends on %s, before it begins on %s; put the end on or after the start", e.Until, e.From)
+	}
+	if e.Withheld {
+		if form.Level != "" {
+			return fault.Invalidf("set.level", "what is withheld has no level; leave it out")
+		}
+		return nil
+	}
+	if form.Level == "" && permission.Scale.Kind == permit.Switch {
+		form.Level = "yes"
+	}
+	if e.Level, err = permission.Scale.Parse(form.Level); err != nil {
+		return fault.Invalidf("set.level", "%s", err)
+	}
+	if e.Level == 0 {
+		return fault.Invalidf("set.level", "an added permission needs a level above none; to take it away, withhold it")
+	}
+	return nil
+}
+
+// excepting checks the actor's authority over an exception: what it gives, or gives back when it ends, must be theirs to give.
+func (d *Trial) excepting(e *org.Exception) error {
+	p := d.State.Person(e.Staff)
+	if err := d.ownersOnly(p); err != nil {
+		return err
+	}
+	if err := d.notOneself(p); err != nil {
+		return err
+	}
+	if err := d.require(permit.ExceptStaff, e.Place); err != nil {
+		return err
+	}
+	return d.mayGive(e.Permission, max(e.Level, 1), e.Place)
+}
+
+// exception finds the one an operation is about and sees that the caller read the newest record.
+func (d *Trial) exception() (*org.Exception, error) {
+	e := d.State.Exception(org.ExceptionID(d.number(d.op.On)))
+	if e == nil {
+		return nil, fault.Missingf("on", "there is no exception %q", d.op.On)
+	}
+	return e, d.fresh(e.Revision, "This exception")
+}
+
+func exceptionEdit(d *Trial) error {
+	before, err := d.exception()
+	if err != nil {
+		return err
+	}
+	form := exceptionForm{From: before.From.String(), Until: before.Until.String()}
+	if !before.Withheld {
+		form.Level = d.catalogue().Permission(before.Permission).Scale.Word(before.Level)
+	}
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	switch {
+	case form.Staff != "" || form.Place != "" || form.Permission != "" || form.Withheld:
+		return fault.Invalidf("set", "an exception keeps its person, place, permission and sense; end it and make another")
+	case before.Ended:
+		return fault.Conflictf("on", "this exception is ended already")
+	}
+	e := *before
+	if err := d.fillException(&e, &form); err != nil {
+		return err
+	}
+	if err := d.excepting(&e); err != nil {
+		return err
+	}
+	d.putException(&e)
+	return nil
+}
+
+func exceptionEnd(d *Trial) error     { return endException(d, true) }
+func exceptionRestore(d *Trial) error { return endException(d, false) }
+
+// endException ends an exception, or lets one that was ended count again: what undoing its end needs.
+func endException(d *Trial, ended bool) error {
+	before, err := d.exception()
+	if err != nil {
+		return err
+	}
+	if before.Ended == ended {
+		return fault.Conflictf("on", map[bool]string{true: "this exception is ended already", false: "this exception has not ended"}[ended])
+	}
+	if err := d.excepting(before); err != nil {
+		return err
+	}
+	e := *before
+	e.Ended = ended
+	d.putException(&e)
+	return nil
+}
+
+// exceptionSet makes somebody hold a permission at a place to a level, by exceptions alone: those there are at that very
+// place end, and one is made where the templates give something else. Choosing what the templates give makes none, nor
+// does an empty level, which sets back to what they give.
+func exceptionSet(d *Trial) error {
+	var form exceptionForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	p, err := d.findStaff("set.staff", form.Staff)
+	if err != nil {
+		return err
+	}
+	place, err := d.findPlace("set.place", form.Place)
+	if err != nil {
+		return err
+	}
+	permission, err := d.findPermission("set.permission", form.Permission)
+	if err != nil {
+		return err
+	}
+	var level permit.Level
+	if form.Level != "" {
+		if level, err = permission.Scale.Parse(form.Level); err != nil {
+			return fault.Invalidf("set.level", "%s", err)
+		}
+	}
+	if form.Withheld {
+		return fault.Invalidf("set.withheld", "say none as the level to withhold it")
+	}
+	// What the templates give, exceptions at this place left out, is judged on the state as the change has it so far.
+	for _, id := range d.State.ExceptionsOf(p.ID) {
+		e := d.State.Exception(id)
+		if e.Ended || e.Permission != permission.ID || e.Place != place.ID {
+			continue
+		}
+		if err := d.excepting(e); err != nil {
+			return err
+		}
+		ended := *e
+		ended.Ended = true
+		d.putException(&ended)
+	}
+	if form.Level == "" {
+		return nil
+	}
+	given, err := d.givenTo(p, permission, place)
+	if err != nil {
+		return err
+	}
+	switch {
+	case level == given:
+		return nil
+	case level > 0 && level < given:
+		return fault.Conflictf("set.level", "%s has “%s” at %s to %s by a template, and the highest level wins: withhold it, or change the template", p.FullName(), permission.Title,
+			place.Name, permission.Scale.Word(given))
+	}
+	form.Withheld = level == 0
+	if form.Withheld {
+		form.Level = ""
+	}
+	return d.addException(p, place, permission, &form)
+}
+
+// givenTo is the level that somebody holds at a place by what the change has left in place so far.
+func (d *Trial) givenTo(p *people.Staff, permission *permit.Permission, place *estate.Place) (permit.Level, error) {
+	so, err := d.before.Next(d.State, access.Touched{Staff: []people.StaffID{p.ID}, Places: d.Touched.Places, Catalogue: d.Touched.Catalogue, Zones: d.Touched.Zones})
+	if err != nil {
+		return 0, err
+	}
+	return so.Entitled(p.ID, permission.ID, place.ID, d.env.Now.Unix()).Level, nil
+}

@@ -1,0 +1,354 @@
+package change
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Undo returns the operations that reverse a change, in the order in which they have to be made. Undoing is a change
+// like any other: the operations are judged by the rules and by the authority of whoever makes them. It is refused where
+// a later change stands on this one: where a field it wrote was written again, or where what it made is in use.
+func Undo(live *access.Snapshot, revision uint64, entries []Entry) ([]Operation, error) {
+	u := &undoing{live: live, state: live.State(), revision: revision, seen: map[string]bool{}}
+	for i := len(entries) - 1; i >= 0; i-- {
+		if err := u.reverse(&entries[i]); err != nil {
+			return nil, err
+		}
+	}
+	if len(u.operations) == 0 {
+		return nil, fault.Conflictf("on", "this change changed no record, so there is nothing to undo")
+	}
+	return u.operations, nil
+}
+
+type undoing struct {
+	live       *access.Snapshot
+	state      *org.State
+	revision   uint64
+	seen       map[string]bool // record and field that a later step of the same change has written
+	operations []Operation
+}
+
+func (u *undoing) add(op, on string, set map[string]any) {
+	operation := Operation{Op: op, On: on}
+	if len(set) > 0 {
+		encoded, err := json.Marshal(set)
+		if err != nil {
+			panic(err) // made of what was JSON before
+		}
+		operation.Set = encoded
+	}
+	u.operations = append(u.operations, operation)
+}
+
+func builtUpon(format string, args ...any) error {
+	return fault.Refusedf("built-upon", "This cannot be undone: "+format, args...)
+}
+
+func (u *undoing) reverse(e *Entry) error {
+	kind, on, _ := strings.Cut(e.Record, ":")
+	record := RecordOf(u.state, e.Record)
+	if kind != "organisation" && record == nil {
+		return builtUpon("%s is not on record any more.", e.On)
+	}
+	if _, made := e.After["id"]; made && len(e.Before) == 0 {
+		if err := u.inUse(e, kind, record); err != nil {
+			return err
+		}
+		return u.unmake(e, kind, on)
+	}
+	now := Fields(u.state, record)
+	was := map[string]any{} // the fields that this step changed, as they were
+	for _, field := range changedFields(e) {
+		if name := e.Record + " " + field; !u.seen[name] {
+			u.seen[name] = true
+			if !reflect.DeepEqual(now[field], e.After[field]) {
+				return builtUpon("%s was changed again since (%s is %s now). Undo the later change first, or change it by hand.", e.On, fieldWords(field), valueWords(now[field]))
+			}
+		}
+		was[field] = e.Before[field]
+	}
+	return u.restore(e, kind, on, was)
+}
+
+func changedFields(e *Entry) []string {
+	all := map[string]any{}
+	for field := range e.Before {
+		all[field] = nil
+	}
+	for field := range e.After {
+		all[field] = nil
+	}
+	return sortedKeys(all)
+}
+
+func fieldWords(field string) string {
+	return strings.ReplaceAll(strings.TrimPrefix(field, "settings."), "_", " ")
+}
+
+func valueWords(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return "not set"
+	case string:
+		return v
+	}
+	encoded, err := json.Marshal(v)
+	if err != nil {
+		return fmt.Sprint(v)
+	}
+	return string(encoded)
+}
+
+// unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
+func (u *undoing) unmake(e *Entry, kind, on string) error {
+	switch kind {
+	case "place", "group", "permission", "template":
+		u.add(kind+".retire", on, nil)
+	case "assignment", "exception":
+		u.add(kind+".end", on, nil)
+	case "device":
+		u.add("device.revoke", on, nil)
+	case "staff":
+		return builtUpon("%s is on record, and a person stays on record. Record a departure instead.", e.On)
+	default:
+		return builtUpon("a secret that was handed out cannot be taken back unseen. Issue another, or withdraw it.")
+	}
+	return nil
+}
+
+// restore sets fields back to what they were.
+func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
+	take := func(field string) (any, bool) {
+		value, changed := was[field]
+		delete(was, field)
+		return value, changed
+	}
+	switch kind {
+	case "organisation":
+		u.add("organisation.edit", "", was)
+		return nil
+	case "staff":
+		return u.restoreStaff(e, on, was, take)
+	case "credential", "device":
+		return builtUpon("a credential or a device that was taken out of use is issued or connected anew.")
+	}
+	if retired, changed := take("retired"); changed {
+		u.add(kind+map[bool]string{true: ".retire", false: ".restore"}[retired == true], on, nil)
+	}
+	if ended, changed := take("ended"); changed {
+		u.add(kind+map[bool]string{true: ".end", false: ".restore"}[ended == true], on, nil)
+	}
+	if len(was) == 0 {
+		return nil
+	}
+	set := map[string]any{}
+	decide, asOf := map[string]any{}, map[string]any{}
+	for _, field := range sortedKeys(was) {
+		value := was[field]
+		if key, isSetting := strings.CutPrefix(field, "settings."); isSetting {
+			decide[key] = value
+			continue
+		}
+		if key, isCount := strings.CutPrefix(field, "as_of."); isCount {
+			if value != nil {
+				asOf[key] = value
+			}
+			continue
+		}
+		switch field {
+		case "parent", "base", "group":
+			set[field] = number(value)
+		case "level":
+			set[field] = u.levelWord(on, value)
+		case "hours":
+			set[field] = orElse(value, map[string]any{})
+		case "needs", "kinds":
+			set[field] = orElse(value, []any{})
+		case "opening", "scale":
+			set[field] = value
+		case "days", "idle_seconds", "since", "decided_at":
+			set[field] = orElse(value, 0)
+		case "sensitive":
+			set[field] = value == true
+		default:
+			set[field] = orElse(value, "")
+		}
+	}
+	if len(decide) > 0 {
+		set["decide"] = decide
+	}
+	if len(asOf) > 0 {
+		set["as_of"] = asOf
+	}
+	u.add(kind+".edit", on, set)
+	return nil
+}
+
+func orElse(value, otherwise any) any {
+	if value == nil {
+		return otherwise
+	}
+	return value
+}
+
+// number turns the number of a record, as JSON has it, into a reference; none into an empty one.
+func number(value any) string {
+	if n, is := value.(float64); is && n != 0 {
+		return strconv.Itoa(int(n))
+	}
+	return ""
+}
+
+func (u *undoing) levelWord(on string, value any) any {
+	id, err := strconv.Atoi(on)
+	level, is := value.(float64)
+	if err != nil || !is {
+		return ""
+	}
+	return u.live.Catalogue().Permission(u.state.Exception(org.ExceptionID(id)).Permission).Scale.Word(permit.Level(level))
+}
+
+func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take func(string) (any, bool)) error {
+	if _, changed := take("activated"); changed {
+		return builtUpon("somebody who was activated may have worked since. Lock them, or record a departure.")
+	}
+	if lock, changed := take("lock"); changed {
+		if before, locked := lock.(map[string]any); locked {
+			set := map[string]any{}
+			if until, ends := before["until"]; ends {
+				set["until"] = until
+			}
+			u.add("staff.lock", on, set)
+		} else {
+			u.add("staff.unlock", on, nil)
+		}
+	}
+	leaving, left := take("leaving_date")
+	departed, gone := take("departed_at")
+	switch {
+	case !left && !gone:
+	case leaving != nil:
+		u.add("staff.depart", on, map[string]any{"on": leaving})
+	case departed != nil:
+		u.add("staff.depart", on, nil)
+	default:
+		u.add("staff.reinstate", on, nil)
+	}
+	if owner, changed := take("owner"); changed {
+		u.add(map[bool]string{true: "staff.make_owner", false: "staff.unmake_owner"}[owner == true], on, nil)
+	}
+	if len(was) == 0 {
+		return nil
+	}
+	for field, value := range was {
+		switch field {
+		case "home_site", "line_manager":
+			was[field] = number(value)
+		default:
+			was[field] = orElse(value, "")
+		}
+	}
+	u.add("staff.edit", on, was)
+	return nil
+}
+
+// inUse refuses where something that was made is used by what came later.
+func (u *undoing) inUse(e *Entry, kind string, record any) error {
+	later := func(revision uint64) bool { return revision > u.revision }
+	switch r := record.(type) {
+	case *permit.Group:
+		for _, p := range u.state.Permissions.All() {
+			if p.Group == r.ID && !p.Retired && later(p.Revision) {
+				return builtUpon("“%s” stands in the group %s by a later change.", p.Title, r.Title)
+			}
+		}
+	case *permit.Permission:
+		for _, t := range u.state.Templates.All() {
+			if later(t.Revision) && !t.Retired && slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
+				return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
+			}
+		}
+		for _, x := range u.state.Exceptions.All() {
+			if x.Permission == r.ID && !x.Ended && later(x.Revision) {
+				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.", u.state.Person(x.Staff).FullName(), r.Title)
+			}
+		}
+	case *permit.Template:
+		for _, a := range u.state.Assignments.All() {
+			if a.Template == r.ID && !a.Ended && later(a.Revision) {
+				return builtUpon("%s is assigned as %s by a later change. Undo that first.", u.state.Person(a.Staff).FullName(), r.Name)
+			}
+		}
+		for _, t := range u.state.Templates.All() {
+			if t.Base == r.ID && !t.Retired && later(t.Revision) {
+				return builtUpon("the template %s is based on %s by a later change. Undo that first.", t.Name, r.Name)
+			}
+		}
+	case *estate.Place:
+		for _, p := range u.state.Places.All() {
+			if p.Parent == r.ID && !p.Retired && later(p.Revision) {
+				return builtUpon("%s stands in %s by a later change. Undo that first.", p.Code, r.Code)
+			}
+		}
+		for _, a := range u.state.Assignments.All() {
+			if a.Place == r.ID && !a.Ended && later(a.Revision) {
+				return builtUpon("%s is assigned at %s by a later change. Undo that first.", u.state.Person(a.Staff).FullName(), r.Code)
+			}
+		}
+	case *org.Assignment:
+		if r.Revision > u.revision {
+			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
+		}
+	case *org.Exception:
+		if r.Revision > u.revision {
+			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
+		}
+	}
+	return nil
+}
+
+// RecordOf returns the record that an entry of the audit log names, such as "template:5", or nil.
+func RecordOf(state *org.State, name string) any {
+	kind, digits, _ := strings.Cut(name, ":")
+	n, err := strconv.ParseUint(digits, 10, 32)
+	if err != nil {
+		return nil
+	}
+	id := uint32(n)
+	switch kind {
+	case "organisation":
+		return &state.Settings
+	case "place":
+		return orNil(state.Place(estate.PlaceID(id)))
+	case "group":
+		return orNil(state.Groups.Get(id))
+	case "permission":
+		return orNil(state.Permissions.Get(id))
+	case "template":
+		return orNil(state.Template(permit.TemplateID(id)))
+	case "staff":
+		return orNil(state.Person(people.StaffID(id)))
+	case "assignment":
+		return orNil(state.Assignment(org.AssignmentID(id)))
+	case "exception":
+		return orNil(state.Exception(org.ExceptionID(id)))
+	case "credential":
+		return orNil(state.Credential(credential.ID(id)))
+	case "device":
+		return orNil(state.Devices.Get(id))
+	}
+	return nil
+}

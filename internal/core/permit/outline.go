@@ -1,0 +1,153 @@
+package permit
+
+import "slices"
+
+// Line is one row of a template shown as the tree of the catalogue: a group, or a permission in it.
+type Line struct {
+	Group      *Group      // the group itself, or nil
+	Permission *Permission // the permission, or nil
+	Depth      int
+	Own        string // the word that the template itself sets here; "" where it sets none
+	Resolved   Resolved
+	Undecided  bool // of a permission: it came into the catalogue after anybody decided, and nothing decides it
+	// Of a group: how many permissions it holds, how many of them are given, undecided, or say something else than
+	// what the group is set to. It is mixed where its permissions differ.
+	Total, Given, Pending, Differ int
+	Mixed                         bool
+}
+
+// Outline lays a template out as the tree of the catalogue: groups in the order of their numbers, in each its
+// permissions and then the groups inside it. Nothing retired is in it.
+func (c *Catalogue) Outline(template *Template, lookup func(TemplateID) *Template) []Line {
+	resolved := c.Resolve(template, lookup)
+	own := map[any]string{}
+	for _, setting := range template.Settings {
+		if setting.Permission != 0 {
+			own[setting.Permission] = setting.Word
+		} else {
+			own[setting.Group] = setting.Word
+		}
+	}
+	undecided := c.undecided(template, resolved, lookup)
+	inGroup, below := map[GroupID][]*Permission{}, map[GroupID][]*Group{}
+	for permission := range c.Permissions {
+		inGroup[permission.Group] = append(inGroup[permission.Group], permission)
+	}
+	for group := range c.Groups {
+		below[group.Parent] = append(below[group.Parent], group)
+	}
+	var lines []Line
+	var lay func(group *Group, depth int)
+	lay = func(group *Group, depth int) {
+		at := len(lines)
+		lines = append(lines, Line{Group: group, Depth: depth, Own: own[group.ID]})
+		for _, permission := range inGroup[group.ID] {
+			lines = append(lines, Line{Permission: permission, Depth: depth + 1, Own: own[permission.ID], Resolved: resolved[permission.ID],
+				Undecided: undecided[permission.ID]})
+		}
+		for _, inner := range below[group.ID] {
+			lay(inner, depth+1)
+		}
+		lines[at].sum(lines[at+1:])
+	}
+	for _, group := range below[0] {
+		lay(group, 0)
+	}
+	return lines
+}
+
+// sum works out what a group's line says of the permissions below it.
+func (l *Line) sum(below []Line) {
+	var extents []string
+	for i := range below {
+		line := &below[i]
+		if line.Permission == nil {
+			continue
+		}
+		l.Total++
+		if line.Resolved.Level > 0 {
+			l.Given++
+		}
+		if line.Undecided {
+			l.Pending++
+		}
+		if l.Own != "" && line.Resolved.Group != l.Group.ID {
+			l.Differ++
+		}
+		if extent := extent(line); !slices.Contains(extents, extent) {
+			extents = append(extents, extent)
+		}
+	}
+	l.Mixed = len(extents) > 1
+}
+
+// extent is what makes permissions of different scales alike: all of it, nothing, or the same level by name.
+func extent(line *Line) string {
+	scale := line.Permission.Scale
+	switch {
+	case line.Undecided:
+		return "undecided"
+	case line.Resolved.Level == 0:
+		return WordNone
+	case line.Resolved.Level == scale.Highest():
+		return WordFull
+	}
+	return scale.Word(line.Resolved.Level)
+}
+
+func (c *Catalogue) undecided(template *Template, resolved []Resolved, lookup func(TemplateID) *Template) []bool {
+	seen := DecidedAt(template, lookup)
+	pending := make([]bool, len(resolved))
+	for permission := range c.Permissions {
+		pending[permission.ID] = !resolved[permission.ID].Decided && permission.Since > seen
+	}
+	return pending
+}
+
+// Undecided returns the permissions that wait for a decision in a template: they came into the catalogue, or into
+// their group, after it was decided, and neither it nor a base says anything of them.
+func (c *Catalogue) Undecided(template *Template, resolved []Resolved, lookup func(TemplateID) *Template) []*Permission {
+	var waiting []*Permission
+	pending := c.undecided(template, resolved, lookup)
+	for permission := range c.Permissions {
+		if pending[permission.ID] {
+			waiting = append(waiting, permission)
+		}
+	}
+	return waiting
+}
+
+// DecidedAt returns the catalogue count up to which a template, or one it is based on, is decided.
+func DecidedAt(template *Template, lookup func(TemplateID) *Template) uint32 {
+	var count uint32
+	for depth := 0; template != nil && depth < maxBases; depth++ {
+		count = max(count, template.DecidedAt)
+		template = lookup(template.Base)
+	}
+	return count
+}
+
+// Contrast is one permission in which templates differ, or are alike.
+type Contrast struct {
+	Permission *Permission
+	Sides      []Resolved // one for each template compared
+	Differs    bool
+}
+
+// Compare lays what several templates say of each permission side by side.
+func (c *Catalogue) Compare(sides [][]Resolved) []Contrast {
+	var rows []Contrast
+	for permission := range c.Permissions {
+		row := Contrast{Permission: permission}
+		for _, side := range sides {
+			var r Resolved
+			if int(permission.ID) < len(side) {
+				r = side[permission.ID]
+			}
+			row.Differs = row.Differs || len(row.Sides) > 0 && row.Sides[0].Level != r.Level
+			row.Sides = append(row.Sides, r)
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}

@@ -1,0 +1,272 @@
+package rulebook
+
+import (
+	"encoding/json"
+	"maps"
+	"slices"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Step is one operation that makes what is live as a rulebook says, with where the rulebook says it.
+type Step struct {
+	Operation change.Operation
+	Line      int
+	What      string // "permission line.jam"
+}
+
+// Operations returns the operations of the steps.
+func Operations(steps []Step) []change.Operation {
+	operations := make([]change.Operation, len(steps))
+	for i := range steps {
+		operations[i] = steps[i].Operation
+	}
+	return operations
+}
+
+type fields = map[string]any
+
+// Steps returns what makes a state as the book says; nothing for what is so already. What the book does not name is
+// left alone.
+func (b *Book) Steps(state *org.State) ([]Step, error) {
+	w := &writer{state: state, catalogue: permit.NewCatalogue(state.Groups.All(), state.Permissions.All()), seen: map[string]int{}}
+	for i := range b.Catalogue {
+		if err := w.group(&b.Catalogue[i], ""); err != nil {
+			return nil, err
+		}
+	}
+	templates, err := byBase(b.Templates)
+	if err != nil {
+		return nil, err
+	}
+	for i := range templates {
+		w.template(&templates[i])
+	}
+	return append(w.steps, w.later...), nil
+}
+
+type writer struct {
+	state     *org.State
+	catalogue *permit.Catalogue
+	seen      map[string]int // key → line
+	steps     []Step
+	later     []Step // retiring comes last: what templates lose by it is decided by then
+}
+
+func (w *writer) step(line int, what, op, on string, set fields) {
+	operation := change.Operation{Op: op, On: on}
+	if set != nil {
+		encoded, err := json.Marshal(set)
+		if err != nil {
+			panic(err) // plain words and numbers
+		}
+		operation.Set = encoded
+	}
+	w.steps = append(w.steps, Step{operation, line, what})
+}
+
+func (w *writer) once(key string, line int) error {
+	if first, twice := w.seen[key]; twice {
+		return fault.Invalidf("rulebook", "line %d: %q stands here twice, first at line %d", line, key, first)
+	}
+	w.seen[key] = line
+	return nil
+}
+
+func (w *writer) group(g *Group, parent string) error {
+	if err := w.once(g.Key, g.line); err != nil {
+		return err
+	}
+	live, what := w.catalogue.GroupByKey(g.Key), "group "+g.Key
+	switch {
+	case live == nil:
+		w.step(g.line, what, "group.add", "", fields{"key": g.Key, "title": g.Title, "parent": parent})
+	default:
+		if live.Retired && !g.Retired {
+			w.step(g.line, what, "group.restore", g.Key, nil)
+		}
+		standing := ""
+		if above := w.catalogue.Group(live.Parent); above != nil {
+			standing = above.Key
+		}
+		if live.Title != g.Title || standing != parent {
+			w.step(g.line, what, "group.edit", g.Key, fields{"title": g.Title, "parent": parent})
+		}
+	}
+	for i := range g.Permissions {
+		if err := w.permission(&g.Permissions[i], g.Key); err != nil {
+			return err
+		}
+	}
+	for i := range g.Groups {
+		if err := w.group(&g.Groups[i], g.Key); err != nil {
+			return err
+		}
+	}
+	if g.Retired && (live == nil || !live.Retired) {
+		w.later = append(w.later, Step{change.Operation{Op: "group.retire", On: g.Key}, g.line, what})
+	}
+	return nil
+}
+
+func (w *writer) permission(p *Permission, group string) error {
+	if err := w.once(p.Key, p.line); err != nil {
+		return err
+	}
+	what := "permission " + p.Key
+	set := fields{"title": p.Title, "sentence": p.Sentence, "group": group, "scale": p.Scale, "kinds": p.Kinds, "sensitive": p.Sensitive}
+	live := w.catalogue.PermissionByKey(p.Key)
+	if live == nil {
+		set["key"] = p.Key
+		w.step(p.line, what, "permission.add", "", set)
+	} else {
+		if live.Retired && !p.Retired {
+			w.step(p.line, what, "permission.restore", p.Key, nil)
+		}
+		scale := permit.Scale{Kind: permit.ScaleKind(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit, Most: permit.Level(p.Scale.Most)}
+		if live.Title != p.Title || live.Sentence != p.Sentence || w.catalogue.Group(live.Group).Key != group || !live.Scale.Equal(scale) || !sameKinds(live.Kinds, p.Kinds) || live.Sensitive != p.Sensitive {
+			w.step(p.line, what, "permission.edit", p.Key, set)
+		}
+	}
+	if p.Retired && (live == nil || !live.Retired) {
+		w.later = append([]Step{{change.Operation{Op: "permission.retire", On: p.Key}, p.line, what}}, w.later...)
+	}
+	return nil
+}
+
+func sameKinds(live []estate.Kind, named []string) bool {
+	words := make([]string, len(live))
+	for i, kind := range live {
+		words[i] = string(kind)
+	}
+	named = slices.Clone(named)
+	slices.Sort(words)
+	slices.Sort(named)
+	return slices.Equal(words, slices.Compact(named))
+}
+
+func (w *writer) template(t *Template) {
+	what := "template " + t.Code
+	settings := t.Settings
+	if settings == nil {
+		settings = map[string]string{}
+	}
+	access := Hours{}
+	if t.Hours != nil {
+		access = *t.Hours
+	}
+	set := fields{"name": t.Name, "summary": t.Summary, "base": t.Base, "days": t.Days, "needs": orNone(t.Needs), "idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
+	live := w.state.TemplateByCode(t.Code)
+	if live == nil {
+		set["code"] = t.Code
+		w.step(t.line, what, "template.add", "", set)
+	} else {
+		if live.Retired && !t.Retired {
+			w.step(t.line, what, "template.restore", t.Code, nil)
+		}
+		now := w.live(live)
+		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days || !slices.Equal(now.Needs, t.Needs) || now.IdleSeconds != t.IdleSeconds ||
+			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
+			w.step(t.line, what, "template.edit", t.Code, set)
+		}
+	}
+	if t.Retired && (live == nil || !live.Retired) {
+		w.later = append(w.later, Step{change.Operation{Op: "template.retire", On: t.Code}, t.line, what})
+	}
+}
+
+func orNone(s []string) []string {
+	if s == nil {
+		return []string{}
+	}
+	return s
+}
+
+func sameHours(a, b *Hours) bool {
+	return hoursOf(a) == hoursOf(b)
+}
+
+// hoursOf writes hours in one way, so that "mon-fri" and "mon,tue,wed,thu,fri" are the same.
+func hoursOf(h *Hours) string {
+	if h == nil {
+		h = &Hours{}
+	}
+	var access hours.Access
+	encoded, err := json.Marshal(h)
+	if err != nil || json.Unmarshal(encoded, &access) != nil {
+		return string(encoded) // not understood: the rules will say so
+	}
+	encoded, err = json.Marshal(access)
+	if err != nil {
+		return ""
+	}
+	return string(encoded)
+}
+
+// live returns a template of the state as a rulebook writes it.
+func (w *writer) live(t *permit.Template) Template {
+	out := Template{Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: t.Needs, IdleSeconds: t.IdleSeconds, Retired: t.Retired, Settings: map[string]string{}}
+	if base := w.state.Template(t.Base); base != nil {
+		out.Base = base.Code
+	}
+	if t.Hours.Kind != hours.Inherit {
+		out.Hours = &Hours{}
+		if encoded, err := json.Marshal(t.Hours); err == nil {
+			_ = json.Unmarshal(encoded, out.Hours) // both have the same JSON
+		}
+	}
+	for _, setting := range t.Settings {
+		if permission := w.catalogue.Permission(setting.Permission); permission != nil {
+			out.Settings[permission.Key] = setting.Word
+		} else if group := w.catalogue.Group(setting.Group); group != nil {
+			out.Settings[group.Key] = setting.Word
+		}
+	}
+	return out
+}
+
+// Of writes what is live as a book: the catalogue, and the templates that are chosen.
+func Of(state *org.State, catalogue bool, chosen func(*permit.Template) bool) *Book {
+	w := &writer{state: state, catalogue: permit.NewCatalogue(state.Groups.All(), state.Permissions.All())}
+	book := &Book{Version: Version, Name: state.Settings.Name}
+	if catalogue {
+		book.Catalogue = w.groups(0)
+	}
+	for _, t := range state.Templates.All() {
+		if chosen(t) {
+			book.Templates = append(book.Templates, w.live(t))
+		}
+	}
+	if ordered, err := byBase(book.Templates); err == nil {
+		book.Templates = ordered
+	}
+	return book
+}
+
+func (w *writer) groups(parent permit.GroupID) []Group {
+	var list []Group
+	for _, g := range w.state.Groups.All() {
+		if g.Parent != parent {
+			continue
+		}
+		out := Group{Key: g.Key, Title: g.Title, Retired: g.Retired, Groups: w.groups(g.ID)}
+		for p := range w.catalogue.AllPermissions {
+			if p.Group != g.ID {
+				continue
+			}
+			written := Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Sensitive: p.Sensitive, Retired: p.Retired,
+				Scale: Scale{Kind: string(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit, Most: int(p.Scale.Most)}}
+			for _, kind := range p.Kinds {
+				written.Kinds = append(written.Kinds, string(kind))
+			}
+			out.Permissions = append(out.Permissions, written)
+		}
+		list = append(list, out)
+	}
+	return list
+}

@@ -1,0 +1,216 @@
+package httpapi
+
+import (
+	"context"
+	"strconv"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/draft"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+)
+
+type OneDraft struct {
+	ID string `path:"id" maxLength:"20" doc:"Number of the draft, or open for your newest open one"`
+}
+
+type draftOut struct{ Body api.Draft }
+
+func (s *Server) registerDrafts() {
+	type listIn struct {
+		Paging
+		State []string `query:"state" doc:"open, planned, failed, applied, discarded with commas; left out: open, planned and failed"`
+		All   bool     `query:"all" doc:"The planned ones of every manager, for those who may read the audit log everywhere"`
+	}
+	route(s, "GET", "/drafts", "list-drafts", "drafts", "Your drafts, newest first", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Draft], error) {
+		limit, err := in.limit()
+		if err != nil {
+			return nil, err
+		}
+		before, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		states := in.State
+		if len(states) == 0 {
+			states = []string{app.DraftOpen, app.DraftPlanned, app.DraftFailed}
+		}
+		drafts, total, err := s.app.Drafts(ctx, callerOf(ctx).id(), states, in.All, before, limit)
+		if err != nil {
+			return nil, err
+		}
+		v := s.view()
+		items := make([]api.Draft, len(drafts))
+		for i := range drafts {
+			items[i] = v.draft(&drafts[i], callerOf(ctx).id())
+		}
+		next := ""
+		if len(items) == limit {
+			next = strconv.FormatUint(items[len(items)-1].ID, 10)
+		}
+		return page(Base+"/drafts", items, int(total), next), nil
+	})
+	route(s, "GET", "/drafts/{id}", "review-draft", "drafts", "A draft line by line: what it writes, where somebody else was meanwhile, what cannot be made, who gains and loses", Access{},
+		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
+			review, err := s.app.ReviewDraft(ctx, callerOf(ctx).id(), in.ID)
+			return s.reviewed(ctx, review, nil, err)
+		})
+	type peopleIn struct {
+		OneDraft
+		Paging
+		Line string `query:"line" maxLength:"200" required:"true" doc:"Key of a line of the effect"`
+	}
+	route(s, "GET", "/drafts/{id}/people", "list-draft-people", "drafts", "The people in one line of the effect of a draft", Access{}, func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
+		review, err := s.app.ReviewDraft(ctx, callerOf(ctx).id(), in.ID)
+		if err != nil {
+			return nil, err
+		}
+		if review.Trial == nil {
+			return nil, fault.Missingf("query.line", "this draft has no effect")
+		}
+		return effectPeople(Base+"/drafts/"+in.ID+"/people", review.Before().Snapshot, review.Trial.After, &review.Trial.Effect, in.Line, &in.Paging)
+	})
+	type editsIn struct {
+		OneDraft
+		Body api.DraftEdits
+	}
+	route(s, "POST", "/drafts/{id}/edits", "add-draft-edits", "drafts", "Put edits into a draft; open begins one where you have none", Access{}, func(ctx context.Context, in *editsIn) (*draftOut, error) {
+		review, err := s.app.Collect(ctx, callerOf(ctx).id(), in.ID, in.Body.Title, operations(in.Body.Operations))
+		return s.reviewed(ctx, review, nil, fault.Within("body.", err))
+	})
+	type gridIn struct {
+		OneDraft
+		Body api.GridSet
+	}
+	route(s, "POST", "/drafts/{id}/grid", "set-grid", "drafts", "Set whole rows or columns of a grid, in a draft; what the rules refuse is left out and said", Access{}, func(ctx context.Context, in *gridIn) (*draftOut, error) {
+		b := &in.Body
+		v := s.view()
+		q, err := v.gridQuery("body.", b.Place, b.Permission, b.ContainedIn, "", b.Columns)
+		if err != nil {
+			return nil, err
+		}
+		if q.Staff, err = v.gridStaff("body.", b.Q, b.Template, b.Title, b.Engagement, b.Employer, ""); err != nil {
+			return nil, err
+		}
+		review, skipped, err := s.app.SetGrid(ctx, callerOf(ctx).id(), in.ID, q, b.Staff, b.Level)
+		return s.reviewed(ctx, review, skipped, err)
+	})
+	type dropIn struct {
+		OneDraft
+		Body api.DraftDrop
+	}
+	route(s, "POST", "/drafts/{id}/drop", "drop-draft-edits", "drafts", "Take edits out of a draft", Access{}, func(ctx context.Context, in *dropIn) (*draftOut, error) {
+		review, err := s.app.Drop(ctx, callerOf(ctx).id(), in.ID, in.Body.Edits)
+		return s.reviewed(ctx, review, nil, err)
+	})
+	route(s, "POST", "/drafts/{id}/accept", "accept-draft", "drafts", "Take what somebody else changed meanwhile as known; your edits count on top of it", Access{}, func(ctx context.Context, in *OneDraft) (*draftOut, error) {
+		review, err := s.app.Accept(ctx, callerOf(ctx).id(), in.ID)
+		return s.reviewed(ctx, review, nil, err)
+	})
+	type planIn struct {
+		OneDraft
+		Body api.DraftPlan
+	}
+	route(s, "POST", "/drafts/{id}/plan", "plan-draft", "drafts", "Plan a draft for a moment; it is checked now and again when the moment comes", Access{}, func(ctx context.Context, in *planIn) (*draftOut, error) {
+		d, err := s.app.Plan(ctx, callerOf(ctx).id(), in.ID, in.Body.Reason, in.Body.Title, in.Body.At)
+		return s.drawn(ctx, d, fault.Within("body.", err))
+	})
+	type applyIn struct {
+		OneDraft
+		Key  string       `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
+		Body api.Reasoned `required:"false"`
+	}
+	route(s, "POST", "/drafts/{id}/apply", "apply-draft", "drafts", "Make a draft as one change, whole or not at all", Access{}, func(ctx context.Context, in *applyIn) (*changed, error) {
+		before := s.app.Live().Snapshot
+		result, err := s.app.ApplyDraft(ctx, callerOf(ctx).id(), in.ID, in.Body.Reason, callerOf(ctx).origin())
+		if err != nil {
+			return nil, err
+		}
+		return s.changed(result, before, false), nil
+	})
+	route(s, "POST", "/drafts/{id}/discard", "discard-draft", "drafts", "Throw a draft away; it stays on record and can be taken up again", Access{}, func(ctx context.Context, in *OneDraft) (*draftOut, error) {
+		d, err := s.app.Discard(ctx, callerOf(ctx).id(), in.ID)
+		return s.drawn(ctx, d, err)
+	})
+	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts", "Take back a plan, or go on with a draft that failed or was discarded", Access{}, func(ctx context.Context, in *OneDraft) (*draftOut, error) {
+		d, err := s.app.Reopen(ctx, callerOf(ctx).id(), in.ID)
+		return s.drawn(ctx, d, err)
+	})
+}
+
+func operations(wire []api.Operation) []change.Operation {
+	operations := make([]change.Operation, len(wire))
+	for i, op := range wire {
+		operations[i] = change.Operation{Op: op.Op, Ref: op.Ref, On: op.On, Revision: op.IfRevision, Set: op.Set}
+	}
+	return operations
+}
+
+func (v view) draft(d *app.Draft, actor people.StaffID) api.Draft {
+	out := api.Draft{ID: d.ID, State: d.State, Title: d.Title, Reason: d.Reason, Own: d.OwnerID == uint32(actor), Count: len(d.Lines), PlannedFor: d.PlannedFor,
+		Problem: d.Problem, UpdatedAt: d.UpdatedAt}
+	if owner := v.staffRef(people.StaffID(d.OwnerID)); owner != nil {
+		out.Owner = *owner
+	}
+	if d.AuditID != nil {
+		out.AppliedAs = *d.AuditID
+	}
+	return out
+}
+
+func (s *Server) drawn(ctx context.Context, d *app.Draft, err error) (*draftOut, error) {
+	if err != nil {
+		return nil, err
+	}
+	return &draftOut{s.view().draft(d, callerOf(ctx).id())}, nil
+}
+
+// editsShown is how many edits of a draft a review shows.
+const editsShown = 500
+
+func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skipped, err error) (*draftOut, error) {
+	if err != nil {
+		return nil, err
+	}
+	v := view{r.Before(), s.app.Now()}
+	out := v.draft(r.Draft, callerOf(ctx).id())
+	for i := range skipped {
+		column := skipped[i].Column.Permission.Title
+		column += ", " + skipped[i].Column.Place.Name
+		out.Skipped = append(out.Skipped, api.Skipped{Staff: *v.staffRef(skipped[i].Staff.ID), Column: column, Why: sentence(skipped[i].Why.Error())})
+	}
+	after := v
+	if r.Trial != nil {
+		after.live = &app.Live{Snapshot: r.Trial.After}
+		out.Effect = effectView(r.Before().Snapshot, r.Trial.After, &r.Trial.Effect)
+	}
+	out.Clashing, out.Problems = r.Clashing()
+	out.Edits = []api.DraftEdit{}
+	for i := range r.Lines[:min(len(r.Lines), editsShown)] {
+		out.Edits = append(out.Edits, after.edit(&r.Lines[i]))
+	}
+	return &draftOut{out}, nil
+}
+
+func (v view) edit(line *draft.Reviewed) api.DraftEdit {
+	edit := api.DraftEdit{ID: line.ID, Changes: []api.StepChange{}, Clashes: []api.DraftClash{}}
+	for i := range line.Entries {
+		step := v.step(&line.Entries[i])
+		if edit.Words == "" {
+			edit.Words = step.Words
+		}
+		edit.Changes = append(edit.Changes, step.Changes...)
+	}
+	if edit.Words == "" {
+		edit.Words = app.Summarise(line.Operation.Op, line.Subject(), 1)
+	}
+	for _, clash := range line.Clashes {
+		edit.Clashes = append(edit.Clashes, api.DraftClash{Field: v.fieldWords(clash.Field), Was: v.valueWords(clash.Field, clash.Was), Now: v.valueWords(clash.Field, clash.Now)})
+	}
+	if line.Problem != nil {
+		edit.Problem = sentence(line.Problem.Error())
+	}
+	return edit
+}

@@ -1,0 +1,57 @@
+package httpapi
+
+import (
+	"context"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+func (s *Server) registerLook() {
+	type in struct {
+		OneStaff
+		Paging
+		Place string    `query:"place" maxLength:"64" doc:"Code: what they meet there and below; left out: at their home site"`
+		At    time.Time `query:"at" doc:"RFC 3339 moment, past, present or future; left out: now"`
+	}
+	type out struct{ Body api.Look }
+	route(s, "GET", "/staff/{id}/look", "look-as", "staff", "What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody signs in as anybody", Access{Permission: permit.CheckAccess},
+		func(ctx context.Context, in *in) (*out, error) {
+			moment, p, standing, err := s.app.LookAs(ctx, callerOf(ctx).id(), in.ID, in.Place, in.At)
+			if err != nil {
+				return nil, fault.Within("query.", err)
+			}
+			v := view{moment.Live, moment.At}
+			at := moment.At.Unix()
+			shown := accessOf(moment.Snapshot, p, moment.At)
+			body := api.Look{Staff: *v.staffRef(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Kept: moment.Kept,
+				Status: string(moment.Status(p.ID, at)), Obstacles: shown.Obstacles, Statements: shown.Statements}
+			if p.Locked(moment.At) {
+				body.Status = "locked"
+			}
+			sights := []api.Sight{}
+			for _, sight := range moment.Look(p.ID, standing.Place.ID, at) {
+				sights = append(sights, v.sight(&sight, standing.Depth))
+			}
+			cut, err := pageOf(Base+"/staff/"+p.Number+"/look", sights, in.whole(500))
+			if err != nil {
+				return nil, err
+			}
+			body.Page = cut.Body
+			return &out{body}, nil
+		})
+}
+
+func (v view) sight(sight *access.Sight, depth int) api.Sight {
+	out := api.Sight{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
+	if sight.Door != nil {
+		out.Opens, out.Sentence = &sight.Door.Allowed, sight.Door.Sentence
+	}
+	for _, able := range sight.Offers {
+		out.Offers = append(out.Offers, able.Words)
+	}
+	return out
+}

@@ -1,0 +1,105 @@
+package httpapi
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// steps says what a change writes in words, the first so many of its steps.
+func (v view) steps(entries []change.Entry, most int) []api.Step {
+	steps := make([]api.Step, 0, min(len(entries), most))
+	for i := range entries[:min(len(entries), most)] {
+		steps = append(steps, v.step(&entries[i]))
+	}
+	return steps
+}
+
+// unsaid are fields that mean nothing to people, or that the words of a step say already.
+var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "made_at": true}
+
+func (v view) step(e *change.Entry) api.Step {
+	step := api.Step{Words: app.Summarise(e.Op, e.On, 1), Changes: []api.StepChange{}}
+	fields := maps.Clone(e.Before)
+	if fields == nil {
+		fields = map[string]any{}
+	}
+	maps.Copy(fields, e.After)
+	for _, field := range slices.Sorted(maps.Keys(fields)) {
+		if unsaid[field] || strings.HasPrefix(field, "as_of.") {
+			continue
+		}
+		step.Changes = append(step.Changes, api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])})
+	}
+	return step
+}
+
+// fieldWords says a field of a record in words; a setting by the title of what it sets.
+func (v view) fieldWords(field string) string {
+	key, isSetting := strings.CutPrefix(field, "settings.")
+	if !isSetting {
+		return strings.ReplaceAll(field, "_", " ")
+	}
+	if p := v.live.Catalogue().PermissionByKey(key); p != nil {
+		return p.Title
+	}
+	if g := v.live.Catalogue().GroupByKey(key); g != nil {
+		return "the group " + g.Title
+	}
+	return key
+}
+
+// valueWords says the value of a field in words; the number of a record by the name of what it is.
+func (v view) valueWords(field string, value any) string {
+	switch value := value.(type) {
+	case nil:
+		return ""
+	case string:
+		return value
+	case bool:
+		return map[bool]string{true: "yes", false: "no"}[value]
+	case float64:
+		return v.numberWords(field, uint32(value))
+	}
+	encoded, err := json.Marshal(value)
+	if err != nil {
+		return ""
+	}
+	return strings.NewReplacer(`"`, "", "{", "", "}", "", "[", "", "]", "", ",", ", ", ":", " ").Replace(string(encoded))
+}
+
+func (v view) numberWords(field string, n uint32) string {
+	state := v.live.State()
+	switch field {
+	case "staff", "line_manager":
+		if p := state.Person(people.StaffID(n)); p != nil {
+			return p.FullName()
+		}
+	case "place", "parent", "home_site":
+		if p := state.Place(estate.PlaceID(n)); p != nil && n != 0 {
+			return p.Name
+		}
+	case "template", "base":
+		if t := state.Template(permit.TemplateID(n)); t != nil {
+			return t.Name
+		}
+	case "permission":
+		if p := v.live.Catalogue().Permission(permit.PermissionID(n)); p != nil {
+			return p.Title
+		}
+	case "group":
+		if g := v.live.Catalogue().Group(permit.GroupID(n)); g != nil {
+			return g.Title
+		}
+	}
+	return fmt.Sprint(n)
+}

@@ -1,0 +1,61 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"gorm.io/gorm"
+
+	"loyallatch.example/latch/internal/core/org"
+)
+
+// Whose says whose part of the past is loaded: that of some people, or that of everybody who had an assignment or an
+// exception at some places, with the owners. Places, catalogue and templates are loaded whole: they are few, and
+// without them nobody's part means anything.
+type Whose struct {
+	Staff  []uint32
+	Places []uint32
+}
+
+// KeptSince returns the moment at which the kept history begins; zero where nothing is on record.
+func (s *Store) KeptSince(ctx context.Context) (time.Time, error) {
+	var at sql.NullTime
+	err := s.db.WithContext(ctx).Raw("SELECT MIN(at) FROM audit_entries WHERE id <= 10").Row().Scan(&at)
+	return at.Time, err
+}
+
+// PlacesAt returns the places as they were at a moment, in a state that holds nothing else.
+func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) {
+	state := &org.State{}
+	return state, readPlaces(source{db: s.db.WithContext(ctx), asOf: at}, state)
+}
+
+// LoadAt returns a part of the state as it was at a moment.
+func (s *Store) LoadAt(ctx context.Context, at time.Time, whose Whose) (*org.State, error) {
+	state := &org.State{Settings: org.DefaultSettings()}
+	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		from := source{db: db, asOf: at, staff: append([]uint32{}, whose.Staff...)}
+		if len(whose.Places) > 0 {
+			for _, table := range []string{"assignments", "exceptions"} {
+				var ids []uint32
+				if err := from.table(table).Where("place_id IN ? AND NOT ended", whose.Places).Distinct("staff_id").Pluck("staff_id", &ids).Error; err != nil {
+					return err
+				}
+				from.staff = append(from.staff, ids...)
+			}
+			var owners []uint32
+			if err := from.table("staff").Where("owner").Pluck("id", &owners).Error; err != nil {
+				return err
+			}
+			from.staff = append(from.staff, owners...)
+		}
+		for _, read := range readers {
+			if err := read(from, state); err != nil {
+				return err
+			}
+		}
+		return nil
+	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	return state, err
+}
