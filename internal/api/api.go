@@ -104,6 +104,8 @@ type Ability struct {
 	Title      string `json:"title"`
 	Words      string `json:"words"`
 	Setting    string `json:"setting"`
+	Level      string `json:"level"`
+	Reach      bool   `json:"reach,omitempty" doc:"It says whose records: own, team or all"`
 	Sensitive  bool   `json:"sensitive,omitempty"`
 }
 
@@ -114,6 +116,9 @@ type Statement struct {
 	When       string     `json:"when" enum:"now,later,past"`
 	Assignment uint32     `json:"assignment,omitempty"`
 	Exception  uint32     `json:"exception,omitempty"`
+	Template   string     `json:"template,omitempty" doc:"What: name of the template"`
+	Place      *PlaceRef  `json:"place,omitempty" doc:"Where"`
+	Covers     string     `json:"covers,omitempty" doc:"Whether it holds below the place too"`
 	Doors      []PlaceRef `json:"doors"`
 	Abilities  []Ability  `json:"abilities"`
 	Grounds    []Ground   `json:"grounds"`

@@ -46,6 +46,7 @@ type StaffQuery struct {
 	Title      string         // part of the job title
 	Sort       string         // fields with commas, "-" before one that falls
 	After      people.StaffID // the last of the page before
+	Skip       int            // so many before the page, where a page is asked for by its position
 	Limit      int
 }
 
@@ -125,7 +126,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		if last != nil && compare(staff, last) <= 0 {
 			continue
 		}
-		if len(best.items) < q.Limit {
+		if len(best.items) < q.Skip+q.Limit {
 			heap.Push(best, staff)
 		} else if q.Limit > 0 && compare(staff, best.items[0]) < 0 {
 			best.items[0] = staff
@@ -133,7 +134,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		}
 	}
 	slices.SortFunc(best.items, compare)
-	return best.items, total, nil
+	return best.items[min(q.Skip, len(best.items)):], total, nil
 }
 
 func matches(text string, words []string) bool {

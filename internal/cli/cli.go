@@ -51,7 +51,7 @@ type session struct {
 	stdin  *os.File
 
 	server, output, reason string
-	preview, yes           bool
+	preview, yes, drafting bool
 }
 
 // Run runs the command line and returns the exit code.
@@ -121,16 +121,17 @@ func (s *session) root() *cobra.Command {
 	flags.StringVarP(&s.output, "output", "o", "text", "text, json or csv")
 	flags.StringVar(&s.reason, "reason", "", "why: for whatever takes access away or gives something sensitive")
 	flags.BoolVar(&s.preview, "preview", false, "say what would change, and change nothing")
+	flags.BoolVar(&s.drafting, "draft", false, "put the edit into your draft instead of making it")
 	flags.BoolVarP(&s.yes, "yes", "y", false, "do not ask before taking access away")
 	if err := root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"text", "json", "csv"}, cobra.ShellCompDirectiveNoFileComp)); err != nil {
 		panic(err)
 	}
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"}, &cobra.Group{ID: "nouns", Title: "Lists and records:"})
-	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.lockCommand(), s.unlockCommand(), s.departCommand(), s.reinstateCommand()} {
+	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.departCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand()} {
+	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.exceptionCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}
@@ -285,11 +286,26 @@ func (s *session) confirm(question string) error {
 
 // write makes a change and says what it did.
 func (s *session) write(ctx context.Context, method, path string, body any, done string, options ...client.Option) (*api.ChangeResult, error) {
+	if s.drafting {
+		return nil, usagef("this is made at once and does not go into a draft; leave out --draft")
+	}
 	result, err := s.client.Write(ctx, method, path, body, append(options, client.Preview(s.preview))...)
 	if err != nil {
 		return nil, err
 	}
 	return result, s.report(result, done)
+}
+
+// change makes operations together: now, in a preview, or into the draft, where the result is nil.
+func (s *session) change(ctx context.Context, done string, operations ...api.Operation) (*api.ChangeResult, error) {
+	if !s.drafting {
+		return s.write(ctx, "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations}, done)
+	}
+	var d api.Draft
+	if err := s.client.Do(ctx, "POST", "/drafts/open/edits", api.DraftEdits{Operations: operations}, &d); err != nil {
+		return nil, err
+	}
+	return nil, s.draftShown(&d)
 }
 
 func (s *session) report(result *api.ChangeResult, done string) error {
@@ -305,20 +321,30 @@ func (s *session) report(result *api.ChangeResult, done string) error {
 		fmt.Fprintf(s.err, "%s of %s, shown this once:\n", map[string]string{"pin": "PIN", "password": "First password", "device_token": "Token"}[secret.Kind], secret.Owner)
 		fmt.Fprintln(s.out, secret.Value)
 	}
-	for _, line := range result.Effect.Gains {
-		s.effectLine("+", line)
-	}
-	for _, line := range result.Effect.Losses {
-		s.effectLine("-", line)
+	if result.Preview {
+		s.effectLines(&result.Effect)
+		if result.Effect.NeedsReason && s.reason == "" {
+			fmt.Fprintln(s.out, "Making it asks for a --reason.")
+		}
+		if result.Total > 1 {
+			fmt.Fprintln(s.out, "Steps:")
+			s.steps(result.Steps, result.Total)
+		}
 	}
 	return nil
 }
 
-// effectLine says one gain or loss: on stdout in a preview, where it is the answer, else beside it.
-func (s *session) effectLine(sign string, line api.EffectLine) {
-	if !s.preview {
-		return
+// effectLines says who gains and who loses.
+func (s *session) effectLines(effect *api.Effect) {
+	for _, line := range effect.Gains {
+		s.effectLine("+", line)
 	}
+	for _, line := range effect.Losses {
+		s.effectLine("-", line)
+	}
+}
+
+func (s *session) effectLine(sign string, line api.EffectLine) {
 	sensitive := ""
 	if line.Sensitive {
 		sensitive = ", sensitive"

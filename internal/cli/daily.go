@@ -141,35 +141,48 @@ func (s *session) sentences(people []api.Access) {
 
 func (s *session) assignCommand() *cobra.Command {
 	var place, template, from, until string
-	c := &cobra.Command{Use: "assign STAFF", Short: "Say where somebody works, with which template and between which dates", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal assign Q0241 --place HB --template packer --until 2027-01-19\n  loyal assign 'Ana Reyes' --place 'Packing hall' --template 'Line operator' --preview",
-		RunE: func(c *cobra.Command, args []string) error {
-			p, err := s.staff(c.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			at, err := s.place(c.Context(), place)
-			if err != nil {
-				return err
-			}
-			with, err := s.template(c.Context(), template)
-			if err != nil {
-				return err
-			}
-			body := api.AssignmentWrite{AssignmentFields: api.AssignmentFields{Staff: &p.StaffNumber, Place: &at.Code, Template: &with.Code, From: &from, Until: &until}}
-			body.Reason = s.reason
-			result, err := s.write(c.Context(), "POST", "/assignments", body, fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name))
-			if err == nil && s.output != "json" {
-				s.sentences(result.People)
-			}
-			return err
-		}}
-	c.Flags().StringVar(&place, "place", "", "where (required)")
-	c.Flags().StringVar(&template, "template", "", "with which template (required)")
-	c.Flags().StringVar(&from, "from", time.Now().Format(time.DateOnly), "first day")
+	c := &cobra.Command{Use: "assign [STAFF...]", Short: "Say where one or many work, with which template and between which dates", ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal assign Q0241 --place HB --template packer --until 2027-01-19\n  loyal assign 'Ana Reyes' --place 'Packing hall' --template 'Line operator' --preview\n" +
+			"  loyal assign --from season.csv --template packer\n  (the columns are staff, place, template, from, until; what a flag says holds for every row)"}
+	c.Flags().StringVar(&place, "place", "", "where")
+	c.Flags().StringVar(&template, "template", "", "with which template")
+	c.Flags().StringVar(&from, "from", "", "first day, today where left out; or a CSV file, - for stdin, with a row for each person")
 	c.Flags().StringVar(&until, "until", "", "last day that counts; the template's own length where left out")
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "template", s.completeTemplates())
+	c.RunE = func(c *cobra.Command, args []string) error {
+		file, first := fileOrDay(from, time.Now().Format(time.DateOnly))
+		rows, err := s.many(args, file, map[string]string{"place": place, "template": template, "from": first, "until": until}, "staff", "place", "template", "from", "until")
+		if err != nil {
+			return err
+		}
+		var operations []api.Operation
+		finder, done := s.finder(c.Context()), ""
+		for i, row := range rows {
+			p, err := finder.staff(row["staff"])
+			if err != nil {
+				return atRow(file, i, err)
+			}
+			at, err := finder.place(row["place"])
+			if err != nil {
+				return atRow(file, i, err)
+			}
+			with, err := finder.template(row["template"])
+			if err != nil {
+				return atRow(file, i, err)
+			}
+			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code, "from": row["from"], "until": row["until"]})})
+			done = fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name)
+		}
+		if len(rows) > 1 {
+			done = fmt.Sprintf("%d assignments are made.", len(rows))
+		}
+		result, err := s.change(c.Context(), done, operations...)
+		if err == nil && result != nil && s.output != "json" {
+			s.sentences(result.People)
+		}
+		return err
+	}
 	return c
 }
 

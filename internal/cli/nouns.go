@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -274,82 +273,6 @@ func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {
 	}
 	fill := fieldFlags(c, flags)
 	return func() api.PlaceFields { fill(); return f }
-}
-
-func (s *session) templateCommand() *cobra.Command {
-	listing := &cobra.Command{Use: "list", Short: "All templates", Args: cobra.NoArgs, Example: "  loyal template list"}
-	limit := limitFlag(listing, 500)
-	listing.RunE = func(c *cobra.Command, _ []string) error {
-		return list(c.Context(), s, "/templates", *limit, []column[api.Template]{
-			{"CODE", func(t api.Template) string { return t.Code }}, {"NAME", func(t api.Template) string { return t.Name }}, {"BASED ON", func(t api.Template) string { return t.Base }},
-			{"GIVES", func(t api.Template) string { return strconv.Itoa(t.Given) }}, {"UNDECIDED", func(t api.Template) string { return strconv.Itoa(t.Undecided) }},
-			{"ASSIGNED", func(t api.Template) string { return strconv.Itoa(t.Assignments) }}, {"HOURS", func(t api.Template) string { return t.HoursWords }},
-			{"FOR", func(t api.Template) string { return t.Summary }},
-		})
-	}
-	var all bool
-	show := &cobra.Command{Use: "show TEMPLATE", Short: "One template with what it gives and where each setting comes from", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(), Example: "  loyal template show line-lead\n  loyal template show 'Line lead' --all", RunE: func(c *cobra.Command, args []string) error {
-		found, err := s.template(c.Context(), args[0])
-		if err != nil {
-			return err
-		}
-		var t api.Template
-		if err := s.client.Get(c.Context(), "/templates/"+found.Code, &t); err != nil {
-			return err
-		}
-		if s.output == "json" {
-			return s.json(t)
-		}
-		s.line("Name", t.Name+" ("+t.Code+")")
-		s.line("For", t.Summary)
-		s.line("Based on", t.Base)
-		s.line("Hours", t.HoursWords)
-		s.line("Needs", strings.Join(t.Needs, ", "))
-		s.line("Gives", fmt.Sprintf("%d permissions; %d are not decided", t.Given, t.Undecided))
-		s.line("Assigned", fmt.Sprintf("%d times", t.Assignments))
-		fmt.Fprintln(s.out)
-		var shown []api.TemplatePermission
-		for _, p := range t.Permissions {
-			if all || p.Decided && p.Level != "no" && p.Level != "none" && p.Level != "0" {
-				shown = append(shown, p)
-			}
-		}
-		table(s, shown, []column[api.TemplatePermission]{
-			{"GROUP", func(p api.TemplatePermission) string { return p.GroupTitle }}, {"MAY", func(p api.TemplatePermission) string { return p.Title }},
-			{"LEVEL", func(p api.TemplatePermission) string {
-				if !p.Decided {
-					return "not decided"
-				}
-				return p.Level
-			}}, {"SETTING", func(p api.TemplatePermission) string { return p.From }},
-		})
-		return nil
-	}}
-	show.Flags().BoolVar(&all, "all", false, "also what it does not give")
-	return noun("template", "Named sets of permissions for a kind of work", listing, show)
-}
-
-func (s *session) permissionCommand() *cobra.Command {
-	var q string
-	listing := &cobra.Command{Use: "list", Short: "The catalogue", Args: cobra.NoArgs, Example: "  loyal permission list --search chemical"}
-	limit := limitFlag(listing, 1000)
-	listing.Flags().StringVar(&q, "search", "", "any words of the title or the sentence")
-	listing.RunE = func(c *cobra.Command, _ []string) error {
-		return list(c.Context(), s, "/permissions", *limit, []column[api.Permission]{
-			{"KEY", func(p api.Permission) string { return p.Key }}, {"MAY", func(p api.Permission) string { return p.Title }},
-			{"SCALE", func(p api.Permission) string {
-				return or(strings.Join(p.Scale.Levels, " < "), strings.TrimSpace(p.Scale.Kind+" "+p.Scale.Unit))
-			}},
-			{"AT", func(p api.Permission) string { return strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " ") }},
-			{"", func(p api.Permission) string {
-				if p.Sensitive {
-					return "sensitive"
-				}
-				return ""
-			}},
-		}, client.Query("q", q))
-	}
-	return noun("permission", "The catalogue of what somebody may do", listing)
 }
 
 func (s *session) deviceCommand() *cobra.Command {

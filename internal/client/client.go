@@ -47,6 +47,16 @@ func Header(name, value string) Option {
 // IfMatch asks that the record still has an etag.
 func IfMatch(etag string) Option { return Header("If-Match", etag) }
 
+// Body sends a text of some type instead of JSON; an empty one sends none.
+func Body(contentType string, text []byte) Option {
+	return func(r *http.Request) {
+		if len(text) > 0 {
+			r.Header.Set("Content-Type", contentType)
+			r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(text)), int64(len(text))
+		}
+	}
+}
+
 // Query adds a query parameter where it is not empty.
 func Query(name, value string) Option {
 	return func(r *http.Request) {

@@ -3,7 +3,6 @@ package httpapi
 import (
 	"context"
 	"net/http"
-	"strings"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -290,35 +289,25 @@ func (s *Server) registerRulebook() {
 		Preview bool   `query:"preview" doc:"Answer with the effect and write nothing"`
 		Key     string `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Reason  string `query:"reason" maxLength:"500"`
-		Starter string `query:"starter" maxLength:"64" doc:"Code of a starter set to apply instead of a body"`
-		RawBody []byte `contentType:"application/yaml" required:"false"`
+		RawBody []byte `contentType:"application/yaml"`
 	}
 	route(s, "POST", "/rulebook", "apply-rulebook", "rulebook", "Make the catalogue and the templates as a rulebook says; what it does not name is left alone", Access{Permission: permit.EditTemplates},
 		func(ctx context.Context, in *applyIn) (*changed, error) {
-			text := in.RawBody
-			switch {
-			case in.Starter != "" && len(text) > 0:
-				return nil, fault.Invalidf("query.starter", "send a rulebook or name a starter set, not both")
-			case in.Starter != "":
-				starter, err := app.StarterFor(in.Starter)
-				if err != nil {
-					return nil, fault.Within("query.", err)
-				}
-				text = starter.Text
-			case len(strings.TrimSpace(string(text))) == 0:
-				return nil, fault.Invalidf("body", "send a rulebook as YAML, or name a starter set")
-			}
-			before := s.app.Live().Snapshot
-			result, err := s.app.ApplyRulebook(ctx, s.request(ctx, in.Reason), text, in.Preview)
-			if err != nil {
-				return nil, err
-			}
-			if result == nil {
-				return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: in.Preview, Revision: before.State().Revision, Effect: *effectView(before, before, &access.Effect{}),
-					Made: []api.Made{}, Secrets: []api.Secret{}, People: []api.Access{}, Steps: []api.Step{}}}, nil
-			}
-			return s.changed(result, before, in.Preview), nil
+			return s.applyRulebook(ctx, in.RawBody, in.Reason, in.Preview)
 		})
+	type starterIn struct {
+		OneKey
+		Preview bool         `query:"preview" doc:"Answer with the effect and write nothing"`
+		Key     string       `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
+		Body    api.Reasoned `required:"false"`
+	}
+	route(s, "POST", "/starters/{id}/apply", "apply-starter", "rulebook", "Begin from a set that ships with the service", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *starterIn) (*changed, error) {
+		starter, err := app.StarterFor(in.ID)
+		if err != nil {
+			return nil, fault.Missingf("path.id", "there is no starter set %q", in.ID)
+		}
+		return s.applyRulebook(ctx, starter.Text, in.Body.Reason, in.Preview)
+	})
 	type startersOut struct{ Body api.Page[api.StarterSet] }
 	route(s, "GET", "/starters", "list-starters", "rulebook", "Rulebooks that ship with the service, to begin from", Access{}, func(context.Context, *struct{}) (*startersOut, error) {
 		starters, err := app.Starters()
@@ -342,4 +331,17 @@ func (s *Server) registerRulebook() {
 		}
 		return &yamlOut{yamlType, `attachment; filename="` + starter.Code + `.yaml"`, starter.Text}, nil
 	})
+}
+
+func (s *Server) applyRulebook(ctx context.Context, text []byte, reason string, preview bool) (*changed, error) {
+	before := s.app.Live().Snapshot
+	result, err := s.app.ApplyRulebook(ctx, s.request(ctx, reason), text, preview)
+	if err != nil {
+		return nil, err
+	}
+	if result == nil {
+		return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: before.State().Revision, Effect: *effectView(before, before, &access.Effect{}),
+			Made: []api.Made{}, Secrets: []api.Secret{}, People: []api.Access{}, Steps: []api.Step{}}}, nil
+	}
+	return s.changed(result, before, preview), nil
 }

@@ -40,6 +40,10 @@ type changed struct {
 	Body     api.ChangeResult
 }
 
+type OneChange struct {
+	ID uint64 `path:"id"`
+}
+
 // set encodes the fields of an operation.
 func set(fields any) json.RawMessage {
 	encoded, err := json.Marshal(fields)
@@ -234,11 +238,8 @@ func (s *Server) registerChanges() {
 		}
 		return page(Base+"/changes", items, int(total), next), nil
 	})
-	type oneIn struct {
-		ID uint64 `path:"id"`
-	}
 	type one struct{ Body api.Change }
-	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{}, func(ctx context.Context, in *oneIn) (*one, error) {
+	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{}, func(ctx context.Context, in *OneChange) (*one, error) {
 		c, err := s.app.ChangeFor(ctx, callerOf(ctx).id(), in.ID)
 		if err != nil {
 			return nil, err
@@ -247,7 +248,7 @@ func (s *Server) registerChanges() {
 		return &one{body}, err
 	})
 	type undoIn struct {
-		oneIn
+		OneChange
 		Preview bool         `query:"preview" doc:"Answer with the effect and write nothing"`
 		Key     string       `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Body    api.Reasoned `required:"false"`

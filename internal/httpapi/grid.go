@@ -47,10 +47,13 @@ func (s *Server) registerGrid() {
 		if err != nil {
 			return nil, err
 		}
+		if after > mostStaff {
+			return nil, fault.Invalidf("query.after", "there are no %d people", after)
+		}
 		if q.Staff.Limit, err = in.limit(); err != nil {
 			return nil, err
 		}
-		q.Staff.After = people.StaffID(after)
+		q.Staff.Skip = int(after)
 		grid, err := s.app.GridFor(ctx, actor, in.Draft, q)
 		if err != nil {
 			return nil, fault.Within("query.", err)
@@ -62,12 +65,15 @@ func (s *Server) registerGrid() {
 		}
 		where := v.placeRef(whereOf(q).ID)
 		body.Place = &where
-		if len(grid.Rows) == q.Staff.Limit && len(grid.Rows) > 0 {
-			body.Next = strconv.FormatUint(uint64(grid.Rows[len(grid.Rows)-1].Staff.ID), 10)
+		if shown := q.Staff.Skip + len(grid.Rows); shown < grid.Total {
+			body.Next = strconv.Itoa(shown)
 		}
 		return &out{body}, nil
 	})
 }
+
+// mostStaff bounds the position that a page of a grid begins at.
+const mostStaff = 1_000_000
 
 func whereOf(q *app.GridQuery) *estate.Place {
 	if q.Permission != nil {

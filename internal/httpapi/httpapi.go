@@ -293,6 +293,9 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		switch {
 		case len(p.Errors) > 0:
 			p.Detail = sentence(strings.TrimPrefix(p.Errors[0].Field, "body.") + ": " + p.Errors[0].Message)
+		case strings.Contains(message, "body is required"):
+			p.Detail = "There is nothing in the body of this request."
+			p.Errors = []api.Field{{Field: "body", Message: "send what is to be written"}}
 		case strings.Contains(message, "unmarshal") || status == http.StatusBadRequest:
 			p.Status, p.Title, p.Detail = http.StatusBadRequest, http.StatusText(http.StatusBadRequest), "The body is not the JSON that is expected here: check for a missing quote, comma or brace."
 			p.Errors = []api.Field{{Field: "body", Message: "not understood as JSON"}}

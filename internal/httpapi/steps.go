@@ -10,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -35,7 +36,7 @@ func (v view) step(e *change.Entry) api.Step {
 	}
 	maps.Copy(fields, e.After)
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
-		if unsaid[field] || strings.HasPrefix(field, "as_of.") {
+		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == draft.Pending {
 			continue
 		}
 		step.Changes = append(step.Changes, api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])})

@@ -22,6 +22,11 @@ type OneTemplate struct {
 	ID string `path:"id" maxLength:"64" doc:"Template code"`
 }
 
+type DraftedTemplate struct {
+	OneTemplate
+	Draft string `query:"draft" maxLength:"20" doc:"As this draft of yours would have it: its number, or open for the newest"`
+}
+
 // treeRows is how many rows of the catalogue, or of a template laid out as it, one page has unless asked otherwise.
 const treeRows = 5000
 
@@ -72,11 +77,7 @@ func (s *Server) registerTemplates() {
 		ETag string `header:"ETag"`
 		Body api.Template
 	}
-	type drafted struct {
-		OneTemplate
-		Draft string `query:"draft" maxLength:"20" doc:"As this draft of yours would have it: its number, or open for the newest"`
-	}
-	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves", Access{}, func(ctx context.Context, in *drafted) (*one, error) {
+	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves", Access{}, func(ctx context.Context, in *DraftedTemplate) (*one, error) {
 		v, _, err := s.drafted(ctx, in.Draft)
 		if err != nil {
 			return nil, err
@@ -90,7 +91,7 @@ func (s *Server) registerTemplates() {
 		return &one{ETag: etag(t.Revision), Body: body}, nil
 	})
 	type outlineIn struct {
-		drafted
+		DraftedTemplate
 		Paging
 		Q         string `query:"q" maxLength:"100" doc:"Permissions with these words in title or sentence, with the groups they stand in"`
 		Undecided bool   `query:"undecided" doc:"Only what waits for a decision, with its groups"`
@@ -475,7 +476,7 @@ func (v view) usedTemplates() use {
 		}
 	}
 	for _, e := range v.live.State().Exceptions.All() {
-		if !e.Ended {
+		if when := v.whenDated(e.Ended, e.Place, e.From, e.Until); when == "now" || when == "later" {
 			for _, id := range v.live.DiffersFrom(e.ID) {
 				used.exceptions[id]++
 			}

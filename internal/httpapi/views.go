@@ -138,7 +138,15 @@ func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time) api.Acce
 		}
 		for _, able := range st.Able {
 			statement.Abilities = append(statement.Abilities, api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title, Words: able.Words,
-				Setting: able.Setting, Sensitive: able.Permission.Sensitive})
+				Setting: able.Setting, Level: able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(), Sensitive: able.Permission.Sensitive})
+		}
+		if a := snapshot.State().Assignment(st.Assignment); a != nil {
+			place := snapshot.State().Place(a.Place)
+			statement.Template, statement.Place = snapshot.State().Template(a.Template).Name, &api.PlaceRef{Code: place.Code, Name: place.Name}
+			statement.Covers = "this " + place.Kind.Words() + " only"
+			if place.Kind.HoldsOthers() {
+				statement.Covers = "with everything below it, also what is added later"
+			}
 		}
 		out.Statements = append(out.Statements, statement)
 	}

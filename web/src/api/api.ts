@@ -79,9 +79,25 @@ export async function change(operations: Operation[], reason: string, preview = 
   return result;
 }
 
-/** Takes a list along as CSV. */
-export async function download(address: string, name: string) {
-  const answer = await fetch(address, { headers: { Accept: "text/csv" } });
+/** The sentence of whatever went wrong. */
+export function sentenceOf(error: unknown): string {
+  return error instanceof Refusal ? error.message : "Something went wrong in this page. Reload it; nothing was changed.";
+}
+
+/** Reads every page of a list. */
+export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
+  const all: T[] = [];
+  for (let after = ""; ; ) {
+    const page = await read(after);
+    all.push(...page.items);
+    if (!page.next) return all;
+    after = page.next;
+  }
+}
+
+/** Takes something along as a file: a list as CSV, unless another type is asked for. */
+export async function download(address: string, name: string, type = "text/csv") {
+  const answer = await fetch(address, { headers: { Accept: type } });
   const link = document.createElement("a");
   link.href = URL.createObjectURL(await answer.blob());
   link.download = name;

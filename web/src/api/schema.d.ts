@@ -120,7 +120,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Changes, newest first: your own, and everybody's if you may read the audit log everywhere */
+        get: operations["list-changes"];
         put?: never;
         /** Make several operations together, whole or not at all */
         post: operations["make-change"];
@@ -141,6 +142,74 @@ export interface paths {
         put?: never;
         /** Say who gains and who loses by a change; nothing is written */
         post: operations["preview-change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/changes/preview/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The people in one line of the effect of a change that is not made */
+        post: operations["list-effect-people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/changes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One change, step by step in words */
+        get: operations["get-change"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/changes/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reverse a change by a new one; refused, with the reason, where later changes stand on it */
+        post: operations["undo-change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates side by side, or a template and what a person holds at a place */
+        get: operations["compare-templates"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -291,6 +360,193 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Your drafts, newest first */
+        get: operations["list-drafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A draft line by line: what it writes, where somebody else was meanwhile, what cannot be made, who gains and loses */
+        get: operations["review-draft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take what somebody else changed meanwhile as known; your edits count on top of it */
+        post: operations["accept-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a draft as one change, whole or not at all */
+        post: operations["apply-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Throw a draft away; it stays on record and can be taken up again */
+        post: operations["discard-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take edits out of a draft */
+        post: operations["drop-draft-edits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put edits into a draft; open begins one where you have none */
+        post: operations["add-draft-edits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set whole rows or columns of a grid, in a draft; what the rules refuse is left out and said */
+        post: operations["set-grid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The people in one line of the effect of a draft */
+        get: operations["list-draft-people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plan a draft for a moment; it is checked now and again when the moment comes */
+        post: operations["plan-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/drafts/{id}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back a plan, or go on with a draft that failed or was discarded */
+        post: operations["reopen-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -319,7 +575,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Exceptions of those you may see
+         * Exceptions of those you may see, with their age, their end, and whether they are needless by now
          * @description Needs the permission `console.view_staff`.
          */
         get: operations["list-exceptions"];
@@ -352,7 +608,11 @@ export interface paths {
         delete: operations["end-exception"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change the dates or the level of an exception
+         * @description Needs the permission `console.except`.
+         */
+        patch: operations["edit-exception"];
         trace?: never;
     };
     "/find": {
@@ -372,6 +632,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People × permissions at a place, or people × places for a permission, access hours left out
+         * @description Needs the permission `console.view_staff`.
+         */
+        get: operations["get-grid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The groups of the catalogue as a tree walk, parents before children */
+        get: operations["list-groups"];
+        put?: never;
+        /**
+         * Add a group to the catalogue
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["add-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Rename a group or move it
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        patch: operations["edit-group"];
+        trace?: never;
+    };
+    "/groups/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired group back
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["restore-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire an empty group
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["retire-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me": {
         parameters: {
             query?: never;
@@ -381,6 +742,23 @@ export interface paths {
         };
         /** Who is signed in, and what they may do */
         get: operations["me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/ceiling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The most that you may give of each permission at a place, and why not more */
+        get: operations["get-ceiling"];
         put?: never;
         post?: never;
         delete?: never;
@@ -447,10 +825,95 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The catalogue */
+        /** The permissions of the catalogue */
         get: operations["list-permissions"];
         put?: never;
+        /**
+         * Add a permission; nobody has it until a template decides it
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["add-permission"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/permissions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One permission */
+        get: operations["get-permission"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Reword a permission, move it, or change its scale, kinds or mark
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        patch: operations["edit-permission"];
+        trace?: never;
+    };
+    "/permissions/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everybody who holds a permission anywhere, through what, until when
+         * @description Needs the permission `console.view_staff`.
+         */
+        get: operations["list-holders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/permissions/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired permission back
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["restore-permission"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/permissions/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a permission: nobody has it any more, the record stays
+         * @description Needs the permission `console.edit_catalogue`.
+         */
+        post: operations["retire-permission"];
         delete?: never;
         options?: never;
         head?: never;
@@ -559,6 +1022,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rulebook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The catalogue and the templates as one readable YAML document */
+        get: operations["get-rulebook"];
+        put?: never;
+        /**
+         * Make the catalogue and the templates as a rulebook says; what it does not name is left alone
+         * @description Needs the permission `console.edit_templates`.
+         */
+        post: operations["apply-rulebook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rulebook/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of a rulebook */
+        get: operations["get-rulebook-schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session": {
         parameters: {
             query?: never;
@@ -572,6 +1073,23 @@ export interface paths {
         post: operations["sign-in"];
         /** Sign out: the session or token used for this counts no longer */
         delete: operations["sign-out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who each template is for and what it allows, in sentences, to agree on */
+        get: operations["get-sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -725,6 +1243,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody signs in as anybody
+         * @description Needs the permission `console.check`.
+         */
+        get: operations["look-as"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/reinstate": {
         parameters: {
             query?: never;
@@ -765,6 +1303,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rulebooks that ship with the service, to begin from */
+        get: operations["list-starters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/starters/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One starter set as YAML */
+        get: operations["get-starter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/starters/{id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin from a set that ships with the service
+         * @description Needs the permission `console.edit_templates`.
+         */
+        post: operations["apply-starter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/templates": {
         parameters: {
             query?: never;
@@ -776,7 +1368,7 @@ export interface paths {
         get: operations["list-templates"];
         put?: never;
         /**
-         * Make a template
+         * Make a template: from nothing, as a copy, or from what a person holds
          * @description Needs the permission `console.edit_templates`.
          */
         post: operations["add-template"];
@@ -807,6 +1399,43 @@ export interface paths {
         patch: operations["edit-template"];
         trace?: never;
     };
+    "/templates/{id}/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A template as the tree of the catalogue: what it sets, what flows, what comes from the base */
+        get: operations["get-template-outline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/templates/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired template back
+         * @description Needs the permission `console.edit_templates`.
+         */
+        post: operations["restore-template"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/templates/{id}/retire": {
         parameters: {
             query?: never;
@@ -817,7 +1446,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Retire a template that nobody has any more
+         * Retire a template, saying what happens to those who have it
          * @description Needs the permission `console.edit_templates`.
          */
         post: operations["retire-template"];
@@ -852,7 +1481,10 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Ability: {
+            level: string;
             permission: string;
+            /** @description It says whose records: own, team or all */
+            reach?: boolean;
             sensitive?: boolean;
             setting: string;
             title: string;
@@ -942,6 +1574,39 @@ export interface components {
             op: string;
             record: string;
         };
+        Ceiling: {
+            level: string;
+            permission: string;
+            /** @description Where it is not everything: why not */
+            why_not?: string;
+        };
+        Change: {
+            actor: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            origin: string;
+            reason?: string;
+            /** @description In a list the first 5, for one change the first 500 */
+            steps: components["schemas"]["Step"][];
+            summary: string;
+            /**
+             * Format: int64
+             * @description How many steps it has
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description The change that it reverses
+             */
+            undoes?: number;
+            /**
+             * Format: int64
+             * @description The change that reverses it
+             */
+            undone_by?: number;
+        };
         ChangeRequest: {
             operations: components["schemas"]["Operation"][];
             reason?: string;
@@ -957,6 +1622,40 @@ export interface components {
             /** Format: int64 */
             revision: number;
             secrets: components["schemas"]["Secret"][];
+            /** @description What it writes, the first 100 steps */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Format: int64
+             * @description How many steps it has
+             */
+            total: number;
+        };
+        Comparison: {
+            /** Format: int64 */
+            differing: number;
+            items: components["schemas"]["ComparisonRow"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            sides: components["schemas"]["ComparisonSide"][];
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        ComparisonRow: {
+            differs: boolean;
+            group_title: string;
+            /** @description One for each side */
+            levels: string[];
+            permission: string;
+            title: string;
+        };
+        ComparisonSide: {
+            code: string;
+            /** @enum {string} */
+            kind: "template" | "person";
+            name: string;
         };
         Credential: {
             /** Format: date-time */
@@ -987,6 +1686,11 @@ export interface components {
             at: string;
             /** @description For managers */
             grounds?: components["schemas"]["Ground"][];
+            /**
+             * @description Whether it is from the kept history, live, or by what is on record now; for managers
+             * @enum {string}
+             */
+            kept?: "" | "past" | "present" | "future";
             /** Format: int32 */
             level?: number;
             /** @enum {string} */
@@ -1047,6 +1751,80 @@ export interface components {
             status: string;
             why: string;
         };
+        Draft: {
+            /**
+             * Format: int64
+             * @description The change it became
+             */
+            applied_as?: number;
+            /**
+             * Format: int64
+             * @description How many edits somebody else was at meanwhile
+             */
+            clashing?: number;
+            /**
+             * Format: int64
+             * @description How many edits it holds
+             */
+            count: number;
+            /** @description When one draft is asked for: its edits, the first 500 */
+            edits?: components["schemas"]["DraftEdit"][];
+            /** @description When one draft is asked for: who gains and loses by what can be made */
+            effect?: components["schemas"]["Effect"];
+            /** Format: int64 */
+            id: number;
+            /** @description Whether it is yours */
+            own: boolean;
+            owner: components["schemas"]["StaffRef"];
+            /** Format: date-time */
+            planned_for?: string;
+            /** @description Why it could not be applied when its moment came */
+            problem?: string;
+            /**
+             * Format: int64
+             * @description How many edits cannot be made as things are
+             */
+            problems?: number;
+            reason?: string;
+            /** @description What was not put in, with why */
+            skipped?: components["schemas"]["Skipped"][];
+            /** @enum {string} */
+            state: "open" | "planned" | "failed" | "applied" | "discarded";
+            title?: string;
+            /** Format: date-time */
+            updated_at: string;
+        };
+        DraftClash: {
+            field: string;
+            now: string;
+            /** @description When the edit was made */
+            was: string;
+        };
+        DraftDrop: {
+            edits: number[];
+        };
+        DraftEdit: {
+            changes: components["schemas"]["StepChange"][];
+            clashes: components["schemas"]["DraftClash"][];
+            /** Format: int64 */
+            id: number;
+            /** @description Why it cannot be made as things are */
+            problem?: string;
+            words: string;
+        };
+        DraftEdits: {
+            operations: components["schemas"]["Operation"][];
+            title?: string;
+        };
+        DraftPlan: {
+            /**
+             * Format: date-time
+             * @description RFC 3339 moment
+             */
+            at: string;
+            reason?: string;
+            title?: string;
+        };
         Effect: {
             /**
              * Format: int64
@@ -1068,14 +1846,29 @@ export interface components {
         EffectLine: {
             after: string;
             before: string;
+            /** @description Names the line within this effect, for asking about all its people */
+            key: string;
             /** Format: int64 */
             people: number;
             permission: string;
-            place: components["schemas"]["PlaceRef"];
+            /** @description The first 20 places of the assignments */
+            places: components["schemas"]["PlaceRef"][];
             sensitive?: boolean;
+            /** Format: int64 */
+            sites: number;
             /** @description The first 100 of them */
             staff: components["schemas"]["StaffRef"][];
+            /** @description Name; left out where it comes from exceptions */
+            template?: string;
             title: string;
+            /** @example 41 Packers at 2 sites gain “Clear a jam” */
+            words: string;
+        };
+        EffectPeople: {
+            /** @description Key of the line */
+            line: string;
+            operations: components["schemas"]["Operation"][];
+            reason?: string;
         };
         Event: {
             /** Format: date-time */
@@ -1090,6 +1883,11 @@ export interface components {
             staff?: components["schemas"]["StaffRef"];
         };
         Exception: {
+            /**
+             * Format: int64
+             * @description How many days ago it was made
+             */
+            days: number;
             ended?: boolean;
             etag: string;
             /** Format: date */
@@ -1099,14 +1897,28 @@ export interface components {
             level?: string;
             /** Format: date-time */
             made_at: string;
+            /** @description Why it changes nothing any more */
+            needless?: string;
             permission: string;
             place: components["schemas"]["PlaceRef"];
             reason: string;
             staff: components["schemas"]["StaffRef"];
+            /** @description Names of the templates there that it differs from */
+            templates: string[];
             title: string;
             /** Format: date */
             until?: string;
+            /** @enum {string} */
+            when: "now" | "later" | "past" | "ended";
             withheld: boolean;
+        };
+        ExceptionEditWrite: {
+            /** @description ISO 8601 date */
+            from?: string;
+            level?: string;
+            reason?: string;
+            /** @description ISO 8601 date, the last day that counts */
+            until?: string;
         };
         ExceptionWrite: {
             from?: string;
@@ -1139,10 +1951,116 @@ export interface components {
             /** @description Of a staff member */
             status?: string;
         };
+        Grid: {
+            columns: components["schemas"]["GridColumn"][];
+            items: components["schemas"]["GridRow"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /** @description Title, where the columns are places */
+            permission?: string;
+            place?: components["schemas"]["PlaceRef"];
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+            /** @description Why you may set nothing here */
+            why_not?: string;
+        };
+        GridCell: {
+            /** @description It differs in the draft from what is live */
+            drafted?: boolean;
+            /** @description Empty: nothing */
+            level?: string;
+            /** @enum {string} */
+            origin?: "" | "template" | "added" | "withheld" | "owner" | "below";
+        };
+        GridColumn: {
+            /** @description Title of the group, or the kind of the place */
+            group?: string;
+            /** @description Of a permission, or the code of a place */
+            key: string;
+            sensitive?: boolean;
+            title: string;
+            unit?: string;
+            /** @description Why you may not give it there */
+            why_not?: string;
+            /** @description What it can be set to */
+            words: string[];
+        };
+        GridRow: {
+            /** @description One for each column */
+            cells: components["schemas"]["GridCell"][];
+            employer?: string;
+            engagement: string;
+            job_title?: string;
+            name: string;
+            staff_number: string;
+            templates: string[];
+            /** @description Why you may not set anything for this person */
+            why_not?: string;
+        };
+        GridSet: {
+            /** @description Keys of the columns to set */
+            columns: string[];
+            employer?: string;
+            engagement?: string;
+            /** @description The word to set; left out: back to what the templates give */
+            level?: string;
+            /** @description Of people × places */
+            permission?: string;
+            /** @description Of people × permissions */
+            place?: string;
+            q?: string;
+            /** @description Staff numbers of the rows; left out: all that the filter keeps */
+            staff?: string[];
+            template?: string;
+            title?: string;
+            /** @description Of people × places: the place whose people the rows are */
+            under?: string;
+        };
         Ground: {
             kind: string;
             ref?: string;
             text: string;
+        };
+        Group: {
+            console?: boolean;
+            /** Format: int64 */
+            depth: number;
+            etag: string;
+            key: string;
+            /** @description Key of the group it stands in */
+            parent?: string;
+            /**
+             * Format: int64
+             * @description How many it holds, with the groups inside it
+             */
+            permissions: number;
+            retired?: boolean;
+            title: string;
+        };
+        GroupWrite: {
+            /** @description Of a new one */
+            key?: string;
+            /** @description Key of the group it stands in; empty: at the top */
+            parent?: string;
+            reason?: string;
+            title?: string;
+        };
+        Holder: {
+            /** Format: date */
+            from?: string;
+            job_title?: string;
+            level: string;
+            name: string;
+            /** @description Where, with all below it */
+            place: components["schemas"]["PlaceRef"];
+            staff_number: string;
+            /** @description The template, an exception, or that they are an owner */
+            through: string;
+            /** Format: date */
+            until?: string;
         };
         HoursRule: {
             /** @example mon-fri */
@@ -1151,6 +2069,12 @@ export interface components {
             from: string;
             /** @example 14:15 */
             until: string;
+        };
+        Like: {
+            /** @description Place code */
+            place: string;
+            /** @description Staff number */
+            staff: string;
         };
         Lock: {
             by?: components["schemas"]["StaffRef"];
@@ -1166,6 +2090,29 @@ export interface components {
             reason?: string;
             /** @description RFC 3339 moment; left out: until unlocked */
             until?: string;
+        };
+        Look: {
+            /** Format: date-time */
+            at: string;
+            items: components["schemas"]["Sight"][];
+            /**
+             * @description Whether it is from the kept history, live, or by what is on record now
+             * @enum {string}
+             */
+            kept: "past" | "present" | "future";
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            obstacles: components["schemas"]["Obstacle"][];
+            place: components["schemas"]["PlaceRef"];
+            staff: components["schemas"]["StaffRef"];
+            /** @description Everywhere they can go and all they can do, in sentences */
+            statements: components["schemas"]["Statement"][];
+            status: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
         };
         Made: {
             code?: string;
@@ -1214,6 +2161,53 @@ export interface components {
             /** @description The fields */
             set?: unknown;
         };
+        OutlineLine: {
+            /** Format: int64 */
+            depth: number;
+            /**
+             * Format: int64
+             * @description Of a group that is set: how many of its permissions say something else
+             */
+            differ?: number;
+            /** @description It differs in the draft from what is live */
+            drafted?: boolean;
+            /** Format: int64 */
+            given?: number;
+            key: string;
+            /** @enum {string} */
+            kind: "group" | "permission";
+            /** @description Of a permission: as it resolves */
+            level?: string;
+            mixed?: boolean;
+            /** @description Where you may not set it to everything: the most you may */
+            most?: string;
+            /**
+             * @description Of a permission: its own setting, one that flows from a group of its own, one of the base, none at all (not given), or not decided yet
+             * @enum {string}
+             */
+            origin?: "own" | "group" | "base" | "open" | "undecided";
+            /** @description The group, the base, or both */
+            origin_name?: string;
+            /** @description What the template itself sets here */
+            own?: string;
+            /** @description Key of the group it stands in */
+            parent?: string;
+            scale?: components["schemas"]["Scale"];
+            sensitive?: boolean;
+            sentence?: string;
+            title: string;
+            /**
+             * Format: int64
+             * @description Of a group: its permissions
+             */
+            total?: number;
+            /** Format: int64 */
+            undecided?: number;
+            /** @description Why not */
+            why_not?: string;
+            /** @description What it can be set to, the lowest first; of a limit only none */
+            words: string[];
+        };
         PINWrite: {
             must_change?: boolean;
             /** @description Left out: one is generated and shown once */
@@ -1236,6 +2230,26 @@ export interface components {
         };
         PageAuditEntry: {
             items: components["schemas"]["AuditEntry"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageCeiling: {
+            items: components["schemas"]["Ceiling"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageChange: {
+            items: components["schemas"]["Change"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -1274,6 +2288,16 @@ export interface components {
              */
             total: number;
         };
+        PageDraft: {
+            items: components["schemas"]["Draft"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageEvent: {
             items: components["schemas"]["Event"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -1296,6 +2320,36 @@ export interface components {
         };
         PageFound: {
             items: components["schemas"]["Found"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageGroup: {
+            items: components["schemas"]["Group"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageHolder: {
+            items: components["schemas"]["Holder"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageOutlineLine: {
+            items: components["schemas"]["OutlineLine"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -1344,8 +2398,38 @@ export interface components {
              */
             total: number;
         };
+        PageSheetTemplate: {
+            items: components["schemas"]["SheetTemplate"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageStaff: {
             items: components["schemas"]["Staff"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageStaffRef: {
+            items: components["schemas"]["StaffRef"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageStarterSet: {
+            items: components["schemas"]["StarterSet"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -1374,15 +2458,44 @@ export interface components {
             staff: string;
         };
         Permission: {
+            /** @description It is of this product itself and stays as it is */
+            console?: boolean;
+            etag: string;
+            /**
+             * Format: int64
+             * @description How many templates give it
+             */
+            given: number;
             group: string;
             group_title: string;
             key: string;
             /** @description Kinds of place it applies to */
             kinds: string[];
+            /** @description It says whose records somebody sees: own, team or all */
+            reach?: boolean;
+            retired?: boolean;
             scale: components["schemas"]["Scale"];
             sensitive?: boolean;
             sentence: string;
             title: string;
+            /**
+             * Format: int64
+             * @description In how many templates it waits for a decision
+             */
+            undecided: number;
+        };
+        PermissionWrite: {
+            /** @description Key of a group */
+            group?: string;
+            /** @description Of a new one, such as line.clear-jam */
+            key?: string;
+            /** @description site, zone, door, device, work_centre */
+            kinds?: string[];
+            reason?: string;
+            scale?: components["schemas"]["Scale"];
+            sensitive?: boolean;
+            sentence?: string;
+            title?: string;
         };
         Person: {
             /** Format: date */
@@ -1476,7 +2589,14 @@ export interface components {
         Scale: {
             /** @enum {string} */
             kind: "switch" | "levels" | "limit";
+            /** @description Lowest first; the first means none */
             levels?: string[];
+            /**
+             * Format: int32
+             * @description The highest number that a limit can be set to; left out: any
+             */
+            most?: number;
+            /** @description Of a limit, such as kg */
             unit?: string;
         };
         Secret: {
@@ -1484,6 +2604,12 @@ export interface components {
             kind: "pin" | "password" | "device_token";
             owner: string;
             value: string;
+        };
+        Section: {
+            /** @description Code of a template */
+            from: string;
+            /** @description Key of a group */
+            group: string;
         };
         Session: {
             /** Format: date-time */
@@ -1496,6 +2622,41 @@ export interface components {
             name?: string;
             /** @description The one you are using */
             present?: boolean;
+        };
+        SheetSection: {
+            group: string;
+            /** @description In sentences */
+            lines: string[];
+        };
+        SheetTemplate: {
+            based_on?: string;
+            code: string;
+            /** @description When it counts, how long, and what it needs */
+            facts: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description How many have it
+             */
+            people: number;
+            sections: components["schemas"]["SheetSection"][];
+            /** @description Where */
+            sites: string[];
+            summary?: string;
+            /** @description Titles of what waits for a decision */
+            undecided: string[];
+        };
+        Sight: {
+            /** Format: int64 */
+            depth: number;
+            kind: string;
+            /** @description What a terminal there would offer, or what counts there as a whole */
+            offers: string[];
+            /** @description Of a door: whether it opens */
+            opens?: boolean;
+            place: components["schemas"]["PlaceRef"];
+            /** @description Of a door: why it opens or stays shut */
+            sentence?: string;
         };
         SignIn: {
             /** @description A name for the token, such as the machine's */
@@ -1515,6 +2676,11 @@ export interface components {
             me: components["schemas"]["Me"];
             /** @description For clients only; shown this once */
             token?: string;
+        };
+        Skipped: {
+            column: string;
+            staff: components["schemas"]["StaffRef"];
+            why: string;
         };
         Staff: {
             /** Format: date */
@@ -1576,21 +2742,47 @@ export interface components {
             /** @description ISO 8601 date */
             start_date?: string;
         };
+        StarterSet: {
+            code: string;
+            name: string;
+            /** Format: int64 */
+            permissions: number;
+            summary: string;
+            /** @description Their names */
+            templates: string[];
+        };
         Statement: {
             abilities: components["schemas"]["Ability"][];
             /** Format: int32 */
             assignment?: number;
+            /** @description Whether it holds below the place too */
+            covers?: string;
             doors: components["schemas"]["PlaceRef"][];
             /** Format: int32 */
             exception?: number;
             further?: string;
             grounds: components["schemas"]["Ground"][];
+            /** @description Where */
+            place?: components["schemas"]["PlaceRef"];
             sentence: string;
+            /** @description What: name of the template */
+            template?: string;
             /** @enum {string} */
             when: "now" | "later" | "past";
         };
+        Step: {
+            changes: components["schemas"]["StepChange"][];
+            /** @example Changed template Line operator */
+            words: string;
+        };
+        StepChange: {
+            /** @description In words */
+            field: string;
+            now: string;
+            was: string;
+        };
         Template: {
-            /** @description Whether you could give it at some site */
+            /** @description Whether you could give it at the place asked about, or at some site */
             assignable: boolean;
             /**
              * Format: int64
@@ -1606,6 +2798,11 @@ export interface components {
              */
             days?: number;
             etag: string;
+            /**
+             * Format: int64
+             * @description How many exceptions that count differ from it
+             */
+            exceptions: number;
             /**
              * Format: int64
              * @description How many permissions it gives
@@ -1629,9 +2826,11 @@ export interface components {
             summary?: string;
             /**
              * Format: int64
-             * @description How many permissions nobody has decided for it
+             * @description How many permissions came into the catalogue and wait for a decision
              */
             undecided: number;
+            /** @description Why you could not */
+            why_not?: string;
         };
         TemplatePermission: {
             decided: boolean;
@@ -1642,18 +2841,37 @@ export interface components {
             permission: string;
             title: string;
         };
+        TemplateRetire: {
+            /** @description Their assignments end */
+            end_assignments?: boolean;
+            reason?: string;
+            /** @description Code of the template their assignments go on with */
+            replace_with?: string;
+        };
         TemplateWrite: {
             base?: string;
             code?: string;
+            /** @description Of a new one: code of a template to begin from */
+            copy_of?: string;
             /** Format: int64 */
             days?: number;
+            /** @description Changes some settings: key and word; null sets one back to what flows from a group or comes from the base */
+            decide?: {
+                [key: string]: string | null;
+            };
+            /** @description What is still undecided is not given, and that is decided */
+            decide_rest?: boolean;
             hours?: components["schemas"]["AccessHours"];
             /** Format: int64 */
             idle_seconds?: number;
+            /** @description Of a new one: gives what somebody holds at a place */
+            like?: components["schemas"]["Like"];
             name?: string;
             needs?: string[];
             reason?: string;
-            /** @description Replaces all its own settings */
+            /** @description Takes what another template says in one group */
+            section?: components["schemas"]["Section"];
+            /** @description Replaces all its own settings: key of a permission or a group, and word */
             settings?: {
                 [key: string]: string;
             };
@@ -1665,10 +2883,28 @@ export interface components {
             };
             /** Format: date */
             date: string;
+            /** @description Planned, or failed when their moment came */
+            drafts: components["schemas"]["Draft"][];
             ending: components["schemas"]["Person"][];
             locked: components["schemas"]["Person"][];
+            /**
+             * Format: int64
+             * @description Exceptions that change nothing any more
+             */
+            needless: number;
             starting: components["schemas"]["Person"][];
             stuck: components["schemas"]["Person"][];
+            /** @description Templates that wait for a decision on new permissions */
+            undecided: components["schemas"]["Waiting"][];
+        };
+        Waiting: {
+            /** Format: int64 */
+            count: number;
+            name: string;
+            /** @description Titles of what waits, the first 20 */
+            permissions: string[];
+            /** @description Code */
+            template: string;
         };
     };
     responses: never;
@@ -1994,6 +3230,48 @@ export interface operations {
             };
         };
     };
+    "list-changes": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Words of the summary, the actor or the reason */
+                q?: string;
+                from?: string;
+                until?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageChange"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "make-change": {
         parameters: {
             query?: {
@@ -2067,6 +3345,168 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-effect-people": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EffectPeople"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStaffRef"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "undo-change": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-templates": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Codes with commas */
+                templates?: string[];
+                /** @description Staff number of a person to put beside them */
+                staff?: string;
+                /** @description Where: what the person holds there; left out: at their home site */
+                place?: string;
+                /** @description Only what differs */
+                differences?: boolean;
+                draft?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description Error */
@@ -2403,6 +3843,404 @@ export interface operations {
             };
         };
     };
+    "list-drafts": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description open, planned, failed, applied, discarded with commas; left out: open, planned and failed */
+                state?: string[];
+                /** @description The planned ones of every manager, for those who may read the audit log everywhere */
+                all?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDraft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "review-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "accept-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "apply-draft": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "discard-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-draft-edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftDrop"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-draft-edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftEdits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GridSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-draft-people": {
+        parameters: {
+            query: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Key of a line of the effect */
+                line: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStaffRef"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "reopen-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -2454,9 +4292,22 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
+                /** @description Staff number */
                 staff?: string;
-                /** @description Those that were ended too */
-                ended?: boolean;
+                /** @description At this place or below it */
+                place?: string;
+                /** @description That differ from this template */
+                template?: string;
+                /** @description Key */
+                permission?: string;
+                kind?: "added" | "withheld";
+                /** @description Left out: all but those that were ended */
+                when?: "now" | "later" | "past" | "ended";
+                /** @description Only those that change nothing any more */
+                needless?: boolean;
+                /** @description Words of the person, the permission, the place or the reason */
+                q?: string;
+                sort?: "newest" | "oldest" | "until" | "staff";
             };
             header?: {
                 /** @description application/json or text/csv */
@@ -2573,6 +4424,51 @@ export interface operations {
             };
         };
     };
+    "edit-exception": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExceptionEditWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -2605,6 +4501,286 @@ export interface operations {
             };
         };
     };
+    "get-grid": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description People × permissions at this place */
+                place?: string;
+                /** @description People × places for this permission */
+                permission?: string;
+                /** @description Of people × places: the places in this one; left out: your first site */
+                under?: string;
+                /** @description Of people × permissions: those in this group */
+                group?: string;
+                /** @description Keys of permissions or codes of places with commas; left out: all */
+                columns?: string[];
+                /** @description Words of the name, number, email, job title or employer */
+                q?: string;
+                /** @description Who have this template */
+                template?: string;
+                /** @description Part of the job title */
+                title?: string;
+                engagement?: "employee" | "agency" | "contractor" | "seasonal";
+                /** @description The agency or contractor */
+                employer?: string;
+                /** @description As of staff */
+                sort?: string;
+                /** @description As this draft of yours would have it: its number, or open for the newest */
+                draft?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grid"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-groups": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageGroup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-group": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-group": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-group": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-group": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -2621,6 +4797,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-ceiling": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code; left out: at every site, which is what a template needs */
+                place?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCeiling"];
                 };
             };
             /** @description Error */
@@ -2739,12 +4955,13 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Any words of the title or the sentence */
+                /** @description Any words of the title or the sentence; a letter may be wrong */
                 q?: string;
                 /** @description That apply to this kind of place */
                 kind?: "site" | "zone" | "door" | "device" | "work_centre";
                 /** @description In this group or below it */
                 group?: string;
+                retired?: "true" | "false" | "all";
             };
             header?: {
                 /** @description application/json or text/csv */
@@ -2763,6 +4980,263 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PagePermission"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-permission": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PermissionWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-permission": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Permission"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-permission": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PermissionWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-holders": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Held at this place, below it, or above it */
+                under?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageHolder"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-permission": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-permission": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
                 };
             };
             /** @description Error */
@@ -2951,7 +5425,7 @@ export interface operations {
                 after?: string;
                 /** @description Key; left out: what the place asks about */
                 permission?: string;
-                /** @description Moment; left out: now */
+                /** @description RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour */
                 at?: string;
             };
             header?: {
@@ -3079,6 +5553,114 @@ export interface operations {
             };
         };
     };
+    "get-rulebook": {
+        parameters: {
+            query?: {
+                /** @description The groups and permissions */
+                catalogue?: boolean;
+                /** @description Codes with commas; left out: all; none: no template */
+                templates?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "apply-rulebook": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+            };
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-rulebook-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "sign-in": {
         parameters: {
             query?: never;
@@ -3129,6 +5711,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-sheet": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Codes with commas; left out: all */
+                templates?: string[];
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSheetTemplate"];
+                };
             };
             /** @description Error */
             default: {
@@ -3526,6 +6148,50 @@ export interface operations {
             };
         };
     };
+    "look-as": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code: what they meet there and below; left out: at their home site */
+                place?: string;
+                /** @description RFC 3339 moment, past, present or future; left out: now */
+                at?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "reinstate-staff": {
         parameters: {
             query?: {
@@ -3618,6 +6284,113 @@ export interface operations {
             };
         };
     };
+    "list-starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStarterSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-starter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "apply-starter": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-templates": {
         parameters: {
             query?: {
@@ -3625,8 +6398,11 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
+                /** @description Any words of the name, the code or the summary; a letter may be wrong */
                 q?: string;
                 retired?: "true" | "false" | "all";
+                /** @description Code of the place that assignable is about; left out: any site */
+                place?: string;
             };
             header?: {
                 /** @description application/json or text/csv */
@@ -3703,7 +6479,10 @@ export interface operations {
     };
     "get-template": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As this draft of yours would have it: its number, or open for the newest */
+                draft?: string;
+            };
             header?: never;
             path: {
                 /** @description Template code */
@@ -3780,6 +6559,99 @@ export interface operations {
             };
         };
     };
+    "get-template-outline": {
+        parameters: {
+            query?: {
+                /** @description As this draft of yours would have it: its number, or open for the newest */
+                draft?: string;
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Permissions with these words in title or sentence, with the groups they stand in */
+                q?: string;
+                /** @description Only what waits for a decision, with its groups */
+                undecided?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Template code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOutlineLine"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-template": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "retire-template": {
         parameters: {
             query?: {
@@ -3800,7 +6672,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Reasoned"];
+                "application/json": components["schemas"]["TemplateRetire"];
             };
         };
         responses: {

@@ -22,8 +22,11 @@ export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeo
     queryFn: () => take(api.GET("/places", { params: { query: { limit: 500 } } })),
     staleTime: 60_000,
   });
-  const templates = useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
-  const summary = templates.data?.items.find((t) => t.code === choices.template)?.summary;
+  const templates = useQuery({
+    queryKey: ["templates", choices.place],
+    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, ...(choices.place && { place: choices.place }) } } })),
+  });
+  const chosen = templates.data?.items.find((t) => t.code === choices.template);
   return (
     <div className="grid grid-cols-2 gap-3">
       <SelectField
@@ -49,12 +52,12 @@ export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeo
         className="col-span-2"
         value={choices.template}
         onChange={(e) => choices.setTemplate(e.target.value)}
-        error={wrong?.field("template")}
-        hint={summary}
+        error={wrong?.field("template") ?? (chosen && !chosen.assignable ? chosen.why_not : undefined)}
+        hint={chosen?.summary}
       >
         <option value="">Choose a template</option>
         {templates.data?.items.map((t) => (
-          <option key={t.code} value={t.code} disabled={!t.assignable}>
+          <option key={t.code} value={t.code} disabled={!t.assignable} title={t.why_not}>
             {t.name}
             {!t.assignable && " (gives more than you hold)"}
           </option>

@@ -1,8 +1,10 @@
-import { Link, Outlet } from "@tanstack/react-router";
-import { ChevronDown, LogOut } from "lucide-react";
+import { Link, Outlet, useLocation } from "@tanstack/react-router";
+import { ChevronDown, LogOut, NotebookPen } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { SignedIn, useMay, useMe } from "@/areas/session/session";
 import { ActsProvider, signOut } from "./acts";
+import { AppliedNotice } from "./change";
+import { DraftBar } from "./drafts";
 import { FindField } from "./FindField";
 import { Page } from "./parts";
 
@@ -11,11 +13,14 @@ export function Shell() {
   return (
     <SignedIn>
       <ActsProvider>
-        <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
-          Go to the page
-        </a>
-        <Head />
-        <Outlet />
+        <AppliedNotice>
+          <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
+            Go to the page
+          </a>
+          <Head />
+          <Outlet />
+          <DraftBar />
+        </AppliedNotice>
       </ActsProvider>
     </SignedIn>
   );
@@ -24,17 +29,19 @@ export function Shell() {
 function Head() {
   const me = useMe();
   const may = useMay();
-  const pages = [
+  const here = useLocation().pathname;
+  const pages: { to: string; name: string; shown: boolean; also?: RegExp }[] = [
     { to: "/", name: "Today", shown: may("console.view_staff") },
     { to: "/staff", name: "Staff", shown: may("console.view_staff") },
     { to: "/enrol", name: "Enrol", shown: may("console.enrol") },
     { to: "/estate", name: "Estate", shown: true },
-    { to: "/templates", name: "Templates", shown: true },
-    { to: "/check", name: "Check", shown: may("console.check") },
+    { to: "/templates", name: "Templates", shown: true, also: /^\/(catalogue|compare|exceptions|sheet)/ },
+    { to: "/grid", name: "Grid", shown: may("console.view_staff") },
+    { to: "/check", name: "Check", shown: may("console.check"), also: /^\/look/ },
     { to: "/audit", name: "Audit", shown: me.everywhere.includes("console.read_audit") },
   ];
   return (
-    <header className="sticky top-0 z-30 border-b-[3px] border-brass-light bg-damson text-paper">
+    <header className="print:hidden sticky top-0 z-30 border-b-[3px] border-brass-light bg-damson text-paper">
       <div className="mx-auto flex max-w-[78rem] flex-wrap items-center gap-x-5 px-5">
         <Link to="/" className="flex items-center gap-2.5 py-2.5 font-[650] focus-visible:outline-brass-light">
           <img src="/latch.svg" alt="" className="size-7 rounded-sm ring-1 ring-brass-light" />
@@ -48,7 +55,8 @@ function Head() {
                 key={p.to}
                 to={p.to}
                 activeOptions={{ exact: p.to === "/" }}
-                className="border-b-[3px] border-transparent px-2.5 pt-2.5 pb-2 hover:border-brass-light/60 focus-visible:outline-offset-[-4px] focus-visible:outline-brass-light data-[status=active]:border-brass-light data-[status=active]:font-[650]"
+                data-here={p.also?.test(here) || undefined}
+                className="data-here:border-brass-light data-here:font-[650] border-b-[3px] border-transparent px-2.5 pt-2.5 pb-2 hover:border-brass-light/60 focus-visible:outline-offset-[-4px] focus-visible:outline-brass-light data-[status=active]:border-brass-light data-[status=active]:font-[650]"
               >
                 {p.name}
               </Link>
@@ -74,6 +82,11 @@ function Head() {
                   <div className="font-[600]">{me.name}</div>
                   <div className="text-faded">{me.organisation}</div>
                 </div>
+                <DropdownMenu.Item asChild className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset">
+                  <Link to="/drafts">
+                    <NotebookPen size={16} aria-hidden /> Your drafts
+                  </Link>
+                </DropdownMenu.Item>
                 <DropdownMenu.Item
                   onSelect={() => signOut()}
                   className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"

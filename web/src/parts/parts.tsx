@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import { AlertTriangle, Check, ChevronRight, Clock, DoorOpen, Lock, UserX } from "lucide-react";
 import { Collapsible, Dialog } from "radix-ui";
 import { type ComponentProps, type ReactNode, useId } from "react";
@@ -163,19 +164,23 @@ export function Ask({
   onOpenChange,
   title,
   about,
+  wide,
   children,
 }: {
   open: boolean;
   onOpenChange: (open: boolean) => void;
   title: string;
   about: ReactNode;
+  wide?: boolean;
   children: ReactNode;
 }) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-damson-deep/45" />
-        <Dialog.Content className="fixed top-[12vh] left-1/2 z-50 max-h-[80vh] w-[min(34rem,calc(100vw-2rem))] -translate-x-1/2 overflow-auto rounded-md border-t-4 border-brass-light bg-sheet p-6 shadow-raised">
+        <Dialog.Content
+          className={`fixed top-[10vh] left-1/2 z-50 max-h-[82vh] ${wide ? "w-[min(46rem,calc(100vw-2rem))]" : "w-[min(34rem,calc(100vw-2rem))]"} -translate-x-1/2 overflow-auto rounded-md border-t-4 border-brass-light bg-sheet p-6 shadow-raised`}
+        >
           <Dialog.Title className="text-xl font-[650]">{title}</Dialog.Title>
           <Dialog.Description asChild>
             <div className="mt-1 mb-4 text-faded">{about}</div>
@@ -251,21 +256,23 @@ export function SecretSlip({ secret }: { secret: Schema["Secret"] }) {
   );
 }
 
-export function Effects({ effect }: { effect: Schema["Effect"] }) {
-  const lines = [...effect.gains.map((l) => ({ ...l, sign: "gains" })), ...effect.losses.map((l) => ({ ...l, sign: "loses" }))];
+/** Pages that belong together, as a second row under the title of each. */
+export function Tabs({ label, tabs }: { label: string; tabs: { to: string; name: string; shown?: boolean }[] }) {
   return (
-    <details className="mt-1">
-      <summary className="text-damson">{effect.summary}</summary>
-      <ul className="mt-1 max-h-48 overflow-auto text-sm">
-        {lines.map((l) => (
-          <li key={`${l.sign} ${l.permission} ${l.place.code} ${l.before} ${l.after}`} className="border-t border-rule py-0.5">
-            <b className={l.sign === "gains" ? "text-open" : "text-shut"}>{l.sign === "gains" ? "+" : "−"}</b> {l.title} at {l.place.name}
-            {l.people > 1 && ` (${l.people} people)`}
-            {l.sensitive && <span className="font-[600] text-soon"> sensitive</span>}
-          </li>
+    <nav aria-label={label} className="mb-5 -mt-1 flex gap-1 overflow-x-auto border-b border-rule print:hidden">
+      {tabs
+        .filter((t) => t.shown !== false)
+        .map((t) => (
+          <Link
+            key={t.to}
+            to={t.to}
+            activeOptions={{ exact: false }}
+            className="border-b-[3px] border-transparent px-3 pt-1 pb-1.5 hover:border-brass-light data-[status=active]:border-damson data-[status=active]:font-[650]"
+          >
+            {t.name}
+          </Link>
         ))}
-      </ul>
-    </details>
+    </nav>
   );
 }
 

@@ -1,7 +1,8 @@
 import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react-query";
-import { Download, ShieldCheck } from "lucide-react";
+import { Download, ShieldCheck, Undo2 } from "lucide-react";
 import { Fragment, useDeferredValue, useState } from "react";
 import { api, download, type Schema, take } from "@/api/api";
+import { UndoDialog } from "@/parts/change";
 import { Button, Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
 
 type Entry = Schema["AuditEntry"];
@@ -107,6 +108,7 @@ export function Audit() {
 
 function Operations({ entry }: { entry: Entry }) {
   const shown = entry.operations;
+  const [undoing, setUndoing] = useState(false);
   return (
     <div className="border-t border-rule bg-inset px-4 py-3 text-[0.95rem]">
       <p className="text-sm text-faded">
@@ -133,6 +135,12 @@ function Operations({ entry }: { entry: Entry }) {
         </div>
       ))}
       {entry.steps > shown.length && <p className="mt-2 text-faded">and {entry.steps - shown.length} more steps</p>}
+      {entry.action === "change" && (
+        <Button className="mt-3" onClick={() => setUndoing(true)}>
+          <Undo2 size={16} aria-hidden /> Undo this change
+        </Button>
+      )}
+      {undoing && <UndoDialog id={entry.id} close={() => setUndoing(false)} />}
     </div>
   );
 }

@@ -1,7 +1,20 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
-import { Button, Grounds, Mark, moment, Page, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Button, Grounds, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
+
+/** The pages that ask what would happen. */
+export function CheckTabs() {
+  return (
+    <Tabs
+      label="Asking"
+      tabs={[
+        { to: "/check", name: "May they?" },
+        { to: "/look", name: "Look as somebody" },
+      ]}
+    />
+  );
+}
 
 /** May somebody do something, somewhere, at some moment? The answer with its grounds, and what would change it. */
 export function CheckPage() {
@@ -54,6 +67,7 @@ export function CheckPage() {
   const wrong = run.error instanceof Refusal ? run.error : undefined;
   return (
     <Page title="Check" lead="Ask what a door or terminal would answer. Asking is not an event; nothing opens.">
+      <CheckTabs />
       <div className="grid items-start gap-10 lg:grid-cols-[24rem_1fr]">
         <form
           className="space-y-4"
@@ -143,7 +157,14 @@ export function CheckPage() {
               </option>
             ))}
           </SelectField>
-          <TextField label="When" optional type="datetime-local" value={at} onChange={(e) => setAt(e.target.value)} hint="Left empty: now." />
+          <TextField
+            label="When"
+            optional
+            type="datetime-local"
+            value={at}
+            onChange={(e) => setAt(e.target.value)}
+            hint="Left empty: now. Past and future too."
+          />
           {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
           <Button type="submit" look="main" disabled={run.isPending}>
             Check
@@ -170,6 +191,8 @@ function Answer({ d }: { d: Schema["Decision"] }) {
       <p className="mt-1 mb-5 text-sm text-faded">
         {d.staff && `${d.staff.name}, ${d.staff.staff_number} · `}
         {d.permission} at {d.place?.name} · {moment(d.at)}
+        {d.kept === "past" && ", from the kept history"}
+        {d.kept === "future" && ", by what is on record now"}
       </p>
       {(d.grounds?.length ?? 0) > 0 && (
         <Section title="What it rests on" className="mb-5">

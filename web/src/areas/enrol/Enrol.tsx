@@ -4,7 +4,8 @@ import { AlertTriangle } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { api, type ChangeResult, change, type Operation, Refusal, take } from "@/api/api";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
-import { Button, Effects, engagementWord, Page, SecretSlip, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import { Effects } from "@/parts/effects";
+import { Button, engagementWord, Page, SecretSlip, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
 
 const blank = {
   given_name: "",

@@ -2,24 +2,11 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useMemo, useState } from "react";
-import { api, change, type Place, queries, Refusal, take } from "@/api/api";
+import { api, type Place, queries, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
-import {
-  Ask,
-  Button,
-  day,
-  Effects,
-  Empty,
-  inputLook,
-  kindWord,
-  Loading,
-  Page,
-  proofWord,
-  Section,
-  SelectField,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { ChangeDialog } from "@/parts/change";
+import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { usePlaces } from "@/parts/places";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -30,7 +17,7 @@ export function Estate() {
   const may = useMay();
   const [q, setQ] = useState("");
   const [adding, setAdding] = useState(false);
-  const places = useQuery({ queryKey: ["places", "tree"], queryFn: allPlaces, staleTime: 30_000 });
+  const places = usePlaces();
   const all = places.data ?? [];
   const fits = useMemo(() => matching(all, q), [all, q]);
   const holds = (p: Place) => p.kind === "site" || p.kind === "zone";
@@ -96,16 +83,6 @@ export function Estate() {
   );
 }
 
-async function allPlaces(): Promise<Place[]> {
-  const all: Place[] = [];
-  for (let after = ""; ; ) {
-    const page = await take(api.GET("/places", { params: { query: { limit: 500, ...(after && { after }) } } }));
-    all.push(...page.items);
-    if (!page.next) return all;
-    after = page.next;
-  }
-}
-
 /** Places that fit, with those above them, so that a tree remains. */
 function matching(all: Place[], q: string): Place[] {
   const words = q.trim().toLowerCase();
@@ -128,9 +105,12 @@ function PlacePanel({ place }: { place: Place }) {
     queryFn: () => take(api.GET("/permissions", { params: { query: { kind: place.kind, limit: 500 } } })),
     staleTime: 60_000,
   });
+  const [at, setAt] = useState("");
+  const query = { permission, limit: 500, ...(at && { at: new Date(at).toISOString() }) };
   const people = useQuery({
-    queryKey: ["who", place.code, permission],
-    queryFn: () => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { permission, limit: 500 } } })),
+    queryKey: ["who", place.code, query],
+    queryFn: () => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query } })),
+    retry: false,
     enabled: permission !== "" && may("console.view_staff"),
   });
   const asked = permissions.data?.items.find((p) => p.key === permission);
@@ -166,14 +146,30 @@ function PlacePanel({ place }: { place: Place }) {
           title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}
           note={people.data && `${people.data.total} people`}
         >
-          <SelectField label="Permission" className="mb-3 max-w-md" value={permission} onChange={(e) => setPermission(e.target.value)}>
-            <option value="">Choose a permission</option>
-            {permissions.data?.items.map((p) => (
-              <option key={p.key} value={p.key}>
-                {p.group_title}: {p.title}
-              </option>
-            ))}
-          </SelectField>
+          <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
+            <SelectField label="Permission" value={permission} onChange={(e) => setPermission(e.target.value)}>
+              <option value="">Choose a permission</option>
+              {permissions.data?.items.map((p) => (
+                <option key={p.key} value={p.key}>
+                  {p.group_title}: {p.title}
+                </option>
+              ))}
+            </SelectField>
+            <TextField
+              label="At a moment"
+              optional
+              type="datetime-local"
+              value={at}
+              onChange={(e) => setAt(e.target.value)}
+              hint={
+                at
+                  ? new Date(at) < new Date()
+                    ? "From the kept history, hours counted."
+                    : "By what is on record now, hours counted."
+                  : "Left empty: now, at any hour."
+              }
+            />
+          </div>
           <Wrong error={people.error} />
           {people.isFetching && !people.data && <Loading />}
           {people.data?.total === 0 && <p className="text-faded">Nobody. Assign a template that gives it, here or at a place above.</p>}
@@ -219,36 +215,15 @@ function PlacePanel({ place }: { place: Place }) {
 }
 
 function RetireDialog({ place, close }: { place: Place; close: () => void }) {
-  const [reason, setReason] = useState("");
-  const operation = [{ op: "place.retire", on: place.code }];
-  const preview = useQuery({ queryKey: ["preview", "retire", place.code], queryFn: () => change(operation, "", true), retry: false });
-  const run = useMutation({ mutationFn: () => change(operation, reason), onSuccess: close });
   return (
-    <Ask
-      open
-      onOpenChange={close}
+    <ChangeDialog
       title={`Retire ${place.name}`}
       about="It, and all below it, is open to nobody from now on. It stays on record and can be brought back."
-    >
-      <form
-        className="space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          run.mutate();
-        }}
-      >
-        {preview.isPending && <Loading />}
-        {preview.data && <Effects effect={preview.data.effect} />}
-        <TextField label="Why" autoFocus required={preview.data?.effect.needs_reason} value={reason} onChange={(e) => setReason(e.target.value)} />
-        <Wrong error={run.error ?? preview.error} />
-        <div className="flex gap-2">
-          <Button type="submit" look="grave" disabled={run.isPending}>
-            Retire the place
-          </Button>
-          <Button onClick={close}>Cancel</Button>
-        </div>
-      </form>
-    </Ask>
+      operations={[{ op: "place.retire", on: place.code }]}
+      button="Retire the place"
+      grave
+      close={close}
+    />
   );
 }
 

@@ -1,11 +1,15 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "@tanstack/react-router";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Lock, LockOpen } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { api, change, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
+import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
+import { exceptionWords } from "@/areas/exceptions/Exceptions";
 import { useMay, useMe } from "@/areas/session/session";
+import { MakeDialog, useTemplates } from "@/areas/templates/Templates";
 import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
+import { ChangeDialog } from "@/parts/change";
 import {
   Ask,
   Button,
@@ -66,6 +70,15 @@ function Sheet({ staff }: { staff: Staff }) {
       }
       acts={
         <>
+          {may("console.check") && (
+            <Link
+              to="/look"
+              search={{ staff: number }}
+              className="inline-flex min-h-9 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
+            >
+              Look as
+            </Link>
+          )}
           {may("console.credentials", site) && staff.status !== "departed" && <Button onClick={() => act("pin", whom)}>New PIN</Button>}
           {may("console.assign") && !self && staff.status !== "departed" && <Button onClick={() => setDialog("assign")}>Assign</Button>}
           {lockable &&
@@ -113,7 +126,9 @@ function Sheet({ staff }: { staff: Staff }) {
               <Statement key={`${s.assignment} ${s.exception} ${s.sentence}`} statement={s} />
             ))}
           </Section>
+          <Scope access={access.data} />
           <Assignments number={number} self={self} />
+          <PersonExceptions staff={staff} self={self} />
           <History number={number} />
         </div>
         <aside className="space-y-8">
@@ -153,6 +168,127 @@ function Sheet({ staff }: { staff: Staff }) {
       {dialog === "assign" && <AssignDialog staff={staff} close={() => setDialog(undefined)} />}
       {dialog === "record" && <RecordDialog staff={staff} close={() => setDialog(undefined)} />}
     </Page>
+  );
+}
+
+/** What, where and whose records: three separate things. */
+function Scope({ access }: { access?: Schema["Access"] }) {
+  const rows = access?.statements.filter((s) => s.when !== "past" && s.abilities.length > 0 && !s.exception) ?? [];
+  if (!rows.length) return null;
+  const whose = (s: Schema["Statement"]) => s.abilities.filter((a) => a.reach);
+  return (
+    <Section title="What, where, whose records">
+      <div className="overflow-x-auto">
+        <table className="w-full">
+          <thead>
+            <tr className="text-left text-sm text-faded">
+              <th className="py-1 font-[600]">What</th>
+              <th className="font-[600]">Where</th>
+              <th className="font-[600]">Whose records</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((s) => (
+              <tr key={s.assignment} className="border-t border-rule align-top">
+                <td className="py-1.5 pr-3">
+                  <b className="font-[600]">{s.template}</b>
+                  <span className="block text-sm text-faded">{s.abilities.length} permissions</span>
+                </td>
+                <td className="py-1.5 pr-3">
+                  {s.place?.name}
+                  <span className="block text-sm text-faded">{s.covers}</span>
+                </td>
+                <td className="py-1.5">
+                  {whose(s).map((a) => (
+                    <span key={a.permission} className="block">
+                      {a.title}: <b className="font-[600]">{a.level}</b>
+                    </span>
+                  ))}
+                  {whose(s).length === 0 && <span className="text-faded">nobody's</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </Section>
+  );
+}
+
+function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
+  const may = useMay();
+  const me = useMe();
+  const navigate = useNavigate();
+  const number = staff.staff_number;
+  const name = `${staff.given_name} ${staff.family_name}`;
+  const [dialog, setDialog] = useState<"add" | "template" | Schema["Exception"]>();
+  const list = useQuery({
+    queryKey: ["exceptions", number],
+    queryFn: () => take(api.GET("/exceptions", { params: { query: { staff: number, limit: 200 } } })),
+  });
+  const templates = useTemplates();
+  const acts = may("console.except") && !self && (!staff.owner || me.owner);
+  const makes = me.owner || me.everywhere.includes("console.edit_templates");
+  const items = list.data?.items ?? [];
+  return (
+    <Section
+      title="Exceptions"
+      note={
+        acts &&
+        staff.status !== "departed" && (
+          <button type="button" className="text-damson underline underline-offset-2" onClick={() => setDialog("add")}>
+            Make an exception
+          </button>
+        )
+      }
+    >
+      {items.length === 0 && <p className="text-faded">None: {staff.given_name} has what the templates give, and nothing else.</p>}
+      <ul>
+        {items.map((e) => (
+          <li
+            key={e.id}
+            className={`flex items-start justify-between gap-3 border-b border-rule py-1.5 last:border-b-0 ${e.when === "past" ? "text-faded" : ""}`}
+          >
+            <span>
+              <b className={`font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>: {e.title} at {e.place.name}
+              <span className="block text-sm text-faded">
+                “{e.reason}” · {e.days === 1 ? "1 day" : `${e.days} days`} old · {e.until ? `until ${day(e.until)}` : "open"}
+                {e.templates.length > 0 && ` · differs from ${e.templates.join(", ")}`}
+              </span>
+              {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
+            </span>
+            {acts && (
+              <Button look="quiet" className="min-h-0 px-1" aria-label={`End the exception, ${e.title}`} onClick={() => setDialog(e)}>
+                End
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {makes && !staff.owner && items.some((e) => e.when === "now") && (
+        <Button className="mt-2" onClick={() => setDialog("template")}>
+          Make a template from this person
+        </Button>
+      )}
+      {dialog === "add" && <ExceptionDialog staff={number} site={staff.home_site.code} name={name} close={() => setDialog(undefined)} />}
+      {dialog === "template" && (
+        <MakeDialog
+          templates={templates.data?.items ?? []}
+          like={{ staff: number, place: items.find((e) => e.when === "now")?.place.code ?? staff.home_site.code, name }}
+          close={() => setDialog(undefined)}
+          made={(code) => navigate({ to: "/templates/$code", params: { code } })}
+        />
+      )}
+      {typeof dialog === "object" && (
+        <ChangeDialog
+          title="End the exception"
+          about={`${dialog.title}, ${exceptionWords(dialog)} at ${dialog.place.name}. It stays on record.`}
+          operations={[{ op: "exception.end", on: String(dialog.id) }]}
+          button="End it"
+          close={() => setDialog(undefined)}
+        />
+      )}
+    </Section>
   );
 }
 
@@ -269,32 +405,15 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
 }
 
 function EndDialog({ assignment, close }: { assignment: Schema["Assignment"]; close: () => void }) {
-  const [reason, setReason] = useState("");
-  const run = useMutation({ mutationFn: () => change([{ op: "assignment.end", on: String(assignment.id) }], reason), onSuccess: close });
   return (
-    <Ask
-      open
-      onOpenChange={close}
+    <ChangeDialog
       title={`End ${assignment.template_name} at ${assignment.place.name}`}
       about={`${assignment.staff.name} loses at once what this assignment gives. It stays on record.`}
-    >
-      <form
-        className="space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          run.mutate();
-        }}
-      >
-        <TextField label="Why" autoFocus required maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
-        <Wrong error={run.error} />
-        <div className="flex gap-2">
-          <Button type="submit" look="grave" disabled={run.isPending}>
-            End the assignment
-          </Button>
-          <Button onClick={close}>Cancel</Button>
-        </div>
-      </form>
-    </Ask>
+      operations={[{ op: "assignment.end", on: String(assignment.id) }]}
+      button="End the assignment"
+      grave
+      close={close}
+    />
   );
 }
 

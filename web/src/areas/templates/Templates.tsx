@@ -1,98 +1,186 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "@tanstack/react-router";
-import { Fragment, useState } from "react";
-import { api, take } from "@/api/api";
-import { Loading, Page, Section, Wrong } from "@/parts/parts";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Operation, type Schema, take } from "@/api/api";
+import { useMe } from "@/areas/session/session";
+import { ChangeDialog } from "@/parts/change";
+import { Ask, Button, Empty, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Editor } from "./Editor";
+import { RuleTabs } from "./tabs";
 
-/** The templates, and beside them one of them: what it gives and where each setting comes from. */
+type Template = Schema["Template"];
+
+export const useTemplates = () =>
+  useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
+
+/** The templates, and beside them one of them: the tree of what it gives, edited in place. */
 export function Templates() {
   const { code } = useParams({ strict: false }) as { code?: string };
-  const list = useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
+  const navigate = useNavigate();
+  const me = useMe();
+  const list = useTemplates();
+  const [adding, setAdding] = useState(false);
+  const edits = me.everywhere.includes("console.edit_templates") || !!me.owner;
   const chosen = code ?? list.data?.items[0]?.code;
   return (
-    <Page title="Templates" lead={`${list.data?.total ?? 0} kinds of work`}>
+    <Page
+      title="Templates"
+      lead={`${list.data?.total ?? 0} kinds of work`}
+      acts={
+        edits && (
+          <Button look="main" onClick={() => setAdding(true)}>
+            Make a template
+          </Button>
+        )
+      }
+    >
+      <RuleTabs />
       <Wrong error={list.error} />
       {list.isPending && <Loading />}
-      <div className="grid items-start gap-8 md:grid-cols-[21rem_1fr]">
-        <nav aria-label="Templates" className="sheet py-1 md:sticky md:top-20">
+      {list.data?.total === 0 && (
+        <Empty>
+          No template yet. Make one, or begin with a starter set on the{" "}
+          <Link to="/catalogue" className="text-damson underline">
+            catalogue
+          </Link>{" "}
+          page.
+        </Empty>
+      )}
+      <div className="grid items-start gap-8 md:grid-cols-[17rem_1fr]">
+        <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-8rem)] overflow-auto py-1 md:sticky md:top-20">
           {list.data?.items.map((t) => (
             <Link
               key={t.code}
               to="/templates/$code"
               params={{ code: t.code }}
               aria-current={t.code === chosen ? "page" : undefined}
-              className={`flex justify-between gap-3 px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
+              className={`block px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
             >
               {t.name}
-              <span className="text-sm font-normal text-faded">{t.assignments} assigned</span>
+              <span className="block text-sm font-normal text-faded">
+                {t.assignments} assigned
+                {t.undecided > 0 && <b className="ml-2 text-soon">{t.undecided} undecided</b>}
+              </span>
             </Link>
           ))}
         </nav>
-        {chosen && <Panel key={chosen} code={chosen} />}
+        {chosen && <Editor key={chosen} code={chosen} edits={edits} />}
       </div>
+      {adding && (
+        <MakeDialog
+          templates={list.data?.items ?? []}
+          close={() => setAdding(false)}
+          made={(made) => navigate({ to: "/templates/$code", params: { code: made } })}
+        />
+      )}
     </Page>
   );
 }
 
-function Panel({ code }: { code: string }) {
-  const [all, setAll] = useState(false);
-  const t = useQuery({ queryKey: ["template", code], queryFn: () => take(api.GET("/templates/{id}", { params: { path: { id: code } } })) });
-  if (t.isPending) return <Loading />;
-  if (t.error) return <Wrong error={t.error} />;
-  const none = new Set(["no", "none", "0"]);
-  const rows = t.data.permissions?.filter((p) => all || (p.decided && !none.has(p.level))) ?? [];
+/** Turns a name into a code, such as "Tray line" into tray-line. */
+const codeOf = (name: string) =>
+  name
+    .toLowerCase()
+    .normalize("NFKD")
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "");
+
+/** Makes a template: from nothing, as a copy, or from what a person holds at a place. */
+export function MakeDialog({
+  templates,
+  copyOf = "",
+  like,
+  close,
+  made,
+}: {
+  templates: Template[];
+  copyOf?: string;
+  like?: { staff: string; place: string; name: string };
+  close: () => void;
+  made: (code: string) => void;
+}) {
+  const [name, setName] = useState("");
+  const [code, setCode] = useState<string>();
+  const [summary, setSummary] = useState("");
+  const [base, setBase] = useState("");
+  const [copy, setCopy] = useState(copyOf);
+  const [ready, setReady] = useState<Operation[]>();
+  const set = {
+    code: code ?? codeOf(name),
+    name,
+    ...(summary && { summary }),
+    ...(copy ? { copy_of: copy } : {}),
+    ...(base ? { base } : {}),
+    ...(like ? { like: { staff: like.staff, place: like.place } } : {}),
+  };
+  if (ready) {
+    return (
+      <ChangeDialog
+        title={`Make the template ${name}`}
+        about="Nobody has it until somebody is assigned it."
+        operations={ready}
+        button="Make the template"
+        close={close}
+        done={() => made(set.code)}
+      />
+    );
+  }
   return (
-    <div className="space-y-6">
-      <div>
-        <h2 className="text-2xl">{t.data.name}</h2>
-        <p className="sentence">
-          {t.data.summary} Counts during {t.data.hours_words}
-          {t.data.base && (
-            <>
-              , based on{" "}
-              <Link to="/templates/$code" params={{ code: t.data.base }} className="text-damson underline underline-offset-2">
-                {t.data.base}
-              </Link>
-            </>
-          )}
-          .
-        </p>
-      </div>
-      <Section title={`Gives ${t.data.given} permissions`} note={`${t.data.undecided} not decided`}>
-        <label className="mb-2 flex items-center gap-2">
-          <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} className="size-4 accent-damson" /> Show what it does not
-          give too
-        </label>
-        <div className="overflow-x-auto">
-          <table className="w-full">
-            <thead className="text-left text-sm text-faded">
-              <tr>
-                <th className="py-1 font-[600]">May</th>
-                <th className="font-[600]">Level</th>
-                <th className="font-[600]">Where it is set</th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((p, i) => (
-                <Fragment key={p.permission}>
-                  {p.group_title !== rows[i - 1]?.group_title && (
-                    <tr>
-                      <th colSpan={3} scope="colgroup" className="pt-3 text-left text-sm font-[650] text-brass">
-                        {p.group_title}
-                      </th>
-                    </tr>
-                  )}
-                  <tr className="border-t border-rule">
-                    <td className="py-1 pr-3">{p.title}</td>
-                    <td className="pr-3 font-[600]">{p.decided ? p.level : <span className="font-normal text-faded">not decided</span>}</td>
-                    <td className="text-faded">{p.from}</td>
-                  </tr>
-                </Fragment>
+    <Ask
+      open
+      onOpenChange={close}
+      title={like ? `Make a template from ${like.name}` : copyOf ? "Copy a template" : "Make a template"}
+      about={
+        like
+          ? "It gives what this person holds there: based on the nearest of their templates, their exceptions as settings."
+          : "A kind of work, with what it may do. Everything can be changed afterwards."
+      }
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([{ op: "template.add", set }]);
+        }}
+      >
+        <TextField
+          label="Name"
+          required
+          autoFocus
+          maxLength={120}
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          placeholder="Tray line operator"
+        />
+        <TextField label="Code" required value={set.code} onChange={(e) => setCode(e.target.value)} hint="Short, for lists and files. It stays." />
+        <TextField label="Who it is for" optional value={summary} onChange={(e) => setSummary(e.target.value)} />
+        {!like && (
+          <div className="grid grid-cols-2 gap-3">
+            <SelectField label="Begin as a copy of" value={copy} onChange={(e) => setCopy(e.target.value)}>
+              <option value="">Nothing</option>
+              {templates.map((t) => (
+                <option key={t.code} value={t.code}>
+                  {t.name}
+                </option>
               ))}
-            </tbody>
-          </table>
+            </SelectField>
+            <SelectField label="Based on" value={base} onChange={(e) => setBase(e.target.value)} hint="Follows that template from now on.">
+              <option value="">{copy ? "As the copied one" : "No other"}</option>
+              {templates.map((t) => (
+                <option key={t.code} value={t.code}>
+                  {t.name}
+                </option>
+              ))}
+            </SelectField>
+          </div>
+        )}
+        <div className="flex gap-2">
+          <Button type="submit" look="main">
+            Go on
+          </Button>
+          <Button onClick={close}>Cancel</Button>
         </div>
-      </Section>
-    </div>
+      </form>
+    </Ask>
   );
 }

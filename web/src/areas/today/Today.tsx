@@ -48,9 +48,12 @@ export function Today() {
       {today.isLoading && <Loading />}
       {t && (
         <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
-          <Section title="Can't get in" note={count(t.counts.stuck)}>
-            <Lines people={t.stuck} none="Everybody who is to work can work." line={(p) => <Stuck person={p} />} />
-          </Section>
+          <div className="space-y-9">
+            <Rules today={t} />
+            <Section title="Can't get in" note={count(t.counts.stuck)}>
+              <Lines people={t.stuck} none="Everybody who is to work can work." line={(p) => <Stuck person={p} />} />
+            </Section>
+          </div>
           <div className="space-y-9">
             <Section title="Starting within a week" note={count(t.counts.starting)}>
               <Lines
@@ -97,6 +100,58 @@ export function Today() {
         </div>
       )}
     </Page>
+  );
+}
+
+/** What waits about the rules: undecided permissions, planned and failed drafts, needless exceptions. */
+function Rules({ today }: { today: Schema["Today"] }) {
+  const may = useMay();
+  if (!today.undecided.length && !today.drafts.length && !(today.needless && may("console.except"))) return null;
+  const waiting = new Set(today.undecided.flatMap((w) => w.permissions)).size;
+  return (
+    <Section title="Rules to settle">
+      <ul>
+        {today.undecided.length > 0 && (
+          <li className="border-b border-rule py-2 last:border-b-0">
+            <b>{waiting === 1 ? "1 new permission" : `${waiting} new permissions`}</b> undecided in{" "}
+            {today.undecided.length === 1 ? "1 template" : `${today.undecided.length} templates`}:{" "}
+            {today.undecided.slice(0, 6).map((w, i) => (
+              <span key={w.template}>
+                {i > 0 && ", "}
+                <Link to="/templates/$code" params={{ code: w.template }} className="text-damson underline underline-offset-2">
+                  {w.name}
+                </Link>
+              </span>
+            ))}
+            {today.undecided.length > 6 && ` and ${today.undecided.length - 6} more`}
+          </li>
+        )}
+        {today.drafts.map((d) => (
+          <li key={d.id} className="border-b border-rule py-2 last:border-b-0">
+            <Link to="/drafts/$id" params={{ id: String(d.id) }} className="font-[600] hover:underline">
+              {d.title || `Draft ${d.id}`}
+            </Link>
+            {d.state === "failed" ? (
+              <span className="text-shut"> could not be applied: {d.problem}</span>
+            ) : (
+              <span className="text-faded">
+                {" "}
+                is planned for {moment(d.planned_for!)}
+                {!d.own && ` by ${d.owner.name}`}
+              </span>
+            )}
+          </li>
+        ))}
+        {today.needless > 0 && may("console.except") && (
+          <li className="border-b border-rule py-2 last:border-b-0">
+            <Link to="/exceptions" search={{ needless: true }} className="font-[600] hover:underline">
+              {today.needless === 1 ? "1 exception" : `${today.needless} exceptions`}
+            </Link>{" "}
+            <span className="text-faded">change nothing any more and can be ended</span>
+          </li>
+        )}
+      </ul>
+    </Section>
   );
 }
 

@@ -1,0 +1,296 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+func (s *session) permissionCommand() *cobra.Command {
+	var q, group, kind string
+	var retired bool
+	listing := &cobra.Command{Use: "list", Short: "The catalogue", Args: cobra.NoArgs, Example: "  loyal permission list --search chemical\n  loyal permission list --group line -o csv"}
+	limit := limitFlag(listing, 1000)
+	listing.Flags().StringVar(&q, "search", "", "any words of the title or the sentence; a letter may be wrong")
+	listing.Flags().StringVar(&group, "group", "", "in this group or below it")
+	listing.Flags().StringVar(&kind, "kind", "", "that apply to this kind of place")
+	listing.Flags().BoolVar(&retired, "retired", false, "retired permissions only")
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		return list(c.Context(), s, "/permissions", *limit, []column[api.Permission]{
+			{"KEY", func(p api.Permission) string { return p.Key }}, {"MAY", func(p api.Permission) string { return p.Title }},
+			{"SCALE", func(p api.Permission) string { return scaleText(p.Scale) }},
+			{"AT", func(p api.Permission) string { return strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " ") }},
+			{"GIVEN BY", func(p api.Permission) string { return fmt.Sprintf("%d templates", p.Given) }},
+			{"UNDECIDED", func(p api.Permission) string {
+				if p.Undecided == 0 {
+					return ""
+				}
+				return fmt.Sprintf("in %d", p.Undecided)
+			}},
+			{"", func(p api.Permission) string {
+				if p.Sensitive {
+					return "sensitive"
+				}
+				return ""
+			}},
+		}, client.Query("q", q), client.Query("group", group), client.Query("kind", kind), client.Query("retired", strconv.FormatBool(retired)))
+	}
+	add := &cobra.Command{Use: "add KEY", Short: "Add a permission; nobody has it until a template decides it", Args: cobra.ExactArgs(1),
+		Example: "  loyal permission add line.jam --title 'Clear a jam' --sentence 'Takes a jam out of a stopped line.' --group line --scale switch --at work_centre\n" +
+			"  loyal permission add stock.crates --title 'Lend crates' --sentence 'Lends crates to growers, up to a number.' --group stock --scale 'limit in crates, at most 200' --at zone,site"}
+	addFields := s.permissionFlags(add)
+	add.RunE = func(c *cobra.Command, args []string) error {
+		f, err := addFields()
+		if err != nil {
+			return err
+		}
+		f.Key = &args[0]
+		_, err = s.change(c.Context(), or(value(f.Title), args[0])+" is in the catalogue; nobody has it until a template decides it.", api.Operation{Op: "permission.add", Set: raw(f)})
+		return err
+	}
+	edit := &cobra.Command{Use: "edit PERMISSION", Short: "Reword a permission, move it, or change its scale, kinds or mark", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission edit line.clean --title 'Clean a line' --sensitive --reason 'guards are open'"}
+	editFields := s.permissionFlags(edit)
+	edit.RunE = func(c *cobra.Command, args []string) error {
+		if !changed(c) {
+			return usagef("say what to change, such as --title")
+		}
+		p, err := s.permission(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		f, err := editFields()
+		if err != nil {
+			return err
+		}
+		_, err = s.change(c.Context(), p.Title+" is changed.", api.Operation{Op: "permission.edit", On: p.Key, IfRevision: revision(p.ETag), Set: raw(f)})
+		return err
+	}
+	retire := &cobra.Command{Use: "retire PERMISSION", Short: "Take a permission out of the catalogue: nobody has it any more", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission retire dispatch.return --reason 'returns go to the yard now'", RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.permission(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if err := s.confirm(fmt.Sprintf("Retire “%s”, which %d templates give?", p.Title, p.Given)); err != nil {
+				return err
+			}
+			_, err = s.change(c.Context(), p.Title+" is retired.", api.Operation{Op: "permission.retire", On: p.Key})
+			return err
+		}}
+	restore := &cobra.Command{Use: "restore KEY", Short: "Bring a retired permission back", Args: cobra.ExactArgs(1), Example: "  loyal permission restore dispatch.return", RunE: func(c *cobra.Command, args []string) error {
+		_, err := s.change(c.Context(), args[0]+" is back in the catalogue.", api.Operation{Op: "permission.restore", On: args[0]})
+		return err
+	}}
+	people := &cobra.Command{Use: "people PERMISSION", Short: "Everybody who holds a permission anywhere, through what, until when", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release --under HB -o csv"}
+	most := limitFlag(people, 500)
+	under := people.Flags().String("under", "", "held at this place, below it, or above it")
+	completeFlag(people, "under", s.completePlaces())
+	people.RunE = func(c *cobra.Command, args []string) error {
+		p, err := s.permission(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		return list(c.Context(), s, "/permissions/"+p.Key+"/people", *most, []column[api.Holder]{
+			{"NUMBER", func(h api.Holder) string { return h.StaffNumber }}, {"NAME", func(h api.Holder) string { return h.Name }}, {"AT", func(h api.Holder) string { return h.Place.Name }},
+			{"LEVEL", func(h api.Holder) string { return h.Level }}, {"THROUGH", func(h api.Holder) string { return h.Through }}, {"FROM", func(h api.Holder) string { return h.From }},
+			{"UNTIL", func(h api.Holder) string { return h.Until }},
+		}, client.Query("under", *under))
+	}
+	return noun("permission", "The catalogue of what somebody may do", listing, add, edit, retire, restore, people, s.groupCommand(), s.exportCommand("permission"), s.importCommand("permission"))
+}
+
+func scaleText(scale api.Scale) string {
+	switch {
+	case len(scale.Levels) > 0:
+		return strings.Join(scale.Levels, " < ")
+	case scale.Unit != "" && scale.Most > 0:
+		return fmt.Sprintf("limit in %s, at most %d", scale.Unit, scale.Most)
+	case scale.Unit != "":
+		return "limit in " + scale.Unit
+	}
+	return scale.Kind
+}
+
+// readScale reads a scale as it is listed: "switch", "none < view < run", "limit in kg, at most 100".
+func readScale(text string) (*api.Scale, error) {
+	text = strings.TrimSpace(text)
+	if text == "switch" {
+		return &api.Scale{Kind: "switch"}, nil
+	}
+	if rest, limit := strings.CutPrefix(text, "limit in "); limit {
+		unit, most, bounded := strings.Cut(rest, ", at most ")
+		scale := &api.Scale{Kind: "limit", Unit: strings.TrimSpace(unit)}
+		if bounded {
+			n, err := strconv.ParseInt(strings.TrimSpace(most), 10, 32)
+			if err != nil {
+				return nil, usagef("%q is not a number for the most that the limit can be", most)
+			}
+			scale.Most = int32(n)
+		}
+		return scale, nil
+	}
+	if strings.Contains(text, "<") {
+		scale := &api.Scale{Kind: "levels"}
+		for level := range strings.SplitSeq(text, "<") {
+			scale.Levels = append(scale.Levels, strings.TrimSpace(level))
+		}
+		return scale, nil
+	}
+	return nil, usagef("%q is not a scale; write switch, none < view < run, or limit in kg, at most 100", text)
+}
+
+func (s *session) permissionFlags(c *cobra.Command) func() (*api.PermissionFields, error) {
+	var f api.PermissionFields
+	var scale string
+	var kinds []string
+	var sensitive bool
+	fill := fieldFlags(c, []fieldFlag{{&f.Title, "title", "what it is, such as 'Clear a jam'"}, {&f.Sentence, "sentence", "one plain sentence"}, {&f.Group, "group", "key of the group it stands in"}})
+	c.Flags().StringVar(&scale, "scale", "", "switch, or levels such as 'none < view < run', or 'limit in kg, at most 100'")
+	c.Flags().StringSliceVar(&kinds, "at", nil, "kinds of place it applies to: site, zone, door, device, work_centre")
+	c.Flags().BoolVar(&sensitive, "sensitive", false, "giving it asks for a reason")
+	return func() (*api.PermissionFields, error) {
+		fill()
+		if c.Flags().Changed("scale") {
+			read, err := readScale(scale)
+			if err != nil {
+				return nil, err
+			}
+			f.Scale = read
+		}
+		if c.Flags().Changed("at") {
+			f.Kinds = &kinds
+		}
+		if c.Flags().Changed("sensitive") {
+			f.Sensitive = &sensitive
+		}
+		return &f, nil
+	}
+}
+
+func (s *session) groupCommand() *cobra.Command {
+	listing := &cobra.Command{Use: "list", Short: "The groups of the catalogue as a tree", Args: cobra.NoArgs, Example: "  loyal permission group list"}
+	limit := limitFlag(listing, 5000)
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		return list(c.Context(), s, "/groups", *limit, []column[api.Group]{
+			{"GROUP", func(g api.Group) string { return strings.Repeat("   ", g.Depth) + g.Title }}, {"KEY", func(g api.Group) string { return g.Key }},
+			{"PERMISSIONS", func(g api.Group) string { return strconv.Itoa(g.Permissions) }},
+		})
+	}
+	fields := func(c *cobra.Command) func() api.GroupFields {
+		var f api.GroupFields
+		fill := fieldFlags(c, []fieldFlag{{&f.Title, "title", "title"}, {&f.Parent, "parent", "key of the group it stands in; empty for the top"}})
+		return func() api.GroupFields { fill(); return f }
+	}
+	add := &cobra.Command{Use: "add KEY", Short: "Add a group", Args: cobra.ExactArgs(1), Example: "  loyal permission group add line.care --title 'Care of lines' --parent line"}
+	addFields := fields(add)
+	add.RunE = func(c *cobra.Command, args []string) error {
+		f := addFields()
+		f.Key = &args[0]
+		_, err := s.change(c.Context(), or(value(f.Title), args[0])+" is added.", api.Operation{Op: "group.add", Set: raw(f)})
+		return err
+	}
+	edit := &cobra.Command{Use: "edit KEY", Short: "Rename a group or move it", Args: cobra.ExactArgs(1), Example: "  loyal permission group edit line --title 'Production lines'"}
+	editFields := fields(edit)
+	edit.RunE = func(c *cobra.Command, args []string) error {
+		_, err := s.change(c.Context(), args[0]+" is changed.", api.Operation{Op: "group.edit", On: args[0], Set: raw(editFields())})
+		return err
+	}
+	plain := func(verb, short, done string) *cobra.Command {
+		return &cobra.Command{Use: verb + " KEY", Short: short, Args: cobra.ExactArgs(1), Example: "  loyal permission group " + verb + " line.care", RunE: func(c *cobra.Command, args []string) error {
+			_, err := s.change(c.Context(), args[0]+" "+done+".", api.Operation{Op: "group." + verb, On: args[0]})
+			return err
+		}}
+	}
+	group := noun("group", "Groups of the catalogue", listing, add, edit, plain("retire", "Take an empty group out of use", "is retired"), plain("restore", "Bring a retired group back", "is back in use"))
+	group.Example = "  loyal permission group list"
+	return group
+}
+
+// permission turns what a person types into the one permission they mean.
+func (s *session) permission(ctx context.Context, typed string) (*api.Permission, error) {
+	return find(ctx, s, "/permissions", typed, "permission", func(p api.Permission) (string, string) { return p.Key, p.Title })
+}
+
+func (s *session) exportCommand(what string) *cobra.Command {
+	c := &cobra.Command{Use: "export", Short: "Write the catalogue as YAML, to keep under version control", Args: cobra.NoArgs, Example: "  loyal permission export > catalogue.yaml"}
+	options := []client.Option{client.Query("templates", "none")}
+	if what == "template" {
+		c = &cobra.Command{Use: "export [TEMPLATE...]", Short: "Write templates as YAML, to keep under version control", ValidArgsFunction: s.completeTemplates(), Example: "  loyal template export > templates.yaml\n  loyal template export packer line-operator"}
+		options = []client.Option{client.Query("catalogue", "false")}
+	}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		var codes []string
+		for _, typed := range args {
+			t, err := s.template(c.Context(), typed)
+			if err != nil {
+				return err
+			}
+			codes = append(codes, t.Code)
+		}
+		if len(codes) > 0 {
+			options = append(options, client.Query("templates", strings.Join(codes, ",")))
+		}
+		return s.passOn(c.Context(), "/rulebook", options...)
+	}
+	return c
+}
+
+func (s *session) importCommand(what string) *cobra.Command {
+	var starter string
+	c := &cobra.Command{Use: "import [FILE]", Short: "Apply a YAML file of catalogue and templates; --preview compares it with what is live", Args: cobra.MaximumNArgs(1),
+		Example: "  loyal " + what + " import rules.yaml --preview\n  loyal " + what + " import - --reason 'agreed for the season' < rules.yaml\n  loyal " + what + " import --starter workshop --preview"}
+	c.Flags().StringVar(&starter, "starter", "", "a set that ships with the service instead of a file: food-production, warehouse, workshop, shop or kitchen")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if (starter == "") == (len(args) == 0) {
+			return usagef("name a file, - for stdin, or --starter with one of the sets that ship with the service")
+		}
+		var result *api.ChangeResult
+		var err error
+		if starter != "" {
+			result, err = s.client.Write(c.Context(), http.MethodPost, "/starters/"+url.PathEscape(starter)+"/apply", api.Reasoned{Reason: s.reason}, client.Preview(s.preview))
+		} else {
+			text, unread := s.read(args[0])
+			if unread != nil {
+				return unread
+			}
+			result, err = s.client.Write(c.Context(), http.MethodPost, "/rulebook", nil, client.Body("application/yaml", text), client.Query("reason", s.reason), client.Preview(s.preview))
+		}
+		if err != nil {
+			return err
+		}
+		if len(result.Steps) == 0 && s.output != "json" {
+			fmt.Fprintln(s.err, "Nothing to do: everything is so already.")
+			return nil
+		}
+		return s.report(result, fmt.Sprintf("Applied: %d steps. %s", result.Total, result.Effect.Summary))
+	}
+	return c
+}
+
+// mostRead bounds what is read from a file or stdin, as the service bounds what it takes.
+const mostRead = 4 << 20
+
+// read reads a file, or stdin for "-".
+func (s *session) read(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(io.LimitReader(s.in, mostRead))
+	}
+	file, err := os.Open(name)
+	if err != nil {
+		return nil, usagef("%s cannot be read: %v", name, err)
+	}
+	defer func() { _ = file.Close() }()
+	return io.ReadAll(io.LimitReader(file, mostRead))
+}

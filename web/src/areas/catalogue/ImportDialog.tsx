@@ -1,0 +1,120 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type ChangeResult, queries, Refusal, take } from "@/api/api";
+import { useApplied } from "@/parts/change";
+import { Effects, Steps } from "@/parts/effects";
+import { Ask, Button, TextField, Wrong } from "@/parts/parts";
+
+type Source = { starter: string } | { name: string; text: string };
+
+/** Applies a rulebook: a file, or a set that ships with the service. What it would do is shown first. */
+export function ImportDialog({ close }: { close: () => void }) {
+  const [source, setSource] = useState<Source>();
+  const [reason, setReason] = useState("");
+  const notice = useApplied();
+  const starters = useQuery({ queryKey: ["starters"], queryFn: () => take(api.GET("/starters")) });
+  const send = (of: Source, preview: boolean): Promise<ChangeResult> =>
+    "starter" in of
+      ? take(api.POST("/starters/{id}/apply", { params: { path: { id: of.starter }, query: { preview } }, body: reason ? { reason } : {} }))
+      : take(
+          api.POST("/rulebook", {
+            params: { query: { preview, ...(reason && { reason }) } },
+            body: of.text as unknown as never,
+            bodySerializer: (body) => body as unknown as string,
+            headers: { "Content-Type": "application/yaml" },
+          }),
+        );
+  const preview = useMutation({ mutationFn: (of: Source) => send(of, true) });
+  const apply = useMutation({
+    mutationFn: async () => {
+      const result = await send(source!, false);
+      await queries.invalidateQueries();
+      return result;
+    },
+    onSuccess: (result) => {
+      if (result.audit_id) notice({ id: result.audit_id, summary: result.effect.summary });
+      close();
+    },
+  });
+  const choose = (of: Source) => {
+    setSource(of);
+    preview.mutate(of);
+  };
+  const result = preview.data;
+  const asks = result?.effect.needs_reason;
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title="Import catalogue and templates"
+      about="A YAML rulebook, from a file or from a set that ships with the service. What it does not name is left alone."
+    >
+      <div className="space-y-4">
+        <div className="grid gap-4 sm:grid-cols-2">
+          <label className="block">
+            <span className="mb-0.5 block text-sm font-[600]">A file</span>
+            <input
+              type="file"
+              accept=".yaml,.yml,application/yaml"
+              className="w-full text-sm file:mr-3 file:rounded-sm file:border file:border-edge file:bg-sheet file:px-3 file:py-1.5"
+              onChange={async (e) => {
+                const file = e.target.files?.[0];
+                if (file) choose({ name: file.name, text: await file.text() });
+              }}
+            />
+          </label>
+          <label className="block">
+            <span className="mb-0.5 block text-sm font-[600]">Or a starter set</span>
+            <select
+              className="min-h-9 w-full rounded-sm border border-edge bg-sheet px-2.5"
+              value={source && "starter" in source ? source.starter : ""}
+              onChange={(e) => e.target.value && choose({ starter: e.target.value })}
+            >
+              <option value="">Choose a set</option>
+              {starters.data?.items.map((s) => (
+                <option key={s.code} value={s.code}>
+                  {s.name} ({s.permissions} permissions, {s.templates.length} templates)
+                </option>
+              ))}
+            </select>
+          </label>
+        </div>
+        <Wrong error={apply.error ?? preview.error} />
+        {preview.isPending && <p role="status">Comparing with what is live…</p>}
+        {result && result.total === 0 && <p className="font-[550]">Nothing to do: everything is so already.</p>}
+        {result && result.total > 0 && (
+          <>
+            <Effects effect={result.effect} open />
+            <details>
+              <summary className="text-damson">{result.total} steps</summary>
+              <div className="max-h-60 overflow-auto">
+                <Steps steps={result.steps} total={result.total} />
+              </div>
+            </details>
+            <form
+              className="space-y-3"
+              onSubmit={(e) => {
+                e.preventDefault();
+                apply.mutate();
+              }}
+            >
+              <TextField
+                label="Why"
+                required={asks}
+                optional={!asks}
+                value={reason}
+                error={apply.error instanceof Refusal ? apply.error.field("reason") : undefined}
+                onChange={(e) => setReason(e.target.value)}
+              />
+              <Button type="submit" look="main" disabled={apply.isPending}>
+                Apply {result.total === 1 ? "this step" : `these ${result.total} steps`}
+              </Button>
+            </form>
+          </>
+        )}
+        <Button onClick={close}>{result?.total === 0 ? "Close" : "Cancel"}</Button>
+      </div>
+    </Ask>
+  );
+}

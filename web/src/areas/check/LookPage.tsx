@@ -1,0 +1,122 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { PersonField } from "@/parts/PersonField";
+import { Button, Empty, Loading, Mark, moment, Page, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import { usePlaces } from "@/parts/places";
+import { CheckTabs } from "./CheckPage";
+
+type Search = { staff?: string; place?: string; at?: string };
+const kept: Record<Schema["Look"]["kept"], string> = {
+  past: "from the kept history",
+  present: "as it is now",
+  future: "by what is on record now",
+};
+
+/** What somebody meets at a place at a moment: which doors open, what terminals offer. Nobody signs in as them. */
+export function LookPage() {
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const places = usePlaces();
+  const [form, setForm] = useState<Search>(search);
+  const look = useQuery({
+    queryKey: ["look", search],
+    queryFn: () =>
+      take(
+        api.GET("/staff/{id}/look", {
+          params: {
+            path: { id: search.staff! },
+            query: { ...(search.place && { place: search.place }), ...(search.at && { at: new Date(search.at).toISOString() }) },
+          },
+        }),
+      ),
+    enabled: !!search.staff,
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+  return (
+    <Page title="Look as somebody" lead="What they meet, without signing in as them: now, ahead, or in the past">
+      <CheckTabs />
+      <div className="grid items-start gap-10 lg:grid-cols-[22rem_1fr]">
+        <form
+          className="space-y-4"
+          onSubmit={(e) => {
+            e.preventDefault();
+            navigate({ to: "/look", search: form });
+          }}
+        >
+          <PersonField label="Who" required value={form.staff ?? ""} onChosen={(staff) => setForm({ ...form, staff })} />
+          <SelectField label="Where" value={form.place ?? ""} onChange={(e) => setForm({ ...form, place: e.target.value || undefined })}>
+            <option value="">Their home site</option>
+            {places.data?.map((p) => (
+              <option key={p.code} value={p.code}>
+                {"\u2003".repeat(p.depth)}
+                {p.name} ({p.code})
+              </option>
+            ))}
+          </SelectField>
+          <TextField
+            label="When"
+            optional
+            type="datetime-local"
+            value={form.at ?? ""}
+            onChange={(e) => setForm({ ...form, at: e.target.value || undefined })}
+            hint="Left empty: now. The past is read from the kept history."
+          />
+          <Button type="submit" look="main" disabled={!form.staff}>
+            Look
+          </Button>
+        </form>
+        <div aria-live="polite" className="min-w-0">
+          <Wrong error={look.error} />
+          {!search.staff && <Empty>Choose a person: what they meet stands here, door by door and terminal by terminal.</Empty>}
+          {search.staff && look.isPending && <Loading />}
+          {look.data && !look.error && <Sights look={look.data} />}
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Sights({ look }: { look: Schema["Look"] }) {
+  return (
+    <div className="space-y-6">
+      <p className="sentence">
+        <b>{look.staff.name}</b> ({look.status}) at {look.place.name} on {moment(look.at)}, {kept[look.kept]}.
+        {look.obstacles.map((o) => (
+          <span key={o.code} className="block text-soon">
+            {o.sentence}
+          </span>
+        ))}
+      </p>
+      <Section title="What they meet">
+        <ul className="sheet">
+          {look.items.map((s) => (
+            <li
+              key={s.place.code}
+              className="grid grid-cols-[minmax(12rem,1fr)_2fr] gap-3 border-b border-rule px-3 py-1.5 last:border-b-0"
+              style={{ paddingLeft: `${0.75 + s.depth * 1.1}rem` }}
+            >
+              <span>
+                {s.place.name} <span className="text-sm text-faded">{s.place.code}</span>
+              </span>
+              <span>
+                {s.opens !== undefined && <Mark of={s.opens ? "open" : "shut"}>{s.opens ? "opens" : "stays shut"}</Mark>}
+                {s.opens === false && <span className="block text-sm text-faded">{s.sentence}</span>}
+                {s.offers.length > 0 && <span className="block">{s.offers.join(", ")}</span>}
+                {s.opens === undefined && s.offers.length === 0 && <span className="text-faded">nothing</span>}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </Section>
+      <Section title="Everywhere, in sentences" note="Each opens to what it rests on">
+        {look.statements.map((s) => (
+          <Statement key={`${s.assignment} ${s.exception} ${s.sentence}`} statement={s} />
+        ))}
+        {look.statements.length === 0 && <p className="text-faded">Nothing at all at that moment.</p>}
+      </Section>
+    </div>
+  );
+}

@@ -1,0 +1,78 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { useMe } from "@/areas/session/session";
+import { Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
+
+type Draft = Schema["Draft"];
+
+export const stateWord: Record<Draft["state"], string> = {
+  open: "Open",
+  planned: "Planned",
+  failed: "Could not be applied",
+  applied: "Applied",
+  discarded: "Discarded",
+};
+export const stateLook: Record<Draft["state"], string> = {
+  open: "text-soon bg-soon-wash",
+  planned: "text-damson bg-damson-wash",
+  failed: "text-shut bg-shut-wash",
+  applied: "text-open bg-open-wash",
+  discarded: "text-faded bg-inset",
+};
+
+/** One's drafts: open, planned, failed, and those that were applied or discarded. */
+export function Drafts() {
+  const me = useMe();
+  const [which, setWhich] = useState("open,planned,failed");
+  const all = which === "everybody";
+  const list = useQuery({
+    queryKey: ["drafts", which],
+    queryFn: () => take(api.GET("/drafts", { params: { query: all ? { all: true, limit: 200 } : { state: which.split(","), limit: 200 } } })),
+  });
+  return (
+    <Page title="Drafts" lead="Edits collected to be made as one change, now or at a moment you plan">
+      <select aria-label="Which drafts" value={which} onChange={(e) => setWhich(e.target.value)} className={`${inputLook} mb-4 max-w-xs`}>
+        <option value="open,planned,failed">Yours that are not settled</option>
+        <option value="applied">Yours that were applied</option>
+        <option value="discarded">Yours that were discarded</option>
+        {(me.owner || me.everywhere.includes("console.read_audit")) && <option value="everybody">Planned by anybody</option>}
+      </select>
+      <Wrong error={list.error} />
+      {list.isPending && <Loading />}
+      {list.data?.total === 0 && (
+        <Empty>
+          No draft here. Edit a{" "}
+          <Link to="/templates" className="text-damson underline">
+            template
+          </Link>{" "}
+          or the{" "}
+          <Link to="/grid" className="text-damson underline">
+            grid
+          </Link>
+          : the edits collect in a draft until you apply it.
+        </Empty>
+      )}
+      <ul className="space-y-2">
+        {list.data?.items.map((d) => (
+          <li key={d.id}>
+            <Link
+              to="/drafts/$id"
+              params={{ id: String(d.id) }}
+              className="sheet flex flex-wrap items-baseline justify-between gap-3 px-4 py-2.5 hover:bg-inset"
+            >
+              <span>
+                <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>{stateWord[d.state]}</span>
+                <b>{d.title || `Draft ${d.id}`}</b>, {d.count === 1 ? "1 edit" : `${d.count} edits`}
+                {!d.own && <span className="text-faded"> by {d.owner.name}</span>}
+                {d.problem && <span className="block text-shut">{d.problem}</span>}
+              </span>
+              <span className="text-faded">{d.planned_for ? `for ${moment(d.planned_for)}` : `last edited ${moment(d.updated_at)}`}</span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </Page>
+  );
+}

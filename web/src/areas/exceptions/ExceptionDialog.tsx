@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Operation, take } from "@/api/api";
+import { Reasoned } from "@/parts/change";
+import { PersonField } from "@/parts/PersonField";
+import { Ask, SelectField, TextField } from "@/parts/parts";
+import { usePlaces } from "@/parts/places";
+
+/** Adds or withholds one permission for one person at a place. What one may not give is shown with the reason. */
+export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?: string; site?: string; name?: string; close: () => void }) {
+  const [who, setWho] = useState(staff);
+  const [place, setPlace] = useState(site);
+  const [permission, setPermission] = useState("");
+  const [level, setLevel] = useState("withhold");
+  const [from, setFrom] = useState("");
+  const [until, setUntil] = useState("");
+  const places = usePlaces();
+  const here = places.data?.find((p) => p.code === place);
+  const permissions = useQuery({
+    queryKey: ["permissions", here?.kind],
+    queryFn: () =>
+      take(
+        api.GET("/permissions", {
+          params: { query: { limit: 500, ...(here && here.kind !== "site" && here.kind !== "zone" && { kind: here.kind }) } },
+        }),
+      ),
+    enabled: !!here,
+  });
+  const ceiling = useQuery({
+    queryKey: ["ceiling", place],
+    queryFn: () => take(api.GET("/me/ceiling", { params: { query: { place } } })),
+    enabled: place !== "",
+  });
+  const held = new Map(ceiling.data?.items.map((c) => [c.permission, c]));
+  const chosen = permissions.data?.items.find((p) => p.key === permission);
+  const most = held.get(permission);
+  const words = chosen?.scale.kind === "levels" ? chosen.scale.levels!.slice(1) : chosen?.scale.kind === "switch" ? ["yes"] : [];
+  const beyond = (word: string) => !!most?.why_not && words.indexOf(word) > words.indexOf(most.level);
+  const unable = most?.why_not && /^(no|none|0)$/.test(most.level) ? most.why_not : undefined;
+  const complete = who !== "" && place !== "" && permission !== "" && level !== "" && !unable;
+  const operations: Operation[] = complete
+    ? [
+        {
+          op: "exception.add",
+          set: {
+            staff: who,
+            place,
+            permission,
+            ...(level === "withhold" ? { withheld: true } : { level }),
+            ...(from && { from }),
+            ...(until && { until }),
+          },
+        },
+      ]
+    : [];
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={name ? `An exception for ${name}` : "Make an exception"}
+      about="One permission, added or withheld for one person at a place and below it. What is withheld wins over every template."
+    >
+      <div className="mb-4 grid grid-cols-2 gap-3">
+        {!staff && (
+          <div className="col-span-2">
+            <PersonField label="Who" required value={who} onChosen={setWho} />
+          </div>
+        )}
+        <SelectField label="Where" required className="col-span-2" value={place} onChange={(e) => setPlace(e.target.value)}>
+          <option value="">Choose a place</option>
+          {places.data?.map((p) => (
+            <option key={p.code} value={p.code}>
+              {"\u2003".repeat(p.depth)}
+              {p.name} ({p.code})
+            </option>
+          ))}
+        </SelectField>
+        <SelectField label="What" required className="col-span-2" value={permission} onChange={(e) => setPermission(e.target.value)} error={unable}>
+          <option value="">{here ? "Choose a permission" : "Choose a place first"}</option>
+          {permissions.data?.items.map((p) => {
+            const why = held.get(p.key)?.why_not;
+            const none = why && /^(no|none|0)$/.test(held.get(p.key)!.level);
+            return (
+              <option key={p.key} value={p.key} disabled={!!none} title={why}>
+                {p.group_title}: {p.title}
+                {none && " (not yours to give)"}
+              </option>
+            );
+          })}
+        </SelectField>
+        <SelectField
+          label="Sense"
+          className="col-span-2"
+          value={words.includes(level) || level === "withhold" ? level : "number"}
+          onChange={(e) => setLevel(e.target.value === "number" ? "" : e.target.value)}
+          hint={!unable ? most?.why_not : undefined}
+        >
+          <option value="withhold">Withhold it</option>
+          {words.map((w) => (
+            <option key={w} value={w} disabled={beyond(w)}>
+              Add it{w !== "yes" && `: ${w}`}
+            </option>
+          ))}
+          {chosen?.scale.kind === "limit" && <option value="number">Add it, up to…</option>}
+        </SelectField>
+        {chosen?.scale.kind === "limit" && level !== "withhold" && (
+          <TextField
+            label={`Up to, in ${chosen.scale.unit}`}
+            type="number"
+            min={1}
+            max={most?.why_not ? most.level : chosen.scale.most}
+            required
+            className="col-span-2"
+            value={level}
+            onChange={(e) => setLevel(e.target.value)}
+          />
+        )}
+        <TextField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} hint="Left empty: at once." />
+        <TextField label="Until" optional type="date" value={until} onChange={(e) => setUntil(e.target.value)} hint="The last day that counts." />
+      </div>
+      <Reasoned operations={operations} button={level === "withhold" ? "Withhold it" : "Add it"} grave={level === "withhold"} needed close={close} />
+    </Ask>
+  );
+}

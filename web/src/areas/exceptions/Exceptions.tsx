@@ -1,0 +1,212 @@
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { useTemplates } from "@/areas/templates/Templates";
+import { RuleTabs } from "@/areas/templates/tabs";
+import { ChangeDialog } from "@/parts/change";
+import { Button, day, Empty, inputLook, Loading, Page, Wrong } from "@/parts/parts";
+import { ExceptionDialog } from "./ExceptionDialog";
+
+type Exception = Schema["Exception"];
+type Search = { template?: string; q?: string; kind?: "added" | "withheld"; sort?: "newest" | "oldest" | "until" | "staff"; needless?: boolean };
+
+export const exceptionWords = (e: Exception) => (e.withheld ? "withheld" : e.level === "yes" ? "added" : `added, ${e.level}`);
+
+/** All exceptions: who differs from their template, since when, until when, why, and which change nothing any more. */
+export function Exceptions() {
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const may = useMay();
+  const templates = useTemplates();
+  const [making, setMaking] = useState(false);
+  const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[] }>();
+  const put = (next: Search) => navigate({ to: "/exceptions", search: { ...search, ...next }, replace: true });
+  const query = {
+    ...(search.template && { template: search.template }),
+    ...(search.q && { q: search.q }),
+    ...(search.kind && { kind: search.kind }),
+    ...(search.needless && { needless: true }),
+    sort: search.sort ?? ("newest" as const),
+  };
+  const pages = useInfiniteQuery({
+    queryKey: ["exceptions", query],
+    queryFn: ({ pageParam }) => take(api.GET("/exceptions", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  const acts = may("console.except");
+  const tidy = async () => {
+    const needless = await everyPage((after) =>
+      take(api.GET("/exceptions", { params: { query: { needless: true, limit: 500, ...(after && { after }) } } })),
+    );
+    setReady({
+      title: `End ${needless.length} needless exceptions`,
+      about: needless.map((e) => `${e.staff.name}, ${e.title}: ${e.needless}`).join(" "),
+      button: "End them",
+      operations: needless.map((e) => ({ op: "exception.end", on: String(e.id) })),
+    });
+  };
+  return (
+    <Page
+      title="Exceptions"
+      lead={`${pages.data?.pages[0]?.total ?? 0} where one person differs from their template`}
+      acts={
+        <>
+          <Button
+            onClick={() =>
+              download(`/api/v1/exceptions?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`, "exceptions.csv")
+            }
+          >
+            <Download size={16} aria-hidden /> CSV
+          </Button>
+          {acts && <Button onClick={tidy}>End those that are needless</Button>}
+          {acts && (
+            <Button look="main" onClick={() => setMaking(true)}>
+              Make an exception
+            </Button>
+          )}
+        </>
+      }
+    >
+      <RuleTabs />
+      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_auto]">
+        <input
+          aria-label="Search exceptions"
+          placeholder="Person, permission, place or reason"
+          value={search.q ?? ""}
+          onChange={(e) => put({ q: e.target.value || undefined })}
+          className={inputLook}
+        />
+        <select
+          aria-label="That differ from a template"
+          value={search.template ?? ""}
+          onChange={(e) => put({ template: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">Any template</option>
+          {templates.data?.items.map((t) => (
+            <option key={t.code} value={t.code}>
+              {t.name}
+            </option>
+          ))}
+        </select>
+        <select
+          aria-label="Added or withheld"
+          value={search.kind ?? ""}
+          onChange={(e) => put({ kind: (e.target.value as Search["kind"]) || undefined })}
+          className={inputLook}
+        >
+          <option value="">Added and withheld</option>
+          <option value="added">Added</option>
+          <option value="withheld">Withheld</option>
+        </select>
+        <select aria-label="Order" value={query.sort} onChange={(e) => put({ sort: e.target.value as Search["sort"] })} className={inputLook}>
+          <option value="newest">Newest first</option>
+          <option value="oldest">Oldest first</option>
+          <option value="until">Ending first</option>
+          <option value="staff">By name</option>
+        </select>
+        <label className="flex items-center gap-2 whitespace-nowrap">
+          <input
+            type="checkbox"
+            checked={!!search.needless}
+            onChange={(e) => put({ needless: e.target.checked || undefined })}
+            className="size-4 accent-damson"
+          />
+          Needless only
+        </label>
+      </div>
+      <Wrong error={pages.error} />
+      {pages.isPending ? (
+        <Loading />
+      ) : items.length === 0 ? (
+        <Empty>No exception fits. Everybody has what their templates give, and nothing else.</Empty>
+      ) : (
+        <div className="sheet overflow-x-auto">
+          <table className="w-full">
+            <thead className="bg-inset text-left text-sm text-faded">
+              <tr>
+                <th className="px-3 py-1.5 font-[600]">Who</th>
+                <th className="px-2 font-[600]">What</th>
+                <th className="px-2 font-[600]">Where</th>
+                <th className="px-2 font-[600]">Age</th>
+                <th className="px-2 font-[600]">Until</th>
+                <th className="px-2 font-[600]">Why</th>
+                <th>
+                  <span className="sr-only">Acts</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {items.map((e) => (
+                <tr key={e.id} className="border-t border-rule align-top">
+                  <td className="px-3 py-1.5">
+                    <Link to="/staff/$number" params={{ number: e.staff.staff_number }} className="font-[600] hover:underline">
+                      {e.staff.name}
+                    </Link>
+                    <span className="block text-sm text-faded">{e.templates.join(", ") || "no template there"}</span>
+                  </td>
+                  <td className="px-2 py-1.5">
+                    {e.title}
+                    <b className={`block text-sm font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>
+                  </td>
+                  <td className="px-2 py-1.5">{e.place.name}</td>
+                  <td className="px-2 py-1.5 whitespace-nowrap">{e.days === 1 ? "1 day" : `${e.days} days`}</td>
+                  <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>{day(e.until) || "open"}</td>
+                  <td className="px-2 py-1.5">
+                    {e.reason}
+                    {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
+                  </td>
+                  <td className="py-1.5 pr-2 text-right">
+                    {acts && (
+                      <Button
+                        look="quiet"
+                        className="min-h-0 px-1"
+                        aria-label={`End the exception of ${e.staff.name}, ${e.title}`}
+                        onClick={() =>
+                          setReady({
+                            title: `End the exception of ${e.staff.name}`,
+                            about: `${e.title}, ${exceptionWords(e)} at ${e.place.name}. It stays on record.`,
+                            button: "End it",
+                            operations: [{ op: "exception.end", on: String(e.id) }],
+                          })
+                        }
+                      >
+                        End
+                      </Button>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {pages.hasNextPage && (
+        <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+          Show more
+        </Button>
+      )}
+      {making && <ExceptionDialog close={() => setMaking(false)} />}
+      {ready &&
+        (ready.operations.length ? (
+          <ChangeDialog {...ready} close={() => setReady(undefined)} />
+        ) : (
+          <NothingNeedless close={() => setReady(undefined)} />
+        ))}
+    </Page>
+  );
+}
+
+function NothingNeedless({ close }: { close: () => void }) {
+  return (
+    <p role="status" className="mt-3 flex items-center gap-3">
+      No exception is needless. <Button onClick={close}>Good</Button>
+    </p>
+  );
+}

@@ -1,0 +1,145 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Download } from "lucide-react";
+import { api, download, everyPage, take } from "@/api/api";
+import { useMe } from "@/areas/session/session";
+import { useTemplates } from "@/areas/templates/Templates";
+import { Button, Empty, engagementWord, inputLook, Page } from "@/parts/parts";
+import { usePlaces } from "@/parts/places";
+import { GridTable } from "./GridTable";
+
+type Search = {
+  place?: string;
+  permission?: string;
+  group?: string;
+  template?: string;
+  title?: string;
+  engagement?: string;
+  employer?: string;
+  q?: string;
+};
+
+/** People × permissions at a place, or people × places for a permission. Edits go into the draft. */
+export function Grid() {
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const me = useMe();
+  const places = usePlaces();
+  const templates = useTemplates();
+  const sites = me.may["console.view_staff"] ?? [];
+  const place = search.place ?? sites[0] ?? "";
+  const put = (next: Search) => navigate({ to: "/grid", search: { ...search, ...next }, replace: true });
+  const groups = useQuery({ queryKey: ["groups", "false"], queryFn: () => take(api.GET("/groups")) });
+  const permissions = useQuery({
+    queryKey: ["catalogue", "", "false"],
+    queryFn: () => everyPage((after) => take(api.GET("/permissions", { params: { query: { limit: 500, ...(after && { after }) } } }))),
+  });
+  const query = {
+    ...(search.permission ? { permission: search.permission, under: place } : { place, ...(search.group && { group: search.group }) }),
+    ...(search.template && { template: search.template }),
+    ...(search.title && { title: search.title }),
+    ...(search.engagement && { engagement: search.engagement as "employee" }),
+    ...(search.employer && { employer: search.employer }),
+    ...(search.q && { q: search.q }),
+  };
+  return (
+    <Page
+      title="Grid"
+      lead={search.permission ? "People and places for one permission" : "People and what they may do at one place"}
+      acts={
+        place && (
+          <Button onClick={() => download(`/api/v1/grid?${new URLSearchParams({ ...query, draft: "open" })}`, "grid.csv")}>
+            <Download size={16} aria-hidden /> CSV of what is shown
+          </Button>
+        )
+      }
+    >
+      <div className="mb-3 grid gap-2 sm:grid-cols-3 lg:grid-cols-4">
+        <select aria-label="Place" value={place} onChange={(e) => put({ place: e.target.value })} className={inputLook}>
+          {places.data?.map((p) => (
+            <option key={p.code} value={p.code}>
+              {"\u2003".repeat(p.depth)}
+              {p.name} ({p.code})
+            </option>
+          ))}
+        </select>
+        <select
+          aria-label="Columns"
+          value={search.permission ?? ""}
+          onChange={(e) => put({ permission: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">Columns: permissions there</option>
+          {permissions.data?.map((p) => (
+            <option key={p.key} value={p.key}>
+              Columns: places for “{p.title}”
+            </option>
+          ))}
+        </select>
+        <select
+          aria-label="Group of permissions"
+          disabled={!!search.permission}
+          value={search.group ?? ""}
+          onChange={(e) => put({ group: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">All groups but the console's</option>
+          {groups.data?.items.map((g) => (
+            <option key={g.key} value={g.key}>
+              {"\u2003".repeat(g.depth)}
+              {g.title}
+            </option>
+          ))}
+        </select>
+        <select
+          aria-label="Template"
+          value={search.template ?? ""}
+          onChange={(e) => put({ template: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">Any template</option>
+          {templates.data?.items.map((t) => (
+            <option key={t.code} value={t.code}>
+              {t.name}
+            </option>
+          ))}
+        </select>
+        <input
+          aria-label="Name or number"
+          placeholder="Name or number"
+          value={search.q ?? ""}
+          onChange={(e) => put({ q: e.target.value || undefined })}
+          className={inputLook}
+        />
+        <input
+          aria-label="Job title"
+          placeholder="Job title"
+          value={search.title ?? ""}
+          onChange={(e) => put({ title: e.target.value || undefined })}
+          className={inputLook}
+        />
+        <select
+          aria-label="Engagement"
+          value={search.engagement ?? ""}
+          onChange={(e) => put({ engagement: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">Any engagement</option>
+          {Object.entries(engagementWord).map(([k, w]) => (
+            <option key={k} value={k}>
+              {w}
+            </option>
+          ))}
+        </select>
+        <input
+          aria-label="Agency or employer"
+          placeholder="Agency or employer, in full"
+          value={search.employer ?? ""}
+          onChange={(e) => put({ employer: e.target.value || undefined })}
+          className={inputLook}
+        />
+      </div>
+      {place ? <GridTable query={query} /> : <Empty>You may see staff at no place, so there is no grid to show.</Empty>}
+    </Page>
+  );
+}

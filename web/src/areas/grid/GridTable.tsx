@@ -1,0 +1,399 @@
+import { keepPreviousData, useMutation, useQueries, useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { collect, took } from "@/parts/drafts";
+import { Button, Empty, Loading, Wrong } from "@/parts/parts";
+
+type Query = {
+  place?: string;
+  permission?: string;
+  under?: string;
+  group?: string;
+  template?: string;
+  title?: string;
+  engagement?: "employee" | "agency" | "contractor" | "seasonal";
+  employer?: string;
+  q?: string;
+};
+type Row = Schema["GridRow"];
+type Column = Schema["GridColumn"];
+type Cell = Schema["GridCell"];
+
+const pageRows = 100;
+const rowHeight = 34;
+const headHeight = 76;
+const nameWidth = 230;
+const columnWidth = 92;
+
+const looks: Record<string, string> = {
+  "": "text-faded",
+  template: "",
+  added: "bg-open-wash text-open font-[600]",
+  withheld: "bg-shut-wash text-shut font-[600]",
+  owner: "text-damson italic",
+  below: "text-faded italic",
+};
+const words = (c: Cell) => (c.origin === "withheld" ? "withheld" : c.origin === "below" ? `${c.level} ▾` : (c.level ?? ""));
+const origins: Record<string, string> = {
+  "": "not held",
+  template: "by a template",
+  added: "added by exception",
+  withheld: "withheld by exception",
+  owner: "as an owner",
+  below: "not here as a whole, but further in",
+};
+
+/** The table itself: only what is in sight is drawn, names stay in place, and cells are set with one key. */
+export function GridTable({ query }: { query: Query }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const [active, setActive] = useState({ row: 0, column: 0 }); // row or column -1: the whole column or row
+  const read = (page: number) => ({
+    queryKey: ["grid", query, page],
+    queryFn: () =>
+      take(api.GET("/grid", { params: { query: { ...query, draft: "open", limit: pageRows, ...(page && { after: String(page * pageRows) }) } } })),
+    placeholderData: keepPreviousData,
+  });
+  const first = useQuery(read(0));
+  const columns = first.data?.columns ?? [];
+  const total = first.data?.total ?? 0;
+  const rows = useVirtualizer({
+    count: total,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => rowHeight,
+    overscan: 8,
+    scrollPaddingStart: headHeight,
+  });
+  const across = useVirtualizer({
+    horizontal: true,
+    count: columns.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => columnWidth,
+    overscan: 3,
+    scrollPaddingStart: nameWidth,
+  });
+  const inSight = [...new Set(rows.getVirtualItems().map((v) => Math.floor(v.index / pageRows)))].filter((p) => p > 0);
+  const more = useQueries({ queries: inSight.map(read) });
+  const pages = new Map<number, Row[]>([[0, first.data?.items ?? []], ...inSight.map((p, i): [number, Row[]] => [p, more[i]?.data?.items ?? []])]);
+  const rowAt = (index: number) => pages.get(Math.floor(index / pageRows))?.[index % pageRows];
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another grid begins at its first cell
+  useEffect(() => {
+    setActive({ row: 0, column: 0 });
+    scroller.current?.scrollTo(0, 0);
+  }, [JSON.stringify(query)]);
+
+  const place = query.place ?? "";
+  const of = (column: Column) => (query.permission ? { permission: query.permission, place: column.key } : { permission: column.key, place });
+  const set = useMutation({
+    mutationFn: async ({ row, column, level }: { row: number; column: number; level: string }) => {
+      const r = rowAt(row);
+      const c = columns[column];
+      if (r && c) return collect([{ op: "exception.set", set: { staff: r.staff_number, ...of(c), level } }]);
+      // A whole row, or a whole column of all the people that the filter keeps.
+      const { under, engagement, ...rest } = query;
+      return took(
+        await take(
+          api.POST("/drafts/{id}/grid", {
+            params: { path: { id: "open" } },
+            body: {
+              ...rest,
+              ...(under && { under }),
+              ...(engagement && { engagement }),
+              columns: c ? [c.key] : columns.filter((k) => !k.why_not).map((k) => k.key),
+              ...(r && { staff: [r.staff_number] }),
+              ...(level && { level }),
+            },
+          }),
+        ),
+      );
+    },
+  });
+  const { row, column } = active;
+  const go = (nextRow: number, nextColumn: number) => {
+    const r = Math.max(-1, Math.min(total - 1, nextRow));
+    const c = Math.max(r < 0 ? 0 : -1, Math.min(columns.length - 1, nextColumn));
+    setActive({ row: r, column: c });
+    set.reset();
+    if (r >= 0) rows.scrollToIndex(r);
+    if (c >= 0) across.scrollToIndex(c);
+  };
+  const why = cannot(first.data?.why_not, rowAt(row), columns[column]);
+  const onKey = (e: KeyboardEvent) => {
+    const steps: Record<string, [number, number]> = {
+      ArrowDown: [row + 1, column],
+      ArrowUp: [row - 1, column],
+      ArrowRight: [row, column + 1],
+      ArrowLeft: [row, column - 1],
+      PageDown: [row + 15, column],
+      PageUp: [row - 15, column],
+      Home: [row, 0],
+      End: [row, columns.length - 1],
+    };
+    const step = steps[e.key];
+    const c = columns[column];
+    if (e.ctrlKey || e.metaKey || e.altKey) return;
+    if (step) go(...step);
+    else if (/^[0-9]$/.test(e.key) && c && row >= 0 && c.words[Number(e.key)] !== undefined && !why)
+      set.mutate({ row, column, level: c.words[Number(e.key)]! });
+    else if ((e.key === "Backspace" || e.key === "Delete") && c && row >= 0 && !why) set.mutate({ row, column, level: "" });
+    else return;
+    e.preventDefault();
+  };
+
+  if (first.isPending) return <Loading />;
+  if (first.error) return <Wrong error={first.error} />;
+  if (!total)
+    return (
+      <Empty>Nobody fits. Whoever is assigned at this place, above it or below it stands here; take a filter away, or choose another place.</Empty>
+    );
+  if (!columns.length) return <Empty>No permission applies here. Choose another place or group.</Empty>;
+  const width = nameWidth + across.getTotalSize();
+  return (
+    <>
+      <Strip
+        key={`${row} ${column} ${rowAt(row)?.staff_number} ${columns[column]?.key}`}
+        row={rowAt(row)}
+        column={columns[column]}
+        cell={rowAt(row)?.cells[column]}
+        total={total}
+        why={why}
+        set={(level) => set.mutate({ row, column, level })}
+        pending={set.isPending}
+        outcome={set.data}
+        error={set.error}
+      />
+      <div
+        ref={scroller}
+        role="grid"
+        aria-label={query.permission ? "People and places" : "People and permissions"}
+        aria-rowcount={total + 1}
+        aria-colcount={columns.length + 1}
+        aria-activedescendant={row >= 0 && column >= 0 ? `cell-${row}-${column}` : undefined}
+        tabIndex={0}
+        onKeyDown={onKey}
+        className="sheet relative h-[calc(100dvh-24.5rem)] min-h-64 overflow-auto overscroll-contain"
+      >
+        <div style={{ height: headHeight + rows.getTotalSize(), width }} className="relative">
+          <div
+            role="row"
+            tabIndex={-1}
+            aria-rowindex={1}
+            className="sticky top-0 z-20 border-b border-edge bg-inset"
+            style={{ height: headHeight, width }}
+          >
+            <div
+              role="columnheader"
+              tabIndex={-1}
+              className="sticky left-0 z-10 flex h-full items-end bg-inset px-3 pb-1 text-sm text-faded"
+              style={{ width: nameWidth }}
+            >
+              {total} people
+            </div>
+            {across.getVirtualItems().map((v) => {
+              const c = columns[v.index]!;
+              return (
+                <div
+                  key={c.key}
+                  role="columnheader"
+                  tabIndex={-1}
+                  aria-colindex={v.index + 2}
+                  className="absolute top-0 h-full"
+                  style={{ left: nameWidth + v.start, width: columnWidth }}
+                >
+                  <button
+                    type="button"
+                    tabIndex={-1}
+                    title={`${c.group}: ${c.title}${c.why_not ? `. ${c.why_not}` : ""}`}
+                    onClick={() => go(-1, v.index)}
+                    className={`flex size-full items-end px-1.5 pb-1 text-left text-[0.82rem] leading-tight ${row < 0 && column === v.index ? "bg-damson text-sheet" : c.why_not ? "text-faded" : ""} ${c.sensitive ? "underline decoration-brass decoration-2 underline-offset-2" : ""}`}
+                  >
+                    <span className="line-clamp-4">{c.title}</span>
+                  </button>
+                </div>
+              );
+            })}
+          </div>
+          {rows.getVirtualItems().map((v) => {
+            const r = rowAt(v.index);
+            return (
+              <div
+                key={v.index}
+                role="row"
+                tabIndex={-1}
+                aria-rowindex={v.index + 2}
+                className="absolute border-b border-rule"
+                style={{ top: headHeight + v.start, height: rowHeight, width }}
+              >
+                <div role="rowheader" tabIndex={-1} className="sticky left-0 z-10 h-full" style={{ width: nameWidth }}>
+                  <button
+                    type="button"
+                    tabIndex={-1}
+                    disabled={!r}
+                    onClick={() => go(v.index, -1)}
+                    title={r && [r.staff_number, r.job_title, ...r.templates].join(" · ")}
+                    className={`block size-full truncate border-r border-edge px-3 text-left ${column < 0 && row === v.index ? "bg-damson text-sheet" : "bg-sheet"}`}
+                  >
+                    {r ? (
+                      <>
+                        {r.name} <span className="text-sm opacity-75">{r.job_title}</span>
+                      </>
+                    ) : (
+                      "…"
+                    )}
+                  </button>
+                </div>
+                {across.getVirtualItems().map((h) => {
+                  const cell = r?.cells[h.index] ?? {};
+                  const here = (row === v.index && (column === h.index || column < 0)) || (row < 0 && column === h.index);
+                  return (
+                    <div
+                      key={h.index}
+                      role="gridcell"
+                      id={`cell-${v.index}-${h.index}`}
+                      aria-colindex={h.index + 2}
+                      aria-selected={here}
+                      tabIndex={-1}
+                      onMouseDown={(e) => {
+                        e.preventDefault();
+                        scroller.current?.focus();
+                        go(v.index, h.index);
+                      }}
+                      className={`absolute top-0 truncate border-r border-rule px-1.5 py-[0.4rem] text-[0.9rem] ${looks[cell.origin ?? ""]} ${cell.drafted ? "shadow-[inset_0_0_0_2px_var(--color-brass-light)]" : ""} ${here ? "outline-2 outline-offset-[-2px] outline-damson" : ""}`}
+                      style={{ left: nameWidth + h.start, width: columnWidth, height: rowHeight - 1 }}
+                    >
+                      {words(cell)}
+                    </div>
+                  );
+                })}
+              </div>
+            );
+          })}
+        </div>
+      </div>
+      <Legend />
+    </>
+  );
+}
+
+/** Why the chosen cell cannot be set, or undefined where it can. */
+function cannot(whole: string | undefined, row: Row | undefined, column: Column | undefined): string | undefined {
+  return whole ?? row?.why_not ?? column?.why_not;
+}
+
+type StripProps = {
+  row?: Row;
+  column?: Column;
+  cell?: Cell;
+  total: number;
+  why?: string;
+  set: (level: string) => void;
+  pending: boolean;
+  outcome?: Schema["Draft"];
+  error: unknown;
+};
+
+/** The line above the table: what is chosen, what it rests on, and what it can be set to. */
+function Strip({ row, column, cell, total, why, set, pending, outcome, error }: StripProps) {
+  const [number, setNumber] = useState("");
+  const choices = column?.words ?? ["none", "full"];
+  return (
+    <div className="mb-2 min-h-13 rounded-sm border border-rule bg-sheet px-3 py-2" aria-live="polite">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
+        <span className="min-w-0 flex-1">
+          {row ? (
+            <Link to="/staff/$number" params={{ number: row.staff_number }} className="font-[600] hover:underline">
+              {row.name}
+            </Link>
+          ) : (
+            <b>All {total} people that the filter keeps</b>
+          )}
+          {", "}
+          {column ? column.title : <b>the whole row</b>}
+          {cell && (
+            <span className="text-faded">
+              : {cell.level ? `${cell.level}, ` : ""}
+              {origins[cell.origin ?? ""]}
+              {cell.drafted && <b className="text-soon"> in your draft</b>}
+            </span>
+          )}
+          {why && <span className="block text-sm text-soon">{why}</span>}
+        </span>
+        {!why && (
+          <span role="group" aria-label="Set to" className="flex items-center gap-1.5">
+            {choices.map((word, i) => (
+              <Button key={word} className="min-h-8 px-2.5" disabled={pending} onClick={() => set(word)} aria-keyshortcuts={String(i)}>
+                {i === 0 ? "Withhold" : word}
+              </Button>
+            ))}
+            {column?.unit && (
+              <form
+                className="flex items-center gap-1"
+                onSubmit={(e) => {
+                  e.preventDefault();
+                  if (number) set(number);
+                }}
+              >
+                <input
+                  type="number"
+                  min={1}
+                  aria-label={`Up to, in ${column.unit}`}
+                  value={number}
+                  onChange={(e) => setNumber(e.target.value)}
+                  className="h-8 w-20 rounded-sm border border-edge bg-sheet px-1.5 text-right"
+                />
+                <span className="text-sm text-faded">{column.unit}</span>
+                <Button type="submit" className="min-h-8 px-2.5" disabled={pending || !number}>
+                  Set
+                </Button>
+              </form>
+            )}
+            <Button className="min-h-8 px-2.5" disabled={pending} onClick={() => set("")}>
+              As the template
+            </Button>
+          </span>
+        )}
+      </div>
+      <Wrong error={error} />
+      {outcome?.skipped && (
+        <details className="mt-1 text-sm">
+          <summary className="font-[550] text-soon">{outcome.skipped.length} left out, as the rules refuse them</summary>
+          <ul className="max-h-32 overflow-auto">
+            {outcome.skipped.map((s) => (
+              <li key={`${s.staff.staff_number} ${s.column}`}>
+                {s.staff.name}, {s.column}: {s.why}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </div>
+  );
+}
+
+function Legend() {
+  const entries: [string, string][] = [
+    ["template", "by a template"],
+    ["added", "added by exception"],
+    ["withheld", "withheld by exception"],
+    ["owner", "as an owner"],
+    ["below", "only further in ▾"],
+  ];
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-faded">
+      {entries.map(([origin, text]) => (
+        <span key={origin} className="flex items-center gap-1.5">
+          <span className={`rounded-sm border border-rule px-1.5 ${looks[origin]}`}>run</span> {text}
+        </span>
+      ))}
+      <span className="flex items-center gap-1.5">
+        <span className="rounded-sm px-1.5 shadow-[inset_0_0_0_2px_var(--color-brass-light)]">run</span> in your draft
+      </span>
+      <span>
+        empty: not held · <kbd>arrows</kbd> walk · <kbd>0</kbd> withholds, <kbd>1</kbd> <kbd>2</kbd>… set a level · <kbd>Backspace</kbd> as the
+        template · a name or a heading chooses the whole row or column
+      </span>
+    </p>
+  );
+}

@@ -1,0 +1,147 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Download, X } from "lucide-react";
+import { Fragment } from "react";
+import { api, download, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { PersonField } from "@/parts/PersonField";
+import { Button, Empty, Loading, Page, SelectField, Wrong } from "@/parts/parts";
+import { usePlaces } from "@/parts/places";
+import { useTemplates } from "./Templates";
+import { RuleTabs } from "./tabs";
+
+type Search = { templates?: string; staff?: string; place?: string; differences?: boolean };
+
+/** Templates side by side, or a template and what a person holds. */
+export function Compare() {
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const may = useMay();
+  const list = useTemplates();
+  const places = usePlaces();
+  const codes = (search.templates ?? "").split(",").filter(Boolean);
+  const put = (next: Search) => navigate({ to: "/compare", search: { ...search, ...next }, replace: true });
+  const query = {
+    templates: codes,
+    differences: search.differences ?? true,
+    draft: "open",
+    ...(search.staff && { staff: search.staff }),
+    ...(search.place && { place: search.place }),
+  };
+  const enough = codes.length + (search.staff ? 1 : 0) > 1;
+  const compared = useQuery({
+    queryKey: ["comparison", query],
+    queryFn: () => take(api.GET("/comparison", { params: { query } })),
+    enabled: enough,
+    placeholderData: keepPreviousData,
+  });
+  const csv = new URLSearchParams({ ...query, templates: codes.join(","), differences: String(query.differences) });
+  return (
+    <Page
+      title="Compare"
+      lead={compared.data && enough ? `${compared.data.differing} permissions differ` : "Templates side by side, or a template and a person"}
+      acts={
+        enough && (
+          <Button onClick={() => download(`/api/v1/comparison?${csv}`, "comparison.csv")}>
+            <Download size={16} aria-hidden /> CSV
+          </Button>
+        )
+      }
+    >
+      <RuleTabs />
+      <div className="mb-5 grid items-start gap-4 sm:grid-cols-2 lg:grid-cols-4">
+        <SelectField label="Add a template" value="" onChange={(e) => e.target.value && put({ templates: [...codes, e.target.value].join(",") })}>
+          <option value="">Choose a template</option>
+          {list.data?.items
+            .filter((t) => !codes.includes(t.code))
+            .map((t) => (
+              <option key={t.code} value={t.code}>
+                {t.name}
+              </option>
+            ))}
+        </SelectField>
+        {may("console.view_staff") && (
+          <PersonField label="Beside a person" optional value={search.staff ?? ""} onChosen={(staff) => put({ staff: staff || undefined })} />
+        )}
+        {search.staff && (
+          <SelectField label="What they hold at" value={search.place ?? ""} onChange={(e) => put({ place: e.target.value || undefined })}>
+            <option value="">Their home site</option>
+            {places.data?.map((p) => (
+              <option key={p.code} value={p.code}>
+                {"\u2003".repeat(p.depth)}
+                {p.name}
+              </option>
+            ))}
+          </SelectField>
+        )}
+        <label className="flex items-center gap-2 self-end pb-1.5">
+          <input
+            type="checkbox"
+            checked={query.differences}
+            onChange={(e) => put({ differences: e.target.checked })}
+            className="size-4 accent-damson"
+          />
+          Only what differs
+        </label>
+      </div>
+      <Wrong error={compared.error} />
+      {!enough && (
+        <Empty>
+          {codes.length === 1 ? `${list.data?.items.find((t) => t.code === codes[0])?.name} is chosen. ` : ""}
+          Choose two templates or more, or a template and a person.
+        </Empty>
+      )}
+      {enough && compared.isPending && <Loading />}
+      {enough && compared.data && (
+        <div className="sheet max-h-[calc(100dvh-20rem)] min-h-60 overflow-auto">
+          <table className="w-full">
+            <thead className="sticky top-0 bg-inset text-left">
+              <tr>
+                <th className="px-3 py-2 text-sm font-[600] text-faded">May</th>
+                {compared.data.sides.map((side) => (
+                  <th key={side.kind + side.code} className="px-3 py-2 font-[650]">
+                    <span className="flex items-start justify-between gap-2">
+                      {side.name}
+                      <button
+                        type="button"
+                        aria-label={`Take ${side.name} out`}
+                        className="text-faded hover:text-ink"
+                        onClick={() =>
+                          put(side.kind === "person" ? { staff: undefined } : { templates: codes.filter((c) => c !== side.code).join(",") })
+                        }
+                      >
+                        <X size={15} aria-hidden />
+                      </button>
+                    </span>
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {compared.data.items.map((row, i, all) => (
+                <Fragment key={row.permission}>
+                  {row.group_title !== all[i - 1]?.group_title && (
+                    <tr>
+                      <th colSpan={compared.data.sides.length + 1} scope="colgroup" className="px-3 pt-3 text-left text-sm font-[650] text-brass">
+                        {row.group_title}
+                      </th>
+                    </tr>
+                  )}
+                  <tr className="border-t border-rule">
+                    <td className="px-3 py-1">{row.title}</td>
+                    {row.levels.map((level, j) => (
+                      <td key={compared.data.sides[j]?.code} className={`px-3 py-1 ${row.differs ? "font-[650]" : "text-faded"}`}>
+                        {level}
+                      </td>
+                    ))}
+                  </tr>
+                </Fragment>
+              ))}
+            </tbody>
+          </table>
+          {compared.data.items.length === 0 && <p className="px-3 py-4 text-faded">They give exactly the same.</p>}
+        </div>
+      )}
+    </Page>
+  );
+}

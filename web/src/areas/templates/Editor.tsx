@@ -1,0 +1,329 @@
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useDeferredValue, useState } from "react";
+import { api, type Operation, type Schema, take } from "@/api/api";
+import { ChangeDialog } from "@/parts/change";
+import { collect } from "@/parts/drafts";
+import { Ask, Button, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { MakeDialog, useTemplates } from "./Templates";
+import { Tree } from "./Tree";
+
+type Template = Schema["Template"];
+
+/** One template: who it is for, and the tree of what it gives. Edits go into the draft. */
+export function Editor({ code, edits }: { code: string; edits: boolean }) {
+  const navigate = useNavigate();
+  const list = useTemplates();
+  const [q, setQ] = useState("");
+  const [undecided, setUndecided] = useState(false);
+  const [dialog, setDialog] = useState<"facts" | "copy" | "section" | "retire">();
+  const search = useDeferredValue(q.trim());
+  const t = useQuery({
+    queryKey: ["template", code],
+    queryFn: () => take(api.GET("/templates/{id}", { params: { path: { id: code }, query: { draft: "open" } } })),
+  });
+  const outline = useQuery({
+    queryKey: ["outline", code, search, undecided],
+    queryFn: () =>
+      take(
+        api.GET("/templates/{id}/outline", {
+          params: { path: { id: code }, query: { draft: "open", ...(search && { q: search }), ...(undecided && { undecided }) } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });
+  if (t.isPending) return <Loading />;
+  if (t.error) return <Wrong error={t.error} />;
+  const others = list.data?.items.filter((o) => o.code !== code) ?? [];
+  const basedOnIt = others.filter((o) => o.base === code);
+  const base = others.find((o) => o.code === t.data.base);
+  return (
+    <div className="min-w-0 space-y-4">
+      <div className="flex flex-wrap items-start justify-between gap-3">
+        <div className="max-w-xl">
+          <h2 className="text-2xl">{t.data.name}</h2>
+          <p className="sentence">
+            {t.data.summary} Counts during {t.data.hours_words}
+            {base && (
+              <>
+                , based on{" "}
+                <Link to="/templates/$code" params={{ code: base.code }} className="text-damson underline underline-offset-2">
+                  {base.name}
+                </Link>
+              </>
+            )}
+            .
+          </p>
+          <p className="text-faded">
+            <Link to="/grid" search={{ template: code }} className="underline underline-offset-2">
+              {t.data.assignments} assignments
+            </Link>
+            {" · "}
+            <Link to="/exceptions" search={{ template: code }} className="underline underline-offset-2">
+              {t.data.exceptions} exceptions differ from it
+            </Link>
+            {basedOnIt.length > 0 && <> · {basedOnIt.map((b) => b.name).join(", ")} based on it</>}
+          </p>
+        </div>
+        <div className="flex flex-wrap gap-2">
+          <Link
+            to="/compare"
+            search={{ templates: code }}
+            className="inline-flex min-h-9 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
+          >
+            Compare
+          </Link>
+          {edits && (
+            <>
+              <Button onClick={() => setDialog("facts")}>Name and base</Button>
+              <Button onClick={() => setDialog("copy")}>Copy</Button>
+              <Button onClick={() => setDialog("section")}>Copy a section</Button>
+              <Button look="grave" onClick={() => setDialog("retire")}>
+                Retire
+              </Button>
+            </>
+          )}
+        </div>
+      </div>
+      {t.data.undecided > 0 && (
+        <div className="flex flex-wrap items-center justify-between gap-2 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
+          <span>
+            <b>{t.data.undecided === 1 ? "1 permission waits" : `${t.data.undecided} permissions wait`} for a decision.</b> Until then nobody has{" "}
+            {t.data.undecided === 1 ? "it" : "them"} by this template.
+          </span>
+          <span className="flex gap-2">
+            <Button aria-pressed={undecided} onClick={() => setUndecided(!undecided)}>
+              {undecided ? "Show everything" : "Show only these"}
+            </Button>
+            {edits && <Button onClick={() => put.mutate([{ op: "template.edit", on: code, set: { decide_rest: true } }])}>Decide: not given</Button>}
+          </span>
+        </div>
+      )}
+      <Section title={`Gives ${t.data.given} permissions`} note={edits ? "Edits are collected in your draft" : "You may look, not change"}>
+        <input
+          aria-label="Find a permission"
+          placeholder="Find a permission by any word"
+          value={q}
+          onChange={(e) => setQ(e.target.value)}
+          className={`${inputLook} mb-2`}
+        />
+        <Wrong error={outline.error ?? put.error} />
+        {outline.isPending ? (
+          <Loading />
+        ) : (
+          <Tree
+            lines={outline.data?.items ?? []}
+            edits={edits}
+            decide={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide: settings } }])}
+          />
+        )}
+      </Section>
+      {dialog === "facts" && <FactsDialog template={t.data} others={others} close={() => setDialog(undefined)} />}
+      {dialog === "copy" && (
+        <MakeDialog
+          templates={list.data?.items ?? []}
+          copyOf={code}
+          close={() => setDialog(undefined)}
+          made={(made) => navigate({ to: "/templates/$code", params: { code: made } })}
+        />
+      )}
+      {dialog === "section" && (
+        <SectionDialog template={t.data} others={others} lines={outline.data?.items ?? []} close={() => setDialog(undefined)} />
+      )}
+      {dialog === "retire" && <RetireDialog template={t.data} others={others} close={() => setDialog(undefined)} />}
+    </div>
+  );
+}
+
+type DialogProps = { template: Template; others: Template[]; close: () => void };
+
+function FactsDialog({ template, others, close }: DialogProps) {
+  const first = {
+    name: template.name,
+    summary: template.summary ?? "",
+    base: template.base ?? "",
+    days: String(template.days ?? 0),
+    idle_seconds: String(template.idle_seconds ?? 0),
+    needs: template.needs.join(","),
+  };
+  const [form, setForm] = useState(first);
+  const [ready, setReady] = useState<Operation[]>();
+  if (ready) {
+    return (
+      <ChangeDialog
+        title={`Change ${template.name}`}
+        about="Whoever has it is concerned."
+        operations={ready}
+        button="Change the template"
+        close={close}
+      />
+    );
+  }
+  const changed = Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]);
+  const set = Object.fromEntries(
+    changed.map(([k, v]) => [k, k === "days" || k === "idle_seconds" ? Number(v) : k === "needs" ? v.split(",").filter(Boolean) : v]),
+  );
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  return (
+    <Ask open onOpenChange={close} title={`Change ${template.name}`} about={`Code ${template.code}, which stays.`}>
+      <form
+        className="grid grid-cols-2 gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([{ op: "template.edit", on: template.code, set }]);
+        }}
+      >
+        <TextField label="Name" required className="col-span-2" value={form.name} onChange={put("name")} />
+        <TextField label="Who it is for" optional className="col-span-2" value={form.summary} onChange={put("summary")} />
+        <SelectField
+          label="Based on"
+          className="col-span-2"
+          value={form.base}
+          onChange={put("base")}
+          hint="What it does not set itself comes from there."
+        >
+          <option value="">No other</option>
+          {others.map((o) => (
+            <option key={o.code} value={o.code}>
+              {o.name}
+            </option>
+          ))}
+        </SelectField>
+        <TextField label="Lasts, in days" type="number" min={0} max={3660} value={form.days} onChange={put("days")} hint="0: open" />
+        <TextField
+          label="Idle terminal signs out after, in seconds"
+          type="number"
+          min={0}
+          max={86400}
+          value={form.idle_seconds}
+          onChange={put("idle_seconds")}
+        />
+        <SelectField label="Needs" className="col-span-2" value={form.needs} onChange={put("needs")}>
+          <option value="">Nothing in particular</option>
+          <option value="pin">A PIN</option>
+          <option value="badge">A badge</option>
+          <option value="badge,pin">A badge and a PIN</option>
+          {form.needs === "pin,badge" && <option value="pin,badge">A PIN and a badge</option>}
+        </SelectField>
+        <div className="col-span-2 flex gap-2">
+          <Button type="submit" look="main" disabled={!changed.length}>
+            Go on
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function SectionDialog({ template, others, lines, close }: DialogProps & { lines: Schema["OutlineLine"][] }) {
+  const groups = lines.filter((l) => l.kind === "group");
+  const [from, setFrom] = useState(others[0]?.code ?? "");
+  const [group, setGroup] = useState(groups[0]?.key ?? "");
+  const [ready, setReady] = useState<Operation[]>();
+  if (ready) {
+    return <ChangeDialog title="Copy a section" about={`Into ${template.name}.`} operations={ready} button="Copy the section" close={close} />;
+  }
+  return (
+    <Ask open onOpenChange={close} title="Copy a section" about={`${template.name} takes over what another template says in one group.`}>
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([{ op: "template.edit", on: template.code, set: { section: { from, group } } }]);
+        }}
+      >
+        <SelectField label="From" value={from} onChange={(e) => setFrom(e.target.value)}>
+          {others.map((o) => (
+            <option key={o.code} value={o.code}>
+              {o.name}
+            </option>
+          ))}
+        </SelectField>
+        <SelectField label="Section" value={group} onChange={(e) => setGroup(e.target.value)}>
+          {groups.map((g) => (
+            <option key={g.key} value={g.key}>
+              {"\u2003".repeat(g.depth)}
+              {g.title}
+            </option>
+          ))}
+        </SelectField>
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={!from || !group}>
+            Go on
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function RetireDialog({ template, others, close }: DialogProps) {
+  const [what, setWhat] = useState<"replace" | "end">("replace");
+  const [next, setNext] = useState("");
+  const [ready, setReady] = useState<Operation[]>();
+  if (ready) {
+    return (
+      <ChangeDialog
+        title={`Retire ${template.name}`}
+        about="It can be given to nobody from then on. It stays on record and can be brought back."
+        operations={ready}
+        button="Retire the template"
+        grave
+        close={close}
+      />
+    );
+  }
+  const used = template.assignments > 0;
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title={`Retire ${template.name}`}
+      about={used ? `${template.assignments} assignments use it. Say what happens to them.` : "Nobody has it."}
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([
+            { op: "template.retire", on: template.code, set: !used ? {} : what === "end" ? { end_assignments: true } : { replace_with: next } },
+          ]);
+        }}
+      >
+        {used && (
+          <fieldset className="space-y-2">
+            <legend className="mb-1 text-sm font-[600]">Those who have it</legend>
+            <label className="flex items-center gap-2">
+              <input type="radio" name="what" checked={what === "replace"} onChange={() => setWhat("replace")} className="size-4 accent-damson" />
+              go on with another template, same places and dates
+            </label>
+            {what === "replace" && (
+              <SelectField label="Which" required value={next} onChange={(e) => setNext(e.target.value)}>
+                <option value="">Choose a template</option>
+                {others.map((o) => (
+                  <option key={o.code} value={o.code} disabled={!o.assignable} title={o.why_not}>
+                    {o.name}
+                    {!o.assignable && " (gives more than you hold)"}
+                  </option>
+                ))}
+              </SelectField>
+            )}
+            <label className="flex items-center gap-2">
+              <input type="radio" name="what" checked={what === "end"} onChange={() => setWhat("end")} className="size-4 accent-damson" />
+              lose it: their assignments end
+            </label>
+          </fieldset>
+        )}
+        <div className="flex gap-2">
+          <Button type="submit" look="main">
+            Go on
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}

@@ -1,0 +1,19 @@
+import { useMay } from "@/areas/session/session";
+import { Tabs } from "@/parts/parts";
+
+/** The pages about what people may do. */
+export function RuleTabs() {
+  const may = useMay();
+  return (
+    <Tabs
+      label="Rules"
+      tabs={[
+        { to: "/templates", name: "Templates" },
+        { to: "/catalogue", name: "Catalogue" },
+        { to: "/compare", name: "Compare" },
+        { to: "/exceptions", name: "Exceptions", shown: may("console.view_staff") },
+        { to: "/sheet", name: "Sheet to agree on" },
+      ]}
+    />
+  );
+}

@@ -1,0 +1,209 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Undo2, X } from "lucide-react";
+import { createContext, type ReactNode, useContext, useState } from "react";
+import { api, type ChangeResult, change, everyPage, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
+import { collect } from "./drafts";
+import { Effects } from "./effects";
+import { Ask, Button, Loading, TextField, Wrong } from "./parts";
+
+type Applied = { id: number; summary: string };
+const Notice = createContext<(applied: Applied) => void>(() => {});
+
+/** Says that a change was made, and offers to undo it. */
+export const useApplied = () => useContext(Notice);
+
+/** Holds the notice of the change made last, on every page, until it is put away. */
+export function AppliedNotice({ children }: { children: ReactNode }) {
+  const [applied, setApplied] = useState<Applied>();
+  const [undoing, setUndoing] = useState(false);
+  return (
+    <Notice.Provider value={setApplied}>
+      {children}
+      <div role="status" className="fixed bottom-16 left-1/2 z-30 -translate-x-1/2 print:hidden">
+        {applied && (
+          <div className="flex max-w-[min(46rem,calc(100vw-2rem))] items-center gap-3 rounded-md border-2 border-open bg-sheet px-4 py-2 shadow-raised">
+            <span>
+              <b>Done</b> as change {applied.id}. {applied.summary}
+            </span>
+            <Button className="shrink-0" onClick={() => setUndoing(true)}>
+              <Undo2 size={16} aria-hidden /> Undo
+            </Button>
+            <button type="button" aria-label="Put this notice away" className="p-1" onClick={() => setApplied(undefined)}>
+              <X size={16} aria-hidden />
+            </button>
+          </div>
+        )}
+      </div>
+      {undoing && applied && (
+        <UndoDialog
+          id={applied.id}
+          close={(done) => {
+            setUndoing(false);
+            if (done) setApplied(undefined);
+          }}
+        />
+      )}
+    </Notice.Provider>
+  );
+}
+
+/** Shows what undoing a change does, and does it. */
+export function UndoDialog({ id, close }: { id: number; close: (done: boolean) => void }) {
+  const [reason, setReason] = useState("");
+  const undo = (preview: boolean) =>
+    take(api.POST("/changes/{id}/undo", { params: { path: { id }, query: { preview } }, body: reason ? { reason } : {} }));
+  const preview = useQuery({ queryKey: ["undo", id], queryFn: () => undo(true), retry: false, staleTime: 0 });
+  const run = useMutation({
+    mutationFn: async () => {
+      const result = await undo(false);
+      await queries.invalidateQueries();
+      return result;
+    },
+    onSuccess: () => close(true),
+  });
+  return (
+    <Ask open wide onOpenChange={() => close(false)} title={`Undo change ${id}`} about="A new change that reverses it; both stay in the audit log.">
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        {preview.isPending && <Loading />}
+        {preview.data && <Effects effect={preview.data.effect} open />}
+        {preview.data && <TextField label="Why" optional maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />}
+        <Wrong error={run.error ?? preview.error} />
+        <div className="flex gap-2">
+          {preview.data && (
+            <Button type="submit" look="main" autoFocus disabled={run.isPending}>
+              <Undo2 size={16} aria-hidden /> Undo the change
+            </Button>
+          )}
+          <Button onClick={() => close(false)}>{preview.error ? "Close" : "Cancel"}</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+/** Reads the people in a line of the effect of operations that are not made. */
+export const peopleOf = (operations: Operation[], reason: string) => (line: string) =>
+  everyPage((after) =>
+    take(
+      api.POST("/changes/preview/people", {
+        params: { query: { limit: 500, ...(after && { after }) } },
+        body: { line, operations: operations as Schema["Operation"][], reason },
+      }),
+    ),
+  );
+
+/** Shows who gains and who loses by operations, asks why where that is needed, and makes them, or puts them into the draft. */
+export function ChangeDialog({
+  title,
+  about,
+  operations,
+  button,
+  grave,
+  draftable = true,
+  needed,
+  close,
+  done,
+}: {
+  title: string;
+  about: ReactNode;
+  operations: Operation[];
+  button: string;
+  grave?: boolean;
+  draftable?: boolean;
+  needed?: boolean;
+  close: () => void;
+  done?: (result: ChangeResult) => void;
+}) {
+  return (
+    <Ask open wide onOpenChange={close} title={title} about={about}>
+      <Reasoned {...{ operations, button, grave, draftable, needed, close, done }} />
+    </Ask>
+  );
+}
+
+/** The foot of a form that writes: the effect, why, and the buttons. */
+export function Reasoned({
+  operations,
+  button,
+  grave,
+  draftable = true,
+  needed,
+  close,
+  done,
+}: {
+  operations: Operation[];
+  button: string;
+  grave?: boolean;
+  draftable?: boolean;
+  needed?: boolean;
+  close: () => void;
+  done?: (result: ChangeResult) => void;
+}) {
+  const [reason, setReason] = useState("");
+  const notice = useApplied();
+  // An exception wants its reason before anything can be said of it; the preview stands in for it until it is written.
+  const preview = useQuery({
+    queryKey: ["preview", operations],
+    queryFn: () => change(operations, needed ? "(to be written)" : "", true),
+    retry: false,
+    staleTime: 0,
+    enabled: operations.length > 0,
+  });
+  const run = useMutation({
+    mutationFn: () => change(operations, reason),
+    onSuccess: (result) => {
+      if (result.audit_id) notice({ id: result.audit_id, summary: result.effect.summary });
+      done?.(result);
+      close();
+    },
+  });
+  const put = useMutation({ mutationFn: () => collect(operations), onSuccess: close });
+  const asks = needed || preview.data?.effect.needs_reason;
+  const wrong = run.error instanceof Refusal ? run.error.field("reason") : undefined;
+  return (
+    <form
+      className="space-y-4"
+      onSubmit={(e) => {
+        e.preventDefault();
+        run.mutate();
+      }}
+    >
+      {preview.isFetching && !preview.data && <Loading />}
+      {preview.data && (
+        <Effects
+          effect={preview.data.effect}
+          open={preview.data.effect.gains.length + preview.data.effect.losses.length < 8}
+          people={peopleOf(operations, "preview")}
+        />
+      )}
+      <TextField
+        label="Why"
+        required={asks}
+        optional={!asks}
+        maxLength={500}
+        value={reason}
+        error={wrong}
+        onChange={(e) => setReason(e.target.value)}
+        hint={asks && !needed ? "Needed: it takes something away, or gives something sensitive." : undefined}
+      />
+      {!wrong && <Wrong error={run.error ?? put.error ?? preview.error} />}
+      <div className="flex flex-wrap gap-2">
+        <Button type="submit" look={grave ? "grave" : "main"} disabled={run.isPending || preview.isError || !operations.length}>
+          {button}
+        </Button>
+        {draftable && (
+          <Button disabled={put.isPending || !operations.length} onClick={() => put.mutate()}>
+            Put into the draft
+          </Button>
+        )}
+        <Button onClick={close}>Cancel</Button>
+      </div>
+    </form>
+  );
+}

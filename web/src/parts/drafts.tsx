@@ -1,0 +1,76 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { NotebookPen } from "lucide-react";
+import { api, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
+import { Button } from "./parts";
+
+type Draft = Schema["Draft"];
+
+/** The open draft of whoever is signed in; undefined where there is none. */
+export function useDraft() {
+  return useQuery({
+    queryKey: ["draft", "open"],
+    queryFn: async () => {
+      try {
+        return await take(api.GET("/drafts/{id}", { params: { path: { id: "open" } } }));
+      } catch (error) {
+        if (error instanceof Refusal && error.problem.status === 404) return null;
+        throw error;
+      }
+    },
+    staleTime: 10_000,
+  });
+}
+
+/** What shows things as a draft has them: read again whenever the draft changes. */
+const drafted = ["draft", "drafts", "outline", "grid", "template", "comparison"];
+
+/** Takes in a draft as the service answered it. */
+export async function took(draft: Draft): Promise<Draft> {
+  if (draft.state === "open") queries.setQueryData(["draft", "open"], draft);
+  await Promise.all(drafted.map((key) => queries.invalidateQueries({ queryKey: [key] })));
+  return draft;
+}
+
+/** Puts edits into the open draft, which is begun where there is none. */
+export async function collect(operations: Operation[]): Promise<Draft> {
+  return took(
+    await take(api.POST("/drafts/{id}/edits", { params: { path: { id: "open" } }, body: { operations: operations as Schema["Operation"][] } })),
+  );
+}
+
+/** The bar at the foot of every page while a draft is open. */
+export function DraftBar() {
+  const draft = useDraft();
+  const drop = useMutation({
+    mutationFn: async (edit: number) =>
+      took(await take(api.POST("/drafts/{id}/drop", { params: { path: { id: "open" } }, body: { edits: [edit] } }))),
+  });
+  const d = draft.data;
+  if (!d?.count) return null;
+  const last = d.edits?.at(-1);
+  return (
+    <section aria-label="Your draft" className="fixed inset-x-0 bottom-0 z-20 border-t-[3px] border-brass-light bg-soon-wash print:hidden">
+      <div className="mx-auto flex max-w-[78rem] flex-wrap items-center gap-x-4 gap-y-1 px-5 py-2">
+        <NotebookPen size={18} className="shrink-0 text-brass" aria-hidden />
+        <b className="shrink-0">{d.count === 1 ? "1 edit in your draft" : `${d.count} edits in your draft`}</b>
+        <span className="min-w-0 flex-1 truncate text-faded">
+          {d.clashing ? <b className="text-shut">Somebody else changed the same meanwhile. </b> : null}
+          {d.effect?.summary}
+        </span>
+        {last && (
+          <Button disabled={drop.isPending} onClick={() => drop.mutate(last.id)}>
+            Take the last back
+          </Button>
+        )}
+        <Link
+          to="/drafts/$id"
+          params={{ id: "open" }}
+          className="inline-flex min-h-9 items-center rounded-sm border border-damson bg-damson px-3.5 font-[550] text-sheet hover:bg-damson-deep"
+        >
+          Review and apply
+        </Link>
+      </div>
+    </section>
+  );
+}
