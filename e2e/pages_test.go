@@ -150,5 +150,5 @@ func TestCheckAsksWhichOfSeveralIsMeant(t *testing.T) {
 	p.set("What", "line.run")
 	p.set("When", "2001-01-01T12:00")
 	p.press("Check")
-	p.see("Silvan starts on")
+	p.see("nothing was kept before")
 }

@@ -196,11 +196,24 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	check("sign-in")
 	p.signIn("idris")
 	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people", "/staff/Q0226": "Nothing below counts", "/enrol": "What will be so", "/estate/HB-PACK-1": "Through",
-		"/templates/line-lead": "Where it is set", "/check": "The answer stands here", "/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
+		"/templates/line-lead": "Where it comes from", "/catalogue": "Open cold rooms", "/compare?templates=packer,line-lead": "permissions differ",
+		"/sheet": "Runs a washing, grading", "/exceptions": "Trains to lead a line", "/grid": "by a template", "/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here", "/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
 		p.visit(path)
 		p.see(sees)
 		check(path)
 	}
+	p.visit("/templates/packer")
+	p.focusRow("line.run")
+	p.keys("2")
+	p.see("1 edit in your draft")
+	check("a template in a draft")
+	p.press("Review and apply")
+	p.see("Who gains, who loses")
+	check("a draft")
+	p.visit("/exceptions")
+	p.press("Make an exception")
+	p.see("What is withheld wins over every template")
+	check("an exception being made")
 	p.visit("/staff/Q0011")
 	p.see("What Otis can do")
 	p.press("Otis opens 13 doors")

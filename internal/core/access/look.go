@@ -22,6 +22,12 @@ type Sight struct {
 // Look returns what somebody would meet at a place and below it at an instant, access hours counted, in the order of
 // the tree. Nobody signs in as anybody for it.
 func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sight {
+	atDoors := map[string]bool{}
+	for here := range s.tree.Walk {
+		if here.Place.Kind == estate.Door {
+			atDoors[here.Place.Asks] = true
+		}
+	}
 	var sights []Sight
 	for here := range s.tree.Below(place) {
 		if here.Retired {
@@ -34,7 +40,9 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sig
 			sight.Door = &e
 		}
 		for permission := range s.catalogue.Permissions {
-			if !permission.AppliesTo(here.Place.Kind) || here.Place.Kind == estate.Door && asked != nil && permission.ID == asked.ID {
+			// What doors ask about is not offered at them, and managers' permissions are offered by the console, not by a terminal.
+			if !permission.AppliesTo(here.Place.Kind) || here.Place.Kind == estate.Door && atDoors[permission.Key] ||
+				here.Place.Kind != estate.Site && s.catalogue.OfConsole(permission.Group) {
 				continue
 			}
 			if d := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at}); d.Allowed {

@@ -24,7 +24,7 @@ const signing: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "/api/v1" });
+export const api = createClient<paths>({ baseUrl: "/api/v1", querySerializer: { array: { style: "form", explode: false } } });
 api.use(signing);
 
 /** An answer that is a problem, thrown so that queries and mutations see it as an error. */

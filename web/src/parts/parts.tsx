@@ -288,10 +288,13 @@ export function day(iso: string | undefined): string {
   });
 }
 
+/** A moment, with its year where that is another than this one. */
 export function moment(iso: string): string {
-  return new Date(iso).toLocaleString("en-IE", {
+  const at = new Date(iso);
+  return at.toLocaleString("en-IE", {
     day: "numeric",
     month: "short",
+    ...(at.getFullYear() !== new Date().getFullYear() && { year: "numeric" }),
     hour: "2-digit",
     minute: "2-digit",
     second: "2-digit",

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, type ChangeResult, queries, Refusal, take } from "@/api/api";
 import { useApplied } from "@/parts/change";
 import { Effects, Steps } from "@/parts/effects";
-import { Ask, Button, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, Field, SelectField, TextField, Wrong } from "@/parts/parts";
 
 type Source = { starter: string } | { name: string; text: string };
 
@@ -52,33 +52,32 @@ export function ImportDialog({ close }: { close: () => void }) {
     >
       <div className="space-y-4">
         <div className="grid gap-4 sm:grid-cols-2">
-          <label className="block">
-            <span className="mb-0.5 block text-sm font-[600]">A file</span>
-            <input
-              type="file"
-              accept=".yaml,.yml,application/yaml"
-              className="w-full text-sm file:mr-3 file:rounded-sm file:border file:border-edge file:bg-sheet file:px-3 file:py-1.5"
-              onChange={async (e) => {
-                const file = e.target.files?.[0];
-                if (file) choose({ name: file.name, text: await file.text() });
-              }}
-            />
-          </label>
-          <label className="block">
-            <span className="mb-0.5 block text-sm font-[600]">Or a starter set</span>
-            <select
-              className="min-h-9 w-full rounded-sm border border-edge bg-sheet px-2.5"
-              value={source && "starter" in source ? source.starter : ""}
-              onChange={(e) => e.target.value && choose({ starter: e.target.value })}
-            >
-              <option value="">Choose a set</option>
-              {starters.data?.items.map((s) => (
-                <option key={s.code} value={s.code}>
-                  {s.name} ({s.permissions} permissions, {s.templates.length} templates)
-                </option>
-              ))}
-            </select>
-          </label>
+          <Field label="A file">
+            {(tie) => (
+              <input
+                {...tie}
+                type="file"
+                accept=".yaml,.yml,application/yaml"
+                className="w-full text-sm file:mr-3 file:rounded-sm file:border file:border-edge file:bg-sheet file:px-3 file:py-1.5"
+                onChange={async (e) => {
+                  const file = e.target.files?.[0];
+                  if (file) choose({ name: file.name, text: await file.text() });
+                }}
+              />
+            )}
+          </Field>
+          <SelectField
+            label="Or a starter set"
+            value={source && "starter" in source ? source.starter : ""}
+            onChange={(e) => e.target.value && choose({ starter: e.target.value })}
+          >
+            <option value="">Choose a set</option>
+            {starters.data?.items.map((s) => (
+              <option key={s.code} value={s.code}>
+                {s.name} ({s.permissions} permissions, {s.templates.length} templates)
+              </option>
+            ))}
+          </SelectField>
         </div>
         <Wrong error={apply.error ?? preview.error} />
         {preview.isPending && <p role="status">Comparing with what is live…</p>}

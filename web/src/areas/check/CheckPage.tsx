@@ -163,6 +163,7 @@ export function CheckPage() {
             type="datetime-local"
             value={at}
             onChange={(e) => setAt(e.target.value)}
+            error={wrong?.field("at")}
             hint="Left empty: now. Past and future too."
           />
           {!wrong?.problem.errors?.length && <Wrong error={run.error} />}

@@ -93,12 +93,8 @@ function Sights({ look }: { look: Schema["Look"] }) {
       <Section title="What they meet">
         <ul className="sheet">
           {look.items.map((s) => (
-            <li
-              key={s.place.code}
-              className="grid grid-cols-[minmax(12rem,1fr)_2fr] gap-3 border-b border-rule px-3 py-1.5 last:border-b-0"
-              style={{ paddingLeft: `${0.75 + s.depth * 1.1}rem` }}
-            >
-              <span>
+            <li key={s.place.code} className="grid grid-cols-[minmax(12rem,1fr)_2fr] gap-3 border-b border-rule px-3 py-1.5 last:border-b-0">
+              <span style={{ paddingLeft: `${s.depth * 1.1}rem` }}>
                 {s.place.name} <span className="text-sm text-faded">{s.place.code}</span>
               </span>
               <span>

@@ -92,7 +92,7 @@ export function GridTable({ query }: { query: Query }) {
       const c = columns[column];
       if (r && c) return collect([{ op: "exception.set", set: { staff: r.staff_number, ...of(c), level } }]);
       // A whole row, or a whole column of all the people that the filter keeps.
-      const { under, engagement, ...rest } = query;
+      const { under, engagement, group: _, ...rest } = query;
       return took(
         await take(
           api.POST("/drafts/{id}/grid", {
@@ -189,7 +189,7 @@ export function GridTable({ query }: { query: Query }) {
               className="sticky left-0 z-10 flex h-full items-end bg-inset px-3 pb-1 text-sm text-faded"
               style={{ width: nameWidth }}
             >
-              {total} people
+              {total === 1 ? "1 person" : `${total} people`}
             </div>
             {across.getVirtualItems().map((v) => {
               const c = columns[v.index]!;

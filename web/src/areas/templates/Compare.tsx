@@ -39,7 +39,13 @@ export function Compare() {
   return (
     <Page
       title="Compare"
-      lead={compared.data && enough ? `${compared.data.differing} permissions differ` : "Templates side by side, or a template and a person"}
+      lead={
+        compared.data && enough
+          ? compared.data.differing === 1
+            ? "1 permission differs"
+            : `${compared.data.differing} permissions differ`
+          : "Templates side by side, or a template and a person"
+      }
       acts={
         enough && (
           <Button onClick={() => download(`/api/v1/comparison?${csv}`, "comparison.csv")}>

@@ -192,10 +192,9 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
             </button>
           )}
           <span className={group ? "font-[650]" : ""} title={line.sentence}>
-            {line.title}
-            {line.sensitive && <span className="ml-2 text-sm font-[600] text-soon">sensitive</span>}
+            {line.title} {line.sensitive && <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>}
             {group && (
-              <span className="ml-2 text-sm font-normal text-faded">
+              <span className="ml-1 text-sm font-normal text-faded">
                 {line.given ?? 0} of {line.total ?? 0} given
                 {line.mixed && ", mixed"}
                 {line.differ ? `: ${line.differ} differ` : ""}
