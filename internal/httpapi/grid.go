@@ -141,7 +141,7 @@ func (v view) gridColumns(actor people.StaffID, q *app.GridQuery, columns []app.
 			held = ceiling[p.ID]
 		} else {
 			shown[i].Key, shown[i].Title, shown[i].Group = column.Place.Code, column.Place.Name, column.Place.Kind.Words()
-			held = v.live.Holds(actor, p.ID, column.Place.ID, v.at.Unix())
+			held = v.live.MayGive(actor, p.ID, column.Place.ID, v.at.Unix())
 		}
 		_, shown[i].WhyNot = mostOf(p, held, column.Place)
 	}

@@ -452,6 +452,19 @@ func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, plac
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
 }
 
+// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they hold
+// there, and nothing where it is withheld from them at some place below.
+func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
+	if p := s.person(id); p != nil {
+		for i := range p.exceptions {
+			if x := &p.exceptions[i]; x.withheld && x.permission == permission && at < x.until && s.tree.Within(x.place, place) {
+				return 0
+			}
+		}
+	}
+	return s.Holds(id, permission, place, at)
+}
+
 // Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what
 // would be theirs if they could use it. Access hours are left out; of those who start later it is the day of the start.
 func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) Decision {
@@ -601,28 +614,13 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 	end := min(p.span.Gone, p.span.Contract)
 	hold := func(h Holding) {
 		h.From, h.Until = max(h.From, p.span.Start), min(h.Until, end)
-		if h.Until <= at || h.Until <= h.From {
-			return
-		}
 		if within != 0 {
 			if !s.tree.Within(within, h.Place) {
 				return
 			}
 			h.Place = within
 		}
-		for i := range p.exceptions {
-			x := &p.exceptions[i]
-			if !x.withheld || x.permission != h.Permission || x.until <= at {
-				continue
-			}
-			switch {
-			case s.tree.Within(h.Place, x.place):
-				return
-			case s.tree.Within(x.place, h.Place):
-				h.Except = append(h.Except, x.place)
-			}
-		}
-		list = append(list, h)
+		list = s.held(list, p, h, 0, at)
 	}
 	grants := p.grants()
 	for i := range grants {
@@ -668,6 +666,30 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 		}
 	}
 	return list
+}
+
+// held appends a holding without what exceptions, from one of them on, withhold of it: where they withhold all of it for a
+// while, what is left before and after.
+func (s *Snapshot) held(list []Holding, p *person, h Holding, first int, at int64) []Holding {
+	if h.Until <= at || h.Until <= h.From {
+		return list
+	}
+	for i := first; i < len(p.exceptions); i++ {
+		x := &p.exceptions[i]
+		if !x.withheld || x.permission != h.Permission || x.until <= max(at, h.From) || x.from >= h.Until {
+			continue
+		}
+		switch {
+		case s.tree.Within(h.Place, x.place):
+			before, after := h, h
+			before.Until, after.From = x.from, x.until
+			before.Except, after.Except = slices.Clone(h.Except), slices.Clone(h.Except)
+			return s.held(s.held(list, p, before, i+1, at), p, after, i+1, at)
+		case s.tree.Within(x.place, h.Place):
+			h.Except = append(h.Except, x.place)
+		}
+	}
+	return append(list, h)
 }
 
 // always are the hours of owners, who hold everything at any time.

@@ -89,6 +89,35 @@ func DiffPlace(effect *Effect, before, after *Snapshot, place estate.PlaceID, at
 	*effect = d.done()
 }
 
+// Lifted returns what one person gains of a permission at a place and below it: what comes of no longer withholding it.
+func Lifted(before, after *Snapshot, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) []Shift {
+	d := differ{before: before, after: after, at: at, only: []permit.PermissionID{permission}}
+	d.person(id, place)
+	for below := range after.tree.Below(place) {
+		if below.Place.ID != place {
+			d.person(id, below.Place.ID)
+		}
+	}
+	return d.done().Gains
+}
+
+// Moved returns what people gain or lose at a place and below it by where it stands, also of permissions that no place
+// there is about today: what they could give there.
+func Moved(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
+	d := differ{before: before, after: after, at: at}
+	for _, id := range before.Inside(place) {
+		d.person(id, 0)
+	}
+	ids := append(before.candidates(place), after.candidates(place)...)
+	slices.Sort(ids)
+	for _, id := range slices.Compact(ids) {
+		d.person(id, place)
+	}
+	outside := func(shift Shift) bool { return !after.tree.Within(shift.Place, place) }
+	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside), slices.DeleteFunc(d.effect.Losses, outside)
+	return d.done()
+}
+
 // kindsAt returns the kinds of a place and all below it.
 func (s *Snapshot) kindsAt(id estate.PlaceID) map[estate.Kind]bool {
 	kinds := map[estate.Kind]bool{}
@@ -138,8 +167,8 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID) {
 		if d.wider(permission, d.after, d.before) {
 			lostTo = nil
 		}
-		d.effect.Gains = uncovered(d.effect.Gains, id, has, instead, d.before.tree, false)
-		d.effect.Losses = uncovered(d.effect.Losses, id, had, lostTo, d.after.tree, true)
+		d.effect.Gains = d.uncovered(d.effect.Gains, id, has, instead, d.before.tree, false)
+		d.effect.Losses = d.uncovered(d.effect.Losses, id, had, lostTo, d.after.tree, true)
 	}
 }
 
@@ -167,10 +196,10 @@ func cut(list []Holding, permission permit.PermissionID) (of, rest []Holding) {
 }
 
 // uncovered appends a shift for each holding that the others do not reach as far as: in place, level, dates and hours.
-func uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, tree *estate.Tree, lost bool) []Shift {
+func (d *differ) uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, tree *estate.Tree, lost bool) []Shift {
 	for i := range holdings {
 		h := &holdings[i]
-		level, covered := reached(h, others, tree)
+		level, covered := reached(h, others, tree, d.at)
 		if covered {
 			continue
 		}
@@ -184,9 +213,9 @@ func uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, tr
 }
 
 // reached reports the highest level that others hold at the place of a holding, and whether one of them, or several
-// one after another, reach as far as it does.
-func reached(h *Holding, others []Holding, tree *estate.Tree) (level permit.Level, covered bool) {
-	until := h.From
+// one after another, reach from an instant on as far as it does.
+func reached(h *Holding, others []Holding, tree *estate.Tree, at int64) (level permit.Level, covered bool) {
+	until := max(h.From, at)
 	for grown := true; grown; {
 		grown = false
 		for i := range others {

@@ -143,19 +143,18 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 	return slices.MinFunc(likest, func(a, b Likeness) int { return cmp.Compare(len(a.Settings), len(b.Settings)) }), true
 }
 
-// Ceiling returns, by PermissionID, the level that somebody holds at a place, or at every site where the place is 0:
-// the most that they can give there.
+// Ceiling returns, by PermissionID, the most that somebody may give at a place, or at every site where the place is 0.
 func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []permit.Level {
 	ceiling := make([]permit.Level, s.catalogue.Size())
 	for permission := range s.catalogue.Permissions {
 		if place != 0 {
-			ceiling[permission.ID] = s.Holds(id, permission.ID, place, at)
+			ceiling[permission.ID] = s.MayGive(id, permission.ID, place, at)
 			continue
 		}
 		lowest, sites := permit.Unbounded, 0
 		for here := range s.tree.Walk {
 			if here.Place.Parent == 0 && !here.Retired {
-				lowest = min(lowest, s.Holds(id, permission.ID, here.Place.ID, at))
+				lowest = min(lowest, s.MayGive(id, permission.ID, here.Place.ID, at))
 				sites++
 			}
 		}

@@ -47,7 +47,7 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 		return "Nothing gives this there, so there is nothing to withhold."
 	}
 	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
-	if _, covered := reached(&own, others, s.tree); !covered {
+	if _, covered := reached(&own, others, s.tree, at); !covered {
 		return ""
 	}
 	for i := range others {

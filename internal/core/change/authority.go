@@ -114,17 +114,60 @@ func (d *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 	return nil
 }
 
+// unbounded reports whether the actor may give everything: the system, and owners.
+func (d *Trial) unbounded() bool {
+	actor := d.before.State().Person(d.actor.Staff)
+	return d.actor.System != "" || actor != nil && actor.Owner
+}
+
 // mayGive asks that the actor holds a permission at a place, at the level or above. What this very change adds to the
 // catalogue, or to a scale, nobody holds yet but owners.
 func (d *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
-	if actor := d.before.State().Person(d.actor.Staff); d.actor.System != "" || actor != nil && actor.Owner {
+	if d.unbounded() {
 		return nil
 	}
-	if d.before.Catalogue().Permission(id) != nil && d.before.Holds(d.actor.Staff, id, d.known(place), d.env.Now.Unix()) >= level {
+	if d.before.Catalogue().Permission(id) != nil && d.before.MayGive(d.actor.Staff, id, d.known(place), d.env.Now.Unix()) >= level {
 		return nil
 	}
 	return fault.Refusedf("above-ceiling", "You cannot give “%s” at %s to this extent, because you do not hold it there yourself.",
 		d.catalogue().Permission(id).Title, d.State.Place(place).Name)
+}
+
+// liftCeiling asks that whatever people gain by what is no longer withheld from them is the actor's to give there.
+func (d *Trial) liftCeiling() error {
+	if d.unbounded() {
+		return nil
+	}
+	for _, e := range d.lifted {
+		for _, gain := range access.Lifted(d.before, d.After, e.Staff, e.Permission, e.Place, d.env.Now.Unix()) {
+			if err := d.mayGive(gain.Permission, gain.After, gain.Place); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// moveCeiling asks that whatever people gain at places that were moved in the tree, or brought back into use, is the
+// actor's to give there, and that the actor gains nothing by it: where a place stands decides who may do what at it.
+func (d *Trial) moveCeiling() error {
+	if d.unbounded() {
+		return nil
+	}
+	for id := range d.places {
+		if !d.moved(id) {
+			continue
+		}
+		for _, gain := range access.Moved(d.before, d.After, id, d.env.Now.Unix()).Gains {
+			if gain.Staff == d.actor.Staff {
+				return d.notOneself(d.State.Person(gain.Staff))
+			}
+			if err := d.mayGive(gain.Permission, gain.After, gain.Place); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // mayStandFor asks that the actor holds everything that a credential of a kind would let its holder do, so that

@@ -293,7 +293,8 @@ func permissionEdit(d *Trial) error {
 		return err
 	}
 	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence, Group: d.catalogue().Group(before.Group).Key, Scale: before.Scale,
-		Kinds: before.Kinds, Sensitive: before.Sensitive}
+		Kinds: slices.Clone(before.Kinds), Sensitive: before.Sensitive} // cloned: reading JSON writes into a list that is there
+	form.Scale.Levels = slices.Clone(before.Scale.Levels)
 	if err := d.form(&form); err != nil {
 		return err
 	}

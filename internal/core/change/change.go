@@ -95,6 +95,7 @@ type Trial struct {
 	seen   map[string]int    // record → index in Written
 	staff  map[people.StaffID]bool
 	places map[estate.PlaceID]bool
+	lifted []*org.Exception // withheld until this change, whose end, dates or return it is about
 }
 
 // MaxOperations bounds one change.
@@ -162,6 +163,12 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 		return nil, fault.Invalidf("", "%s", err)
 	}
 	d.Effect = d.effect()
+	if err := d.liftCeiling(); err != nil {
+		return nil, err
+	}
+	if err := d.moveCeiling(); err != nil {
+		return nil, err
+	}
 	return d, nil
 }
 
@@ -453,6 +460,9 @@ func (d *Trial) putAssignment(a *org.Assignment) {
 
 func (d *Trial) putException(e *org.Exception) {
 	before := d.State.Exception(e.ID)
+	if before != nil && before.Withheld {
+		d.lifted = append(d.lifted, before)
+	}
 	e.Revision = d.next()
 	d.State.PutException(e)
 	d.staff[e.Staff] = true

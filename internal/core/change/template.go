@@ -377,7 +377,7 @@ func templateEdit(d *Trial) error {
 	if err := d.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
-	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days, Needs: before.Needs, IdleSeconds: before.IdleSeconds}
+	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days, Needs: slices.Clone(before.Needs), IdleSeconds: before.IdleSeconds}
 	if base := d.State.Template(before.Base); base != nil {
 		form.Base = base.Code
 	}

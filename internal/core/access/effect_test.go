@@ -1,0 +1,250 @@
+package access
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// altered is a state in which something else is given than before: by templates, assignments, exceptions or locks.
+func altered(t *rapid.T, s *org.State) *org.State {
+	next := s.Fork()
+	next.Revision++
+	for range rapid.IntRange(1, 4).Draw(t, "alterations") {
+		switch rapid.IntRange(0, 4).Draw(t, "what") {
+		case 0:
+			next.PutAssignment(drawAssignment(t, org.AssignmentID(next.Assignments.Next())))
+		case 1:
+			if a := next.Assignment(org.AssignmentID(rapid.IntRange(1, 10).Draw(t, "assignment"))); a != nil {
+				ended := *a
+				ended.Ended = !a.Ended
+				next.PutAssignment(&ended)
+			}
+		case 2:
+			template := *next.Template(permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "template")))
+			template.Settings = []permit.Setting{{Permission: 3, Word: rapid.SampledFrom([]string{"0", "5", "40", "60"}).Draw(t, "limit")}}
+			next.PutTemplate(&template)
+		case 3:
+			e := &org.Exception{ID: org.ExceptionID(next.Exceptions.Next()), Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")), Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: rapid.Bool().Draw(t, "withheld"), Reason: "r"}
+			if !e.Withheld {
+				e.Level = 1
+			}
+			next.PutException(e)
+		case 4:
+			p := *next.Person(people.StaffID(rapid.IntRange(1, 4).Draw(t, "locked")))
+			if p.Lock = nil; rapid.Bool().Draw(t, "lock") {
+				p.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-1)}
+			}
+			next.PutStaff(&p)
+		}
+	}
+	return next
+}
+
+var everybody = []people.StaffID{1, 2, 3, 4}
+
+// Whoever holds more of anything anywhere after a change than before stands in its gains, and whoever holds less in its
+// losses; what nobody feels is in neither.
+func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
+	felt := 0
+	rapid.Check(t, func(t *rapid.T) {
+		before := compiled(t, drawState(t))
+		after := compiled(t, altered(t, before.State()))
+		at := noon.Unix()
+		effect := Diff(before, after, everybody, nil, at)
+		stands := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
+			for _, shift := range shifts {
+				if shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place) {
+					return true
+				}
+			}
+			return false
+		}
+		for _, id := range everybody {
+			for permission := range before.Catalogue().Permissions {
+				for here := range before.Tree().Walk {
+					had := before.Holds(id, permission.ID, here.Place.ID, at)
+					has := after.Holds(id, permission.ID, here.Place.ID, at)
+					if has > had {
+						felt++
+						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID), "S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+					}
+					if has < had {
+						felt++
+						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID), "S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+					}
+				}
+			}
+		}
+		// Seen from the other side gains are losses.
+		back := Diff(after, before, everybody, nil, at)
+		assert.Len(t, back.Gains, len(effect.Losses))
+		assert.Len(t, back.Losses, len(effect.Gains))
+		same := Diff(before, before, everybody, nil, at)
+		assert.Empty(t, append(same.Gains, same.Losses...), "without a change nobody gains or loses")
+	})
+	assert.Greater(t, felt, 20, "changes were felt")
+}
+
+// The groups of an effect hold all its people, each line once.
+func TestGroupsLeaveNobodyOut(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		before := compiled(t, drawState(t))
+		after := compiled(t, altered(t, before.State()))
+		effect := Diff(before, after, everybody, nil, noon.Unix())
+		seen, keys := map[string]bool{}, map[string]bool{}
+		groups := append(after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)...)
+		for i := range groups {
+			g := &groups[i]
+			assert.False(t, keys[g.Key()], "the key %s stands once", g.Key())
+			keys[g.Key()] = true
+			for _, id := range g.Staff {
+				seen[fmt.Sprint(g.Lost, g.Permission.ID, id)] = true
+			}
+			snapshot := after
+			if g.Lost {
+				snapshot = before
+			}
+			assert.NotEmpty(t, snapshot.Words(g))
+		}
+		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
+			for _, shift := range shifts {
+				assert.True(t, seen[fmt.Sprint(lost, shift.Permission, shift.Staff)])
+			}
+		}
+	})
+}
+
+// An exception that is called needless takes nothing from anybody when it ends; one that is not is felt, unless hours or
+// dates that lie ahead are all it is about.
+func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
+	needless := 0
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		before := compiled(t, s)
+		for number, e := range s.Exceptions.All() {
+			if before.Needless(org.ExceptionID(number), noon.Unix()) == "" {
+				continue
+			}
+			needless++
+			next := s.Fork()
+			next.Revision++
+			ended := *e
+			ended.Ended = true
+			next.PutException(&ended)
+			effect := Diff(before, compiled(t, next), everybody, nil, noon.Unix())
+			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d: %s", number, e.Staff, before.Needless(org.ExceptionID(number), noon.Unix()))
+		}
+	})
+	assert.Greater(t, needless, 5, "some exceptions were needless")
+}
+
+// Who can do something by the rolls is who can when everybody is asked.
+func TestWhoCanIsEverybodyWhoMay(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		first := compiled(t, drawState(t))
+		s, err := first.Next(altered(t, first.State()), Touched{Staff: everybody, Catalogue: true})
+		assert.NoError(t, err)
+		q := drawQuestion(t)
+		anyHour := rapid.Bool().Draw(t, "any hour")
+		var can, may []people.StaffID
+		for _, c := range s.WhoCan(q.Permission, q.Place, q.At, anyHour) {
+			can = append(can, c.Staff)
+		}
+		for _, id := range everybody {
+			if s.Decide(&Question{Staff: id, Permission: q.Permission, Place: q.Place, At: q.At, AnyHour: anyHour}).Allowed {
+				may = append(may, id)
+			}
+		}
+		assert.Equal(t, may, can)
+	})
+}
+
+// A cell of the grid says what is held there; a template like a person gives what that person holds.
+func TestCellsAndLikenessSayWhatIsHeld(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		id, place := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")), estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place"))
+		at := noon.Unix()
+		like, found := s.Like(id, place, at)
+		for permission := range s.Catalogue().Permissions {
+			held := s.Entitled(id, permission.ID, place, at)
+			cell := s.Cell(id, permission.ID, place, at)
+			switch cell.Origin {
+			case FromBelow:
+				assert.Zero(t, held.Level)
+			default:
+				assert.Equal(t, held.Level, cell.Level)
+			}
+			if found {
+				level, stated := like.Settings[permission.ID]
+				if !stated {
+					level = s.Resolved(like.Base)[permission.ID].Level
+				}
+				assert.Equal(t, held.Level, level, permission.Key)
+			}
+		}
+	})
+}
+
+// What Look shows is what would be decided.
+func TestLookShowsWhatWouldBeDecided(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		q := drawQuestion(t)
+		id := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+		for _, sight := range s.Look(id, q.Place, q.At) {
+			offered := map[permit.PermissionID]permit.Level{}
+			for _, able := range sight.Offers {
+				offered[able.Permission.ID] = able.Level
+			}
+			for permission := range s.Catalogue().Permissions {
+				d := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: sight.Standing.Place.ID, At: q.At})
+				level, is := offered[permission.ID]
+				assert.Equal(t, d.Allowed, is)
+				if is {
+					assert.Equal(t, d.Level, level)
+				}
+			}
+		}
+	})
+}
+
+// The ceiling at a place is what is held there, and everywhere the least of the sites.
+func TestTheCeilingIsWhatIsHeld(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		id := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+		everywhere := s.Ceiling(id, 0, noon.Unix())
+		for here := range s.Tree().Walk {
+			ceiling := s.Ceiling(id, here.Place.ID, noon.Unix())
+			for permission := range s.Catalogue().Permissions {
+				assert.LessOrEqual(t, ceiling[permission.ID], s.Holds(id, permission.ID, here.Place.ID, noon.Unix()))
+				for below := range s.Tree().Below(here.Place.ID) {
+					if !below.Retired {
+						assert.LessOrEqual(t, ceiling[permission.ID], s.Holds(id, permission.ID, below.Place.ID, noon.Unix()), "and below")
+					}
+				}
+				if here.Place.Kind == estate.Site && !here.Retired {
+					assert.LessOrEqual(t, everywhere[permission.ID], ceiling[permission.ID])
+				}
+			}
+			for template := permit.TemplateID(1); template <= 3; template++ {
+				beyond := s.Beyond(template, ceiling)
+				within := true
+				for permission := range s.Catalogue().Permissions {
+					within = within && s.Resolved(template)[permission.ID].Level <= ceiling[permission.ID]
+				}
+				assert.Equal(t, within, beyond == nil)
+			}
+		}
+	})
+}

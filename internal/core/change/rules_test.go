@@ -1,0 +1,310 @@
+package change
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+func (h *house) level(template, permission string) string {
+	p := h.snap.Catalogue().PermissionByKey(permission)
+	return p.Scale.Word(h.snap.Resolved(h.snap.State().TemplateByCode(template).ID)[p.ID].Level)
+}
+
+func (h *house) undecided(template string) int {
+	t := h.snap.State().TemplateByCode(template)
+	return len(h.snap.Catalogue().Undecided(t, h.snap.Resolved(t.ID), h.snap.State().Template))
+}
+
+func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("permission.edit", "stock.adjust", set{"scale": set{"kind": "limit", "unit": "kg", "most": 500}}))
+	before := h.snap.State().Revision
+	permission := func(fields set) Operation {
+		all := set{"key": "stock.count", "title": "Count", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}
+		for k, v := range fields {
+			all[k] = v
+		}
+		return op("permission.add", "", all)
+	}
+	except := func(fields set) Operation {
+		all := set{"staff": "S3", "permission": "door.chemical", "place": "A"}
+		for k, v := range fields {
+			all[k] = v
+		}
+		return op("exception.add", "", all)
+	}
+	for _, c := range []struct {
+		name  string
+		op    Operation
+		kind  fault.Kind
+		field string
+	}{
+		{"a base that would make a circle", op("template.edit", "packer", set{"base": "keeper"}), fault.Invalid, "set.base"},
+		{"a template based on itself", op("template.edit", "packer", set{"base": "packer"}), fault.Invalid, "set.base"},
+		{"a level not on the scale", op("template.edit", "packer", set{"decide": set{"door.open": "perhaps"}}), fault.Invalid, "set.decide.door.open"},
+		{"a level that no permission of a group has", op("template.edit", "packer", set{"decide": set{"door": "team"}}), fault.Invalid, "set.decide.door"},
+		{"a limit below nothing", op("template.edit", "packer", set{"decide": set{"stock.adjust": "-1"}}), fault.Invalid, "set.decide.stock.adjust"},
+		{"a limit beyond the ceiling", op("template.edit", "packer", set{"decide": set{"stock.adjust": "501"}}), fault.Invalid, "set.decide.stock.adjust"},
+		{"a setting of nothing", op("template.edit", "packer", set{"decide": set{"stock.fly": "yes"}}), fault.NotFound, "set.decide.stock.fly"},
+		{"a section of no group", op("template.edit", "packer", set{"section": set{"from": "keeper", "group": "nope"}}), fault.NotFound, "set.section.group"},
+		{"a section from no template", op("template.edit", "packer", set{"section": set{"from": "nope", "group": "door"}}), fault.NotFound, "set.section.from"},
+		{"another code", op("template.edit", "packer", set{"code": "p"}), fault.Invalid, "set.code"},
+		{"a copy and a person at once", op("template.add", "", set{"code": "x", "name": "X", "copy_of": "packer", "like": set{"staff": "S3", "place": "A"}}), fault.Invalid, "set.like"},
+		{"like somebody without an assignment there", op("template.add", "", set{"code": "x", "name": "X", "like": set{"staff": "S4", "place": "B"}}), fault.Conflict, "set.like"},
+		{"retiring a template in use without a word on its people", op("template.retire", "packer", nil), fault.Conflict, "on"},
+		{"retiring it both ways", op("template.retire", "manager", set{"replace_with": "packer", "end_assignments": true}), fault.Invalid, "set.end_assignments"},
+		{"retiring it for itself", op("template.retire", "manager", set{"replace_with": "manager"}), fault.Invalid, "set.replace_with"},
+		{"bringing back what is in use", op("template.restore", "packer", nil), fault.Conflict, "on"},
+		{"an exception where the permission does not apply", except(set{"place": "A-S"}), fault.Invalid, "set.permission"},
+		{"an exception with a level that is none", except(set{"permission": "stock.adjust", "level": "0"}), fault.Invalid, "set.level"},
+		{"what is withheld with a level", except(set{"withheld": true, "level": "yes"}), fault.Invalid, "set.level"},
+		{"an exception that ends before it begins", except(set{"from": "2026-12-02", "until": "2026-12-01"}), fault.Invalid, "set.until"},
+		{"an end of no exception", op("exception.end", "99", nil), fault.NotFound, "on"},
+		{"a key that is none", permission(set{"key": "Stock Count"}), fault.Invalid, "set.key"},
+		{"a key in use", permission(set{"key": "stock.adjust"}), fault.Conflict, "set.key"},
+		{"no title", permission(set{"title": " "}), fault.Invalid, "set.title"},
+		{"no sentence", permission(set{"sentence": ""}), fault.Invalid, "set.sentence"},
+		{"no group", permission(set{"group": "nope"}), fault.NotFound, "set.group"},
+		{"a scale that is none", permission(set{"scale": set{"kind": "colour"}}), fault.Invalid, "set.scale"},
+		{"a limit without a unit", permission(set{"scale": set{"kind": "limit"}}), fault.Invalid, "set.scale"},
+		{"levels that are one", permission(set{"scale": set{"kind": "levels", "levels": []string{"none"}}}), fault.Invalid, "set.scale"},
+		{"no kind of place", permission(set{"kinds": []string{}}), fault.Invalid, "set.kinds"},
+		{"a kind that is none", permission(set{"kinds": []string{"roof"}}), fault.Invalid, "set.kinds"},
+		{"a scale that lacks what a template says", op("permission.edit", "stock.adjust", set{"scale": set{"kind": "switch"}}), fault.Conflict, "set.scale"},
+		{"kinds that a door's question needs", op("permission.edit", "door.open", set{"kinds": []string{"device"}}), fault.Conflict, "set.kinds"},
+		{"retiring what a door asks", op("permission.retire", "door.open", nil), fault.Conflict, "on"},
+		{"retiring what the product asks", op("permission.retire", "console.lock", nil), fault.Refused, ""},
+		{"rescaling what the product asks", op("permission.edit", "console.lock", set{"scale": set{"kind": "limit", "unit": "kg"}}), fault.Refused, ""},
+		{"retiring a group that holds something", op("group.retire", "door", nil), fault.Conflict, "on"},
+		{"a group in itself", op("group.edit", "door", set{"parent": "door"}), fault.Invalid, "set.parent"},
+		{"a new key for a group", op("group.edit", "door", set{"key": "doors"}), fault.Invalid, "set.key"},
+	} {
+		_, err := h.try(owner, "because", c.op)
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, c.name)
+		assert.Equal(t, c.kind, f.Kind, c.name)
+		assert.Equal(t, 1, f.Operation, c.name)
+		if c.field != "" && assert.NotEmpty(t, f.Fields, c.name) {
+			assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, c.name)
+		}
+	}
+	_, err := h.try(owner, "", except(nil))
+	assert.ErrorContains(t, err, "an exception needs a reason")
+	assert.Equal(t, before, h.snap.State().Revision, "nothing was written")
+}
+
+func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}))
+	d := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+	assert.Empty(t, append(d.Effect.Gains, d.Effect.Losses...), "it is nobody's")
+	assert.Equal(t, "no", h.level("packer", "stock.count"), "a group set before does not flow into it")
+	assert.Equal(t, 1, h.undecided("packer"))
+	assert.Equal(t, 1, h.undecided("keeper"))
+	assert.False(t, h.may("S3", "stock.count", "A-S"))
+
+	d = h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}}))
+	assert.Equal(t, 1, d.Effect.Gainers())
+	assert.True(t, h.may("S3", "stock.count", "A-S"))
+	assert.Zero(t, h.undecided("keeper"), "what the base decides is decided")
+	assert.Equal(t, "yes", h.level("keeper", "stock.count"))
+	assert.Equal(t, 1, h.undecided("manager"))
+	h.must(owner, "", op("template.edit", "manager", set{"decide_rest": true}))
+	assert.Zero(t, h.undecided("manager"))
+
+	h.must(owner, "not yet", op("template.edit", "packer", set{"decide": set{"stock.count": nil}}))
+	assert.Equal(t, "no", h.level("packer", "stock.count"), "set back to nothing: it waits again")
+	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}))
+	assert.Equal(t, "yes", h.level("packer", "stock.count"), "a group decided anew flows into what has come since")
+}
+
+func TestMovingAPermissionGivesItToNobody(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}),
+		op("permission.add", "", set{"key": "door.hatch", "title": "Open hatches", "sentence": "Opens them.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+	d := h.must(owner, "", op("permission.edit", "door.hatch", set{"group": "stock", "title": "Open the hatch"}))
+	assert.Empty(t, d.Effect.Gains)
+	assert.Equal(t, "no", h.level("packer", "door.hatch"))
+	d = h.must(owner, "tidying", op("permission.edit", "stock.adjust", set{"group": "door"}))
+	assert.Equal(t, "100", h.level("keeper", "stock.adjust"), "its own setting goes with it")
+}
+
+func TestRetiringAPermissionTakesItFromEverybodyAndBringingItBackGivesIt(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "covers", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}))
+	require.True(t, h.may("S3", "stock.adjust", "A-S"))
+	d, err := Apply(h.snap, owner, env(), "", []Operation{op("permission.retire", "stock.adjust", nil)})
+	require.NoError(t, err)
+	assert.ErrorContains(t, d.Judge(), "this takes access from")
+	d = h.must(owner, "sold the scales", op("permission.retire", "stock.adjust", nil))
+	assert.Equal(t, 2, d.Effect.Losers(), "the keeper and the manager")
+	assert.False(t, h.may("S3", "stock.adjust", "A-S"))
+	assert.False(t, h.may("S1", "stock.adjust", "A-S"), "not even owners")
+	h.must(owner, "", op("permission.restore", "stock.adjust", nil))
+	assert.True(t, h.may("S3", "stock.adjust", "A-S"))
+	h.must(owner, "", op("group.add", "", set{"key": "spare", "title": "Spare"}), op("group.retire", "spare", nil))
+	_, err = h.try(owner, "", op("permission.edit", "stock.adjust", set{"group": "spare"}))
+	assert.Error(t, err, "nothing goes into a retired group")
+}
+
+func TestAScaleIsChangedWithWhatStandsOnIt(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("permission.add", "", set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}}, "kinds": []string{"site", "device"}}),
+		op("template.edit", "packer", set{"decide": set{"stock.see": "own"}}))
+	h.must(owner, "covers", op("exception.add", "", set{"staff": "S4", "place": "B", "permission": "stock.see", "level": "all"}))
+	h.must(owner, "teams now", op("permission.edit", "stock.see", set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team", "all"}}}))
+	assert.Equal(t, "own", h.level("packer", "stock.see"))
+	e := h.snap.State().Exception(1)
+	assert.Equal(t, permit.Level(3), e.Level, "all stays all")
+	_, err := h.try(owner, "no more", op("permission.edit", "stock.see", set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team"}}}))
+	assert.ErrorContains(t, err, "end that exception first")
+}
+
+func TestASectionMeansTheSameInTheCopy(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "because", op("template.add", "", set{"code": "fitter", "name": "Fitter", "settings": set{"stock.adjust": "7", "door.open": "no"}}))
+	h.must(owner, "because", op("template.edit", "fitter", set{"section": set{"from": "keeper", "group": "door"}}))
+	assert.Equal(t, []string{"yes", "yes", "7"}, []string{h.level("fitter", "door.open"), h.level("fitter", "door.chemical"), h.level("fitter", "stock.adjust")}, "what comes from the other's base too, and nothing else")
+	h.must(owner, "", op("template.add", "", set{"code": "copy", "name": "Copy", "copy_of": "keeper"}))
+	assert.Equal(t, "100", h.level("copy", "stock.adjust"))
+	assert.Equal(t, h.snap.State().TemplateByCode("packer").ID, h.snap.State().TemplateByCode("copy").Base)
+}
+
+func TestAPersonBecomesATemplate(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "covers the keeper", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20"}),
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}))
+	h.must(owner, "", op("template.add", "", set{"code": "cover", "name": "Cover", "like": set{"staff": "S3", "place": "A"}}))
+	assert.Equal(t, []string{"no", "20"}, []string{h.level("cover", "door.open"), h.level("cover", "stock.adjust")})
+	assert.Equal(t, "packer", h.snap.State().Template(h.snap.State().TemplateByCode("cover").Base).Code)
+}
+
+func TestRetiringATemplateSettlesItsPeople(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("template.edit", "keeper", set{"base": ""}), op("template.edit", "keeper", set{"decide": set{"door.open": "yes"}}))
+	d := h.must(owner, "one kind of work", op("template.retire", "packer", set{"replace_with": "keeper"}))
+	assert.Zero(t, d.Effect.Losers(), "keepers can do all that packers can")
+	assert.True(t, h.may("S3", "door.chemical", "A-2"))
+	_, err := h.try(owner, "", op("assignment.add", "", set{"staff": "S4", "place": "B", "template": "packer"}))
+	assert.Error(t, err, "a retired template is given to nobody")
+	h.must(owner, "season over", op("template.retire", "keeper", set{"end_assignments": true}))
+	assert.False(t, h.may("S3", "door.open", "A-1"))
+	h.must(owner, "", op("template.restore", "packer", nil))
+}
+
+func TestACellOfTheGridBecomesOneException(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	cell := func(permission, place, level string) Operation {
+		return op("exception.set", "", set{"staff": "S3", "permission": permission, "place": place, "level": level})
+	}
+	standing := func() (list []string) {
+		for _, e := range h.snap.State().Exceptions.All() {
+			if !e.Ended {
+				p := h.snap.Catalogue().Permission(e.Permission)
+				list = append(list, map[bool]string{true: "withheld", false: p.Scale.Word(e.Level)}[e.Withheld]+" "+p.Key)
+			}
+		}
+		return list
+	}
+	h.must(owner, "r", cell("door.chemical", "A", "yes"))
+	assert.Equal(t, []string{"yes door.chemical"}, standing())
+	h.must(owner, "r", cell("door.chemical", "A", "no"))
+	assert.Equal(t, []string(nil), standing(), "what the template gives needs no exception")
+	h.must(owner, "r", cell("door.open", "A", "no"))
+	assert.Equal(t, []string{"withheld door.open"}, standing())
+	h.must(owner, "r", cell("door.open", "A", "yes"))
+	assert.Empty(t, standing())
+	h.must(owner, "r", cell("stock.adjust", "A-S", "15"), cell("stock.adjust", "A-S", "20"))
+	assert.Equal(t, []string{"20 stock.adjust"}, standing(), "the last one counts")
+	h.must(owner, "r", cell("stock.adjust", "A-S", ""))
+	assert.Empty(t, standing(), "set back to what the template gives")
+	d, err := Apply(h.snap, owner, env(), "r", []Operation{cell("door.open", "A", "yes")})
+	require.NoError(t, err)
+	assert.Empty(t, d.Written, "it is so already")
+	h.must(owner, "r", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}))
+	_, err = h.try(owner, "r", cell("stock.adjust", "A", "50"))
+	assert.ErrorContains(t, err, "the highest level wins")
+}
+
+func TestAnExceptionIsEditedAndComesBack(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "covers", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20", "until": "2026-12-01"}))
+	h.must(owner, "", op("exception.edit", "1", set{"until": "2026-12-24", "level": "30"}))
+	assert.Equal(t, "2026-12-24", h.snap.State().Exception(1).Until.String())
+	_, err := h.try(owner, "again", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "30", "until": "2026-12-24"}))
+	assert.ErrorContains(t, err, "this exception stands already")
+	_, err = h.try(owner, "", op("exception.edit", "1", set{"place": "B"}))
+	assert.ErrorContains(t, err, "keeps its person, place, permission and sense")
+	h.must(owner, "over", op("exception.end", "1", nil))
+	_, err = h.try(owner, "", op("exception.end", "1", nil))
+	assert.ErrorContains(t, err, "ended already")
+	h.must(owner, "", op("exception.restore", "1", nil))
+	assert.True(t, h.may("S3", "stock.adjust", "A-S"))
+}
+
+func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	d := h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
+	gains := d.After.Groups(d.Effect.Gains, false)
+	require.Len(t, gains, 1)
+	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.", access.Summarise(h.snap, d.After, &d.Effect, gains, nil))
+	assert.True(t, d.Effect.GivesSensitive(d.After.Catalogue()))
+	for n := range 3 {
+		number := string(rune('5' + n))
+		h.must(owner, "because", op("staff.enrol", "", set{"staff_number": "S" + number, "given_name": "Hand", "family_name": number, "home_site": "A", "start_date": "2020-01-01"}),
+			op("assignment.add", "", set{"staff": "S" + number, "place": map[bool]string{true: "A", false: "B"}[n == 0], "template": "packer", "from": "2026-01-01"}))
+	}
+	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": "10"}}))
+	gains = d.After.Groups(d.Effect.Gains, false)
+	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)", d.After.Words(&gains[0]))
+	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": nil, "door.chemical": nil}}))
+	losses := h.snap.Groups(d.Effect.Losses, true)
+	assert.Len(t, losses, 2)
+	assert.True(t, d.Effect.NeedsReason(d.After.Catalogue()))
+}
+
+func TestWhatAManagerMayTouchIsSaidBeforehand(t *testing.T) {
+	h := newHouse(t)
+	manager, owner := h.who("S2").Staff, h.who("S1").Staff
+	person := func(number string) error {
+		return Touchable(h.snap, manager, h.snap.State().StaffByNumber(number))
+	}
+	assert.NoError(t, person("S3"))
+	assert.ErrorContains(t, person("S2"), "Nobody changes their own access")
+	assert.ErrorContains(t, person("S1"), "only an owner may do this")
+	assert.NoError(t, Touchable(h.snap, owner, h.snap.State().StaffByNumber("S2")))
+}
+
+func TestOwnersGiveWhatTheSameChangeAddsAndManagersDoNot(t *testing.T) {
+	h := newHouse(t)
+	add := op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}})
+	decide := op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}})
+	h.must(h.who("S1"), "", op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full"}}), op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A", "start_date": "2020-01-01"}),
+		op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "rules"}), op("assignment.add", "", set{"staff": "S6", "place": "B", "template": "rules"}))
+	_, err := h.try(h.who("S6"), "", add, decide)
+	assert.ErrorContains(t, err, "You cannot give “Count stock”")
+	h.must(h.who("S6"), "", add)
+	_, err = h.try(h.who("S6"), "", decide)
+	assert.ErrorContains(t, err, "You cannot give “Count stock”", "nobody holds it yet")
+	h.must(h.who("S1"), "", decide)
+	assert.True(t, h.may("S3", "stock.count", "A-S"))
+	assert.Equal(t, org.DefaultSettings().MaxOwners, h.snap.State().Settings.MaxOwners)
+}

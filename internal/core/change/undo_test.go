@@ -1,0 +1,138 @@
+package change
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+)
+
+// kept are the entries of a change as the audit log gives them back.
+func kept(t require.TestingT, d *Trial) []Entry {
+	encoded, err := json.Marshal(d.Entries)
+	require.NoError(t, err)
+	var entries []Entry
+	require.NoError(t, json.Unmarshal(encoded, &entries))
+	return entries
+}
+
+func (h *house) undo(d *Trial) (*Trial, error) {
+	operations, err := Undo(h.snap, d.State.Revision, kept(h.t, d))
+	if err != nil {
+		return nil, err
+	}
+	return h.try(h.who("S1"), "undoing", operations...)
+}
+
+// entitlements are what everybody holds everywhere.
+func entitlements(s *access.Snapshot) map[string]int32 {
+	all := map[string]int32{}
+	for id := range s.State().Staff.All() {
+		for p := range s.Catalogue().Permissions {
+			for here := range s.Tree().Walk {
+				if level := s.Holds(people.StaffID(id), p.ID, here.Place.ID, noon.Unix()); level > 0 {
+					all[fmt.Sprint(id, " ", p.Key, " ", here.Place.Code)] = int32(level)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// Undoing a change sets back what everybody holds; where it is refused, it says why.
+func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
+	house := newHouse(t).snap
+	owner := Actor{Staff: house.State().StaffByNumber("S1").ID}
+	undone := map[string]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		start := drawEstate(t, house)
+		now := start
+		var d *Trial
+		for range rapid.IntRange(1, 6).Draw(t, "steps") {
+			var operations []Operation
+			for range rapid.IntRange(1, 3).Draw(t, "operations") {
+				if rapid.Bool().Draw(t, "about rules") {
+					operations = append(operations, ruleOperation(t, now))
+				} else {
+					operations = append(operations, anyOperation(t, now))
+				}
+			}
+			if next, err := Apply(now, owner, env(), "because", operations); err == nil && len(next.Entries) > 0 {
+				d, start, now = next, now, next.After
+			}
+		}
+		if d == nil {
+			return
+		}
+		operations, err := Undo(now, d.State.Revision, kept(t, d))
+		if err != nil {
+			assert.True(t, fault.Is(err, fault.Refused) || fault.Is(err, fault.Conflict), "%v", err)
+			return
+		}
+		back, err := Apply(now, owner, env(), "undoing", operations)
+		if err != nil {
+			// A rule may stand in the way by now, and says so: an owner's own access, somebody who departed.
+			var f *fault.Fault
+			require.ErrorAs(t, err, &f)
+			return
+		}
+		for _, e := range d.Entries {
+			undone[e.Op]++
+		}
+		assert.Equal(t, entitlements(start), entitlements(back.After), "%+v undone by %+v", d.Entries, operations)
+	})
+	assert.Greater(t, len(undone), 8, "many kinds of change were undone: %v", undone)
+}
+
+func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	added := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+	decided := h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}}))
+	_, err := h.undo(added)
+	assert.ErrorContains(t, err, "the template Packer decides “Count stock” by a later change. Undo that first.")
+	var f *fault.Fault
+	require.ErrorAs(t, err, &f)
+	assert.Equal(t, "built-upon", f.Code)
+	again := h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.count": "no"}}))
+	_, err = h.undo(decided)
+	assert.ErrorContains(t, err, "was changed again since")
+	d, err := h.undo(again)
+	require.NoError(t, err)
+	h.snap = d.After
+	d, err = h.undo(decided)
+	require.NoError(t, err)
+	h.snap = d.After
+	assert.Equal(t, "no", h.level("packer", "stock.count"))
+	d, err = h.undo(added)
+	require.NoError(t, err)
+	assert.True(t, d.After.Catalogue().PermissionByKey("stock.count").Retired, "nothing is deleted")
+}
+
+func TestWhatCannotBeTakenBackSaysSo(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	for _, c := range []struct{ op, says string }{{"staff.enrol", "a person stays on record"}, {"pin.set", "a secret that was handed out"}} {
+		operation := op("pin.set", "", set{"staff": "S3"})
+		if c.op == "staff.enrol" {
+			operation = op("staff.enrol", "", set{"staff_number": "S9", "given_name": "New", "family_name": "Hand", "home_site": "A"})
+		}
+		_, err := h.undo(h.must(owner, "", operation))
+		assert.ErrorContains(t, err, c.says)
+	}
+	locked := h.must(owner, "lost badge", op("staff.lock", "S3", nil))
+	d, err := h.undo(locked)
+	require.NoError(t, err)
+	assert.Nil(t, d.State.StaffByNumber("S3").Lock)
+	departed := h.must(owner, "left", op("staff.depart", "S4", nil))
+	d, err = h.undo(departed)
+	require.NoError(t, err)
+	assert.True(t, d.State.StaffByNumber("S4").DepartedAt.IsZero())
+}
