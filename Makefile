@@ -49,7 +49,7 @@ test: tools web/dist/index.html ## Test everything: core, store, API, client, pr
 
 .PHONY: bench
 bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
-	LATCH_BENCH=1 go test -timeout 30m -count=1 -v -run '^TestFigures$$' ./bench
+	LATCH_BENCH=1 go test -timeout 30m -count=1 -v -run 'Figures$$' ./bench
 
 .PHONY: screenshots
 screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots again

@@ -35,6 +35,9 @@ const (
 	placesPerSite   = 100
 )
 
+// Common is the template that about half of the people have.
+const Common permit.TemplateID = 1
+
 // State makes an estate from a seed: the same seed and size make the same one. Person n has the PIN n, in eight digits.
 func State(size Size) *org.State {
 	random := rand.New(rand.NewPCG(size.Seed, 99))
@@ -68,8 +71,12 @@ func State(size Size) *org.State {
 	places := makePlaces(s, size.Places)
 	makePeople(s, size, random)
 	for i := range size.Assignments {
+		template := permit.TemplateID(random.IntN(templatesMade) + 1)
+		if random.IntN(100) < 19 {
+			template = Common
+		}
 		a := &org.Assignment{ID: org.AssignmentID(i + 1), Staff: people.StaffID(i%size.Staff + 1), Place: places[random.IntN(len(places))],
-			Template: permit.TemplateID(random.IntN(templatesMade) + 1), From: size.Today - day.Date(random.IntN(300)), Until: size.Today + day.Date(30+random.IntN(300)), Revision: 1}
+			Template: template, From: size.Today - day.Date(random.IntN(300)), Until: size.Today + day.Date(30+random.IntN(300)), Revision: 1}
 		s.PutAssignment(a)
 	}
 	return s

@@ -124,7 +124,7 @@ func init() { groupShape.inner["groups"] = groupShape }
 // Parse reads a rulebook. A fault names the line and, where it is known, the column.
 func Parse(text []byte) (*Book, error) {
 	if len(text) > MostBytes {
-		return nil, fault.Invalidf("rulebook", "a rulebook has at most %d bytes", MostBytes)
+		return nil, fault.Invalidf("rulebook", "a rulebook has at most %d MiB", MostBytes>>20)
 	}
 	var document yaml.Node
 	if err := yaml.Unmarshal(text, &document); err != nil {

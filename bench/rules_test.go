@@ -1,0 +1,181 @@
+package bench
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/httpapi"
+	"loyallatch.example/latch/internal/mariadb"
+	"loyallatch.example/latch/internal/store"
+)
+
+// estateOf is a service on a generated estate of so many staff.
+type estateOf struct {
+	app      *app.App
+	store    *store.Store
+	client   *client.Client
+	snapshot *access.Snapshot
+	then     time.Time // a moment before which everything was generated and after which people were changed
+	affected int
+}
+
+func size(staff int) demo.Size {
+	return demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())}
+}
+
+func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
+	ctx := context.Background()
+	name := fmt.Sprintf("rules_%d", staff)
+	require.NoError(t, database.CreateSchema(ctx, name))
+	require.NoError(t, demo.Generate(ctx, database.DSN(name), size(staff), io.Discard))
+	db, err := store.Open(ctx, database.DSN(name))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = db.Close() })
+	keys, err := app.LoadKeys(filepath.Join(t.TempDir(), name))
+	require.NoError(t, err)
+	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
+	require.NoError(t, err)
+	server := httptest.NewServer(httpapi.New(a, httpapi.Config{Log: slog.New(slog.NewTextHandler(io.Discard, nil))}))
+	t.Cleanup(func() { server.Close(); a.Close() })
+	c := client.New(server.URL, "")
+	_, err = c.SignIn(ctx, "G000001", demo.OwnerPassword, "bench")
+	require.NoError(t, err)
+	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second)}
+	time.Sleep(2 * time.Second)
+	// Since then every tenth of a hundred people was locked and unlocked, so that there is a past to read.
+	for id := 2; id <= staff/100; id += 10 {
+		for _, op := range []string{"staff.lock", "staff.unlock"} {
+			_, err := a.Commit(ctx, app.Request{Actor: change.Actor{System: "bench"}, Origin: "bench", Reason: "because", Operations: []change.Operation{{Op: op, On: fmt.Sprintf("G%06d", id)}}})
+			require.NoError(t, err)
+		}
+	}
+	return e
+}
+
+// common edits the template that about half of the people have.
+func (e *estateOf) common() []change.Operation {
+	t := e.snapshot.State().Template(demo.Common)
+	given := map[string]string{}
+	for _, setting := range t.Settings {
+		given[e.snapshot.Catalogue().Permission(setting.Permission).Key] = setting.Word
+	}
+	decide := map[string]string{}
+	for p := range e.snapshot.Catalogue().Permissions {
+		if len(decide) < 3 && given[p.Key] == "" {
+			decide[p.Key] = "yes"
+		}
+	}
+	encoded, _ := json.Marshal(map[string]any{"decide": decide})
+	return []change.Operation{{Op: "template.edit", On: t.Code, Set: encoded}}
+}
+
+func (e *estateOf) preview(t *testing.T) {
+	d, err := change.Apply(e.snapshot, change.Actor{Staff: 1}, change.Env{Now: time.Now(), Random: rand.Reader}, "because", e.common())
+	require.NoError(t, err)
+	gains, losses := d.After.Groups(d.Effect.Gains, false), e.snapshot.Groups(d.Effect.Losses, true)
+	require.NotEmpty(t, access.Summarise(e.snapshot, d.After, &d.Effect, gains, losses))
+	e.affected = d.Effect.Gainers()
+}
+
+func (e *estateOf) previewOverHTTP(t *testing.T) {
+	operations := e.common()
+	_, err := e.client.Write(context.Background(), "POST", "/changes/preview", api.ChangeRequest{Reason: "because", Operations: []api.Operation{{Op: operations[0].Op, On: operations[0].On, Set: operations[0].Set}}})
+	require.NoError(t, err)
+}
+
+func (e *estateOf) compile(t *testing.T) {
+	_, err := access.Compile(e.snapshot.State())
+	require.NoError(t, err)
+}
+
+func (e *estateOf) onePerson(t *testing.T) {
+	state := e.snapshot.State().Fork()
+	state.Revision++
+	p := *state.Person(7)
+	p.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: time.Now()}
+	state.PutStaff(&p)
+	_, err := e.snapshot.Next(state, access.Touched{Staff: []people.StaffID{7}})
+	require.NoError(t, err)
+}
+
+func (e *estateOf) whoCan(t *testing.T) {
+	door := e.snapshot.State().PlaceByCode("S000-02")
+	require.NotEmpty(t, e.snapshot.WhoCan(1, door.ID, time.Now().Unix(), true))
+}
+
+func (e *estateOf) pastOfAPerson(t *testing.T) {
+	moment, err := e.app.MomentOf(context.Background(), e.then, 7, 0)
+	require.NoError(t, err)
+	require.NotNil(t, moment.State().Person(7))
+}
+
+func (e *estateOf) pastOfAPlace(t *testing.T) {
+	door := e.snapshot.State().PlaceByCode("S000-02")
+	moment, err := e.app.MomentOf(context.Background(), e.then, 0, door.ID)
+	require.NoError(t, err)
+	require.NotEmpty(t, moment.WhoCan(1, door.ID, e.then.Unix(), true))
+}
+
+// TestRuleFigures measures what managers wait for, each also as a ratio to its cost at a tenth of the size, both taken
+// turn about in one run. It asserts no timing.
+func TestRuleFigures(t *testing.T) {
+	if os.Getenv("LATCH_BENCH") == "" {
+		t.Skip("make bench measures")
+	}
+	database, err := mariadb.Start(context.Background(), filepath.Join(t.TempDir(), "mariadb"), 0)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = database.Stop() })
+	small, large := newEstate(t, database, staff/10), newEstate(t, database, staff)
+	fmt.Printf("\n%-58s %12s %10s %22s\n", "on 100,000 staff, 5,000 places, 300,000 assignments", "measured", "aim", "against a tenth of it")
+	for _, figure := range []struct {
+		what, aim string
+		rounds    int
+		run       func(*estateOf, *testing.T)
+	}{
+		{"preview of a template that half the people have", "≤ 1 s", 7, (*estateOf).preview},
+		{"the same over HTTP, named and worded", "≤ 1 s", 7, (*estateOf).previewOverHTTP},
+		{"compiling the whole snapshot", "≤ 2 s", 7, (*estateOf).compile},
+		{"applying one person's change to it", "≤ 1 ms", 200, (*estateOf).onePerson},
+		{"who can, for a door", "≤ 20 ms", 200, (*estateOf).whoCan},
+		{"the past of one person", "≤ 3 s", 7, (*estateOf).pastOfAPerson},
+		{"the past of one place", "≤ 3 s", 7, (*estateOf).pastOfAPlace},
+	} {
+		var took, ratios []float64
+		measure := func(e *estateOf) float64 {
+			start := time.Now()
+			figure.run(e, t)
+			return time.Since(start).Seconds()
+		}
+		measure(small)
+		measure(large)
+		for range figure.rounds {
+			before := measure(small)
+			after := measure(large)
+			took, ratios = append(took, after), append(ratios, after/before)
+		}
+		slices.Sort(took)
+		slices.Sort(ratios)
+		fmt.Printf("%-58s %12s %10s %21.1f×\n", figure.what, time.Duration(took[len(took)/2]*float64(time.Second)).Round(10*time.Microsecond), figure.aim, ratios[len(ratios)/2])
+	}
+	fmt.Printf("%-58s %12d\n", "people concerned by the preview", large.affected)
+}
