@@ -99,7 +99,7 @@ func TestTheJamStoryInTheConsole(t *testing.T) {
 	p.visit("/audit")
 	p.press("Changed template line-operator Line operator, and 1 more step")
 	p.press("Undo this change")
-	p.see("32 people lose; nobody gains.")
+	p.see("33 people lose; nobody gains.")
 	p.press("Undo the change")
 	p.see("Undid change")
 	assert.NotEqual(t, "granted", decides(t, s, "Q0063", "HB-LINE-1", "line.jam"))

@@ -22,6 +22,7 @@ type Shift struct {
 	Template   permit.TemplateID // what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
 	Before     permit.Level
 	After      permit.Level
+	Later      bool // it begins on a day ahead: a start, or the end of what is withheld until then
 }
 
 // Effect is what a change changes: who gains what where, and who loses.
@@ -203,7 +204,7 @@ func (d *differ) uncovered(shifts []Shift, id people.StaffID, holdings, others [
 		if covered {
 			continue
 		}
-		shift := Shift{Staff: id, Permission: h.Permission, Place: h.Place, Template: h.Template, Before: level, After: h.Level}
+		shift := Shift{Staff: id, Permission: h.Permission, Place: h.Place, Template: h.Template, Before: level, After: h.Level, Later: h.From > d.at}
 		if lost {
 			shift.Before, shift.After = shift.After, shift.Before
 		}
@@ -259,12 +260,22 @@ func exceptReaches(o, h *Holding, tree *estate.Tree) bool {
 func (d *differ) done() Effect {
 	order := func(a, b Shift) int {
 		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
-			cmp.Compare(a.After, b.After), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
+			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
 	}
 	slices.SortFunc(d.effect.Gains, order)
 	slices.SortFunc(d.effect.Losses, order)
 	d.effect.Gains, d.effect.Losses = slices.Compact(d.effect.Gains), slices.Compact(d.effect.Losses)
 	return d.effect
+}
+
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case b:
+		return -1
+	}
+	return 1
 }
 
 // Group is one line of an effect: the people who gain or lose one permission by one template, from one level to another.
@@ -275,7 +286,7 @@ type Group struct {
 	Staff         []people.StaffID // in the order of their numbers
 	Places        []estate.PlaceID // of the assignments or exceptions
 	Sites         int
-	Lost          bool
+	Lost, Later   bool
 }
 
 // Key names the group within its effect.
@@ -287,6 +298,9 @@ func (g *Group) Key() string {
 	if g.Lost {
 		sign = "loss"
 	}
+	if g.Later {
+		sign += "-later"
+	}
 	return fmt.Sprintf("%s:%s:%s:%d:%d", sign, g.Permission.Key, code, g.Before, g.After)
 }
 
@@ -296,7 +310,7 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 	var groups []Group
 	for i := 0; i < len(shifts); {
 		first, sites := shifts[i], map[estate.PlaceID]bool{}
-		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost}
+		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost, Later: first.Later}
 		for ; i < len(shifts) && alike(first, shifts[i]); i++ {
 			g.Staff = append(g.Staff, shifts[i].Staff)
 			if n := len(g.Places); n == 0 || g.Places[n-1] != shifts[i].Place {
@@ -318,7 +332,7 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 }
 
 func alike(a, b Shift) bool {
-	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After
+	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later
 }
 
 // Words says a group in a few words: "41 Packers at 2 sites gain “Clear a jam”".
@@ -350,6 +364,9 @@ func (s *Snapshot) Words(g *Group) string {
 		detail = ": other days, hours or places than before"
 	case scale.Kind != permit.Switch:
 		detail = fmt.Sprintf(" (%s → %s)", scale.Word(g.Before), scale.Word(g.After))
+	}
+	if g.Later {
+		detail += ", on a day ahead"
 	}
 	return fmt.Sprintf("%s%s %s “%s”%s", who, where, verb, g.Permission.Title, detail)
 }

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -157,7 +158,7 @@ func groupEdit(d *Trial) error {
 	if err := d.fillGroup(&g, &form); err != nil {
 		return err
 	}
-	d.putGroup(&g)
+	d.keepFlowing(func(p *permit.Permission) bool { return g.Parent != before.Parent && d.catalogue().Inside(p.Group, g.ID) }, func() { d.putGroup(&g) })
 	return d.catalogueCeiling()
 }
 
@@ -319,8 +320,36 @@ func permissionEdit(d *Trial) error {
 			return err
 		}
 	}
-	d.putPermission(&p)
+	d.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group }, func() { d.putPermission(&p) })
 	return d.catalogueCeiling()
+}
+
+// keepFlowing lets a move within the catalogue change nobody's access: what flowed from a group into the permissions that
+// are moved is stated by the templates themselves from then on.
+func (d *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
+	flowed := map[permit.TemplateID][]permit.Setting{}
+	for id, t := range d.State.Templates.All() {
+		for number, resolved := range d.resolve(t) {
+			if p := d.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 && resolved.Template == t.ID && moved(p) {
+				flowed[permit.TemplateID(id)] = append(flowed[permit.TemplateID(id)], permit.Setting{Permission: p.ID, Word: p.Scale.Word(resolved.Level)})
+			}
+		}
+	}
+	move()
+	for _, id := range slices.Sorted(maps.Keys(flowed)) {
+		t := *d.State.Template(id)
+		t.Settings = slices.Clone(t.Settings)
+		resolved := d.resolve(&t)
+		for _, setting := range flowed[id] {
+			level, err := d.catalogue().Permission(setting.Permission).Scale.Parse(setting.Word)
+			if now := resolved[setting.Permission]; err == nil && (!now.Decided || now.Level != level) {
+				t.Settings = append(t.Settings, setting)
+			}
+		}
+		if len(t.Settings) > len(d.State.Template(id).Settings) {
+			d.putTemplate(&t)
+		}
+	}
 }
 
 // kindsReach keeps a permission from losing the kinds of the doors that ask about it, and of the places at which it

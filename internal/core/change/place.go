@@ -166,6 +166,9 @@ func placeEdit(d *Trial) error {
 		return err
 	}
 	if p.Parent != before.Parent {
+		if before.Retired {
+			return fault.Conflictf("set.parent", "%s is retired; bring it back before moving it", before.Name)
+		}
 		if err := d.require(permit.EditPlaces, p.Parent); err != nil {
 			return err
 		}

@@ -127,6 +127,18 @@ func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
 	assert.Equal(t, "yes", h.level("packer", "stock.count"), "a group decided anew flows into what has come since")
 }
 
+func TestMovingWithinTheCatalogueChangesNobodysAccess(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("template.add", "", set{"code": "stocker", "name": "Stocker", "settings": set{"stock": "none", "door": "full"}}), op("group.add", "", set{"key": "door.far", "title": "Far doors", "parent": "door"}))
+	for _, move := range []Operation{op("permission.edit", "door.chemical", set{"group": "door.far"}), op("permission.edit", "door.open", set{"group": "stock"}), op("group.edit", "door.far", set{"parent": ""}), op("group.edit", "door.far", set{"parent": "stock"})} {
+		d := h.must(owner, "", move)
+		assert.Empty(t, append(d.Effect.Gains, d.Effect.Losses...))
+		assert.Equal(t, []string{"yes", "yes"}, []string{h.level("stocker", "door.chemical"), h.level("stocker", "door.open")})
+		assert.Equal(t, []string{"yes", "yes", "no"}, []string{h.level("packer", "door.open"), h.level("keeper", "door.chemical"), h.level("packer", "door.chemical")})
+	}
+}
+
 func TestMovingAPermissionGivesItToNobody(t *testing.T) {
 	h := newHouse(t)
 	owner := h.who("S1")
