@@ -75,7 +75,10 @@ func (s *session) exitCode(err error) int {
 	case errors.As(err, &p):
 		fmt.Fprintln(s.err, "loyal:", p.Detail)
 		for _, field := range p.Errors {
-			name := strings.TrimPrefix(field.Field, "body.")
+			name := field.Field
+			for _, prefix := range []string{"body.", "operations[0].", "set."} {
+				name = strings.TrimPrefix(name, prefix)
+			}
 			if strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
 				fmt.Fprintf(s.err, "  This is about %s.\n", name)
 			} else {

@@ -105,6 +105,7 @@ func note(lines []Line, trial *change.Trial) (kept []Line, idle bool) {
 func split(operations []change.Operation) []change.Operation {
 	var all []change.Operation
 	for _, operation := range operations {
+		operation.Revision = 0 // a draft sees by the fields it changes whether somebody else was at them meanwhile
 		decide, rest := decided(operation)
 		if operation.Op != "template.edit" || len(decide) < 2 && (len(decide) == 0 || len(rest) == 0) {
 			all = append(all, operation)
