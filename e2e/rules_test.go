@@ -74,8 +74,8 @@ func TestTheJamStoryInTheConsole(t *testing.T) {
 	p.see("2 edits in your draft")
 
 	p.press("Review and apply")
-	p.see("Changed template line-operator Line operator")
-	p.see("Made an exception for Q0066 Wren Okonjo")
+	p.see("Change template line-operator Line operator")
+	p.see("Make an exception for Q0066 Wren Okonjo")
 	p.press("23 Line operators at 2 sites gain “Clear a jam”")
 	p.see("Gita Pruitt")
 	p.fill("Why", "New procedure; Wren is on light duty")
@@ -236,6 +236,8 @@ func TestADraftIsPlannedAndShownOnToday(t *testing.T) {
 	p.press("First day of the season")
 	p.see("Take the plan back")
 	p.press("Take the plan back")
+	p.see("Plan for a moment")
+	p.visit("/")
 	p.see("1 edit in your draft")
 }
 

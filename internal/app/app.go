@@ -315,6 +315,17 @@ func Summarise(op, on string, steps int) string {
 	return cut(text, 480)
 }
 
+// toDo says the first word of what was done as what is still to be done.
+var toDo = map[string]string{"Activated": "Activate", "Added": "Add", "Assigned": "Assign", "Brought": "Bring", "Changed": "Change", "Connected": "Connect", "Disconnected": "Disconnect",
+	"Ended": "End", "Enrolled": "Enrol", "Issued": "Issue", "Locked": "Lock", "Made": "Make", "Recorded": "Record", "Reinstated": "Reinstate", "Retired": "Retire", "Set": "Set",
+	"Took": "Take", "Unlocked": "Unlock", "Withdrew": "Withdraw"}
+
+// Intend says an operation in a line as something that is still to be done: "Change template packer Packer".
+func Intend(op, on string) string {
+	done, rest, _ := strings.Cut(Summarise(op, on, 1), " ")
+	return toDo[done] + " " + rest
+}
+
 // cut shortens a text to so many letters.
 func cut(text string, most int) string {
 	if runes := []rune(text); len(runes) > most {

@@ -68,6 +68,15 @@ func TestASummaryIsOneLine(t *testing.T) {
 	}
 }
 
+func TestEveryOperationIsSaidAsDoneAndAsToDo(t *testing.T) {
+	for _, name := range change.Operations() {
+		assert.NotEqual(t, " it", Summarise(name, "it", 1), name)
+		first, _, _ := strings.Cut(Intend(name, "it"), " ")
+		assert.NotEmpty(t, first, "%s is said as something to do", name)
+	}
+	assert.Equal(t, "Change template packer", Intend("template.edit", "packer"))
+}
+
 func TestNumbersOfReferencesAreRead(t *testing.T) {
 	for text, want := range map[string]uint32{"12": 12, "": 0, "S12": 0, "99999999999999": 0, "-1": 0} {
 		assert.Equal(t, want, number(text), text)

@@ -44,9 +44,9 @@ func TestTheJamStoryFromAShell(t *testing.T) {
 	assert.Contains(t, preview, "Gita Pruitt")
 	assert.Contains(t, d.ok("template", "edit", "line-operator", "--set", "clear a jam=yes", "--draft"), "1 edits")
 	drafted := d.ok("exception", "withhold", "Q0066", "--permission", "clear a jam", "--until", testkit.InWeeks(6), "--draft")
-	assert.Contains(t, drafted, "Made an exception for Q0066 Wren Okonjo")
+	assert.Contains(t, drafted, "Make an exception for Q0066 Wren Okonjo")
 	assert.Contains(t, drafted, "Wren Okonjo at Harrow Bend Packhouse gains “Clear a jam”, on a day ahead")
-	assert.Contains(t, d.ok("draft", "show"), "Changed template line-operator Line operator (Clear a jam: yes)")
+	assert.Contains(t, d.ok("draft", "show"), "Change template line-operator Line operator (Clear a jam: yes)")
 	assert.Contains(t, d.ok("draft", "apply", "--preview"), "Draft 1, open, 2 edits")
 	applied := d.ok("draft", "apply", "--reason", "new procedure; Wren is on light duty")
 	id := regexp.MustCompile(`change (\d+)`).FindStringSubmatch(applied)[1]

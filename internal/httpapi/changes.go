@@ -112,10 +112,13 @@ const stepsShown = 100
 const fewPeople = 5
 
 func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bool) *changed {
-	d := result.Trial
+	d, word := result.Trial, done
+	if preview {
+		word = app.Intend
+	}
 	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
 		Effect: *effectView(before, d.After, &d.Effect), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
-		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now()}.steps(d.Entries, stepsShown)}}
+		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now()}.steps(d.Entries, stepsShown, word)}}
 	for _, secret := range d.Secrets {
 		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
 	}
@@ -272,7 +275,7 @@ func (v view) change(c *app.Change, most int) (api.Change, error) {
 	if err := json.Unmarshal([]byte(c.Operations), &entries); err != nil {
 		return out, err
 	}
-	out.Total, out.Steps = len(entries), v.steps(entries, most)
+	out.Total, out.Steps = len(entries), v.steps(entries, most, done)
 	return out, nil
 }
 

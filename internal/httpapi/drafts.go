@@ -197,14 +197,14 @@ func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skip
 func (v view) edit(line *draft.Reviewed) api.DraftEdit {
 	edit := api.DraftEdit{ID: line.ID, Changes: []api.StepChange{}, Clashes: []api.DraftClash{}}
 	for i := range line.Entries {
-		step := v.step(&line.Entries[i])
+		step := v.step(&line.Entries[i], app.Intend)
 		if edit.Words == "" {
 			edit.Words = step.Words
 		}
 		edit.Changes = append(edit.Changes, step.Changes...)
 	}
 	if edit.Words == "" {
-		edit.Words = app.Summarise(line.Operation.Op, line.Subject(), 1)
+		edit.Words = app.Intend(line.Operation.Op, line.Subject())
 	}
 	for _, clash := range line.Clashes {
 		edit.Clashes = append(edit.Clashes, api.DraftClash{Field: v.fieldWords(clash.Field), Was: v.valueWords(clash.Field, clash.Was), Now: v.valueWords(clash.Field, clash.Now)})

@@ -16,11 +16,14 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+// done says an operation as one that was made; app.Intend as one that is not.
+func done(op, on string) string { return app.Summarise(op, on, 1) }
+
 // steps says what a change writes in words, the first so many of its steps.
-func (v view) steps(entries []change.Entry, most int) []api.Step {
+func (v view) steps(entries []change.Entry, most int, word func(op, on string) string) []api.Step {
 	steps := make([]api.Step, 0, min(len(entries), most))
 	for i := range entries[:min(len(entries), most)] {
-		steps = append(steps, v.step(&entries[i]))
+		steps = append(steps, v.step(&entries[i], word))
 	}
 	return steps
 }
@@ -28,8 +31,8 @@ func (v view) steps(entries []change.Entry, most int) []api.Step {
 // unsaid are fields that mean nothing to people, or that the words of a step say already.
 var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "made_at": true}
 
-func (v view) step(e *change.Entry) api.Step {
-	step := api.Step{Words: app.Summarise(e.Op, e.On, 1), Changes: []api.StepChange{}}
+func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
+	step := api.Step{Words: word(e.Op, e.On), Changes: []api.StepChange{}}
 	fields := maps.Clone(e.Before)
 	if fields == nil {
 		fields = map[string]any{}

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
+import { Link, useLocation } from "@tanstack/react-router";
 import { NotebookPen } from "lucide-react";
 import { api, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
 import { Button } from "./parts";
@@ -46,8 +46,9 @@ export function DraftBar() {
     mutationFn: async (edit: number) =>
       took(await take(api.POST("/drafts/{id}/drop", { params: { path: { id: "open" } }, body: { edits: [edit] } }))),
   });
+  const here = useLocation().pathname;
   const d = draft.data;
-  if (!d?.count) return null;
+  if (!d?.count || here === "/drafts/open" || here === `/drafts/${d.id}`) return null; // there it stands in full
   const last = d.edits?.at(-1);
   return (
     <section aria-label="Your draft" className="fixed inset-x-0 bottom-0 z-20 border-t-[3px] border-brass-light bg-soon-wash print:hidden">
