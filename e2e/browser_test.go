@@ -141,6 +141,13 @@ func (p *page) press(name string) {
 	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
 }
 
+// tick clicks the box that a label stands beside.
+func (p *page) tick(label string) {
+	p.t.Helper()
+	p.until("a box "+label, `latch.mark(latch.input(`+quote(label)+`))`)
+	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
+}
+
 // fill types into the field with a label.
 func (p *page) fill(label, text string) {
 	p.t.Helper()

@@ -1,0 +1,107 @@
+package e2e
+
+import (
+	"context"
+	"io"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// About ten thousand people at one site: only what is in sight is in the page, wherever one scrolls, and the far end is there.
+func TestAGridOfTenThousandRowsDrawsWhatIsInSight(t *testing.T) {
+	dsn := testkit.DSN(t)
+	require.NoError(t, demo.Generate(context.Background(), dsn, demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
+	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: t.TempDir()}).Second(t)
+	p := open(t, s.URL)
+	p.visit("/")
+	p.fill("Work email or staff number", "G000001")
+	p.fill("Password", demo.OwnerPassword)
+	p.press("Sign in")
+	p.see("Today")
+	p.visit("/grid?place=S000")
+	p.until("about ten thousand people", `Number(document.querySelector("[role=grid]")?.getAttribute("aria-rowcount")) > 9500`)
+	cells := func() string { return p.text(`String(document.querySelectorAll("[role=gridcell]").length)`) }
+	rows := `document.querySelectorAll("[role=row]").length`
+	p.until("a screenful of rows", rows+` > 5 && `+rows+` < 60`)
+	assert.Less(t, len(cells()), 5, "not more than a few hundred cells")
+	p.text(`(() => { const grid = document.querySelector("[role=grid]"); grid.scrollTop = grid.scrollHeight; return ""; })()`)
+	p.until("the last row, with its name", `[...document.querySelectorAll("[role=row]")].some((r) => r.getAttribute("aria-rowindex") === document.querySelector("[role=grid]").getAttribute("aria-rowcount") && !r.innerText.startsWith("…"))`)
+	p.until("still a screenful", rows+` < 60`)
+	p.text(`(() => { const grid = document.querySelector("[role=grid]"); grid.scrollTop = grid.scrollHeight / 2; grid.scrollLeft = grid.scrollWidth; return ""; })()`)
+	p.until("the middle, with names", `[...document.querySelectorAll("[role=row]")].some((r) => { const i = Number(r.getAttribute("aria-rowindex")); return i > 4800 && i < 5200 && !r.innerText.startsWith("…"); })`)
+	p.until("names stay in place", `(() => { const name = document.querySelector("[role=rowheader]").getBoundingClientRect(); const grid = document.querySelector("[role=grid]").getBoundingClientRect(); return Math.abs(name.left - grid.left) < 4; })()`)
+	p.text(`(document.querySelector("[role=grid]").focus(), "")`)
+	p.shortcut("End", "End")
+	p.until("the last column is chosen", `(() => { const grid = document.querySelector("[role=grid]"); return grid.getAttribute("aria-activedescendant") === "cell-0-" + (Number(grid.getAttribute("aria-colcount")) - 2); })()`)
+	p.shortcut("PageDown", "PageDown")
+	p.until("further down", `document.querySelector("[role=grid]").getAttribute("aria-activedescendant").startsWith("cell-15-")`)
+}
+
+func TestTheGridIsFilteredWalkedAndUndone(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	p.visit("/grid")
+	p.set("Template", "line-operator")
+	p.see("19 people")
+	p.set("Group of permissions", "line")
+	p.until("the columns of the group", `document.querySelectorAll("[role=columnheader]").length === 8`)
+	p.fill("Name or number", "kovar")
+	p.see("1 person")
+	p.see("Wanda Kovar")
+	p.text(`(document.querySelector("[role=grid]").focus(), "")`)
+	p.shortcut("ArrowRight", "ArrowRight")
+	p.see("Change a line over: yes, added by exception")
+	p.shortcut("Backspace", "Backspace")
+	p.see("1 edit in your draft")
+	p.until("back to what the template gives", `(() => { const cell = document.getElementById("cell-0-1"); return cell && cell.innerText === ""; })()`)
+	p.press("Take the last back")
+	p.gone("edit in your draft")
+	p.until("as it was", `document.getElementById("cell-0-1").innerText === "yes"`)
+	p.shortcut("ArrowUp", "ArrowUp")
+	p.see("All 1 people that the filter keeps")
+	p.shortcut("ArrowDown", "ArrowDown")
+	p.shortcut("ArrowLeft", "ArrowLeft")
+	p.shortcut("ArrowLeft", "ArrowLeft")
+	p.see("the whole row")
+	p.press("Withhold")
+	p.see("edits in your draft")
+	p.visit("/drafts/open")
+	p.see("Set by exception for Q0064 Wanda Kovar")
+	p.press("Discard")
+	p.press("Discard it")
+	p.see("No draft here.")
+	p.set("Which drafts", "discarded")
+	p.press("Draft 1")
+	p.press("Go on with it")
+	p.see("Plan for a moment")
+}
+
+func TestThoseWhoMaySetNothingAreToldWhy(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.visit("/")
+	p.fill("Work email or staff number", "joss@quillmere.example")
+	p.fill("Password", testkit.Passwords["joss"])
+	p.press("Sign in")
+	p.see("Today")
+	p.visit("/grid?place=HB&group=line")
+	p.see("Setting cells makes exceptions, which needs the permission “Make exceptions”")
+	p.until("no button to set", `![...document.querySelectorAll("main button")].some((b) => b.innerText === "Withhold")`)
+	p.visit("/exceptions")
+	p.see("Trains to lead a line")
+	p.gone("Make an exception")
+	p.visit("/catalogue")
+	p.see("63 permissions")
+	p.gone("Add a permission")
+	p.visit("/templates/packer")
+	p.see("You may look, not change")
+	p.until("levels are words, not buttons", `!document.querySelector("[role=treegrid] button[aria-pressed]")`)
+}
