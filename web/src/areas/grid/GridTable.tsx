@@ -307,7 +307,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
               {row.name}
             </Link>
           ) : (
-            <b>All {total} people that the filter keeps</b>
+            <b>{total === 1 ? "The one person" : `All ${total} people`} that the filter keeps</b>
           )}
           {", "}
           {column ? column.title : <b>the whole row</b>}
