@@ -158,7 +158,9 @@ func groupEdit(d *Trial) error {
 	if err := d.fillGroup(&g, &form); err != nil {
 		return err
 	}
-	d.keepFlowing(func(p *permit.Permission) bool { return g.Parent != before.Parent && d.catalogue().Inside(p.Group, g.ID) }, func() { d.putGroup(&g) })
+	d.keepFlowing(func(p *permit.Permission) bool {
+		return g.Parent != before.Parent && d.catalogue().Inside(p.Group, g.ID)
+	}, func() { d.putGroup(&g) })
 	return d.catalogueCeiling()
 }
 

@@ -21,24 +21,28 @@ type exceptionForm struct {
 	Until      string `json:"until"`
 }
 
+// exceptionForm reads the form of an exception and finds whom, where and what it names.
+func (d *Trial) exceptionForm() (form *exceptionForm, p *people.Staff, place *estate.Place, permission *permit.Permission, err error) {
+	form = &exceptionForm{}
+	if err = d.form(form); err != nil {
+		return
+	}
+	if p, err = d.findStaff("set.staff", form.Staff); err != nil {
+		return
+	}
+	if place, err = d.findPlace("set.place", form.Place); err != nil {
+		return
+	}
+	permission, err = d.findPermission("set.permission", form.Permission)
+	return
+}
+
 func exceptionAdd(d *Trial) error {
-	var form exceptionForm
-	if err := d.form(&form); err != nil {
-		return err
-	}
-	p, err := d.findStaff("set.staff", form.Staff)
+	form, p, place, permission, err := d.exceptionForm()
 	if err != nil {
 		return err
 	}
-	place, err := d.findPlace("set.place", form.Place)
-	if err != nil {
-		return err
-	}
-	permission, err := d.findPermission("set.permission", form.Permission)
-	if err != nil {
-		return err
-	}
-	return d.addException(p, place, permission, &form)
+	return d.addException(p, place, permission, form)
 }
 
 func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
@@ -183,19 +187,7 @@ func endException(d *Trial, ended bool) error {
 // place end, and one is made where the templates give something else. Choosing what the templates give makes none, nor
 // does an empty level, which sets back to what they give.
 func exceptionSet(d *Trial) error {
-	var form exceptionForm
-	if err := d.form(&form); err != nil {
-		return err
-	}
-	p, err := d.findStaff("set.staff", form.Staff)
-	if err != nil {
-		return err
-	}
-	place, err := d.findPlace("set.place", form.Place)
-	if err != nil {
-		return err
-	}
-	permission, err := d.findPermission("set.permission", form.Permission)
+	form, p, place, permission, err := d.exceptionForm()
 	if err != nil {
 		return err
 	}
@@ -239,7 +231,7 @@ func exceptionSet(d *Trial) error {
 	if form.Withheld {
 		form.Level = ""
 	}
-	return d.addException(p, place, permission, &form)
+	return d.addException(p, place, permission, form)
 }
 
 // givenTo is the level that somebody holds at a place by what the change has left in place so far.

@@ -209,7 +209,7 @@ func plain(node *yaml.Node, free bool) error {
 	return nil
 }
 
-var typeNames = regexp.MustCompile("rulebook\\.([A-Za-z]+)|!!([a-z]+)")
+var typeNames = regexp.MustCompile(`rulebook\.([A-Za-z]+)|!!([a-z]+)`)
 
 // plainly says a fault of the YAML library without the names of our types.
 func plainly(err error) string {

@@ -1,6 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Refusal, take } from "@/api/api";
+import type { Refusal } from "@/api/api";
+import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "./choices";
 import { SelectField, TextField } from "./parts";
 
 /** Today's date as the browser has it. */
@@ -17,15 +17,8 @@ export function useAssignmentChoices(site: string, contractEnd: string, start = 
 }
 
 export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeof useAssignmentChoices>; wrong?: Refusal }) {
-  const places = useQuery({
-    queryKey: ["places", "all"],
-    queryFn: () => take(api.GET("/places", { params: { query: { limit: 500 } } })),
-    staleTime: 60_000,
-  });
-  const templates = useQuery({
-    queryKey: ["templates", choices.place],
-    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, ...(choices.place && { place: choices.place }) } } })),
-  });
+  const places = usePlaces();
+  const templates = useTemplates(choices.place);
   const chosen = templates.data?.items.find((t) => t.code === choices.template);
   return (
     <div className="grid grid-cols-2 gap-3">
@@ -39,12 +32,7 @@ export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeo
         hint="Covers everything below it, also what is added there later."
       >
         <option value="">Choose a place</option>
-        {places.data?.items.map((p) => (
-          <option key={p.code} value={p.code}>
-            {"\u2003".repeat(p.depth)}
-            {p.name} ({p.code})
-          </option>
-        ))}
+        <PlaceOptions places={places.data} />
       </SelectField>
       <SelectField
         label="Works as"
@@ -56,12 +44,7 @@ export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeo
         hint={chosen?.summary}
       >
         <option value="">Choose a template</option>
-        {templates.data?.items.map((t) => (
-          <option key={t.code} value={t.code} disabled={!t.assignable} title={t.why_not}>
-            {t.name}
-            {!t.assignable && " (gives more than you hold)"}
-          </option>
-        ))}
+        <TemplateOptions templates={templates.data?.items} giving />
       </SelectField>
       <TextField
         label="From"

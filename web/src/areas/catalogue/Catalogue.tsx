@@ -5,6 +5,7 @@ import { api, download, everyPage, type Operation, type Schema, take } from "@/a
 import { useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
+import { GroupOptions } from "@/parts/choices";
 import { Ask, Button, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
 import { ImportDialog } from "./ImportDialog";
 
@@ -318,14 +319,7 @@ function EditDialog({
             onChange={put("group")}
           >
             <option value="">{permission ? "Choose a group" : "The top"}</option>
-            {groups
-              .filter((g) => g.key !== old?.key)
-              .map((g) => (
-                <option key={g.key} value={g.key}>
-                  {"\u2003".repeat(g.depth)}
-                  {g.title}
-                </option>
-              ))}
+            <GroupOptions groups={groups.filter((g) => g.key !== old?.key)} />
           </SelectField>
         )}
         {permission && !fixed && (

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
+import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
 import { Button, Grounds, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
 
 /** The pages that ask what would happen. */
@@ -23,12 +24,8 @@ export function CheckPage() {
   const [place, setPlace] = useState("");
   const [permission, setPermission] = useState("");
   const [at, setAt] = useState("");
-  const places = useQuery({
-    queryKey: ["places", "all"],
-    queryFn: () => take(api.GET("/places", { params: { query: { limit: 500 } } })),
-    staleTime: 60_000,
-  });
-  const here = places.data?.items.find((p) => p.code === place);
+  const places = usePlaces();
+  const here = places.data?.find((p) => p.code === place);
   const permissions = useQuery({
     queryKey: ["permissions", here?.kind],
     queryFn: () => take(api.GET("/permissions", { params: { query: { kind: here!.kind, limit: 500 } } })),
@@ -136,12 +133,7 @@ export function CheckPage() {
             error={wrong?.field("place")}
           >
             <option value="">Choose a place</option>
-            {places.data?.items.map((p) => (
-              <option key={p.code} value={p.code}>
-                {"\u2003".repeat(p.depth)}
-                {p.name} ({p.code})
-              </option>
-            ))}
+            <PlaceOptions places={places.data} />
           </SelectField>
           <SelectField
             label="What"
@@ -151,11 +143,7 @@ export function CheckPage() {
             required={!!here && !here.asks}
           >
             <option value="">{here?.asks ? "What the place asks about" : "Choose a permission"}</option>
-            {permissions.data?.items.map((p) => (
-              <option key={p.key} value={p.key}>
-                {p.group_title}: {p.title}
-              </option>
-            ))}
+            <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>
           <TextField
             label="When"

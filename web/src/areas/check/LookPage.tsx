@@ -2,9 +2,9 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
+import { PlaceOptions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Button, Empty, Loading, Mark, moment, Page, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
-import { usePlaces } from "@/parts/places";
 import { CheckTabs } from "./CheckPage";
 
 type Search = { staff?: string; place?: string; at?: string };
@@ -49,12 +49,7 @@ export function LookPage() {
           <PersonField label="Who" required value={form.staff ?? ""} onChosen={(staff) => setForm({ ...form, staff })} />
           <SelectField label="Where" value={form.place ?? ""} onChange={(e) => setForm({ ...form, place: e.target.value || undefined })}>
             <option value="">Their home site</option>
-            {places.data?.map((p) => (
-              <option key={p.code} value={p.code}>
-                {"\u2003".repeat(p.depth)}
-                {p.name} ({p.code})
-              </option>
-            ))}
+            <PlaceOptions places={places.data} />
           </SelectField>
           <TextField
             label="When"

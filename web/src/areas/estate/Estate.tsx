@@ -5,8 +5,8 @@ import { useMemo, useState } from "react";
 import { api, type Place, queries, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
+import { PermissionOptions, usePlaces } from "@/parts/choices";
 import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
-import { usePlaces } from "@/parts/places";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -149,11 +149,7 @@ function PlacePanel({ place }: { place: Place }) {
           <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
             <SelectField label="Permission" value={permission} onChange={(e) => setPermission(e.target.value)}>
               <option value="">Choose a permission</option>
-              {permissions.data?.items.map((p) => (
-                <option key={p.key} value={p.key}>
-                  {p.group_title}: {p.title}
-                </option>
-              ))}
+              <PermissionOptions permissions={permissions.data?.items} />
             </SelectField>
             <TextField
               label="At a moment"
@@ -317,11 +313,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         {form.kind !== "site" && form.kind !== "zone" && (
           <SelectField label="A request here is about" className="col-span-2" value={form.asks} onChange={set("asks")} error={wrong?.field("asks")}>
             <option value="">Nothing in particular</option>
-            {permissions.data?.items.map((p) => (
-              <option key={p.key} value={p.key}>
-                {p.group_title}: {p.title}
-              </option>
-            ))}
+            <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>
         )}
         <div className="col-span-2 space-y-3">

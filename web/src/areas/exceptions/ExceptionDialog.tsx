@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Operation, take } from "@/api/api";
 import { Reasoned } from "@/parts/change";
+import { PlaceOptions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Ask, SelectField, TextField } from "@/parts/parts";
-import { usePlaces } from "@/parts/places";
 
 /** Adds or withholds one permission for one person at a place. What one may not give is shown with the reason. */
 export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?: string; site?: string; name?: string; close: () => void }) {
@@ -69,12 +69,7 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
         )}
         <SelectField label="Where" required className="col-span-2" value={place} onChange={(e) => setPlace(e.target.value)}>
           <option value="">Choose a place</option>
-          {places.data?.map((p) => (
-            <option key={p.code} value={p.code}>
-              {"\u2003".repeat(p.depth)}
-              {p.name} ({p.code})
-            </option>
-          ))}
+          <PlaceOptions places={places.data} />
         </SelectField>
         <SelectField label="What" required className="col-span-2" value={permission} onChange={(e) => setPermission(e.target.value)} error={unable}>
           <option value="">{here ? "Choose a permission" : "Choose a place first"}</option>

@@ -4,9 +4,9 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
-import { useTemplates } from "@/areas/templates/Templates";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
+import { TemplateOptions, useTemplates } from "@/parts/choices";
 import { Button, day, Empty, inputLook, Loading, Page, Wrong } from "@/parts/parts";
 import { ExceptionDialog } from "./ExceptionDialog";
 
@@ -89,11 +89,7 @@ export function Exceptions() {
           className={inputLook}
         >
           <option value="">Any template</option>
-          {templates.data?.items.map((t) => (
-            <option key={t.code} value={t.code}>
-              {t.name}
-            </option>
-          ))}
+          <TemplateOptions templates={templates.data?.items} />
         </select>
         <select
           aria-label="Added or withheld"

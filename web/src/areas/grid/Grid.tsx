@@ -3,9 +3,8 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { Download } from "lucide-react";
 import { api, download, everyPage, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
-import { useTemplates } from "@/areas/templates/Templates";
+import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { Button, Empty, engagementWord, inputLook, Page } from "@/parts/parts";
-import { usePlaces } from "@/parts/places";
 import { GridTable } from "./GridTable";
 
 type Search = {
@@ -56,12 +55,7 @@ export function Grid() {
     >
       <div className="mb-3 grid gap-2 sm:grid-cols-3 lg:grid-cols-4">
         <select aria-label="Place" value={place} onChange={(e) => put({ place: e.target.value })} className={inputLook}>
-          {places.data?.map((p) => (
-            <option key={p.code} value={p.code}>
-              {"\u2003".repeat(p.depth)}
-              {p.name} ({p.code})
-            </option>
-          ))}
+          <PlaceOptions places={places.data} />
         </select>
         <select
           aria-label="Columns"
@@ -84,12 +78,7 @@ export function Grid() {
           className={inputLook}
         >
           <option value="">All groups but the console's</option>
-          {groups.data?.items.map((g) => (
-            <option key={g.key} value={g.key}>
-              {"\u2003".repeat(g.depth)}
-              {g.title}
-            </option>
-          ))}
+          <GroupOptions groups={groups.data?.items} />
         </select>
         <select
           aria-label="Template"
@@ -98,11 +87,7 @@ export function Grid() {
           className={inputLook}
         >
           <option value="">Any template</option>
-          {templates.data?.items.map((t) => (
-            <option key={t.code} value={t.code}>
-              {t.name}
-            </option>
-          ))}
+          <TemplateOptions templates={templates.data?.items} />
         </select>
         <input
           aria-label="Name or number"

@@ -6,10 +6,11 @@ import { api, change, queries, Refusal, type Schema, type Staff, take } from "@/
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
 import { useMay, useMe } from "@/areas/session/session";
-import { MakeDialog, useTemplates } from "@/areas/templates/Templates";
+import { MakeDialog } from "@/areas/templates/Templates";
 import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { ChangeDialog } from "@/parts/change";
+import { useTemplates } from "@/parts/choices";
 import {
   Ask,
   Button,

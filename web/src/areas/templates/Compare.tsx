@@ -4,10 +4,9 @@ import { Download, X } from "lucide-react";
 import { Fragment } from "react";
 import { api, download, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { PlaceOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Button, Empty, Loading, Page, SelectField, Wrong } from "@/parts/parts";
-import { usePlaces } from "@/parts/places";
-import { useTemplates } from "./Templates";
 import { RuleTabs } from "./tabs";
 
 type Search = { templates?: string; staff?: string; place?: string; differences?: boolean };
@@ -72,12 +71,7 @@ export function Compare() {
         {search.staff && (
           <SelectField label="What they hold at" value={search.place ?? ""} onChange={(e) => put({ place: e.target.value || undefined })}>
             <option value="">Their home site</option>
-            {places.data?.map((p) => (
-              <option key={p.code} value={p.code}>
-                {"\u2003".repeat(p.depth)}
-                {p.name}
-              </option>
-            ))}
+            <PlaceOptions places={places.data} />
           </SelectField>
         )}
         <label className="flex items-center gap-2 self-end pb-1.5">

@@ -3,9 +3,10 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import { api, type Operation, type Schema, take } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
+import { GroupOptions, TemplateOptions, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { Ask, Button, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
-import { MakeDialog, useTemplates } from "./Templates";
+import { MakeDialog } from "./Templates";
 import { Tree } from "./Tree";
 
 type Template = Schema["Template"];
@@ -184,11 +185,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
           hint="What it does not set itself comes from there."
         >
           <option value="">No other</option>
-          {others.map((o) => (
-            <option key={o.code} value={o.code}>
-              {o.name}
-            </option>
-          ))}
+          <TemplateOptions templates={others} />
         </SelectField>
         <TextField label="Lasts, in days" type="number" min={0} max={3660} value={form.days} onChange={put("days")} hint="0: open" />
         <TextField
@@ -235,19 +232,10 @@ function SectionDialog({ template, others, lines, close }: DialogProps & { lines
         }}
       >
         <SelectField label="From" value={from} onChange={(e) => setFrom(e.target.value)}>
-          {others.map((o) => (
-            <option key={o.code} value={o.code}>
-              {o.name}
-            </option>
-          ))}
+          <TemplateOptions templates={others} />
         </SelectField>
         <SelectField label="Section" value={group} onChange={(e) => setGroup(e.target.value)}>
-          {groups.map((g) => (
-            <option key={g.key} value={g.key}>
-              {"\u2003".repeat(g.depth)}
-              {g.title}
-            </option>
-          ))}
+          <GroupOptions groups={groups} />
         </SelectField>
         <div className="flex gap-2">
           <Button type="submit" look="main" disabled={!from || !group}>
@@ -303,12 +291,7 @@ function RetireDialog({ template, others, close }: DialogProps) {
             {what === "replace" && (
               <SelectField label="Which" required value={next} onChange={(e) => setNext(e.target.value)}>
                 <option value="">Choose a template</option>
-                {others.map((o) => (
-                  <option key={o.code} value={o.code} disabled={!o.assignable} title={o.why_not}>
-                    {o.name}
-                    {!o.assignable && " (gives more than you hold)"}
-                  </option>
-                ))}
+                <TemplateOptions templates={others} giving />
               </SelectField>
             )}
             <label className="flex items-center gap-2">

@@ -1,17 +1,14 @@
-import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
 import { useMe } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
+import { TemplateOptions, useTemplates } from "@/parts/choices";
 import { Ask, Button, Empty, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
 import { Editor } from "./Editor";
 import { RuleTabs } from "./tabs";
 
 type Template = Schema["Template"];
-
-export const useTemplates = () =>
-  useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
 
 /** The templates, and beside them one of them: the tree of what it gives, edited in place. */
 export function Templates() {
@@ -158,19 +155,11 @@ export function MakeDialog({
           <div className="grid grid-cols-2 gap-3">
             <SelectField label="Begin as a copy of" value={copy} onChange={(e) => setCopy(e.target.value)}>
               <option value="">Nothing</option>
-              {templates.map((t) => (
-                <option key={t.code} value={t.code}>
-                  {t.name}
-                </option>
-              ))}
+              <TemplateOptions templates={templates} />
             </SelectField>
             <SelectField label="Based on" value={base} onChange={(e) => setBase(e.target.value)} hint="Follows that template from now on.">
               <option value="">{copy ? "As the copied one" : "No other"}</option>
-              {templates.map((t) => (
-                <option key={t.code} value={t.code}>
-                  {t.name}
-                </option>
-              ))}
+              <TemplateOptions templates={templates} />
             </SelectField>
           </div>
         )}

@@ -1,0 +1,60 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, everyPage, type Place, type Schema, take } from "@/api/api";
+
+/** The whole estate, parents before children. */
+export function usePlaces() {
+  return useQuery({
+    queryKey: ["places", "tree"],
+    queryFn: () => everyPage((after) => take(api.GET("/places", { params: { query: { limit: 500, ...(after && { after }) } } }))),
+    staleTime: 30_000,
+  });
+}
+
+/** All templates by name; with a place, each with whether it is yours to give there. */
+export function useTemplates(place?: string) {
+  return useQuery({
+    queryKey: ["templates", place ?? ""],
+    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, ...(place && { place }) } } })),
+  });
+}
+
+const inset = (depth: number) => "\u2003".repeat(depth);
+
+/** Places to choose from, as a tree. */
+export function PlaceOptions({ places }: { places?: Place[] }) {
+  return places?.map((p) => (
+    <option key={p.code} value={p.code}>
+      {inset(p.depth)}
+      {p.name} ({p.code})
+    </option>
+  ));
+}
+
+/** Templates to choose from; what is not yours to give is unavailable, with the reason, where that matters. */
+export function TemplateOptions({ templates, giving }: { templates?: Schema["Template"][]; giving?: boolean }) {
+  return templates?.map((t) => (
+    <option key={t.code} value={t.code} disabled={giving && !t.assignable} title={giving ? t.why_not : undefined}>
+      {t.name}
+      {giving && !t.assignable && " (gives more than you hold)"}
+    </option>
+  ));
+}
+
+/** Groups of the catalogue to choose from, as a tree. */
+export function GroupOptions({ groups }: { groups?: { key: string; title: string; depth: number }[] }) {
+  return groups?.map((g) => (
+    <option key={g.key} value={g.key}>
+      {inset(g.depth)}
+      {g.title}
+    </option>
+  ));
+}
+
+/** Permissions to choose from, each with its group. */
+export function PermissionOptions({ permissions }: { permissions?: Schema["Permission"][] }) {
+  return permissions?.map((p) => (
+    <option key={p.key} value={p.key}>
+      {p.group_title}: {p.title}
+    </option>
+  ));
+}
