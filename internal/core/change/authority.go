@@ -148,15 +148,22 @@ func (d *Trial) liftCeiling() error {
 	return nil
 }
 
-// moveCeiling asks that whatever people, the actor too, gain at places that were moved in the tree, or brought back into
-// use, is the actor's to give there: where a place stands decides who may do what at it.
+// moveCeiling asks that whatever people, the actor too, gain at places that were moved in the tree is the actor's to give
+// there: where a place stands decides who may do what at it. What comes back with a place that was retired was given before.
 func (d *Trial) moveCeiling() error {
 	if d.unbounded() {
 		return nil
 	}
 	for id := range d.places {
-		if !d.moved(id) {
+		before := d.before.State().Place(id)
+		if before.Parent == d.State.Place(id).Parent {
 			continue
+		}
+		// What lies idle below would be felt when it comes back, and not now.
+		for below := range d.before.Tree().Below(id) {
+			if below.Retired && len(d.before.Inside(below.Place.ID)) > 0 {
+				return fault.Refusedf("above-ceiling", "%s, which stands in %s, is retired and people are assigned at it; bring it back before moving, or ask an owner.", below.Place.Name, before.Name)
+			}
 		}
 		for _, gain := range access.Moved(d.before, d.After, id, d.env.Now.Unix()).Gains {
 			if d.State.Person(gain.Staff).Owner {
