@@ -1,0 +1,211 @@
+package access
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// excepted is a mill in which Ana has some exceptions.
+func excepted(t *testing.T, exceptions ...*org.Exception) *Snapshot {
+	return mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		for i, e := range exceptions {
+			e.ID, e.Staff, e.Reason = org.ExceptionID(i+1), 1, "because"
+			s.PutException(e)
+		}
+	})
+}
+
+func TestACellSaysWhatItRestsOn(t *testing.T) {
+	snapshot := excepted(t,
+		&org.Exception{Permission: 2, Place: 4, Level: 1},
+		&org.Exception{Permission: 1, Place: 3, Withheld: true},
+		&org.Exception{Permission: 3, Place: 5, Level: 2},
+		&org.Exception{Permission: 4, Place: 1, Level: 40, Until: today - 1})
+	for _, c := range []struct {
+		name       string
+		permission permit.PermissionID
+		place      estate.PlaceID
+		cell       Cell
+	}{
+		{"by the template", 1, 1, Cell{1, FromTemplate}},
+		{"withheld at the door", 1, 3, Cell{0, IsWithheld}},
+		{"and not at its zone", 1, 2, Cell{1, FromTemplate}},
+		{"added at the store", 2, 4, Cell{1, FromException}},
+		{"further in only", 2, 1, Cell{1, FromBelow}},
+		{"the higher of the two", 3, 5, Cell{2, FromException}},
+		{"less, one further up", 3, 2, Cell{1, FromTemplate}},
+		{"what has run out gives nothing", 4, 1, Cell{25, FromTemplate}},
+	} {
+		assert.Equal(t, c.cell, snapshot.Cell(1, c.permission, c.place, noon.Unix()), c.name)
+	}
+	assert.Equal(t, Cell{}, snapshot.Cell(9, 1, 1, noon.Unix()), "nobody holds nothing")
+	owner := mill(t, func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) { ana.Owner = true })
+	assert.Equal(t, FromOwner, owner.Cell(1, 2, 4, noon.Unix()).Origin)
+	locked := mill(t, func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		ana.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-time.Hour)}
+	})
+	assert.Equal(t, Cell{1, FromTemplate}, locked.Cell(1, 1, 1, noon.Unix()), "a lock passes: the cell says what is given")
+}
+
+func TestNeedlessSaysWhy(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		e    org.Exception
+		says string
+	}{
+		{"added beside the template", org.Exception{Permission: 2, Place: 1, Level: 1}, ""},
+		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9}, "The template Packer gives this by now."},
+		{"added less than the template has", org.Exception{Permission: 4, Place: 1, Level: 10, Until: today + 9}, "The template Packer gives this by now."},
+		{"added more than the template has", org.Exception{Permission: 4, Place: 1, Level: 26}, ""},
+		{"without an end, where the assignment has one", org.Exception{Permission: 1, Place: 2, Level: 1}, ""},
+		{"beyond the assignment's end", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 60}, ""},
+		{"within the assignment", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 30}, "The template Packer gives this by now."},
+		{"run out", org.Exception{Permission: 2, Place: 1, Level: 1, Until: today - 1}, "It has run out."},
+		{"withheld from the template", org.Exception{Permission: 1, Place: 3, Withheld: true}, ""},
+		{"withheld where nothing gives it", org.Exception{Permission: 2, Place: 4, Withheld: true}, "Nothing gives this there, so there is nothing to withhold."},
+		{"withheld after all has ended", org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 31}, "Nothing gives this there, so there is nothing to withhold."},
+		{"ended", org.Exception{Permission: 1, Place: 2, Level: 1, Ended: true}, ""},
+	} {
+		assert.Equal(t, c.says, excepted(t, &c.e).Needless(1, noon.Unix()), c.name)
+	}
+	assert.Empty(t, excepted(t).Needless(7, noon.Unix()), "there is none")
+	retired := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		p := *s.Permissions.Get(2)
+		p.Retired = true
+		s.Permissions.Put(2, &p)
+		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
+	})
+	assert.Equal(t, "The permission is retired.", retired.Needless(1, noon.Unix()))
+	departed := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		ana.LeavingDate = today - 1
+		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
+	})
+	assert.Equal(t, "Ana no longer works here.", departed.Needless(1, noon.Unix()))
+}
+
+func TestAnExceptionDiffersFromTheTemplatesAround(t *testing.T) {
+	snapshot := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		s.PutAssignment(&org.Assignment{ID: 2, Staff: 1, Place: 5, Template: 2})
+		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true, Reason: "r"})
+		s.PutException(&org.Exception{ID: 2, Staff: 1, Permission: 2, Place: 4, Level: 1, Reason: "r"})
+	})
+	assert.Equal(t, []permit.TemplateID{1, 2}, snapshot.DiffersFrom(1), "the one above, and the one below")
+	assert.Equal(t, []permit.TemplateID{1}, snapshot.DiffersFrom(2))
+}
+
+func TestLikeFindsTheNearestTemplate(t *testing.T) {
+	snapshot := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		s.PutAssignment(&org.Assignment{ID: 2, Staff: 1, Place: 1, Template: 2, From: today - 1})
+		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 3, Place: 1, Level: 2, Reason: "r"})
+	})
+	like, found := snapshot.Like(1, 1, noon.Unix())
+	require.True(t, found)
+	assert.Equal(t, Likeness{Base: 1, Settings: map[permit.PermissionID]permit.Level{3: 2}}, like)
+	_, found = snapshot.Like(9, 1, noon.Unix())
+	assert.False(t, found)
+	_, found = snapshot.Like(1, 1, noon.AddDate(0, 2, 0).Unix())
+	require.True(t, found, "by the assignment without an end")
+}
+
+func TestLookShowsDoorsAndTerminals(t *testing.T) {
+	snapshot := excepted(t, &org.Exception{Permission: 3, Place: 5, Level: 2})
+	sights := snapshot.Look(1, 1, noon.Unix())
+	require.Len(t, sights, 5)
+	at := map[string]Sight{}
+	for _, sight := range sights {
+		at[sight.Standing.Place.Code] = sight
+	}
+	assert.True(t, at["M-D"].Door.Allowed)
+	assert.False(t, at["M-S"].Door.Allowed)
+	assert.Contains(t, at["M-S"].Door.Sentence, "Open the store")
+	require.Len(t, at["M-L"].Offers, 2)
+	assert.Equal(t, "run a line (run)", at["M-L"].Offers[0].Words)
+	assert.Equal(t, "adjust a weight up to 25 kg", at["M-L"].Offers[1].Words)
+	assert.Empty(t, at["M-D"].Offers)
+	night := snapshot.Look(1, 2, noon.Add(10*time.Hour).Unix())
+	require.Len(t, night, 3)
+	for _, sight := range night {
+		assert.Empty(t, sight.Offers, "at night nothing is offered")
+		assert.True(t, sight.Door == nil || !sight.Door.Allowed)
+	}
+}
+
+func TestWhatIsWithheldForAWhileIsHeldBeforeAndAfter(t *testing.T) {
+	snapshot := excepted(t, &org.Exception{Permission: 1, Place: 1, Withheld: true, From: today + 3, Until: today + 5})
+	var held []Holding
+	for _, h := range snapshot.Holdings(1, noon.Unix()) {
+		if h.Permission == 1 {
+			held = append(held, h)
+		}
+	}
+	require.Len(t, held, 2)
+	midnight := func(day int) int64 { return time.Date(2026, 11, 24+day, 0, 0, 0, 0, time.UTC).Unix() }
+	assert.Equal(t, midnight(3), held[0].Until)
+	assert.Equal(t, midnight(6), held[1].From)
+	lifted := Lifted(snapshot, mill(t, nil), 1, 1, 1, noon.Unix())
+	require.NotEmpty(t, lifted, "its end is a gain")
+	without := Diff(mill(t, nil), snapshot, []people.StaffID{1}, nil, noon.Unix())
+	assert.NotEmpty(t, without.Losses, "and it is a loss")
+}
+
+func TestTheWordsOfAnEffect(t *testing.T) {
+	before, after := mill(t, nil), excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1}, &org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
+	effect := Diff(before, after, []people.StaffID{1}, nil, noon.Unix())
+	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Mill loses “Open doors”: other days, hours or places than before.",
+		Summarise(before, after, &effect, gains, losses))
+	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
+	assert.Equal(t, "loss:door.open:packer:1:1", losses[0].Key())
+	assert.True(t, effect.GivesSensitive(after.Catalogue()))
+	assert.True(t, effect.NeedsReason(after.Catalogue()))
+	assert.Equal(t, "Nobody gains and nobody loses.", Summarise(before, before, &Effect{}, nil, nil))
+	only := Diff(before, after, []people.StaffID{1}, []permit.PermissionID{4}, noon.Unix())
+	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", Summarise(before, after, &only, after.Groups(only.Gains, false), nil))
+	only.Add(Diff(before, after, []people.StaffID{1}, []permit.PermissionID{2}, noon.Unix()))
+	assert.Len(t, only.Gains, 2)
+	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
+	ahead := Diff(before, later, []people.StaffID{1}, nil, noon.Unix())
+	groups := later.Groups(ahead.Gains, false)
+	require.Len(t, groups, 1)
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", later.Words(&groups[0]))
+}
+
+func TestHoldersAreOncePerPlace(t *testing.T) {
+	snapshot := excepted(t, &org.Exception{Permission: 1, Place: 2, Level: 1})
+	holders := snapshot.Holders(1, noon.Unix())
+	require.Len(t, holders, 2)
+	assert.Equal(t, []estate.PlaceID{1, 2}, []estate.PlaceID{holders[0].Place, holders[1].Place})
+	assert.Equal(t, []org.ExceptionID{0, 1}, []org.ExceptionID{holders[0].Exception, holders[1].Exception})
+	assert.Empty(t, snapshot.Holders(2, noon.Unix()))
+	assert.Empty(t, snapshot.Holders(1, noon.AddDate(1, 0, 0).Unix())[1:], "the assignment has ended by then")
+}
+
+func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
+	before := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Place = 2 })
+	state := before.State().Fork()
+	store := *state.Place(4)
+	store.Parent = 2
+	state.PutPlace(&store)
+	after, err := before.Next(state, Touched{Places: true})
+	require.NoError(t, err)
+	moved := Moved(before, after, 4, noon.Unix())
+	var permissions []permit.PermissionID
+	for _, gain := range moved.Gains {
+		permissions = append(permissions, gain.Permission)
+		assert.Equal(t, estate.PlaceID(4), gain.Place)
+	}
+	assert.Equal(t, []permit.PermissionID{1, 3, 4}, permissions, "also what no place there is about today: it could be given on there")
+	assert.Empty(t, moved.Losses)
+	var felt Effect
+	DiffPlace(&felt, before, after, 4, noon.Unix())
+	assert.Len(t, felt.Gains, 1, "felt is what means something at a door")
+}
