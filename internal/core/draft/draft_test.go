@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
@@ -141,4 +142,46 @@ func TestAReviewSaysWhatCannotBeMadeAndTriesTheRest(t *testing.T) {
 	s = apply(t, s, op("template.edit", "packer", set{"decide": set{"line.run": nil}}), op("permission.retire", "line.run", nil))
 	_, trial = Review(lines, s, system, env, "")
 	assert.Nil(t, trial, "nothing can be made any more")
+}
+
+// However edits are put in, one by one or together, over one another or apart, the draft makes the same as making each of
+// them in its turn.
+func TestADraftMakesWhatItsEditsMakeOneAfterAnother(t *testing.T) {
+	start := house(t)
+	rapid.Check(t, func(rt *rapid.T) {
+		live, lines, next := start, []Line(nil), 1
+		for range rapid.IntRange(1, 12).Draw(rt, "edits") {
+			operation := rapid.SampledFrom([]change.Operation{
+				decide("line.run", "none"), decide("line.run", "view"), decide("line.run", "run"), decide("line.run", nil), decide("line.stop", "yes"), decide("line.stop", "no"), decide("line.stop", nil),
+				decide("line", "full"), decide("line", "none"), decide("line", nil), op("template.edit", "packer", set{"name": "Packers"}), op("template.edit", "packer", set{"name": "Packer"}),
+			}).Draw(rt, "edit")
+			put, _, err := Add(lines, next, start, system, env, []change.Operation{operation})
+			require.NoError(rt, err)
+			lines = put
+			for _, line := range lines {
+				next = max(next, line.ID+1)
+			}
+			made, err := change.Apply(live, system, env, "because", []change.Operation{operation})
+			require.NoError(rt, err)
+			live = made.After
+		}
+		drafted := start
+		if len(lines) > 0 {
+			_, trial := Review(lines, start, system, env, "because")
+			require.NotNil(rt, trial)
+			drafted = trial.After
+		}
+		want, got := live.State().TemplateByCode("packer"), drafted.State().TemplateByCode("packer")
+		assert.Equal(rt, want.Name, got.Name)
+		for permission := range live.Catalogue().Permissions {
+			assert.Equal(rt, live.Resolved(want.ID)[permission.ID].Level, drafted.Resolved(got.ID)[permission.ID].Level, permission.Key)
+		}
+		seen := map[string]bool{}
+		for _, line := range lines {
+			if subject := subjectOf(line.Operation); subject != "" {
+				assert.False(rt, seen[subject], "a thing stands in it once")
+				seen[subject] = true
+			}
+		}
+	})
 }
