@@ -1,12 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { Download, Upload } from "lucide-react";
 import { Fragment, useDeferredValue, useMemo, useState } from "react";
 import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
-import { useMe } from "@/areas/session/session";
+import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { GroupOptions } from "@/parts/choices";
-import { Ask, Button, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
 import { ImportDialog } from "./ImportDialog";
 
 type Permission = Schema["Permission"];
@@ -19,7 +20,10 @@ export function Catalogue() {
   const [retired, setRetired] = useState(false);
   const [editing, setEditing] = useState<Permission | Group | "permission" | "group" | "import">();
   const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[]; grave?: boolean }>();
+  const [holders, setHolders] = useState<Permission>();
   const search = useDeferredValue(q.trim());
+  const may = useMay();
+  const sees = may("console.view_staff");
   const edits = me.everywhere.includes("console.edit_catalogue") || !!me.owner;
   const shown = retired ? "all" : "false";
   const groups = useQuery({ queryKey: ["groups", shown], queryFn: () => take(api.GET("/groups", { params: { query: { retired: shown } } })) });
@@ -150,7 +154,18 @@ export function Catalogue() {
                       </td>
                       <td className="px-2 py-1 text-[0.95rem]">{p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}</td>
                       <td className="px-2 py-1 text-[0.95rem] whitespace-nowrap">
-                        {p.given} templates
+                        {sees ? (
+                          <button
+                            type="button"
+                            className="text-damson underline underline-offset-2"
+                            aria-label={`Who has ${p.title}`}
+                            onClick={() => setHolders(p)}
+                          >
+                            {p.given} templates
+                          </button>
+                        ) : (
+                          `${p.given} templates`
+                        )}
                         {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
                       </td>
                       <td className="py-1 pr-2 text-right whitespace-nowrap">
@@ -191,8 +206,78 @@ export function Catalogue() {
           }}
         />
       )}
+      {holders && <HoldersDialog permission={holders} close={() => setHolders(undefined)} />}
       {ready && <ChangeDialog {...ready} close={() => setReady(undefined)} />}
     </Page>
+  );
+}
+
+/** Everybody who holds a permission anywhere: through what, where, until when. */
+function HoldersDialog({ permission, close }: { permission: Permission; close: () => void }) {
+  const path = { path: { id: permission.key } };
+  const list = useQuery({
+    queryKey: ["holders", permission.key],
+    queryFn: () => take(api.GET("/permissions/{id}/people", { params: { ...path, query: { limit: 500 } } })),
+  });
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={`Who has “${permission.title}”`}
+      about={
+        <>
+          {list.data ? `${list.data.total} holdings, now or later. ` : ""}
+          <Link to="/grid" search={{ permission: permission.key }} className="text-damson underline underline-offset-2">
+            As a grid of people and places
+          </Link>
+        </>
+      }
+    >
+      <Wrong error={list.error} />
+      {list.isPending && <Loading />}
+      {list.data?.total === 0 && <p className="text-faded">Nobody. Decide it in a template, or add it for one person by an exception.</p>}
+      {list.data && list.data.total > 0 && (
+        <div className="sheet mb-4 max-h-[50vh] overflow-auto">
+          <table className="w-full text-[0.95rem]">
+            <thead className="sticky top-0 bg-inset text-left text-sm">
+              <tr>
+                <th className="px-3 py-1 font-[600]">Name</th>
+                <th className="px-2 font-[600]">Where</th>
+                <th className="px-2 font-[600]">Through</th>
+                {permission.scale.kind !== "switch" && <th className="px-2 font-[600]">Level</th>}
+                <th className="px-2 font-[600]">Until</th>
+              </tr>
+            </thead>
+            <tbody>
+              {list.data.items.map((h) => (
+                <tr key={`${h.staff_number} ${h.place.code} ${h.through} ${h.until}`} className="border-t border-rule">
+                  <td className="px-3 py-1">
+                    <Link to="/staff/$number" params={{ number: h.staff_number }} className="font-[600] hover:underline">
+                      {h.name}
+                    </Link>
+                  </td>
+                  <td className="px-2">{h.place.name}</td>
+                  <td className="px-2">{h.through}</td>
+                  {permission.scale.kind !== "switch" && (
+                    <td className="px-2">
+                      {h.level} {permission.scale.unit}
+                    </td>
+                  )}
+                  <td className="px-2 whitespace-nowrap">{day(h.until) || "open"}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      <div className="flex gap-2">
+        <Button onClick={() => download(`/api/v1/permissions/${encodeURIComponent(permission.key)}/people`, "people.csv")}>
+          <Download size={16} aria-hidden /> CSV
+        </Button>
+        <Button onClick={close}>Close</Button>
+      </div>
+    </Ask>
   );
 }
 

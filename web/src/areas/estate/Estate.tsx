@@ -2,10 +2,10 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useMemo, useState } from "react";
-import { api, type Place, queries, Refusal, take } from "@/api/api";
+import { api, type Operation, type Place, queries, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
-import { PermissionOptions, usePlaces } from "@/parts/choices";
+import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
 import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
@@ -99,6 +99,7 @@ function matching(all: Place[], q: string): Place[] {
 function PlacePanel({ place }: { place: Place }) {
   const may = useMay();
   const [retiring, setRetiring] = useState(false);
+  const [changing, setChanging] = useState(false);
   const [permission, setPermission] = useState(place.asks ?? "");
   const permissions = useQuery({
     queryKey: ["permissions", place.kind],
@@ -132,9 +133,12 @@ function PlacePanel({ place }: { place: Place }) {
           </p>
         </div>
         {may("console.edit_places") && (
-          <Button look="grave" onClick={() => setRetiring(true)}>
-            Retire
-          </Button>
+          <div className="flex gap-2">
+            <Button onClick={() => setChanging(true)}>Change or move</Button>
+            <Button look="grave" onClick={() => setRetiring(true)}>
+              Retire
+            </Button>
+          </div>
         )}
       </div>
       <p className="sentence">
@@ -206,6 +210,7 @@ function PlacePanel({ place }: { place: Place }) {
         </Section>
       )}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}
+      {changing && <ChangePlaceDialog place={place} close={() => setChanging(false)} />}
     </div>
   );
 }
@@ -220,6 +225,71 @@ function RetireDialog({ place, close }: { place: Place; close: () => void }) {
       grave
       close={close}
     />
+  );
+}
+
+/** Renames a place, moves it in the tree, or changes what it asks; who gains and who loses by it is shown first. */
+function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }) {
+  const first = { name: place.name, parent: place.parent?.code ?? "", proof: place.proof ?? "", asks: place.asks ?? "" };
+  const [form, setForm] = useState(first);
+  const [ready, setReady] = useState<Operation[]>();
+  const places = usePlaces();
+  const permissions = useQuery({
+    queryKey: ["permissions", place.kind],
+    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: place.kind, limit: 500 } } })),
+  });
+  const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  if (ready) {
+    return (
+      <ChangeDialog
+        title={`Change ${place.name}`}
+        about="Where a place stands decides who may do what at it."
+        operations={ready}
+        button="Change the place"
+        close={close}
+      />
+    );
+  }
+  return (
+    <Ask open onOpenChange={close} title={`Change ${place.name}`} about={`${kindWord[place.kind]} ${place.code}. Its code and its kind stay.`}>
+      <form
+        className="grid grid-cols-2 gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([{ op: "place.edit", on: place.code, set: changed }]);
+        }}
+      >
+        <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={put("name")} />
+        {place.kind !== "site" && (
+          <SelectField label="Stands in" required className="col-span-2" value={form.parent} onChange={put("parent")}>
+            <PlaceOptions places={places.data?.filter((p) => (p.kind === "site" || p.kind === "zone") && p.code !== place.code)} />
+          </SelectField>
+        )}
+        {place.kind === "door" && (
+          <SelectField label="Asks to be shown" value={form.proof} onChange={put("proof")}>
+            <option value="">Anything</option>
+            {Object.entries(proofWord).map(([k, w]) => (
+              <option key={k} value={k}>
+                {w}
+              </option>
+            ))}
+          </SelectField>
+        )}
+        {place.kind !== "site" && place.kind !== "zone" && (
+          <SelectField label="A request here is about" className={place.kind === "door" ? "" : "col-span-2"} value={form.asks} onChange={put("asks")}>
+            <option value="">Nothing in particular</option>
+            <PermissionOptions permissions={permissions.data?.items} />
+          </SelectField>
+        )}
+        <div className="col-span-2 flex gap-2">
+          <Button type="submit" look="main" disabled={!Object.keys(changed).length}>
+            Go on
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
   );
 }
 

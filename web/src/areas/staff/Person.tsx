@@ -114,7 +114,21 @@ function Sheet({ staff }: { staff: Staff }) {
         ))}
       <div className="grid items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_20rem]">
         <div className="space-y-8">
-          <Section title={`What ${access.data?.called ?? staff.given_name} can do`} note="Each sentence opens to what it rests on">
+          <Section
+            title={`What ${access.data?.called ?? staff.given_name} can do`}
+            note={
+              <>
+                Each sentence opens to what it rests on · also as a{" "}
+                <Link to="/look" search={{ staff: number }} className="text-damson underline underline-offset-2">
+                  tree
+                </Link>{" "}
+                and as a{" "}
+                <Link to="/grid" search={{ place: site, q: number }} className="text-damson underline underline-offset-2">
+                  grid
+                </Link>
+              </>
+            }
+          >
             <Wrong error={access.error} />
             {access.isPending && <Loading />}
             {access.data?.statements.length === 0 && (
