@@ -127,7 +127,7 @@ func TestExceptionsAreFoundFilteredAndEnded(t *testing.T) {
 	p.set("Who", "Ilse Wexley (Q0012)")
 	p.set("Where", "HB")
 	p.set("What", "stock.adjust")
-	p.set("Sense", "number")
+	p.set("Add or withhold", "number")
 	p.fill("Up to, in kg", "12")
 	p.see("gains “Adjust a weight” (0 → 12)")
 	p.fill("Why", "helps with the count")

@@ -52,7 +52,7 @@ export function Catalogue() {
   return (
     <Page
       title="Catalogue"
-      lead={`${permissions.data?.length ?? 0} permissions in ${all.length} groups`}
+      lead={`${permissions.data?.length ?? 0} permissions in ${all.length === 1 ? "1 group" : `${all.length} groups`}`}
       acts={
         <>
           <Button onClick={() => download("/api/v1/rulebook", "rulebook.yaml", "application/yaml")}>

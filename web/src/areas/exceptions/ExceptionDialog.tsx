@@ -85,7 +85,7 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
           })}
         </SelectField>
         <SelectField
-          label="Sense"
+          label="Add or withhold"
           className="col-span-2"
           value={words.includes(level) || level === "withhold" ? level : "number"}
           onChange={(e) => setLevel(e.target.value === "number" ? "" : e.target.value)}
