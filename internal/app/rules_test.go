@@ -316,3 +316,67 @@ func TestARulebookIsAppliedAsOneChangeOrNotAtAll(t *testing.T) {
 	_, err = app.StarterFor("nope")
 	assert.True(t, fault.Is(err, fault.NotFound))
 }
+
+func TestSeveralInstancesApplyAPlannedDraftOnce(t *testing.T) {
+	s := testkit.Demo(t)
+	other := s.Second(t)
+	idris := staffOf(s, "Q0002")
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+	require.NoError(t, err)
+	_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "Season", s.App.Now().Add(time.Hour))
+	require.NoError(t, err)
+	before := s.App.Live().State().Revision
+	s.Clock.Move(2 * time.Hour)
+	require.Eventually(t, func() bool {
+		return level(s, "packer", "line.stop") == "yes" && level(other, "packer", "line.stop") == "yes"
+	}, 20*time.Second, 20*time.Millisecond)
+	time.Sleep(2 * time.Second) // both have looked again by now
+	assert.Equal(t, before+1, s.App.Live().State().Revision)
+	applied, err := s.App.DraftFor(ctx, idris, "1")
+	require.NoError(t, err)
+	assert.Equal(t, app.DraftApplied, applied.State)
+	changes, _, err := s.App.Changes(ctx, idris, store.AuditFilter{Limit: 2})
+	require.NoError(t, err)
+	assert.Equal(t, *applied.AuditID, changes[0].ID)
+	assert.Equal(t, "planned", changes[0].Origin)
+	assert.Equal(t, "agreed", changes[0].Reason)
+}
+
+func TestAPlannedDraftIsJudgedByWhatItsOwnerMayThen(t *testing.T) {
+	s := testkit.Demo(t)
+	idris := staffOf(s, "Q0002")
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+	require.NoError(t, err)
+	_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "Season", s.App.Now().Add(time.Hour))
+	require.NoError(t, err)
+	_, err = s.App.Commit(ctx, request(operation("staff.depart", "Q0002", set{})))
+	require.NoError(t, err)
+	s.Clock.Move(2 * time.Hour)
+	var failed *app.Draft
+	require.Eventually(t, func() bool {
+		failed, err = s.App.DraftFor(ctx, idris, "1")
+		return err == nil && failed.State == app.DraftFailed
+	}, 20*time.Second, 50*time.Millisecond)
+	assert.Contains(t, failed.Problem, "Edit templates")
+	assert.Equal(t, "no", level(s, "packer", "line.stop"), "who has left changes nothing any more")
+}
+
+func TestNobodyKeepsMoreDraftsThanTheyCanOversee(t *testing.T) {
+	s := testkit.Demo(t)
+	idris := staffOf(s, "Q0002")
+	for i := range 50 {
+		_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+		require.NoError(t, err, i)
+		_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "", s.App.Now().Add(24*time.Hour))
+		require.NoError(t, err, i)
+	}
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+	assert.ErrorContains(t, err, "you have 50 drafts already")
+	drafts, total, err := s.App.Drafts(ctx, idris, []string{app.DraftPlanned}, false, 0, 20)
+	require.NoError(t, err)
+	assert.Equal(t, int64(50), total)
+	assert.Len(t, drafts, 20)
+	more, _, err := s.App.Drafts(ctx, idris, []string{app.DraftPlanned}, false, drafts[19].ID, 100)
+	require.NoError(t, err)
+	assert.Len(t, more, 30)
+}

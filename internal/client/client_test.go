@@ -78,3 +78,18 @@ func TestAllFollowsThePages(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, items, 4, "no page is asked for beyond what is wanted")
 }
+
+func TestABodyOfAnotherTypeIsSentAsItIs(t *testing.T) {
+	var got, contentType string
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		text, err := io.ReadAll(r.Body)
+		assert.NoError(t, err)
+		got, contentType = string(text), r.Header.Get("Content-Type")
+		_, _ = w.Write([]byte(`{"preview":true}`))
+	}))
+	defer server.Close()
+	result, err := New(server.URL, "token").Write(context.Background(), http.MethodPost, "/rulebook", nil, Body("application/yaml", []byte("rulebook: 1\n")), Preview(true))
+	require.NoError(t, err)
+	assert.True(t, result.Preview)
+	assert.Equal(t, []string{"rulebook: 1\n", "application/yaml"}, []string{got, contentType})
+}
