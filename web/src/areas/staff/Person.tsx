@@ -6,7 +6,7 @@ import { api, change, queries, Refusal, type Schema, type Staff, take } from "@/
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
 import { useMay, useMe } from "@/areas/session/session";
-import { MakeDialog } from "@/areas/templates/Templates";
+import { MakeDialog } from "@/areas/templates/MakeDialog";
 import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { ChangeDialog } from "@/parts/change";

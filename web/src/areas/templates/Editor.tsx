@@ -6,7 +6,7 @@ import { ChangeDialog } from "@/parts/change";
 import { GroupOptions, TemplateOptions, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { Ask, Button, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
-import { MakeDialog } from "./Templates";
+import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
 type Template = Schema["Template"];

@@ -1,14 +1,11 @@
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import type { Operation, Schema } from "@/api/api";
 import { useMe } from "@/areas/session/session";
-import { ChangeDialog } from "@/parts/change";
-import { TemplateOptions, useTemplates } from "@/parts/choices";
-import { Ask, Button, Empty, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
+import { useTemplates } from "@/parts/choices";
+import { Button, Empty, Loading, Page, Wrong } from "@/parts/parts";
 import { Editor } from "./Editor";
+import { MakeDialog } from "./MakeDialog";
 import { RuleTabs } from "./tabs";
-
-type Template = Schema["Template"];
 
 /** The templates, and beside them one of them: the tree of what it gives, edited in place. */
 export function Templates() {
@@ -71,105 +68,5 @@ export function Templates() {
         />
       )}
     </Page>
-  );
-}
-
-/** Turns a name into a code, such as "Tray line" into tray-line. */
-const codeOf = (name: string) =>
-  name
-    .toLowerCase()
-    .normalize("NFKD")
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-|-$/g, "");
-
-/** Makes a template: from nothing, as a copy, or from what a person holds at a place. */
-export function MakeDialog({
-  templates,
-  copyOf = "",
-  like,
-  close,
-  made,
-}: {
-  templates: Template[];
-  copyOf?: string;
-  like?: { staff: string; place: string; name: string };
-  close: () => void;
-  made: (code: string) => void;
-}) {
-  const [name, setName] = useState("");
-  const [code, setCode] = useState<string>();
-  const [summary, setSummary] = useState("");
-  const [base, setBase] = useState("");
-  const [copy, setCopy] = useState(copyOf);
-  const [ready, setReady] = useState<Operation[]>();
-  const set = {
-    code: code ?? codeOf(name),
-    name,
-    ...(summary && { summary }),
-    ...(copy ? { copy_of: copy } : {}),
-    ...(base ? { base } : {}),
-    ...(like ? { like: { staff: like.staff, place: like.place } } : {}),
-  };
-  if (ready) {
-    return (
-      <ChangeDialog
-        title={`Make the template ${name}`}
-        about="Nobody has it until somebody is assigned it."
-        operations={ready}
-        button="Make the template"
-        close={close}
-        done={() => made(set.code)}
-      />
-    );
-  }
-  return (
-    <Ask
-      open
-      onOpenChange={close}
-      title={like ? `Make a template from ${like.name}` : copyOf ? "Copy a template" : "Make a template"}
-      about={
-        like
-          ? "It gives what this person holds there: based on the nearest of their templates, their exceptions as settings."
-          : "A kind of work, with what it may do. Everything can be changed afterwards."
-      }
-    >
-      <form
-        className="space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          setReady([{ op: "template.add", set }]);
-        }}
-      >
-        <TextField
-          label="Name"
-          required
-          autoFocus
-          maxLength={120}
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-          placeholder="Tray line operator"
-        />
-        <TextField label="Code" required value={set.code} onChange={(e) => setCode(e.target.value)} hint="Short, for lists and files. It stays." />
-        <TextField label="Who it is for" optional value={summary} onChange={(e) => setSummary(e.target.value)} />
-        {!like && (
-          <div className="grid grid-cols-2 gap-3">
-            <SelectField label="Begin as a copy of" value={copy} onChange={(e) => setCopy(e.target.value)}>
-              <option value="">Nothing</option>
-              <TemplateOptions templates={templates} />
-            </SelectField>
-            <SelectField label="Based on" value={base} onChange={(e) => setBase(e.target.value)} hint="Follows that template from now on.">
-              <option value="">{copy ? "As the copied one" : "No other"}</option>
-              <TemplateOptions templates={templates} />
-            </SelectField>
-          </div>
-        )}
-        <div className="flex gap-2">
-          <Button type="submit" look="main">
-            Go on
-          </Button>
-          <Button onClick={close}>Cancel</Button>
-        </div>
-      </form>
-    </Ask>
   );
 }
