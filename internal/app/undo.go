@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -95,17 +96,15 @@ func (a *App) whoIsInTheWay(ctx context.Context, refused error, entries []change
 	if !errors.As(refused, &f) || f.Code != "built-upon" {
 		return refused
 	}
-	for i := len(entries) - 1; i >= 0; i-- {
-		kind, digits := recordName(entries[i].Record)
-		later, err := a.store.LaterOn(ctx, kind, digits, revision)
-		if err != nil {
-			return err
-		}
-		if later != nil {
-			told := *f
-			told.Message += fmt.Sprintf(" The latest is change %d by %s: %s.", later.ID, later.Actor, later.Summary)
-			return &told
-		}
+	records := make([]store.Subject, len(entries))
+	for i := range entries {
+		records[i].Kind, records[i].Number = recordName(entries[i].Record)
 	}
-	return refused
+	later, err := a.store.LaterOn(ctx, records, revision)
+	if err != nil || later == nil {
+		return cmp.Or(err, refused)
+	}
+	told := *f
+	told.Message += fmt.Sprintf(" The latest is change %d by %s: %s.", later.ID, later.Actor, later.Summary)
+	return &told
 }

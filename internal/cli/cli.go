@@ -331,7 +331,7 @@ func (s *session) report(result *api.ChangeResult, done string) error {
 		}
 		if result.Total > 1 {
 			fmt.Fprintln(s.out, "Steps:")
-			s.steps(result.Steps, result.Total)
+			s.steps(result.Steps[:min(len(result.Steps), stepsSaid)], result.Total)
 		}
 	}
 	return nil
@@ -364,6 +364,9 @@ func (s *session) effectLine(sign string, line api.EffectLine) {
 		fmt.Fprintf(s.out, "      %s\n", strings.Join(names, ", "))
 	}
 }
+
+// stepsSaid is how many steps of a preview are said.
+const stepsSaid = 40
 
 // namesSaid is how many people of a line of an effect are named.
 const namesSaid = 8

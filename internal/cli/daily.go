@@ -158,6 +158,9 @@ func (s *session) assignCommand() *cobra.Command {
 		}
 		var operations []api.Operation
 		finder, done := s.finder(c.Context()), ""
+		if err := finder.expect(len(rows)); err != nil {
+			return err
+		}
 		for i, row := range rows {
 			p, err := finder.staff(row["staff"])
 			if err != nil {

@@ -112,6 +112,9 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 		}
 		var operations []api.Operation
 		finder := s.finder(c.Context())
+		if err := finder.expect(len(rows)); err != nil {
+			return err
+		}
 		for i, row := range rows {
 			p, err := finder.staff(row["staff"])
 			if err == nil && row["permission"] == "" {

@@ -132,6 +132,21 @@ func once[T any](known map[string]*T, typed string, find func(string) (*T, error
 	return found, err
 }
 
+// fewRows is up to how many people of a file are asked about one by one; of more the list is read once.
+const fewRows = 20
+
+// expect says how many rows are to come.
+func (f *finder) expect(rows int) error {
+	if rows <= fewRows {
+		return nil
+	}
+	all, _, err := client.All[api.Staff](f.ctx, f.s.client, "/staff", 1_000_000)
+	for i := range all {
+		f.people[all[i].StaffNumber] = &all[i]
+	}
+	return err
+}
+
 func (f *finder) staff(typed string) (*api.Staff, error) {
 	return once(f.people, typed, func(typed string) (*api.Staff, error) { return f.s.staff(f.ctx, typed) })
 }

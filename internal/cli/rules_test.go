@@ -196,3 +196,31 @@ func TestThePastIsAskedFromAShell(t *testing.T) {
 	assert.Contains(t, d.ok("permission", "people", "open the chemical store"), "Maintenance fitter")
 	assert.Contains(t, d.refused(ExitUsage, "who-can", "HB-CHEM-1", "--at", "1999-01-01 02:00"), "Nothing was kept before")
 }
+
+// Of a long file the people are read once, and not one by one; whoever is named otherwise than by number is still found.
+func TestALongFileIsAssignedAsOneChange(t *testing.T) {
+	d := newDesk(t)
+	d.login("idris")
+	var rows strings.Builder
+	rows.WriteString("staff\n")
+	for n := 12; n < 52; n++ {
+		fmt.Fprintf(&rows, "Q%04d\n", n)
+	}
+	rows.WriteString("Otis Thorne\n")
+	before := d.s.App.Live().State().Assignments.Last()
+	_, problems, code := d.run(rows.String(), "assign", "--from", "-", "--place", "HB-GRADE", "--template", "grader", "--until", testkit.InWeeks(2))
+	require.Zero(t, code, problems)
+	assert.Contains(t, problems, "41 assignments are made.")
+	assert.Equal(t, before+41, d.s.App.Live().State().Assignments.Last())
+	revision := d.s.App.Live().State().Revision
+	rows.WriteString("Nobody Atall\n")
+	_, problems, code = d.run(rows.String(), "assign", "--from", "-", "--place", "HB-COLD", "--template", "grader")
+	assert.Equal(t, ExitNotFound, code)
+	assert.Contains(t, problems, "-, line 43: no staff member is called \"Nobody Atall\"")
+	assert.Equal(t, revision, d.s.App.Live().State().Revision, "nothing of it is done")
+	out, problems, code := d.run(rows.String()[:len("staff\n")+30*len("Q0012\n")], "exception", "add", "--from", "-", "--permission", "stock.count", "--at", "HB-GRADE", "--reason", "counts in the hall", "--preview")
+	require.Zero(t, code, problems)
+	assert.Contains(t, out, "30 people at Grading hall gain “Count stock”; nobody loses.")
+	assert.Contains(t, out, "Make an exception for Q0012 Ilse Wexley (level: yes; permission: Count stock;")
+	assert.NotContains(t, out, "withheld: no")
+}

@@ -12,6 +12,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
@@ -42,9 +43,26 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == draft.Pending {
 			continue
 		}
-		step.Changes = append(step.Changes, api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])})
+		said := api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])}
+		if x, is := change.RecordOf(v.live.State(), e.Record).(*org.Exception); is && field == "level" {
+			said.Was, said.Now = v.levelWords(x.Permission, e.Before[field]), v.levelWords(x.Permission, e.After[field])
+		}
+		if said.Was == "" && said.Now == "no" && !strings.HasPrefix(field, "settings.") {
+			continue // what is new and not so goes without saying
+		}
+		step.Changes = append(step.Changes, said)
 	}
 	return step
+}
+
+// levelWords says the level of an exception, which is kept as a number, by its name.
+func (v view) levelWords(id permit.PermissionID, value any) string {
+	level, is := value.(float64)
+	permission := v.live.Catalogue().Permission(id)
+	if !is || permission == nil {
+		return ""
+	}
+	return permission.Scale.Word(permit.Level(level))
 }
 
 // fieldWords says a field of a record in words; a setting by the title of what it sets.

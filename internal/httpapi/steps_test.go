@@ -40,6 +40,8 @@ func TestAStepIsSaidInWords(t *testing.T) {
 		After: map[string]any{"settings.line.run": "yes", "decided_at": 4.0, "days": 90.0}}, done)
 	assert.Equal(t, "Changed template packer Packer", step.Words)
 	assert.Equal(t, []api.StepChange{{Field: "base", Was: "Packer"}, {Field: "days", Now: "90"}, {Field: "the group Lines", Was: "full"}, {Field: "Run a line", Was: "no", Now: "yes"}}, step.Changes)
+	decided := v.step(&change.Entry{Op: "template.edit", On: "packer Packer", Record: "template:1", After: map[string]any{"settings.line.run": "no", "retired": false}}, done)
+	assert.Equal(t, []api.StepChange{{Field: "Run a line", Now: "no"}}, decided.Changes, "a setting of no is a decision; another new no goes without saying")
 	assert.Len(t, v.steps([]change.Entry{{Op: "staff.lock", On: "a"}, {Op: "staff.lock", On: "b"}, {Op: "staff.lock", On: "c"}}, 2, done), 2, "the first so many")
 }
 

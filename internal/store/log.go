@@ -108,10 +108,14 @@ func (s *Store) UndoneBy(ctx context.Context, ids []uint64) (map[uint64]uint64, 
 	return by, err
 }
 
-// LaterOn returns the newest entry after a revision that is about a record, or nil.
-func (s *Store) LaterOn(ctx context.Context, kind string, number uint32, revision uint64) (*AuditEntry, error) {
+// LaterOn returns the newest entry after a revision that is about one of some records, or nil.
+func (s *Store) LaterOn(ctx context.Context, records []Subject, revision uint64) (*AuditEntry, error) {
+	pairs := make([][]any, len(records))
+	for i, r := range records {
+		pairs[i] = []any{r.Kind, r.Number}
+	}
 	var entry AuditEntry
-	err := s.db.WithContext(ctx).Where("id IN (SELECT entry_id FROM audit_subjects WHERE kind = ? AND number = ?) AND revision > ?", kind, number, revision).
+	err := s.db.WithContext(ctx).Where("id IN (SELECT entry_id FROM audit_subjects WHERE (kind, number) IN ?) AND revision > ?", pairs, revision).
 		Order("id DESC").Take(&entry).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, nil

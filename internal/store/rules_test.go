@@ -201,10 +201,11 @@ func TestWhatAnEntryUndoesIsPartOfTheChain(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, entry.Undoes)
 	assert.Equal(t, result.AuditID, *entry.Undoes)
-	later, err := s.Store.LaterOn(ctx, "template", uint32(s.App.Live().State().TemplateByCode("packer").ID), entry.Revision-1)
+	about := []store.Subject{{Kind: "place", Number: 1}, {Kind: "template", Number: uint32(s.App.Live().State().TemplateByCode("packer").ID)}}
+	later, err := s.Store.LaterOn(ctx, about, entry.Revision-1)
 	require.NoError(t, err)
 	assert.Equal(t, second.AuditID, later.ID)
-	later, err = s.Store.LaterOn(ctx, "template", uint32(s.App.Live().State().TemplateByCode("packer").ID), entry.Revision)
+	later, err = s.Store.LaterOn(ctx, about, entry.Revision)
 	require.NoError(t, err)
 	assert.Nil(t, later)
 	_, err = s.App.VerifyAudit(ctx)
