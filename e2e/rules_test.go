@@ -143,6 +143,37 @@ func TestTheTreeOfATemplateIsWalkedAndSetByKeys(t *testing.T) {
 	assert.Equal(t, "view", s.App.Live().Catalogue().PermissionByKey("line.run").Scale.Word(s.App.Live().Resolved(s.App.Live().State().TemplateByCode("packer").ID)[s.App.Live().Catalogue().PermissionByKey("line.run").ID].Level))
 }
 
+// A limit is typed after Enter; Escape leaves it as it was, and what is beyond its ceiling is refused where it stands.
+func TestALimitIsTypedInTheTree(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	p.visit("/templates/line-operator")
+	p.focusRow("line.speed")
+	p.keys("\r")
+	p.until("the field is reached", `document.activeElement.getAttribute("aria-label") === "Limit of Set the line speed, in percent"`)
+	p.text(`(document.activeElement.select(), "")`)
+	p.keys("95")
+	p.keys("\r")
+	p.see("1 edit in your draft")
+	p.until("and the row again", `document.activeElement.dataset.key === "line.speed"`)
+	p.visit("/drafts/open")
+	p.see("Set the line speed: 80 95")
+	p.visit("/templates/line-operator")
+	p.focusRow("line.speed")
+	p.keys("\r")
+	p.text(`(document.activeElement.select(), "")`)
+	p.keys("400")
+	p.keys("\r")
+	p.see("400 percent is beyond the most that this can be, 100 percent")
+	p.focusRow("line.speed")
+	p.keys("0")
+	p.until("none", `document.querySelector('[data-key="line.speed"] input[type=number]').value === "0"`)
+	p.focusRow("line.speed")
+	p.shortcut("Backspace", "Backspace")
+	p.until("back to the base's", `document.querySelector('[data-key="line.speed"]').innerText.includes("not given")`)
+}
+
 func TestAManagerIsShownWhatIsNotTheirsToGive(t *testing.T) {
 	s := testkit.Demo(t)
 	addJam(t, s)

@@ -233,6 +233,13 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	p.see("Latest refusals")
 	check("on a tablet")
 	assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`), "nothing is cut off on a tablet")
+	for path, sees := range map[string]string{"/templates/packer": "Where it comes from", "/grid": "by a template", "/catalogue": "Open cold rooms", "/exceptions": "Trains to lead a line",
+		"/compare?templates=packer,line-lead": "permissions differ", "/look?staff=Q0011": "What they meet", "/drafts": "last edited", "/staff/Q0066": "What, where, whose records"} {
+		p.visit(path)
+		p.see(sees)
+		check(path + " on a tablet")
+		assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`), "nothing of %s is cut off on a tablet", path)
+	}
 }
 
 // programs builds what is tried from a shell.

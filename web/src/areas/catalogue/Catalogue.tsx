@@ -158,7 +158,7 @@ export function Catalogue() {
                           <button
                             type="button"
                             className="text-damson underline underline-offset-2"
-                            aria-label={`Who has ${p.title}`}
+                            aria-label={`${p.given} templates. Who has ${p.title}`}
                             onClick={() => setHolders(p)}
                           >
                             {p.given} templates

@@ -88,7 +88,7 @@ export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; 
         );
     } else if (edits && e.key === " ") choose(line.key);
     else if (edits && (e.key === "Backspace" || e.key === "Delete")) setBack(line);
-    else if (edits && e.key === "Enter") row(line.key)?.querySelector("input")?.focus();
+    else if (edits && e.key === "Enter") row(line.key)?.querySelector<HTMLInputElement>("input[type=number]")?.focus();
     else if (edits && digit >= 0 && line.words[digit] !== undefined) setWord(line, digit, line.words[digit]!);
     else if (e.key === "Escape" && chosen.size) setChosen(new Set());
     else return;
@@ -272,8 +272,11 @@ function Number_({ line, onNumber }: Pick<RowProps, "line" | "onNumber">) {
   useEffect(() => {
     if (document.activeElement !== input.current) setTyped(line.origin === "undecided" ? "" : (line.level ?? ""));
   }, [line]);
+  const sent = useRef(typed);
   const send = () => {
-    if (typed !== "" && typed !== line.level) onNumber(typed);
+    if (typed === "" || typed === line.level || typed === sent.current) return; // leaving the field after Enter sends nothing again
+    sent.current = typed;
+    onNumber(typed);
   };
   const most = line.most ?? (line.scale?.most ? String(line.scale.most) : undefined);
   return (
