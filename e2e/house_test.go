@@ -15,7 +15,7 @@ func TestImportsPointOneWay(t *testing.T) {
 	require.NoError(t, err)
 	const module = "loyallatch.example/latch/"
 	allowed := map[string][]string{
-		"internal/core/": {"internal/core/"}, "internal/api": {}, "internal/client": {"internal/api"}, "internal/cli": {"internal/api", "internal/client"},
+		"internal/core/": {"internal/core/"}, "internal/api": {}, "internal/client": {"internal/api"}, "internal/cli": {"internal/api", "internal/client", "internal/core/words"},
 		"internal/store": {"internal/core/"}, "internal/app": {"internal/core/", "internal/store", "starters"}, "internal/httpapi": {"internal/api", "internal/app", "internal/core/", "internal/store"},
 		"internal/mariadb": {}, "internal/demo": {"demo", "internal/app", "internal/core/", "internal/store"}, "internal/serve": {"internal/app", "internal/httpapi", "internal/store", "web"},
 		"internal/testkit": {"internal/", "web"}, "cmd/loyal": {"internal/cli"}, "cmd/loyalsim": {"internal/api", "internal/client"}, "cmd/loyald": {"internal/"},

@@ -14,6 +14,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) permissionCommand() *cobra.Command {
@@ -30,7 +31,7 @@ func (s *session) permissionCommand() *cobra.Command {
 			{"KEY", func(p api.Permission) string { return p.Key }}, {"MAY", func(p api.Permission) string { return p.Title }},
 			{"SCALE", func(p api.Permission) string { return scaleText(p.Scale) }},
 			{"AT", func(p api.Permission) string { return strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " ") }},
-			{"GIVEN BY", func(p api.Permission) string { return fmt.Sprintf("%d templates", p.Given) }},
+			{"GIVEN BY", func(p api.Permission) string { return words.Count(p.Given, "template", "templates") }},
 			{"UNDECIDED", func(p api.Permission) string {
 				if p.Undecided == 0 {
 					return ""
@@ -46,8 +47,8 @@ func (s *session) permissionCommand() *cobra.Command {
 		}, client.Query("q", q), client.Query("group", group), client.Query("kind", kind), client.Query("retired", strconv.FormatBool(retired)))
 	}
 	add := &cobra.Command{Use: "add KEY", Short: "Add a permission; nobody has it until a template decides it", Args: cobra.ExactArgs(1),
-		Example: "  loyal permission add line.jam --title 'Clear a jam' --sentence 'Takes a jam out of a stopped line.' --group line --scale switch --at work_centre\n" +
-			"  loyal permission add stock.crates --title 'Lend crates' --sentence 'Lends crates to growers, up to a number.' --group stock --scale 'limit in crates, at most 200' --at zone,site"}
+		Example: "  loyal permission add line.jam --title 'Clear a jam' --sentence 'Takes a jam out of a stopped line.' --group line --scale switch --kinds work_centre\n" +
+			"  loyal permission add stock.crates --title 'Lend crates' --sentence 'Lends crates to growers, up to a number.' --group stock --scale 'limit in crates, at most 200' --kinds zone,site"}
 	addFields := s.permissionFlags(add)
 	add.RunE = func(c *cobra.Command, args []string) error {
 		f, err := addFields()
@@ -82,7 +83,7 @@ func (s *session) permissionCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.confirm(fmt.Sprintf("Retire “%s”, which %d templates give?", p.Title, p.Given)); err != nil {
+			if err := s.confirm(fmt.Sprintf("Retire “%s”, which %s?", p.Title, words.Count(p.Given, "template gives", "templates give"))); err != nil {
 				return err
 			}
 			_, err = s.change(c.Context(), p.Title+" is retired.", api.Operation{Op: "permission.retire", On: p.Key})
@@ -93,10 +94,10 @@ func (s *session) permissionCommand() *cobra.Command {
 		return err
 	}}
 	people := &cobra.Command{Use: "people PERMISSION", Short: "Everybody who holds a permission anywhere, through what, until when", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
-		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release --under HB -o csv"}
+		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release --place HB -o csv"}
 	most := limitFlag(people, 500)
-	under := people.Flags().String("under", "", "held at this place, below it, or above it")
-	completeFlag(people, "under", s.completePlaces())
+	under := people.Flags().String("place", "", "held at this place, below it, or above it")
+	completeFlag(people, "place", s.completePlaces())
 	people.RunE = func(c *cobra.Command, args []string) error {
 		p, err := s.permission(c.Context(), args[0])
 		if err != nil {
@@ -158,7 +159,7 @@ func (s *session) permissionFlags(c *cobra.Command) func() (*api.PermissionField
 	var sensitive bool
 	fill := fieldFlags(c, []fieldFlag{{&f.Title, "title", "what it is, such as 'Clear a jam'"}, {&f.Sentence, "sentence", "one plain sentence"}, {&f.Group, "group", "key of the group it stands in"}})
 	c.Flags().StringVar(&scale, "scale", "", "switch, or levels such as 'none < view < run', or 'limit in kg, at most 100'")
-	c.Flags().StringSliceVar(&kinds, "at", nil, "kinds of place it applies to: site, zone, door, device, work_centre")
+	c.Flags().StringSliceVar(&kinds, "kinds", nil, "kinds of place it applies to: site, zone, door, device, work_centre")
 	c.Flags().BoolVar(&sensitive, "sensitive", false, "giving it asks for a reason")
 	return func() (*api.PermissionFields, error) {
 		fill()
@@ -169,7 +170,7 @@ func (s *session) permissionFlags(c *cobra.Command) func() (*api.PermissionField
 			}
 			f.Scale = read
 		}
-		if c.Flags().Changed("at") {
+		if c.Flags().Changed("kinds") {
 			f.Kinds = &kinds
 		}
 		if c.Flags().Changed("sensitive") {
@@ -274,7 +275,7 @@ func (s *session) importCommand(what string) *cobra.Command {
 			fmt.Fprintln(s.err, "Nothing to do: everything is so already.")
 			return nil
 		}
-		return s.report(result, fmt.Sprintf("Applied: %d steps. %s", result.Total, result.Effect.Summary))
+		return s.report(result, fmt.Sprintf("Applied: %s. %s", words.Count(result.Total, "step", "steps"), result.Effect.Summary))
 	}
 	return c
 }
@@ -284,13 +285,18 @@ const mostRead = 4 << 20
 
 // read reads a file, or stdin for "-".
 func (s *session) read(name string) ([]byte, error) {
-	if name == "-" {
-		return io.ReadAll(io.LimitReader(s.in, mostRead))
+	var from io.Reader = s.in
+	if name != "-" {
+		file, err := os.Open(name)
+		if err != nil {
+			return nil, usagef("%s cannot be read: %w", name, err)
+		}
+		defer func() { _ = file.Close() }()
+		from = file
 	}
-	file, err := os.Open(name)
-	if err != nil {
-		return nil, usagef("%s cannot be read: %v", name, err)
+	text, err := io.ReadAll(io.LimitReader(from, mostRead+1))
+	if err == nil && len(text) > mostRead {
+		return nil, usagef("%s is longer than the %d MB that are taken at once; make several of it", name, mostRead>>20)
 	}
-	defer func() { _ = file.Close() }()
-	return io.ReadAll(io.LimitReader(file, mostRead))
+	return text, err
 }

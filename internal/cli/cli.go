@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -33,6 +34,8 @@ const (
 type usageError struct{ error }
 
 func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
+
+func (e usageError) Unwrap() error { return e.error }
 
 // refusal is a decision that refuses: it has been printed already.
 type refusal struct{}
@@ -108,7 +111,7 @@ func (s *session) exitCode(err error) int {
 		return ExitUsage
 	case errors.As(err, &missing):
 		return ExitNotFound
-	case strings.HasPrefix(err.Error(), "unknown command"), strings.Contains(err.Error(), "flag"), strings.Contains(err.Error(), "arg(s)"):
+	case strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(), "required flag(s)"):
 		return ExitUsage
 	}
 	return ExitFailed
@@ -139,7 +142,38 @@ func (s *session) root() *cobra.Command {
 		root.AddCommand(c)
 	}
 	root.AddCommand(s.loginCommand(), s.logoutCommand())
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usagef("%w; see %s --help", err, c.CommandPath()) })
+	sayMisuse(root)
 	return root
+}
+
+// sayMisuse lets every command say how it is called when it is called with too few or too many words.
+func sayMisuse(c *cobra.Command) {
+	if fits := c.Args; fits != nil {
+		c.Args = func(c *cobra.Command, args []string) error {
+			if fits(c, args) == nil {
+				return nil
+			}
+			call := strings.TrimSuffix(c.UseLine(), " [flags]")
+			switch len(args) {
+			case 0:
+				return usagef("something is missing; it is called as: %s", call)
+			default:
+				return usagef("%s is not what this takes; it is called as: %s, and a name of several words stands in quotes", quoted(args), call)
+			}
+		}
+	}
+	for _, below := range c.Commands() {
+		sayMisuse(below)
+	}
+}
+
+func quoted(words []string) string {
+	quoted := make([]string, len(words))
+	for i, word := range words {
+		quoted[i] = strconv.Quote(word)
+	}
+	return strings.Join(quoted, " ")
 }
 
 // settings are what loyal login keeps.

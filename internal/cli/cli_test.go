@@ -189,7 +189,7 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 		{"disconnecting one", "", []string{"device", "retire", "5", "-y", "--reason", "replaced"}, ExitDone, "is disconnected"},
 		{"an unknown command", "", []string{"fire", "Q0011"}, ExitUsage, "unknown command"},
 		{"an unknown flag", "", []string{"lock", "Q0011", "--hard"}, ExitUsage, "unknown flag"},
-		{"too few arguments", "", []string{"lock"}, ExitUsage, "arg(s)"},
+		{"too few arguments", "", []string{"lock"}, ExitUsage, "it is called as: loyal lock STAFF"},
 		{"nobody to check", "", []string{"check", "--place", "HB"}, ExitUsage, "name a person"},
 		{"a moment that is none", "", []string{"check", "Q0012", "--place", "HB-PACK-1", "--at", "noonish"}, ExitUsage, "not a moment"},
 	} {

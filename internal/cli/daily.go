@@ -10,6 +10,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // fieldFlag is a field of a record as a flag: into is set only where the flag is given.
@@ -178,7 +179,7 @@ func (s *session) assignCommand() *cobra.Command {
 			done = fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name)
 		}
 		if len(rows) > 1 {
-			done = fmt.Sprintf("%d assignments are made.", len(rows))
+			done = words.Count(len(rows), "assignment is made.", "assignments are made.")
 		}
 		result, err := s.change(c.Context(), done, operations...)
 		if err == nil && result != nil && s.output != "json" {
@@ -217,7 +218,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 	var level int32
 	var pin bool
 	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1), ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
-		body := api.DecisionRequest{Permission: permission, Level: level}
+		body := api.DecisionRequest{Level: level}
 		switch {
 		case pin == (len(args) == 1):
 			return usagef("name a person, or say --pin and send the PIN on stdin")
@@ -238,6 +239,13 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 			return err
 		}
 		body.Place = where.Code
+		if permission != "" {
+			p, err := s.permission(c.Context(), permission)
+			if err != nil {
+				return err
+			}
+			body.Permission = p.Key
+		}
 		if at != "" {
 			moment, err := readMoment(at, where.TimeZone)
 			if err != nil {
@@ -252,7 +260,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 		return s.decision(&d, explain)
 	}}
 	c.Flags().StringVar(&place, "place", "", "where (required)")
-	c.Flags().StringVar(&permission, "permission", "", "key of the permission; what the place asks about where left out")
+	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
 	c.Flags().StringVar(&at, "at", "", "when, such as '2026-11-30 02:00' in the place's time zone; now where left out")
 	c.Flags().Int32Var(&level, "level", 0, "at least this level or limit")
 	c.Flags().BoolVar(&pin, "pin", false, "by PIN, read without echo or from stdin")

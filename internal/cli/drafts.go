@@ -11,6 +11,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) draftCommand() *cobra.Command {
@@ -109,7 +110,7 @@ func (s *session) draftShown(d *api.Draft) error {
 	if s.output == "json" {
 		return s.json(d)
 	}
-	head := fmt.Sprintf("Draft %d, %s, %d edits", d.ID, d.State, d.Count)
+	head := fmt.Sprintf("Draft %d, %s, %s", d.ID, d.State, words.Count(d.Count, "edit", "edits"))
 	if d.Title != "" {
 		head += ": " + d.Title
 	}

@@ -3,7 +3,9 @@ package cli
 import (
 	"bytes"
 	"encoding/csv"
+	"errors"
 	"fmt"
+	"io/fs"
 	"slices"
 	"strings"
 	"time"
@@ -12,6 +14,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) exceptionCommand() *cobra.Command {
@@ -35,7 +38,7 @@ func (s *session) exceptionCommand() *cobra.Command {
 		}
 		return list(c.Context(), s, "/exceptions", *limit, []column[api.Exception]{
 			{"ID", func(e api.Exception) string { return fmt.Sprint(e.ID) }}, {"WHO", func(e api.Exception) string { return e.Staff.StaffNumber + " " + e.Staff.Name }},
-			{"WHAT", exceptionWords}, {"AT", func(e api.Exception) string { return e.Place.Name }}, {"AGE", func(e api.Exception) string { return fmt.Sprintf("%d days", e.Days) }},
+			{"WHAT", exceptionWords}, {"AT", func(e api.Exception) string { return e.Place.Name }}, {"AGE", func(e api.Exception) string { return words.Count(e.Days, "day", "days") }},
 			{"UNTIL", func(e api.Exception) string { return or(e.Until, "open") }}, {"WHY", func(e api.Exception) string { return e.Reason }}, {"NEEDLESS", func(e api.Exception) string { return e.Needless }},
 		}, client.Query("staff", staff), client.Query("place", place), client.Query("template", template), client.Query("permission", permission), client.Query("q", q),
 			client.Query("when", when), client.Query("sort", sort), client.Query("needless", isNeedless))
@@ -70,14 +73,14 @@ func (s *session) exceptionCommand() *cobra.Command {
 			fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Needless)
 			operations = append(operations, api.Operation{Op: "exception.end", On: fmt.Sprint(e.ID)})
 		}
-		if err := s.confirm(fmt.Sprintf("End these %d exceptions?", len(needless))); err != nil {
+		if err := s.confirm(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions"))); err != nil {
 			return err
 		}
-		_, err = s.change(c.Context(), fmt.Sprintf("%d needless exceptions ended.", len(needless)), operations...)
+		_, err = s.change(c.Context(), words.Count(len(needless), "needless exception", "needless exceptions")+" ended.", operations...)
 		return err
 	}}
-	return noun("exception", "What one person may do beside their templates, or may not", listing, s.exceptionMake("add", "Add one permission for one person, or for many from a CSV", "loyal exception add Q0064 --permission line.changeover --at HB --until 2027-03-01 --reason 'trains to lead'"),
-		s.exceptionMake("withhold", "Withhold one permission from one person, or from many from a CSV", "loyal exception withhold Q0018 --permission 'clear a jam' --at HB --until 2027-01-10 --reason 'light duty'"), edit, end, tidy)
+	return noun("exception", "What one person may do beside their templates, or may not", listing, s.exceptionMake("add", "Add one permission for one person, or for many from a CSV", "loyal exception add Q0064 --permission line.changeover --place HB --until 2027-03-01 --reason 'trains to lead'"),
+		s.exceptionMake("withhold", "Withhold one permission from one person, or from many from a CSV", "loyal exception withhold Q0018 --permission 'clear a jam' --place HB --until 2027-01-10 --reason 'light duty'"), edit, end, tidy)
 }
 
 func exceptionWords(e api.Exception) string {
@@ -95,14 +98,14 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	c := &cobra.Command{Use: verb + " [STAFF...]", Short: short, ValidArgsFunction: s.completeStaff(),
 		Example: "  " + example + "\n  loyal exception " + verb + " --from list.csv --reason 'agreed with the foremen' --preview\n  (the columns are staff, permission, place, level, from, until; what a flag says holds for every row)"}
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title")
-	c.Flags().StringVar(&place, "at", "", "the place, with all below it; the home site where left out")
+	c.Flags().StringVar(&place, "place", "", "the place, with all below it; the home site where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; or a CSV file, - for stdin, with a row for each person")
 	c.Flags().StringVar(&until, "until", "", "last day that counts")
 	if verb == "add" {
 		c.Flags().StringVar(&level, "level", "", "level of what is added; a switch needs none")
 	}
 	completeFlag(c, "permission", s.completePermissions())
-	completeFlag(c, "at", s.completePlaces())
+	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		file, first := fileOrDay(from, "")
 		flags := map[string]string{"permission": permission, "place": place, "level": level, "from": first, "until": until}
@@ -134,7 +137,7 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 			operations = append(operations, api.Operation{Op: "exception.add", Set: raw(api.ExceptionFields{Staff: p.StaffNumber, Permission: what.Key, Place: at.Code,
 				Withheld: verb == "withhold", Level: row["level"], From: row["from"], Until: row["until"]})})
 		}
-		result, err := s.change(c.Context(), fmt.Sprintf("%d exceptions are made.", len(operations)), operations...)
+		result, err := s.change(c.Context(), words.Count(len(operations), "exception is made.", "exceptions are made."), operations...)
 		if err == nil && result != nil && s.output != "json" {
 			s.sentences(result.People)
 		}
@@ -161,7 +164,7 @@ func (s *session) many(args []string, file string, flags map[string]string, colu
 	case file == "" && len(args) == 0:
 		return nil, usagef("name somebody, or a CSV file with --from")
 	case file != "" && len(args) > 0:
-		return nil, usagef("name people or a CSV file, not both")
+		return nil, usagef("name people, or a CSV file with --from, not both; a day is written 2027-03-01")
 	}
 	var rows []map[string]string
 	if file == "" {
@@ -170,6 +173,9 @@ func (s *session) many(args []string, file string, flags map[string]string, colu
 		}
 	} else {
 		text, err := s.read(file)
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, usagef("%q is neither a day, such as 2027-03-01, nor a file that is there", file)
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -60,10 +60,10 @@ func (s *session) momentOption(text, zone string) ([]client.Option, error) {
 func (s *session) lookAsCommand() *cobra.Command {
 	var place, at string
 	c := &cobra.Command{Use: "look-as STAFF", Short: "What somebody meets at a place: which doors open, what terminals offer. Nobody signs in as them", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal look-as Q0064 --at HB-PACK\n  loyal look-as 'Joss Hallam' --at HB-CHEM --when '2026-03-03 02:00'"}
-	c.Flags().StringVar(&place, "at", "", "the place, with all below it; their home site where left out")
-	c.Flags().StringVar(&at, "when", "", "a moment, past or future, in the place's time zone; now where left out")
-	completeFlag(c, "at", s.completePlaces())
+		Example: "  loyal look-as Q0064 --place HB-PACK\n  loyal look-as 'Joss Hallam' --place HB-CHEM --at '2026-03-03 02:00'"}
+	c.Flags().StringVar(&place, "place", "", "the place, with all below it; their home site where left out")
+	c.Flags().StringVar(&at, "at", "", "a moment, past or future, in the place's time zone; now where left out")
+	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		p, err := s.staff(c.Context(), args[0])
 		if err != nil {

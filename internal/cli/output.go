@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"strings"
 	"unicode/utf8"
@@ -134,6 +135,12 @@ func find[T any](ctx context.Context, s *session, path, typed, noun string, name
 	}
 	if len(items) == 0 {
 		return nil, notFound{fmt.Errorf("no %s is called %q", noun, typed)}
+	}
+	if total > len(items) { // the one whose code it is may stand further down
+		var exact T
+		if err := s.client.Get(ctx, path+"/"+url.PathEscape(typed), &exact); err == nil {
+			return &exact, nil
+		}
 	}
 	var b strings.Builder
 	for i, item := range items {

@@ -80,7 +80,7 @@ func TestOneThingAnswersProgramsWhole(t *testing.T) {
 	read(&compared, "template", "compare", "packer", "picker", "--differences")
 	assert.Len(t, compared.Items, compared.Differing)
 	var look api.Look
-	read(&look, "look-as", "Q0011", "--at", "HB-PACK-1")
+	read(&look, "look-as", "Q0011", "--place", "HB-PACK-1")
 	assert.Len(t, look.Items, 1)
 	var sheets []api.SheetTemplate
 	read(&sheets, "template", "sheet", "picker")

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -10,6 +11,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) templateCommand() *cobra.Command {
@@ -54,8 +56,8 @@ func (s *session) templateShow() *cobra.Command {
 		s.line("Based on", t.Base)
 		s.line("Hours", t.HoursWords)
 		s.line("Needs", strings.Join(t.Needs, ", "))
-		s.line("Gives", fmt.Sprintf("%d permissions; %d wait for a decision", t.Given, t.Undecided))
-		s.line("Assigned", fmt.Sprintf("%d times", t.Assignments))
+		s.line("Gives", fmt.Sprintf("%s; %d undecided", words.Count(t.Given, "permission", "permissions"), t.Undecided))
+		s.line("Assigned", words.Count(t.Assignments, "time", "times"))
 		fmt.Fprintln(s.out)
 		var shown []api.TemplatePermission
 		for _, p := range t.Permissions {
@@ -159,12 +161,12 @@ func (s *session) settingKey(ctx context.Context, typed string) (string, error) 
 func (s *session) templateAdd() *cobra.Command {
 	var like, place string
 	c := &cobra.Command{Use: "add CODE", Short: "Make a template: from nothing, or from what a person holds", Args: cobra.ExactArgs(1),
-		Example: "  loyal template add tray-line --name 'Tray line operator' --base line-operator --set line.speed=100\n  loyal template add line-cover --name 'Line cover' --like Q0066 --at HB --preview"}
+		Example: "  loyal template add tray-line --name 'Tray line operator' --base line-operator --set line.speed=100\n  loyal template add line-cover --name 'Line cover' --like Q0066 --place HB --preview"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&like, "like", "", "give what this person holds, by templates and exceptions")
-	c.Flags().StringVar(&place, "at", "", "of --like: at this place")
+	c.Flags().StringVar(&place, "place", "", "of --like: at this place")
 	completeFlag(c, "like", s.completeStaff())
-	completeFlag(c, "at", s.completePlaces())
+	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		f, err := fields(c.Context())
 		if err != nil {
@@ -266,16 +268,19 @@ func (s *session) templateCompare() *cobra.Command {
 	var with, place string
 	var differences bool
 	c := &cobra.Command{Use: "compare TEMPLATE...", Short: "Lay templates side by side, or a template and what a person holds", Args: cobra.MinimumNArgs(1), ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal template compare line-operator line-lead --differences\n  loyal template compare packer --with Q0018 --at HB --differences"}
+		Example: "  loyal template compare line-operator line-lead --differences\n  loyal template compare packer --with Q0018 --place HB --differences"}
 	c.Flags().StringVar(&with, "with", "", "a person to put beside them")
-	c.Flags().StringVar(&place, "at", "", "of --with: what they hold at this place; their home site where left out")
+	c.Flags().StringVar(&place, "place", "", "of --with: what they hold at this place; their home site where left out")
 	c.Flags().BoolVar(&differences, "differences", false, "only what differs")
 	completeFlag(c, "with", s.completeStaff())
-	completeFlag(c, "at", s.completePlaces())
+	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		var codes []string
 		for _, typed := range args {
 			t, err := s.template(c.Context(), typed)
+			if errors.As(err, new(notFound)) {
+				return notFound{fmt.Errorf("%w; a person is named by --with", err)}
+			}
 			if err != nil {
 				return err
 			}
@@ -317,7 +322,7 @@ func (s *session) templateCompare() *cobra.Command {
 			return ""
 		}})
 		table(s, compared.Items, columns)
-		fmt.Fprintf(s.err, "%d permissions differ.\n", compared.Differing)
+		fmt.Fprintln(s.err, words.Count(compared.Differing, "permission differs.", "permissions differ."))
 		return nil
 	}
 	return c
@@ -357,7 +362,7 @@ func (s *session) templateRetire() *cobra.Command {
 		if endAssignments {
 			set["end_assignments"] = true
 		}
-		if err := s.confirm(fmt.Sprintf("Retire %s, which %d assignments use?", t.Name, t.Assignments)); err != nil {
+		if err := s.confirm(fmt.Sprintf("Retire %s, which %s?", t.Name, words.Count(t.Assignments, "assignment uses", "assignments use"))); err != nil {
 			return err
 		}
 		_, err = s.change(c.Context(), t.Name+" is retired.", api.Operation{Op: "template.retire", On: t.Code, Set: raw(set)})

@@ -122,7 +122,7 @@ func (w *telling) write() {
 	case Withheld:
 		x := w.s.state.Exception(w.e.Exception)
 		w.exception(x)
-		w.say(fmt.Sprintf("It is withheld from %s that %s may %s at %s.", w.who(), w.who(), w.what(), w.placeName(x.Place)), "End the exception.")
+		w.say(fmt.Sprintf("%s may not %s: it is withheld at %s.", w.who(), w.what(), w.placeName(x.Place)), "End the exception.")
 	case NoAssignment:
 		w.say(fmt.Sprintf("%s has no assignment at %s.", w.who(), w.where()), fmt.Sprintf("Assign %s at %s, or at a place above it.", w.who(), w.where()))
 	default:
@@ -215,7 +215,7 @@ func (w *telling) hoursGround(a *org.Assignment) {
 // SettingWords says what a template says of a permission, and where.
 func (s *Snapshot) SettingWords(permission *permit.Permission, r permit.Resolved) string {
 	if !r.Decided {
-		return fmt.Sprintf("“%s” is not decided in this template", permission.Title)
+		return fmt.Sprintf("nothing in this template gives “%s”", permission.Title)
 	}
 	text := fmt.Sprintf("“%s” is set to %s", permission.Title, permission.Scale.Word(r.Level))
 	if template := s.state.Template(r.Template); template != nil {

@@ -91,7 +91,7 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		}, pin, "place_retired", "Hall door is no longer in use.", "back into use"},
 		{"withheld", func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true, Reason: "light duty"})
-		}, pin, "permission_withheld", "It is withheld from Ana that Ana may open doors at Hall.", "End the exception."},
+		}, pin, "permission_withheld", "Ana may not open doors: it is withheld at Hall.", "End the exception."},
 		{"nowhere assigned", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Ended = true }, pin, "no_assignment_here", "Ana has no assignment at Hall door.", "Assign Ana"},
 		{"not yet", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.From = today + 2 }, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill begins on 26 Nov 2026.", "begin earlier"},
 		{"no longer", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today - 1 }, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill ended on 23 Nov 2026.", "later end"},

@@ -460,7 +460,10 @@ func (d *Trial) catalogueCeiling() error {
 			}
 		}
 	}
-	return d.kindsCeiling()
+	if err := d.kindsCeiling(); err != nil {
+		return err
+	}
+	return d.addedCeiling()
 }
 
 func levelAt(resolved []permit.Resolved, id int) permit.Level {
@@ -470,15 +473,40 @@ func levelAt(resolved []permit.Resolved, id int) permit.Level {
 	return 0
 }
 
+// wider reports whether a permission that was there before has come to mean something at more kinds of place, or is no
+// longer retired.
+func (d *Trial) wider(id permit.PermissionID) bool {
+	before, after := d.before.Catalogue().Permission(id), d.catalogue().Permission(id)
+	return before != nil && !after.Retired &&
+		(before.Retired || slices.ContainsFunc(after.Kinds, func(kind estate.Kind) bool { return !before.AppliesTo(kind) }))
+}
+
+// addedCeiling asks the same of what is added for single people.
+func (d *Trial) addedCeiling() error {
+	for _, e := range d.State.Exceptions.All() {
+		if e.Withheld || e.Ended || !d.wider(e.Permission) || !e.Until.IsZero() && e.Until < d.today(d.State.Place(e.Place)) {
+			continue
+		}
+		if err := d.mayGive(e.Permission, e.Level, e.Place); err != nil {
+			return err
+		}
+		if p := d.State.Person(e.Staff); !p.Owner {
+			if err := d.notOneself(p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // kindsCeiling asks the same of a permission that has come to mean something at more kinds of place.
 func (d *Trial) kindsCeiling() error {
 	for _, t := range d.State.Templates.All() {
 		for id, resolved := range d.resolve(t) {
-			before, after := d.before.Catalogue().Permission(permit.PermissionID(id)), d.catalogue().Permission(permit.PermissionID(id))
-			if before == nil || resolved.Level == 0 || !slices.ContainsFunc(after.Kinds, func(kind estate.Kind) bool { return !before.AppliesTo(kind) }) {
+			if resolved.Level == 0 || !d.wider(permit.PermissionID(id)) {
 				continue
 			}
-			if err := d.giveEverywhere(after.ID, resolved.Level); err != nil {
+			if err := d.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
 				return err
 			}
 			if err := d.templateNotOwn(t); err != nil {

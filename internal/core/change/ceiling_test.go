@@ -1,6 +1,7 @@
 package change
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -120,6 +121,22 @@ func TestWidernessOfAPermissionIsGivingToo(t *testing.T) {
 	d := h.must(owner, "benches too", op("permission.edit", "stock.adjust", set{"kinds": []string{"device", "work_centre"}}))
 	assert.Positive(t, d.Effect.Gainers(), "who had it gains it at more kinds of place")
 	assert.True(t, h.may("S2", "stock.adjust", "A-W"))
+}
+
+// What is added for one person comes to mean more as well, where its permission does.
+func TestWhatIsAddedForOnePersonGrowsNoFurtherThanTheCeiling(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	h.must(owner, "benches", op("permission.add", "", set{"key": "door.tank", "title": "Open the tank", "sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}),
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.tank"}))
+	refuses(t, h, "S6", "You cannot give “Open the tank”", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
+	h.must(h.who("S6"), "less is theirs", op("permission.retire", "door.tank", nil))
+	refuses(t, h, "S6", "You cannot give “Open the tank”", op("permission.restore", "door.tank", nil))
+	h.must(owner, "back again", op("permission.restore", "door.tank", nil))
+	h.must(owner, "theirs too", op("exception.add", "", set{"staff": "S6", "place": "A", "permission": "door.tank"}))
+	refuses(t, h, "S6", "Nobody changes their own access", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
+	h.must(owner, "S6 gives it back", op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()), nil), op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()-1), nil))
+	h.must(h.who("S6"), "nobody has it", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
 }
 
 // Reading JSON into a list that is there writes into it: a refused or previewed edit must not reach the record.
