@@ -168,7 +168,16 @@ func TestPlacesAreAddedAndRetiredInTheConsole(t *testing.T) {
 	p.see("people lose; nobody gains.")
 	p.fill("Why", "walled up")
 	p.press("Retire the place")
-	p.see("No place has the code HB-PACK-9")
+	p.see("No place in use has the code HB-PACK-9")
+	p.tick("Show what is retired")
+	p.see("nobody can do anything here")
+	p.see("Choose a moment before it was retired to see who could.")
+	p.press("Bring it back")
+	p.see("people gain; nobody loses.")
+	p.fill("Why", "opened again")
+	p.press("Bring it back")
+	p.see("Done as change")
+	p.gone("nobody can do anything here")
 }
 
 // axe is the accessibility checker that stands among the console's own development packages.

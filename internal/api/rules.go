@@ -66,8 +66,8 @@ type TemplatePermission struct {
 	Title      string `json:"title"`
 	GroupTitle string `json:"group_title"`
 	Level      string `json:"level"`
-	Decided    bool   `json:"decided"`
-	From       string `json:"from,omitempty" doc:"Where the setting comes from"`
+	Undecided  bool   `json:"undecided,omitempty" doc:"It came into the catalogue and waits for a decision"`
+	From       string `json:"from" doc:"Where the setting comes from"`
 }
 
 // Template is a named set of permission settings.
@@ -90,6 +90,7 @@ type Template struct {
 	Exceptions  int                  `json:"exceptions" doc:"How many exceptions that count differ from it"`
 	Assignable  bool                 `json:"assignable" doc:"Whether you could give it at the place asked about, or at some site"`
 	WhyNot      string               `json:"why_not,omitempty" doc:"Why you could not"`
+	Fixed       string               `json:"fixed,omitempty" doc:"Why you may not change it at all, whatever it gives"`
 	Retired     bool                 `json:"retired,omitempty"`
 	ETag        string               `json:"etag"`
 }
@@ -124,12 +125,13 @@ type Like struct {
 	Place string `json:"place" doc:"Place code"`
 }
 
-// OutlineLine is one row of a template laid out as the tree of the catalogue: a group, or a permission in it.
+// OutlineLine is one row of a template laid out as the tree of the catalogue, a group or a permission in it; or one row of
+// a permission laid out as the tree of the templates.
 type OutlineLine struct {
-	Key        string   `json:"key"`
+	Key        string   `json:"key" doc:"Of a group or a permission; the code of a template"`
 	Title      string   `json:"title"`
-	Kind       string   `json:"kind" enum:"group,permission"`
-	Parent     string   `json:"parent,omitempty" doc:"Key of the group it stands in"`
+	Kind       string   `json:"kind" enum:"group,permission,template"`
+	Parent     string   `json:"parent,omitempty" doc:"Key of the group it stands in; code of the template it is based on"`
 	Depth      int      `json:"depth"`
 	Sentence   string   `json:"sentence,omitempty"`
 	Scale      *Scale   `json:"scale,omitempty"`
@@ -146,7 +148,9 @@ type OutlineLine struct {
 	Mixed      bool     `json:"mixed,omitempty"`
 	Drafted    bool     `json:"drafted,omitempty" doc:"It differs in the draft from what is live"`
 	Most       string   `json:"most,omitempty" doc:"Where you may not set it to everything: the most you may"`
+	Fixed      bool     `json:"fixed,omitempty" doc:"You may not set it at all"`
 	WhyNot     string   `json:"why_not,omitempty" doc:"Why not"`
+	Assigned   int      `json:"assigned,omitempty" doc:"Of a template: its assignments that have not ended"`
 }
 
 // ComparisonSide is one of what is compared.
@@ -275,6 +279,6 @@ type Ceiling struct {
 type Waiting struct {
 	Template    string   `json:"template" doc:"Code"`
 	Name        string   `json:"name"`
-	Permissions []string `json:"permissions" doc:"Titles of what waits, the first 20"`
+	Permissions []string `json:"permissions" doc:"Keys of what waits, the first 20"`
 	Count       int      `json:"count"`
 }

@@ -56,6 +56,9 @@ func (s *session) permissionCommand() *cobra.Command {
 			return err
 		}
 		f.Key = &args[0]
+		if f.Scale == nil {
+			f.Scale = &api.Scale{Kind: "switch"}
+		}
 		_, err = s.change(c.Context(), or(value(f.Title), args[0])+" is in the catalogue; nobody has it until a template decides it.", api.Operation{Op: "permission.add", Set: raw(f)})
 		return err
 	}
@@ -109,7 +112,114 @@ func (s *session) permissionCommand() *cobra.Command {
 			{"UNTIL", func(h api.Holder) string { return h.Until }},
 		}, client.Query("under", *under))
 	}
-	return noun("permission", "The catalogue of what somebody may do", listing, add, edit, retire, restore, people, s.groupCommand(), s.exportCommand("permission"), s.importCommand("permission"))
+	return noun("permission", "The catalogue of what somebody may do", listing, s.permissionShow(), add, edit, s.permissionDecide(), retire, restore, people, s.groupCommand(), s.exportCommand("permission"), s.importCommand("permission"))
+}
+
+func (s *session) permissionShow() *cobra.Command {
+	return &cobra.Command{Use: "show PERMISSION", Short: "One permission, and what each template says of it", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission show line.run\n  loyal permission show 'count stock' -o json", RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.permission(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			lines, err := s.tiers(c.Context(), p)
+			if err != nil {
+				return err
+			}
+			switch s.output {
+			case "json":
+				return s.json(map[string]any{"permission": p, "templates": lines})
+			case "csv":
+				return s.passOn(c.Context(), "/permissions/"+p.Key+"/templates", client.Header("Accept", "text/csv"))
+			}
+			s.line("May", p.Title+" ("+p.Key+")")
+			s.line("Says", p.Sentence)
+			s.line("Group", p.GroupTitle)
+			s.line("Scale", scaleText(p.Scale))
+			s.line("At", strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " "))
+			if p.Sensitive {
+				s.line("Sensitive", "giving it asks for a reason")
+			}
+			fmt.Fprintln(s.out)
+			table(s, lines, []column[api.OutlineLine]{
+				{"TEMPLATE", func(l api.OutlineLine) string { return strings.Repeat("   ", l.Depth) + l.Title }}, {"CODE", func(l api.OutlineLine) string { return l.Key }},
+				{"LEVEL", func(l api.OutlineLine) string { return l.Level }}, {"SETTING", settingText}, {"ASSIGNED", func(l api.OutlineLine) string { return strconv.Itoa(l.Assigned) }},
+			})
+			return nil
+		}}
+}
+
+// tiers are what each template says of a permission, each template below the one it is based on.
+func (s *session) tiers(ctx context.Context, p *api.Permission) ([]api.OutlineLine, error) {
+	var page api.Page[api.OutlineLine]
+	err := s.client.Get(ctx, "/permissions/"+p.Key+"/templates", &page)
+	return page.Items, err
+}
+
+func settingText(l api.OutlineLine) string {
+	switch l.Origin {
+	case "own":
+		return "its own"
+	case "group":
+		return "on the group " + l.OriginName
+	case "base":
+		return "from " + l.OriginName
+	case "undecided":
+		return "not decided yet"
+	}
+	return "not given"
+}
+
+func (s *session) permissionDecide() *cobra.Command {
+	var rest bool
+	c := &cobra.Command{Use: "decide PERMISSION [TEMPLATE=LEVEL...]", Short: "Say in several templates at once what they give of a permission", Args: cobra.MinimumNArgs(1), ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission decide 'clear a jam' line-operator=yes --rest --preview\n  loyal permission decide line.speed line-operator=80 line-lead=100 --draft"}
+	c.Flags().BoolVar(&rest, "rest", false, "the others in which it is undecided do not give it, and that is decided")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		p, err := s.permission(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		if len(args) == 1 && !rest {
+			return usagef("say what to decide, such as line-operator=yes, or --rest")
+		}
+		codes, settled := []string{}, map[string]string{}
+		for _, arg := range args[1:] {
+			typed, word, is := strings.Cut(arg, "=")
+			if !is {
+				return usagef("%q says no level; write it as %s=LEVEL", arg, arg)
+			}
+			t, err := s.template(c.Context(), typed)
+			if err != nil {
+				return err
+			}
+			codes, settled[t.Code] = append(codes, t.Code), word
+		}
+		if rest {
+			lines, err := s.tiers(c.Context(), p)
+			if err != nil {
+				return err
+			}
+			for _, l := range lines { // a base stands before those based on it, which follow it
+				if _, follows := settled[l.Parent]; follows && settled[l.Key] == "" {
+					settled[l.Key] = ""
+				} else if l.Origin == "undecided" && settled[l.Key] == "" {
+					codes, settled[l.Key] = append(codes, l.Key), l.Words[0]
+				}
+			}
+		}
+		if len(codes) == 0 {
+			fmt.Fprintf(s.err, "Every template has decided “%s” already.\n", p.Title)
+			return nil
+		}
+		var operations []api.Operation
+		for _, code := range codes {
+			operations = append(operations, api.Operation{Op: "template.edit", On: code, Set: raw(map[string]any{"decide": map[string]string{p.Key: settled[code]}})})
+		}
+		_, err = s.change(c.Context(), fmt.Sprintf("“%s” is decided in %s.", p.Title, words.Count(len(codes), "template", "templates")), operations...)
+		return err
+	}
+	return c
 }
 
 func scaleText(scale api.Scale) string {
@@ -158,7 +268,7 @@ func (s *session) permissionFlags(c *cobra.Command) func() (*api.PermissionField
 	var kinds []string
 	var sensitive bool
 	fill := fieldFlags(c, []fieldFlag{{&f.Title, "title", "what it is, such as 'Clear a jam'"}, {&f.Sentence, "sentence", "one plain sentence"}, {&f.Group, "group", "key of the group it stands in"}})
-	c.Flags().StringVar(&scale, "scale", "", "switch, or levels such as 'none < view < run', or 'limit in kg, at most 100'")
+	c.Flags().StringVar(&scale, "scale", "", "switch, or levels such as 'none < view < run', or 'limit in kg, at most 100'; a new one is a switch where left out")
 	c.Flags().StringSliceVar(&kinds, "kinds", nil, "kinds of place it applies to: site, zone, door, device, work_centre")
 	c.Flags().BoolVar(&sensitive, "sensitive", false, "giving it asks for a reason")
 	return func() (*api.PermissionFields, error) {

@@ -204,6 +204,9 @@ func (s *session) placeCommand() *cobra.Command {
 		if p.Parent != nil {
 			s.line("Stands in", p.Parent.Name+" ("+p.Parent.Code+")")
 		}
+		if p.Retired {
+			s.line("State", "retired, or in something that is")
+		}
 		s.line("Open", p.OpeningWords+" ("+p.TimeZone+")")
 		s.line("Proof", strings.ReplaceAll(p.Proof, "_", " "))
 		s.line("Asks for", p.Asks)

@@ -119,12 +119,18 @@ func (s *session) template(ctx context.Context, typed string) (*api.Template, er
 
 const candidatesShown = 12
 
+// retires are the lists that hide what is retired unless asked for it.
+var retires = map[string]bool{"/places": true, "/templates": true, "/permissions": true}
+
 func find[T any](ctx context.Context, s *session, path, typed, noun string, name func(T) (code, name string)) (*T, error) {
 	typed = strings.TrimSpace(typed)
 	if typed == "" {
 		return nil, usagef("say which %s: a code or part of a name", noun)
 	}
 	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query("q", typed))
+	if err == nil && total == 0 && retires[path] { // what is retired has a past, and can be brought back
+		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query("q", typed), client.Query("retired", "true"))
+	}
 	if err != nil {
 		return nil, err
 	}

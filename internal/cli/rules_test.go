@@ -38,6 +38,14 @@ func TestTheJamStoryFromAShell(t *testing.T) {
 	d.login("maren")
 	d.ok("permission", "add", "line.jam", "--title", "Clear a jam", "--sentence", "Takes a jam out of a stopped line.", "--group", "line", "--scale", "switch", "--kinds", "work_centre")
 	assert.Contains(t, d.ok("permission", "list", "--search", "claer jam"), "in 15")
+	assert.Regexp(t, `(?m)^ +Line lead +line-lead +no +not decided yet +5$`, d.ok("permission", "show", "clear a jam"))
+	assert.Contains(t, d.ok("template", "show", "line-lead"), "not decided yet")
+	decided := d.ok("permission", "decide", "clear a jam", "line-operator=yes", "--rest", "--preview")
+	assert.Contains(t, decided, "33 people gain; nobody loses.")
+	assert.Contains(t, decided, "Change template site-manager Site manager (Clear a jam: no)")
+	for _, follows := range []string{"line-lead", "shift-supervisor", "grader", "operations-manager"} {
+		assert.NotContains(t, decided, follows, "it follows the one it is based on")
+	}
 	preview := d.ok("template", "edit", "line-operator", "--set", "clear a jam=yes", "--preview")
 	assert.Contains(t, preview, "Nothing is written. This would happen: 33 people gain; nobody loses.")
 	assert.Contains(t, preview, "+ 24 Line operators at 2 sites gain “Clear a jam”")
@@ -84,6 +92,12 @@ func TestTheCatalogueAndTemplatesFromAShell(t *testing.T) {
 	d.ok("permission", "retire", "line.help", "--yes")
 	d.ok("permission", "restore", "line.help")
 	assert.Contains(t, d.refused(ExitUsage, "permission", "edit", "line.help"), "say what to change")
+	assert.Contains(t, d.ok("permission", "show", "line.oil"), "limit in l, at most 20")
+	assert.Contains(t, d.refused(ExitUsage, "permission", "decide", "line.oil"), "say what to decide")
+	assert.Contains(t, d.refused(ExitUsage, "permission", "decide", "line.oil", "packer"), "says no level; write it as packer=LEVEL")
+	d.ok("permission", "decide", "line.oil", "packer=5", "--rest", "--reason", "oil")
+	assert.Contains(t, d.ok("permission", "decide", "line.oil", "--rest"), "has decided “Draw machine oil” already")
+	assert.Regexp(t, `line-operator +5 +from Packer`, d.ok("permission", "show", "line.oil"))
 	assert.Contains(t, d.refused(ExitUsage, "permission", "add", "x.y", "--scale", "wide"), "is not a scale")
 	assert.Contains(t, d.refused(ExitNotFound, "template", "edit", "packer", "--set", "fly=yes"), "no permission is called")
 	assert.Contains(t, d.refused(ExitUsage, "template", "edit", "packer", "--set", "line.run"), "--set takes")
@@ -200,6 +214,13 @@ func TestThePastIsAskedFromAShell(t *testing.T) {
 	assert.Contains(t, d.ok("look-as", "Joss Hallam", "--place", "HB-CHEM", "--at", then), "from the kept history")
 	assert.Contains(t, d.ok("permission", "people", "open the chemical store"), "Maintenance fitter")
 	assert.Contains(t, d.refused(ExitUsage, "who-can", "HB-CHEM-1", "--at", "1999-01-01 02:00"), "Nothing was kept before")
+	d.ok("place", "retire", "HB-CHEM", "--yes", "--reason", "pulled down")
+	assert.Contains(t, d.ok("who-can", "HB-CHEM-1", "--at", then), "Joss Hallam", "its past outlasts it")
+	assert.NotContains(t, d.ok("who-can", "HB-CHEM-1"), "Q0")
+	assert.Contains(t, d.ok("place", "show", "HB-CHEM"), "retired")
+	d.login("maren")
+	d.ok("place", "retire", "FC", "--yes", "--reason", "let")
+	d.ok("place", "restore", "FC", "--reason", "ours again")
 }
 
 // Of a long file the people are read once, and not one by one; whoever is named otherwise than by number is still found.

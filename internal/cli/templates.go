@@ -61,22 +61,17 @@ func (s *session) templateShow() *cobra.Command {
 		fmt.Fprintln(s.out)
 		var shown []api.TemplatePermission
 		for _, p := range t.Permissions {
-			if all || p.Decided && p.Level != "no" && p.Level != "none" && p.Level != "0" {
+			if all || p.Undecided || p.Level != "no" && p.Level != "none" && p.Level != "0" {
 				shown = append(shown, p)
 			}
 		}
 		table(s, shown, []column[api.TemplatePermission]{
 			{"GROUP", func(p api.TemplatePermission) string { return p.GroupTitle }}, {"MAY", func(p api.TemplatePermission) string { return p.Title }},
-			{"LEVEL", func(p api.TemplatePermission) string {
-				if !p.Decided {
-					return "not decided"
-				}
-				return p.Level
-			}}, {"SETTING", func(p api.TemplatePermission) string { return p.From }},
+			{"LEVEL", func(p api.TemplatePermission) string { return p.Level }}, {"SETTING", func(p api.TemplatePermission) string { return p.From }},
 		})
 		return nil
 	}}
-	show.Flags().BoolVar(&all, "all", false, "also what it does not give")
+	show.Flags().BoolVar(&all, "all", false, "also what it does not give, and has decided so")
 	return show
 }
 

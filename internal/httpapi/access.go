@@ -282,7 +282,7 @@ func waiting(list []app.Waiting) []api.Waiting {
 	for i, w := range list {
 		out[i] = api.Waiting{Template: w.Template.Code, Name: w.Template.Name, Count: len(w.Permissions), Permissions: []string{}}
 		for _, p := range w.Permissions[:min(len(w.Permissions), waitingNamed)] {
-			out[i].Permissions = append(out[i].Permissions, p.Title)
+			out[i].Permissions = append(out[i].Permissions, p.Key)
 		}
 	}
 	return out

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"net/http"
+	"slices"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -121,6 +122,28 @@ func (s *Server) registerPermissions() {
 				items[i] = v.holder(p, &cut.Body.Items[i])
 			}
 			return page(path, items, cut.Body.Total, cut.Body.Next), nil
+		})
+	type tiersIn struct {
+		OneKey
+		Paging
+		Draft     string `query:"draft" maxLength:"20" doc:"As this draft of yours would have it: its number, or open for the newest"`
+		Undecided bool   `query:"undecided" doc:"Only templates in which it waits for a decision"`
+	}
+	route(s, "GET", "/permissions/{id}/templates", "get-permission-outline", "catalogue", "A permission as the tree of the templates: what each says of it, and where that comes from", Access{},
+		func(ctx context.Context, in *tiersIn) (*listed[api.OutlineLine], error) {
+			v, live, err := s.drafted(ctx, in.Draft)
+			if err != nil {
+				return nil, err
+			}
+			p, err := v.permissionFor("path.id", in.ID)
+			if err != nil {
+				return nil, err
+			}
+			lines := v.tiers(p, live, callerOf(ctx).id())
+			if in.Undecided {
+				lines = slices.DeleteFunc(lines, func(l api.OutlineLine) bool { return l.Origin != "undecided" })
+			}
+			return pageOf(Base+"/permissions/"+p.Key+"/templates", lines, in.whole(treeRows))
 		})
 	type addIn struct {
 		Writing

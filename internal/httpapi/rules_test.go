@@ -41,10 +41,33 @@ func TestTheJamStoryThroughTheAPI(t *testing.T) {
 	assert.Equal(t, 15, get[api.Permission](t, maren, "/permissions/line.jam").Undecided)
 	today := get[api.Today](t, maren, "/today")
 	require.Len(t, today.Undecided, 15)
-	assert.Equal(t, []string{"Clear a jam"}, today.Undecided[0].Permissions)
+	assert.Equal(t, []string{"line.jam"}, today.Undecided[0].Permissions)
 	waiting := get[api.Page[api.OutlineLine]](t, maren, "/templates/line-operator/outline", client.Query("undecided", "true"))
 	require.Len(t, waiting.Items, 2)
 	assert.Equal(t, []string{"line", "line.jam"}, []string{waiting.Items[0].Key, waiting.Items[1].Key})
+	tiers := get[api.Page[api.OutlineLine]](t, maren, "/permissions/line.jam/templates")
+	require.Len(t, tiers.Items, 15)
+	tier := func(items []api.OutlineLine, code string) api.OutlineLine {
+		at := slices.IndexFunc(items, func(l api.OutlineLine) bool { return l.Key == code })
+		require.GreaterOrEqual(t, at, 0)
+		return items[at]
+	}
+	lead := tier(tiers.Items, "line-lead")
+	assert.Equal(t, []any{"Line lead", "template", "line-operator", 2, "undecided", "no", 5, false}, []any{lead.Title, lead.Kind, lead.Parent, lead.Depth, lead.Origin, lead.Level, lead.Assigned, lead.Fixed})
+	idris := s.Client(t, "idris")
+	own := tier(get[api.Page[api.OutlineLine]](t, idris, "/permissions/line.jam/templates").Items, "site-manager")
+	assert.True(t, own.Fixed, "his own template is based on it")
+	assert.Contains(t, own.WhyNot, "Nobody changes their own access")
+	assert.Contains(t, get[api.Template](t, idris, "/templates/operations-manager").Fixed, "Nobody changes their own access")
+	assert.Empty(t, get[api.Template](t, idris, "/templates/packer").Fixed)
+	assert.Contains(t, tier(get[api.Page[api.OutlineLine]](t, idris, "/permissions/line.jam/templates").Items, "packer").WhyNot, "You do not hold “Clear a jam”")
+	require.NoError(t, maren.Do(ctx, "POST", "/drafts/open/edits", api.DraftEdits{Operations: []api.Operation{{Op: "template.edit", On: "line-operator", Set: json.RawMessage(`{"decide":{"line.jam":"yes"}}`)}}}, nil))
+	drafted := get[api.Page[api.OutlineLine]](t, maren, "/permissions/line.jam/templates", client.Query("draft", "open"))
+	lead = tier(drafted.Items, "line-lead")
+	assert.Equal(t, []any{"yes", "base", "Line operator", true}, []any{lead.Level, lead.Origin, lead.OriginName, lead.Drafted})
+	assert.False(t, tier(drafted.Items, "packer").Drafted)
+	assert.Len(t, get[api.Page[api.OutlineLine]](t, maren, "/permissions/line.jam/templates", client.Query("draft", "open"), client.Query("undecided", "true")).Items, 12)
+	require.NoError(t, maren.Do(ctx, "POST", "/drafts/open/discard", nil, nil))
 
 	operations := []api.Operation{{Op: "template.edit", On: "line-operator", Set: json.RawMessage(`{"decide":{"line.jam":"yes"}}`)},
 		{Op: "exception.add", Set: json.RawMessage(`{"staff":"Q0066","permission":"line.jam","place":"HB","withheld":true,"until":"` + testkit.InWeeks(6) + `"}`)}}

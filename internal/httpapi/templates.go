@@ -67,6 +67,7 @@ func (s *Server) registerTemplates() {
 				continue
 			}
 			shown := v.template(t, used, false)
+			shown.Fixed = v.fixed(callerOf(ctx).id(), t)
 			shown.Assignable, shown.WhyNot = v.assignable(t.ID, ceilings)
 			all = append(all, shown)
 		}
@@ -87,6 +88,7 @@ func (s *Server) registerTemplates() {
 			return nil, err
 		}
 		body := v.template(t, v.usedTemplates(), true)
+		body.Fixed = v.fixed(callerOf(ctx).id(), t)
 		body.Assignable, body.WhyNot = v.assignable(t.ID, v.ceilings(callerOf(ctx).id(), nil))
 		return &one{ETag: etag(t.Revision), Body: body}, nil
 	})
@@ -228,13 +230,50 @@ func (v view) outline(t *permit.Template, live *app.Live, ceiling []permit.Level
 			shown.Words = v.groupChoices(g.ID)
 		} else {
 			p := line.Permission
-			s := scale(p.Scale)
-			shown.Kind, shown.Title, shown.Parent, shown.Sentence, shown.Scale, shown.Sensitive = "permission", p.Title, v.groupKey(p.Group), p.Sentence, &s, p.Sensitive
-			shown.Words, shown.Level = choices(p.Scale), p.Scale.Word(line.Resolved.Level)
-			shown.Origin, shown.OriginName = v.originOf(t, &line)
-			if int(p.ID) < len(ceiling) {
-				shown.Most, shown.WhyNot = mostOf(p, ceiling[p.ID], nil)
-			}
+			shown.Kind, shown.Title, shown.Parent, shown.Sentence = "permission", p.Title, v.groupKey(p.Group), p.Sentence
+			v.setting(&shown, t, &line, ceiling)
+		}
+		out = append(out, shown)
+	}
+	return out
+}
+
+// setting says what a template says of one permission, and the most that somebody under a ceiling may set it to.
+func (v view) setting(shown *api.OutlineLine, t *permit.Template, line *permit.Line, ceiling []permit.Level) {
+	p := line.Permission
+	s := scale(p.Scale)
+	shown.Scale, shown.Sensitive, shown.Words, shown.Level = &s, p.Sensitive, choices(p.Scale), p.Scale.Word(line.Resolved.Level)
+	shown.Origin, shown.OriginName = v.originOf(t, line)
+	if int(p.ID) < len(ceiling) {
+		shown.Most, shown.WhyNot = mostOf(p, ceiling[p.ID], nil)
+	}
+}
+
+// fixed says why somebody may not change a template at all; empty where they may.
+func (v view) fixed(actor people.StaffID, t *permit.Template) string {
+	if err := change.Editable(v.live.Snapshot, actor, t); err != nil {
+		return err.Error()
+	}
+	return ""
+}
+
+// tiers shows a permission laid out as the tree of the templates, with what differs from what is live marked.
+func (v view) tiers(p *permit.Permission, live *app.Live, actor people.StaffID) []api.OutlineLine {
+	used, ceiling := v.usedTemplates(), v.live.Ceiling(actor, 0, v.at.Unix())
+	out := []api.OutlineLine{}
+	for _, tier := range v.live.Catalogue().Tiers(p, v.live.State().Templates.All(), v.live.State().Template) {
+		t := tier.Template
+		shown := api.OutlineLine{Key: t.Code, Title: t.Name, Kind: "template", Depth: tier.Depth, Sentence: t.Summary, Own: tier.Line.Own, Assigned: used.assignments[t.ID]}
+		if base := v.live.State().Template(t.Base); base != nil {
+			shown.Parent = base.Code
+		}
+		v.setting(&shown, t, &tier.Line, ceiling)
+		if why := v.fixed(actor, t); why != "" {
+			shown.Fixed, shown.WhyNot = true, why
+		}
+		if live != v.live {
+			was := live.Resolved(t.ID)
+			shown.Drafted = int(p.ID) >= len(was) || was[p.ID] != tier.Line.Resolved
 		}
 		out = append(out, shown)
 	}

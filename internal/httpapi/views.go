@@ -219,15 +219,17 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 		out.Base = base.Code
 	}
 	resolved := v.live.Resolved(t.ID)
-	out.Undecided = len(v.live.Catalogue().Undecided(t, resolved, v.live.State().Template))
+	undecided := v.live.Catalogue().Undecided(t, resolved, v.live.State().Template)
+	out.Undecided = len(undecided)
 	for permission := range v.live.Catalogue().Permissions {
 		r := resolved[permission.ID]
 		if r.Level > 0 {
 			out.Given++
 		}
 		if whole {
+			waits := slices.Contains(undecided, permission)
 			out.Permissions = append(out.Permissions, api.TemplatePermission{Permission: permission.Key, Title: permission.Title, GroupTitle: v.groupTitle(permission.Group),
-				Level: permission.Scale.Word(r.Level), Decided: r.Decided, From: v.settingFrom(t, r)})
+				Level: permission.Scale.Word(r.Level), Undecided: waits, From: v.settingFrom(t, r, waits)})
 		}
 	}
 	if whole {
@@ -251,9 +253,12 @@ func (v view) hoursWords(t *permit.Template) string {
 	return effective.Words(nil, 0)
 }
 
-func (v view) settingFrom(t *permit.Template, r permit.Resolved) string {
-	if !r.Decided {
-		return ""
+func (v view) settingFrom(t *permit.Template, r permit.Resolved, waits bool) string {
+	switch {
+	case waits:
+		return "not decided yet"
+	case !r.Decided:
+		return "not given"
 	}
 	from := "its own"
 	if r.Template != t.ID {

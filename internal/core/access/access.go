@@ -77,6 +77,7 @@ type Question struct {
 	Place        estate.PlaceID
 	At           int64 // Unix seconds
 	AnyHour      bool  // leave access hours out: what somebody holds, not whether they may use it now
+	Retired      bool  // take a retired place as one in use: what somebody would hold there, and their say over it
 }
 
 // Decision answers a Question. The numbers point at the records that decided; 0 where none did.
@@ -319,7 +320,7 @@ func (s *Snapshot) Decide(q *Question) Decision {
 		d.Reason = ContractEnded
 	case q.At < p.span.Start:
 		d.Reason = NotStarted
-	case here == nil || here.Retired:
+	case here == nil || here.Retired && !q.Retired:
 		d.Reason = PlaceRetired
 	default:
 		s.weigh(q, p, here, &d)
@@ -453,7 +454,7 @@ func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, plac
 }
 
 // MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they hold
-// there, and nothing where it is withheld from them at some place below.
+// there, or would if it was not retired, and nothing where it is withheld from them at some place below.
 func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
 	if p := s.person(id); p != nil {
 		for i := range p.exceptions {
@@ -462,7 +463,7 @@ func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, pl
 			}
 		}
 	}
-	return s.Holds(id, permission, place, at)
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true}).Level
 }
 
 // Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what
@@ -482,10 +483,11 @@ func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, p
 	return d
 }
 
-// HoldsKey is Holds for a permission named by its key.
+// HoldsKey reports whether somebody holds a permission, named by its key, at a place. Their say over a place outlasts its
+// retirement: else nobody could bring it back, or ask about its past.
 func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
 	permission := s.catalogue.PermissionByKey(key)
-	return permission != nil && s.Holds(id, permission.ID, place, at) > 0
+	return permission != nil && s.Decide(&Question{Staff: id, Permission: permission.ID, Place: place, At: at, AnyHour: true, Retired: true}).Allowed
 }
 
 // HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
@@ -511,21 +513,10 @@ func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool,
 		return reach, false
 	}
 	for here := range s.tree.Walk {
-		q := Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true}
-		d := s.Decide(&q)
-		reach[here.Place.ID] = d.Allowed || d.Reason == PlaceRetired && s.holdsAbove(q, here)
+		reach[here.Place.ID] = s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true, Retired: true}).Allowed
 		any = any || reach[here.Place.ID]
 	}
 	return reach, any
-}
-
-// holdsAbove answers for a retired place what holds at the nearest place above it that is not retired.
-func (s *Snapshot) holdsAbove(q Question, here *estate.Standing) bool {
-	for here != nil && here.Retired {
-		q.Place = here.Place.Parent
-		here = s.tree.At(q.Place)
-	}
-	return here != nil && s.Decide(&q).Allowed
 }
 
 // Status returns somebody's status at an instant, in the time zone of their home site.

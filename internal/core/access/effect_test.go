@@ -218,7 +218,7 @@ func TestLookShowsWhatWouldBeDecided(t *testing.T) {
 	})
 }
 
-// The ceiling at a place is what is held there, and everywhere the least of the sites.
+// The ceiling at a place is what is held there, or would be if it was in use, and everywhere the least of the sites.
 func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := compiled(t, drawState(t))
@@ -227,7 +227,13 @@ func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 		for here := range s.Tree().Walk {
 			ceiling := s.Ceiling(id, here.Place.ID, noon.Unix())
 			for permission := range s.Catalogue().Permissions {
-				assert.LessOrEqual(t, ceiling[permission.ID], s.Holds(id, permission.ID, here.Place.ID, noon.Unix()))
+				inUse := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: noon.Unix(), AnyHour: true, Retired: true})
+				assert.LessOrEqual(t, ceiling[permission.ID], inUse.Level)
+				if !here.Retired {
+					assert.Equal(t, inUse.Level, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()))
+				} else {
+					assert.Zero(t, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()), "a retired place lets nobody do anything")
+				}
 				for below := range s.Tree().Below(here.Place.ID) {
 					if !below.Retired {
 						assert.LessOrEqual(t, ceiling[permission.ID], s.Holds(id, permission.ID, below.Place.ID, noon.Unix()), "and below")

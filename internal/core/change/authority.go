@@ -28,10 +28,6 @@ func (d *Trial) known(place estate.PlaceID) estate.PlaceID {
 	for place != 0 && d.before.State().Place(place) == nil {
 		place = d.State.Place(place).Parent
 	}
-	// Authority over a retired place is that over the nearest place above it that is in use.
-	for here := d.before.Tree().At(place); here != nil && here.Retired && here.Place.Parent != 0; here = d.before.Tree().At(place) {
-		place = here.Place.Parent
-	}
 	return place
 }
 
@@ -97,6 +93,13 @@ func Touchable(before *access.Snapshot, actor people.StaffID, p *people.Staff) e
 		return err
 	}
 	return d.notOneself(p)
+}
+
+// Editable says why a manager may not change a template, whatever it gives: they are assigned it, or one based on it, and
+// nobody changes their own access.
+func Editable(before *access.Snapshot, actor people.StaffID, t *permit.Template) error {
+	d := &Trial{before: before, actor: Actor{Staff: actor}}
+	return d.templateNotOwn(t)
 }
 
 // ceiling asks that the actor holds, at the place, every permission that a template gives, at its level.

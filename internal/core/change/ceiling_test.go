@@ -88,6 +88,17 @@ func TestARetiredPlaceComesBackToThoseWhoHadIt(t *testing.T) {
 	assert.True(t, h.may("S3", "door.open", "A-1"))
 }
 
+func TestARetiredSiteComesBack(t *testing.T) {
+	h := given(t)
+	for _, who := range []string{"S1", "S2", "S6"} {
+		h.must(h.who("S1"), "closed", op("place.retire", "A", nil))
+		assert.False(t, h.may("S3", "door.open", "A-1"))
+		refuses(t, h, "S3", "Edit places", op("place.restore", "A", nil))
+		h.must(h.who(who), "open again", op("place.restore", "A", nil))
+		assert.True(t, h.may("S3", "door.open", "A-1"))
+	}
+}
+
 func TestWhatLiesIdleBelowIsNotMovedUnseen(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")

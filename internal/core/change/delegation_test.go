@@ -22,7 +22,9 @@ func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
 	permission := rapid.SampledFrom([]string{"door.open", "door.chemical", "stock.adjust", "console.lock", "console.edit_templates"}).Draw(t, "permission")
 	number := fmt.Sprint(rapid.IntRange(1, int(s.State().Assignments.Last())+1).Draw(t, "number"))
 	level := map[string]string{"stock.adjust": fmt.Sprint(rapid.IntRange(1, 120).Draw(t, "kg"))}[permission]
-	switch rapid.IntRange(0, 11).Draw(t, "operation") {
+	switch rapid.IntRange(0, 12).Draw(t, "operation") {
+	case 12:
+		return op(rapid.SampledFrom([]string{"place.retire", "place.restore"}).Draw(t, "use"), place, nil)
 	case 0, 1:
 		return op("assignment.add", "", set{"staff": who, "place": place, "template": template})
 	case 2:
@@ -191,7 +193,7 @@ func TestNoManagerHandsOutMoreThanAnOwnerGave(t *testing.T) {
 			}
 		}
 	})
-	for _, operation := range []string{"assignment.add", "assignment.end", "exception.add", "exception.end", "exception.set", "template.edit", "template.add", "template.retire", "permission.add", "permission.edit", "place.edit"} {
+	for _, operation := range []string{"assignment.add", "assignment.end", "exception.add", "exception.end", "exception.set", "template.edit", "template.add", "template.retire", "permission.add", "permission.edit", "place.edit", "place.retire", "place.restore"} {
 		assert.Positive(t, permitted[operation], "managers were let do %s, or it is not put to the test: %v", operation, permitted)
 	}
 	t.Log(permitted)

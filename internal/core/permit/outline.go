@@ -1,6 +1,10 @@
 package permit
 
-import "slices"
+import (
+	"iter"
+	"slices"
+	"strings"
+)
 
 // Line is one row of a template shown as the tree of the catalogue: a group, or a permission in it.
 type Line struct {
@@ -99,9 +103,55 @@ func (c *Catalogue) undecided(template *Template, resolved []Resolved, lookup fu
 	seen := DecidedAt(template, lookup)
 	pending := make([]bool, len(resolved))
 	for permission := range c.Permissions {
-		pending[permission.ID] = !resolved[permission.ID].Decided && permission.Since > seen
+		pending[permission.ID] = waits(permission, resolved, seen)
 	}
 	return pending
+}
+
+// waits reports whether nobody has decided a permission: it came later than what was seen, and nothing decides it.
+func waits(permission *Permission, resolved []Resolved, seen uint32) bool {
+	return !resolved[permission.ID].Decided && permission.Since > seen
+}
+
+// Tier is one template in the tree of templates: those that are based on it stand below it.
+type Tier struct {
+	Template *Template
+	Depth    int
+	Line     Line // what the template says of the permission
+}
+
+// Tiers lays one permission out over the templates that are not retired, by name, each below the one it is based on.
+func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *Template], lookup func(TemplateID) *Template) []Tier {
+	below := map[TemplateID][]*Template{}
+	for _, t := range templates {
+		base := t.Base
+		for above := lookup(base); above != nil && above.Retired; above = lookup(base) { // a retired base is not shown
+			base = above.Base
+		}
+		if !t.Retired {
+			below[base] = append(below[base], t)
+		}
+	}
+	for _, those := range below {
+		slices.SortFunc(those, func(a, b *Template) int { return strings.Compare(a.Name, b.Name) })
+	}
+	var tiers []Tier
+	var lay func(base TemplateID, depth int)
+	lay = func(base TemplateID, depth int) {
+		for _, t := range below[base] {
+			resolved := c.Resolve(t, lookup)
+			line := Line{Permission: permission, Resolved: resolved[permission.ID], Undecided: waits(permission, resolved, DecidedAt(t, lookup))}
+			for _, setting := range t.Settings {
+				if setting.Permission == permission.ID {
+					line.Own = setting.Word
+				}
+			}
+			tiers = append(tiers, Tier{Template: t, Depth: depth, Line: line})
+			lay(t.ID, depth+1)
+		}
+	}
+	lay(0, 0)
+	return tiers
 }
 
 // Undecided returns the permissions that wait for a decision in a template: they came into the catalogue, or into

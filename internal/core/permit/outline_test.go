@@ -1,6 +1,8 @@
 package permit
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -54,6 +56,30 @@ func TestDecidingTheRestIsDeciding(t *testing.T) {
 	assert.Empty(t, c.Undecided(template, c.Resolve(template, lookup()), lookup()))
 	above := &Template{ID: 3, Base: 1}
 	assert.Empty(t, c.Undecided(above, c.Resolve(above, lookup(template)), lookup(template)), "what the base has decided is decided")
+}
+
+func TestAPermissionIsLaidOutOverTheTemplatesByTheirBases(t *testing.T) {
+	c := catalogue()
+	templates := []*Template{
+		{ID: 1, Name: "Packer", DecidedAt: 1, Settings: []Setting{{Permission: 2, Word: "team"}}},
+		{ID: 2, Name: "Operator", Base: 1},
+		{ID: 3, Name: "Gone", Base: 2, Retired: true, Settings: []Setting{{Permission: 2, Word: "own"}}},
+		{ID: 4, Name: "Lead", Base: 3},
+		{ID: 5, Name: "Cleaner"},
+	}
+	all := func(yield func(uint32, *Template) bool) {
+		for _, t := range templates {
+			if !yield(uint32(t.ID), t) {
+				return
+			}
+		}
+	}
+	var said []string
+	for _, tier := range c.Tiers(c.Permission(2), all, lookup(templates...)) {
+		said = append(said, fmt.Sprint(strings.Repeat(" ", tier.Depth), tier.Template.Name, " ", c.Permission(2).Scale.Word(tier.Line.Resolved.Level), " own=", tier.Line.Own, " waits=", tier.Line.Undecided))
+	}
+	assert.Equal(t, []string{"Cleaner none own= waits=true", "Packer team own=team waits=false", " Operator team own= waits=false", "  Lead own own= waits=false"}, said,
+		"a retired base is left out, and what it says still counts")
 }
 
 func TestComparingShowsWhatDiffers(t *testing.T) {

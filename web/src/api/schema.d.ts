@@ -920,6 +920,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/permissions/{id}/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A permission as the tree of the templates: what each says of it, and where that comes from */
+        get: operations["get-permission-outline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/places": {
         parameters: {
             query?: never;
@@ -2162,6 +2179,11 @@ export interface components {
             set?: unknown;
         };
         OutlineLine: {
+            /**
+             * Format: int64
+             * @description Of a template: its assignments that have not ended
+             */
+            assigned?: number;
             /** Format: int64 */
             depth: number;
             /**
@@ -2171,11 +2193,14 @@ export interface components {
             differ?: number;
             /** @description It differs in the draft from what is live */
             drafted?: boolean;
+            /** @description You may not set it at all */
+            fixed?: boolean;
             /** Format: int64 */
             given?: number;
+            /** @description Of a group or a permission; the code of a template */
             key: string;
             /** @enum {string} */
-            kind: "group" | "permission";
+            kind: "group" | "permission" | "template";
             /** @description Of a permission: as it resolves */
             level?: string;
             mixed?: boolean;
@@ -2190,7 +2215,7 @@ export interface components {
             origin_name?: string;
             /** @description What the template itself sets here */
             own?: string;
-            /** @description Key of the group it stands in */
+            /** @description Key of the group it stands in; code of the template it is based on */
             parent?: string;
             scale?: components["schemas"]["Scale"];
             sensitive?: boolean;
@@ -2803,6 +2828,8 @@ export interface components {
              * @description How many exceptions that count differ from it
              */
             exceptions: number;
+            /** @description Why you may not change it at all, whatever it gives */
+            fixed?: string;
             /**
              * Format: int64
              * @description How many permissions it gives
@@ -2833,13 +2860,14 @@ export interface components {
             why_not?: string;
         };
         TemplatePermission: {
-            decided: boolean;
             /** @description Where the setting comes from */
-            from?: string;
+            from: string;
             group_title: string;
             level: string;
             permission: string;
             title: string;
+            /** @description It came into the catalogue and waits for a decision */
+            undecided?: boolean;
         };
         TemplateRetire: {
             /** @description Their assignments end */
@@ -2901,7 +2929,7 @@ export interface components {
             /** Format: int64 */
             count: number;
             name: string;
-            /** @description Titles of what waits, the first 20 */
+            /** @description Keys of what waits, the first 20 */
             permissions: string[];
             /** @description Code */
             template: string;
@@ -5237,6 +5265,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-permission-outline": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description As this draft of yours would have it: its number, or open for the newest */
+                draft?: string;
+                /** @description Only templates in which it waits for a decision */
+                undecided?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOutlineLine"];
                 };
             };
             /** @description Error */

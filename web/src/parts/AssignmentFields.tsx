@@ -18,7 +18,7 @@ export function useAssignmentChoices(site: string, contractEnd: string, start = 
 
 export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeof useAssignmentChoices>; wrong?: Refusal }) {
   const places = usePlaces();
-  const templates = useTemplates(choices.place);
+  const templates = useTemplates({ place: choices.place });
   const chosen = templates.data?.items.find((t) => t.code === choices.template);
   return (
     <div className="grid grid-cols-2 gap-3">

@@ -1,20 +1,24 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, everyPage, type Place, type Schema, take } from "@/api/api";
 
 /** The whole estate, parents before children. */
-export function usePlaces() {
+export function usePlaces({ retired = false } = {}) {
+  const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["places", "tree"],
-    queryFn: () => everyPage((after) => take(api.GET("/places", { params: { query: { limit: 500, ...(after && { after }) } } }))),
+    queryKey: ["places", "tree", which],
+    queryFn: () => everyPage((after) => take(api.GET("/places", { params: { query: { limit: 500, retired: which, ...(after && { after }) } } }))),
     staleTime: 30_000,
+    placeholderData: keepPreviousData,
   });
 }
 
 /** All templates by name; with a place, each with whether it is yours to give there. */
-export function useTemplates(place?: string) {
+export function useTemplates({ place, retired = false }: { place?: string | undefined; retired?: boolean } = {}) {
+  const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["templates", place ?? ""],
-    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, ...(place && { place }) } } })),
+    queryKey: ["templates", place ?? "", which],
+    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, retired: which, ...(place && { place }) } } })),
+    ...(place === undefined && { placeholderData: keepPreviousData }),
   });
 }
 

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useLocation } from "@tanstack/react-router";
 import { NotebookPen } from "lucide-react";
 import { api, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
-import { Button } from "./parts";
+import { Button, buttonLook } from "./parts";
 
 type Draft = Schema["Draft"];
 
@@ -64,11 +64,7 @@ export function DraftBar() {
             Take the last back
           </Button>
         )}
-        <Link
-          to="/drafts/$id"
-          params={{ id: "open" }}
-          className="inline-flex min-h-9 items-center rounded-sm border border-damson bg-damson px-3.5 font-[550] text-sheet hover:bg-damson-deep"
-        >
+        <Link to="/drafts/$id" params={{ id: "open" }} className={buttonLook("main")}>
           Review and apply
         </Link>
       </div>

@@ -11,14 +11,12 @@ const looks = {
   quiet: "border-transparent text-damson underline decoration-brass-light underline-offset-4 hover:decoration-damson",
 };
 
+/** What makes a button, or a link that leads to an act, look like one. */
+export const buttonLook = (look: keyof typeof looks = "plain") =>
+  `inline-flex min-h-9 items-center justify-center gap-1.5 rounded-sm border px-3.5 font-[550] disabled:opacity-55 ${looks[look]}`;
+
 export function Button({ look = "plain", className = "", ...rest }: ComponentProps<"button"> & { look?: keyof typeof looks }) {
-  return (
-    <button
-      type="button"
-      className={`inline-flex min-h-9 items-center justify-center gap-1.5 rounded-sm border px-3.5 font-[550] disabled:opacity-55 ${looks[look]} ${className}`}
-      {...rest}
-    />
-  );
+  return <button type="button" className={`${buttonLook(look)} ${className}`} {...rest} />;
 }
 
 type FieldProps = { label: string; hint?: ReactNode; error?: string; optional?: boolean; className?: string };
@@ -300,6 +298,16 @@ export function moment(iso: string): string {
     second: "2-digit",
     hourCycle: "h23",
   });
+}
+
+/** The moment that a date and time, as typed into a form, means in a time zone; in the browser's own where none is known. */
+export function instant(typed: string, zone?: string): string {
+  if (!zone) return new Date(typed).toISOString();
+  const wall = Date.parse(`${typed}Z`);
+  let at = wall;
+  for (let step = 0; step < 2; step++)
+    at = wall - (Date.parse(`${new Date(at).toLocaleString("sv-SE", { timeZone: zone }).replace(" ", "T")}Z`) - at); // twice: a clock change may lie between
+  return new Date(at).toISOString();
 }
 
 export const engagementWord: Record<string, string> = { employee: "Employee", agency: "Agency", contractor: "Contractor", seasonal: "Seasonal" };

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { Download, Upload } from "lucide-react";
 import { Fragment, useDeferredValue, useMemo, useState } from "react";
 import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
@@ -9,6 +9,7 @@ import { ChangeDialog } from "@/parts/change";
 import { GroupOptions } from "@/parts/choices";
 import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
 import { ImportDialog } from "./ImportDialog";
+import { TiersDialog } from "./TiersDialog";
 
 type Permission = Schema["Permission"];
 type Group = Schema["Group"];
@@ -21,6 +22,9 @@ export function Catalogue() {
   const [editing, setEditing] = useState<Permission | Group | "permission" | "group" | "import">();
   const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[]; grave?: boolean }>();
   const [holders, setHolders] = useState<Permission>();
+  const asked = useSearch({ strict: false }) as { undecided?: boolean; permission?: string };
+  const navigate = useNavigate();
+  const shows = (permission?: string) => navigate({ to: "/catalogue", search: { ...asked, permission } });
   const search = useDeferredValue(q.trim());
   const may = useMay();
   const sees = may("console.view_staff");
@@ -37,9 +41,10 @@ export function Catalogue() {
   });
   const byGroup = useMemo(() => {
     const map = new Map<string, Permission[]>();
-    for (const p of permissions.data ?? []) map.set(p.group, [...(map.get(p.group) ?? []), p]);
+    for (const p of permissions.data ?? []) if (!asked.undecided || p.undecided) map.set(p.group, [...(map.get(p.group) ?? []), p]);
     return map;
-  }, [permissions.data]);
+  }, [permissions.data, asked.undecided]);
+  const inTemplates = permissions.data?.find((p) => p.key === asked.permission);
   const all = groups.data?.items ?? [];
   const act = (of: Permission | Group, kind: "permission" | "group") =>
     setReady({
@@ -85,6 +90,15 @@ export function Catalogue() {
           <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
           retired
         </label>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={!!asked.undecided}
+            onChange={(e) => navigate({ to: "/catalogue", search: { undecided: e.target.checked || undefined } })}
+            className="size-4 accent-damson"
+          />{" "}
+          Only what is undecided
+        </label>
       </div>
       <Wrong error={groups.error ?? permissions.error} />
       {permissions.isPending && <Loading />}
@@ -94,6 +108,7 @@ export function Catalogue() {
         ) : (
           <Empty>The catalogue is empty. Import a starter set to begin, or add a group and a permission.</Empty>
         ))}
+      {asked.undecided && permissions.data && byGroup.size === 0 && <Empty>Every template has decided everything in the catalogue.</Empty>}
       <div className="sheet overflow-x-auto">
         <table className="w-full">
           <thead className="bg-inset text-left text-sm text-faded">
@@ -109,7 +124,7 @@ export function Catalogue() {
           </thead>
           <tbody>
             {all
-              .filter((g) => !search || byGroup.has(g.key))
+              .filter((g) => (!search && !asked.undecided) || byGroup.has(g.key))
               .map((g) => (
                 <Fragment key={g.key}>
                   <tr className="border-t border-rule bg-inset/60">
@@ -154,21 +169,22 @@ export function Catalogue() {
                       </td>
                       <td className="px-2 py-1 text-[0.95rem]">{p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}</td>
                       <td className="px-2 py-1 text-[0.95rem] whitespace-nowrap">
-                        {sees ? (
-                          <button
-                            type="button"
-                            className="text-damson underline underline-offset-2"
-                            aria-label={`${p.given} templates. Who has ${p.title}`}
-                            onClick={() => setHolders(p)}
-                          >
-                            {p.given} templates
-                          </button>
-                        ) : (
-                          `${p.given} templates`
-                        )}
-                        {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
+                        <button
+                          type="button"
+                          className="text-left text-damson underline underline-offset-2"
+                          aria-label={`${p.title} in the templates: given by ${p.given}${p.undecided ? `, undecided in ${p.undecided}` : ""}`}
+                          onClick={() => shows(p.key)}
+                        >
+                          {p.given === 1 ? "1 template" : `${p.given} templates`}
+                          {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
+                        </button>
                       </td>
                       <td className="py-1 pr-2 text-right whitespace-nowrap">
+                        {sees && (
+                          <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Who has ${p.title}`} onClick={() => setHolders(p)}>
+                            Who has it
+                          </Button>
+                        )}
                         {edits && (
                           <>
                             <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Change ${p.title}`} onClick={() => setEditing(p)}>
@@ -204,6 +220,18 @@ export function Catalogue() {
             setEditing(undefined);
             setReady(next);
           }}
+        />
+      )}
+      {inTemplates && (
+        <TiersDialog
+          permission={inTemplates}
+          close={() => shows()}
+          {...(sees && {
+            people: () => {
+              shows();
+              setHolders(inTemplates);
+            },
+          })}
         />
       )}
       {holders && <HoldersDialog permission={holders} close={() => setHolders(undefined)} />}

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
 import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
-import { Button, Grounds, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
+import { Button, Grounds, instant, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
 
 /** The pages that ask what would happen. */
 export function CheckTabs() {
@@ -55,7 +55,7 @@ export function CheckPage() {
             ...(by === "pin" ? { pin: typed } : { staff: one?.staff_number ?? typed }),
             place,
             ...(permission && { permission }),
-            ...(at && { at: new Date(at).toISOString() }),
+            ...(at && { at: instant(at, here?.time_zone) }),
           },
         }),
       );

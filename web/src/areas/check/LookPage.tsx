@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { PlaceOptions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Empty, Loading, Mark, moment, Page, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import { Button, Empty, instant, Loading, Mark, moment, Page, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
 import { CheckTabs } from "./CheckPage";
 
 type Search = { staff?: string; place?: string; at?: string };
@@ -27,11 +27,14 @@ export function LookPage() {
         api.GET("/staff/{id}/look", {
           params: {
             path: { id: search.staff! },
-            query: { ...(search.place && { place: search.place }), ...(search.at && { at: new Date(search.at).toISOString() }) },
+            query: {
+              ...(search.place && { place: search.place }),
+              ...(search.at && { at: instant(search.at, places.data?.find((p) => p.code === search.place)?.time_zone) }),
+            },
           },
         }),
       ),
-    enabled: !!search.staff,
+    enabled: !!search.staff && !places.isPending, // a place has a time zone that the moment is meant in
     retry: false,
     placeholderData: keepPreviousData,
   });

@@ -5,7 +5,7 @@ import { useDeferredValue, useState } from "react";
 import { api, type ChangeResult, change, type Operation, Refusal, take } from "@/api/api";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { Effects } from "@/parts/effects";
-import { Button, engagementWord, Page, SecretSlip, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import { Button, buttonLook, engagementWord, Page, SecretSlip, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
 
 const blank = {
   given_name: "",
@@ -217,11 +217,7 @@ function Enrolled({ result, name, again }: { result: ChangeResult; name: string;
       lead={`Staff number ${number}`}
       acts={
         <>
-          <Link
-            to="/staff/$number"
-            params={{ number }}
-            className="inline-flex min-h-9 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
-          >
+          <Link to="/staff/$number" params={{ number }} className={buttonLook()}>
             Open {name}
           </Link>
           <Button look="main" onClick={again} autoFocus>

@@ -6,7 +6,22 @@ import { api, type Operation, type Place, queries, Refusal, take } from "@/api/a
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
 import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
-import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import {
+  Ask,
+  Button,
+  day,
+  Empty,
+  inputLook,
+  instant,
+  kindWord,
+  Loading,
+  Page,
+  proofWord,
+  Section,
+  SelectField,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -17,7 +32,8 @@ export function Estate() {
   const may = useMay();
   const [q, setQ] = useState("");
   const [adding, setAdding] = useState(false);
-  const places = usePlaces();
+  const [retired, setRetired] = useState(false);
+  const places = usePlaces({ retired });
   const all = places.data ?? [];
   const fits = useMemo(() => matching(all, q), [all, q]);
   const holds = (p: Place) => p.kind === "site" || p.kind === "zone";
@@ -61,18 +77,22 @@ export function Estate() {
                     style={{ paddingLeft: `${0.75 + p.depth * 1.15}rem` }}
                   >
                     <Icon size={15} className="shrink-0 text-brass" aria-label={kindWord[p.kind]} />
-                    <span className="truncate">{p.name}</span>
+                    <span className={`truncate ${p.retired ? "text-faded line-through" : ""}`}>{p.name}</span>
                     <span className="ml-auto pl-2 text-sm text-faded">{p.code}</span>
                   </Link>
                 );
               })}
               {fits.length === 0 && <p className="px-3 py-2 text-faded">No place goes by that.</p>}
             </nav>
+            <label className="mt-2 flex items-center gap-2 text-sm">
+              <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
+              retired
+            </label>
           </div>
           {chosen ? (
             <PlacePanel key={chosen.code} place={chosen} />
           ) : (
-            <Empty>No place has the code {code}. It may be retired; choose another on the left.</Empty>
+            <Empty>No place in use has the code {code}. It may be retired: show what is retired, or choose another on the left.</Empty>
           )}
         </div>
       )}
@@ -107,12 +127,12 @@ function PlacePanel({ place }: { place: Place }) {
     staleTime: 60_000,
   });
   const [at, setAt] = useState("");
-  const query = { permission, limit: 500, ...(at && { at: new Date(at).toISOString() }) };
+  const query = { permission, limit: 500, ...(at && { at: instant(at, place.time_zone) }) };
   const people = useQuery({
     queryKey: ["who", place.code, query],
     queryFn: () => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query } })),
     retry: false,
-    enabled: permission !== "" && may("console.view_staff"),
+    enabled: permission !== "" && may("console.view_staff") && (!place.retired || at !== ""),
   });
   const asked = permissions.data?.items.find((p) => p.key === permission);
   return (
@@ -132,7 +152,12 @@ function PlacePanel({ place }: { place: Place }) {
             )}
           </p>
         </div>
-        {may("console.edit_places") && (
+        {may("console.edit_places") && place.retired && (
+          <Button look="main" onClick={() => setRetiring(true)}>
+            Bring it back
+          </Button>
+        )}
+        {may("console.edit_places") && !place.retired && (
           <div className="flex gap-2">
             <Button onClick={() => setChanging(true)}>Change or move</Button>
             <Button look="grave" onClick={() => setRetiring(true)}>
@@ -141,6 +166,7 @@ function PlacePanel({ place }: { place: Place }) {
           </div>
         )}
       </div>
+      {place.retired && <p className="font-[600] text-shut">It is retired, or something that it stands in is: nobody can do anything here.</p>}
       <p className="sentence">
         Open {place.opening_words} ({place.time_zone}).
         {place.proof && ` It asks for ${proofWord[place.proof]}.`}
@@ -170,6 +196,7 @@ function PlacePanel({ place }: { place: Place }) {
               }
             />
           </div>
+          {place.retired && !at && <p className="text-faded">Nobody now. Choose a moment before it was retired to see who could.</p>}
           <Wrong error={people.error} />
           {people.isFetching && !people.data && <Loading />}
           {people.data?.total === 0 && <p className="text-faded">Nobody. Assign a template that gives it, here or at a place above.</p>}
@@ -218,11 +245,15 @@ function PlacePanel({ place }: { place: Place }) {
 function RetireDialog({ place, close }: { place: Place; close: () => void }) {
   return (
     <ChangeDialog
-      title={`Retire ${place.name}`}
-      about="It, and all below it, is open to nobody from now on. It stays on record and can be brought back."
-      operations={[{ op: "place.retire", on: place.code }]}
-      button="Retire the place"
-      grave
+      title={`${place.retired ? "Bring back" : "Retire"} ${place.name}`}
+      about={
+        place.retired
+          ? "It, and what is below it and not retired itself, counts again for those who are assigned there."
+          : "It, and all below it, is open to nobody from now on. It stays on record and can be brought back."
+      }
+      operations={[{ op: place.retired ? "place.restore" : "place.retire", on: place.code }]}
+      button={place.retired ? "Bring it back" : "Retire the place"}
+      grave={!place.retired}
       close={close}
     />
   );

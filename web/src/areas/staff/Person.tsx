@@ -14,6 +14,7 @@ import { useTemplates } from "@/parts/choices";
 import {
   Ask,
   Button,
+  buttonLook,
   day,
   Empty,
   engagementWord,
@@ -72,11 +73,7 @@ function Sheet({ staff }: { staff: Staff }) {
       acts={
         <>
           {may("console.check") && (
-            <Link
-              to="/look"
-              search={{ staff: number }}
-              className="inline-flex min-h-9 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
-            >
+            <Link to="/look" search={{ staff: number }} className={buttonLook()}>
               Look as
             </Link>
           )}

@@ -6,7 +6,7 @@ import { ArrowDown, ArrowUp, Columns3, Download } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, download, type Staff, take } from "@/api/api";
-import { day, Empty, engagementWord, inputLook, Loading, Page, StaffMark, Wrong } from "@/parts/parts";
+import { buttonLook, day, Empty, engagementWord, inputLook, Loading, Page, StaffMark, Wrong } from "@/parts/parts";
 
 const of = createColumnHelper<Staff>();
 const columns = [
@@ -95,7 +95,7 @@ export function StaffList() {
       acts={
         <>
           <DropdownMenu.Root>
-            <DropdownMenu.Trigger className="inline-flex min-h-9 items-center gap-1.5 rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset">
+            <DropdownMenu.Trigger className={buttonLook()}>
               <Columns3 size={16} aria-hidden /> Columns
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
@@ -118,11 +118,7 @@ export function StaffList() {
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
-          <button
-            type="button"
-            onClick={() => download(csv, "staff.csv")}
-            className="inline-flex min-h-9 items-center gap-1.5 rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
-          >
+          <button type="button" onClick={() => download(csv, "staff.csv")} className={buttonLook()}>
             <Download size={16} aria-hidden /> CSV
           </button>
         </>

@@ -5,19 +5,19 @@ import { api, type Operation, type Schema, take } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
 import { GroupOptions, TemplateOptions, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
-import { Ask, Button, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, buttonLook, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
 type Template = Schema["Template"];
 
 /** One template: who it is for, and the tree of what it gives. Edits go into the draft. */
-export function Editor({ code, edits }: { code: string; edits: boolean }) {
+export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean }) {
   const navigate = useNavigate();
   const list = useTemplates();
   const [q, setQ] = useState("");
   const [undecided, setUndecided] = useState(false);
-  const [dialog, setDialog] = useState<"facts" | "copy" | "section" | "retire">();
+  const [dialog, setDialog] = useState<"facts" | "copy" | "section" | "retire" | "restore">();
   const search = useDeferredValue(q.trim());
   const t = useQuery({
     queryKey: ["template", code],
@@ -36,6 +36,7 @@ export function Editor({ code, edits }: { code: string; edits: boolean }) {
   const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });
   if (t.isPending) return <Loading />;
   if (t.error) return <Wrong error={t.error} />;
+  const edits = mayEdit && !t.data.fixed && !t.data.retired;
   const others = list.data?.items.filter((o) => o.code !== code) ?? [];
   const basedOnIt = others.filter((o) => o.base === code);
   const base = others.find((o) => o.code === t.data.base);
@@ -68,17 +69,18 @@ export function Editor({ code, edits }: { code: string; edits: boolean }) {
           </p>
         </div>
         <div className="flex flex-wrap gap-2">
-          <Link
-            to="/compare"
-            search={{ templates: code }}
-            className="inline-flex min-h-9 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
-          >
+          <Link to="/compare" search={{ templates: code }} className={buttonLook()}>
             Compare
           </Link>
+          {mayEdit && <Button onClick={() => setDialog("copy")}>Copy</Button>}
+          {mayEdit && t.data.retired && (
+            <Button look="main" onClick={() => setDialog("restore")}>
+              Bring it back
+            </Button>
+          )}
           {edits && (
             <>
               <Button onClick={() => setDialog("facts")}>Name and base</Button>
-              <Button onClick={() => setDialog("copy")}>Copy</Button>
               <Button onClick={() => setDialog("section")}>Copy a section</Button>
               <Button look="grave" onClick={() => setDialog("retire")}>
                 Retire
@@ -87,6 +89,12 @@ export function Editor({ code, edits }: { code: string; edits: boolean }) {
           )}
         </div>
       </div>
+      {t.data.retired && <p className="font-[600] text-shut">It is retired: nobody can be given it, and nothing in it counts.</p>}
+      {mayEdit && !t.data.retired && t.data.fixed && (
+        <p className="rounded-sm border border-rule bg-inset px-4 py-2.5">
+          You have this template, or one based on it, and nobody changes their own access. Another manager or an owner may.
+        </p>
+      )}
       {t.data.undecided > 0 && (
         <div className="flex flex-wrap items-center justify-between gap-2 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
           <span>
@@ -131,6 +139,15 @@ export function Editor({ code, edits }: { code: string; edits: boolean }) {
       )}
       {dialog === "section" && (
         <SectionDialog template={t.data} others={others} lines={outline.data?.items ?? []} close={() => setDialog(undefined)} />
+      )}
+      {dialog === "restore" && (
+        <ChangeDialog
+          title={`Bring back ${t.data.name}`}
+          about="It can be given again. Nobody has it until somebody is assigned with it."
+          operations={[{ op: "template.restore", on: code }]}
+          button="Bring it back"
+          close={() => setDialog(undefined)}
+        />
       )}
       {dialog === "retire" && <RetireDialog template={t.data} others={others} close={() => setDialog(undefined)} />}
     </div>

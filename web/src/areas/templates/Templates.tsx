@@ -12,14 +12,15 @@ export function Templates() {
   const { code } = useParams({ strict: false }) as { code?: string };
   const navigate = useNavigate();
   const me = useMe();
-  const list = useTemplates();
+  const [retired, setRetired] = useState(false);
+  const list = useTemplates({ retired });
   const [adding, setAdding] = useState(false);
   const edits = me.everywhere.includes("console.edit_templates") || !!me.owner;
   const chosen = code ?? list.data?.items[0]?.code;
   return (
     <Page
       title="Templates"
-      lead={`${list.data?.total ?? 0} kinds of work`}
+      lead={list.data?.total === 1 ? "1 kind of work" : `${list.data?.total ?? 0} kinds of work`}
       acts={
         edits && (
           <Button look="main" onClick={() => setAdding(true)}>
@@ -41,23 +42,30 @@ export function Templates() {
         </Empty>
       )}
       <div className="grid items-start gap-8 md:grid-cols-[17rem_1fr]">
-        <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-8rem)] overflow-auto py-1 md:sticky md:top-20">
-          {list.data?.items.map((t) => (
-            <Link
-              key={t.code}
-              to="/templates/$code"
-              params={{ code: t.code }}
-              aria-current={t.code === chosen ? "page" : undefined}
-              className={`block px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
-            >
-              {t.name}
-              <span className="block text-sm font-normal text-faded">
-                {t.assignments} assigned
-                {t.undecided > 0 && <b className="ml-2 text-soon">{t.undecided} undecided</b>}
-              </span>
-            </Link>
-          ))}
-        </nav>
+        <div className="md:sticky md:top-20">
+          <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-11rem)] overflow-auto py-1">
+            {list.data?.items.map((t) => (
+              <Link
+                key={t.code}
+                to="/templates/$code"
+                params={{ code: t.code }}
+                aria-current={t.code === chosen ? "page" : undefined}
+                className={`block px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
+              >
+                {t.name}
+                <span className="block text-sm font-normal text-faded">
+                  {t.assignments} assigned
+                  {t.retired && <b className="ml-2 text-shut">retired</b>}
+                  {t.undecided > 0 && !t.retired && <b className="ml-2 text-soon">{t.undecided} undecided</b>}
+                </span>
+              </Link>
+            ))}
+          </nav>
+          <label className="mt-2 flex items-center gap-2 text-sm">
+            <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
+            retired
+          </label>
+        </div>
         {chosen && <Editor key={chosen} code={chosen} edits={edits} />}
       </div>
       {adding && (

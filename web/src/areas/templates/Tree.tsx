@@ -9,11 +9,22 @@ const origins: Record<string, string> = { own: "set here", group: "flows from", 
 
 /** The words of a line up to which the manager may set it; undefined where any. */
 function reach(line: Line): number | undefined {
+  if (line.fixed) return -1;
   return line.most === undefined ? undefined : Math.max(0, line.words.indexOf(line.most));
 }
 
-/** The tree of a template. Arrows walk it, a digit sets a level, Space chooses rows to be set together, Backspace sets back. */
-export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; decide: (settings: Settings) => void }) {
+/** The tree of a template, or of the templates for one permission. Arrows walk it, a digit sets a level, Space chooses rows to be set together, Backspace sets back. */
+export function Tree({
+  lines,
+  edits,
+  decide,
+  heading = "May",
+}: {
+  lines: Line[];
+  edits: boolean;
+  decide: (settings: Settings) => void;
+  heading?: string;
+}) {
   const [shut, setShut] = useState<ReadonlySet<string>>(new Set());
   const [active, setActive] = useState<string>();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
@@ -61,7 +72,7 @@ export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; 
       const most = reach(l);
       return fits === undefined || (most !== undefined && l.words.indexOf(fits) > most) ? undefined : fits;
     });
-  const setBack = (line: Line) => set(line, (l) => (l.own ? null : undefined));
+  const setBack = (line: Line) => set(line, (l) => (l.own && !l.fixed ? null : undefined));
   const go = (index: number, extend: boolean) => {
     const line = shown[Math.max(0, Math.min(shown.length - 1, index))];
     if (!line) return;
@@ -100,11 +111,17 @@ export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; 
     <>
       {edits && (
         <p className="mb-2 text-sm text-faded">
-          <kbd>↑</kbd> <kbd>↓</kbd> walk · <kbd>←</kbd> <kbd>→</kbd> fold · <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first ·{" "}
-          <kbd>Space</kbd> chooses rows to set together · <kbd>Backspace</kbd> sets back
+          <kbd>↑</kbd> <kbd>↓</kbd> walk ·{" "}
+          {lines.some((l) => l.kind === "group") && (
+            <>
+              <kbd>←</kbd> <kbd>→</kbd> fold ·{" "}
+            </>
+          )}
+          <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first · <kbd>Space</kbd> chooses rows to set together · <kbd>Backspace</kbd>{" "}
+          sets back
           {chosen.size > 0 && (
             <b className="ml-2 text-damson" role="status">
-              {chosen.size} rows chosen
+              {chosen.size === 1 ? "1 row chosen" : `${chosen.size} rows chosen`}
             </b>
           )}
         </p>
@@ -113,7 +130,7 @@ export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; 
         <table ref={table} role="treegrid" aria-label="What it gives" aria-multiselectable={edits} className="w-full" onKeyDown={onKey}>
           <thead className="border-b border-rule bg-inset text-left text-sm text-faded">
             <tr>
-              <th className="px-3 py-1 font-[600]">May</th>
+              <th className="px-3 py-1 font-[600]">{heading}</th>
               <th className="px-2 font-[600]">Level</th>
               <th className="px-2 font-[600]">Where it comes from</th>
             </tr>
@@ -131,7 +148,7 @@ export function Tree({ lines, edits, decide }: { lines: Line[]; edits: boolean; 
                 onChoose={() => choose(line.key)}
                 onActive={() => setActive(line.key)}
                 onWord={(position, word) => setWord(line, position, word)}
-                onNumber={(word) => set(line, (l) => (l.scale?.kind === "limit" ? word : undefined))}
+                onNumber={(word) => set(line, (l) => (l.scale?.kind === "limit" && !l.fixed ? word : undefined))}
                 onBack={() => setBack(line)}
               />
             ))}
@@ -175,6 +192,7 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
               type="checkbox"
               tabIndex={-1}
               aria-label={`Choose ${line.title}`}
+              disabled={line.fixed}
               checked={chosen}
               onChange={onChoose}
               className="mt-1 size-4 accent-damson"
@@ -192,7 +210,8 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
             </button>
           )}
           <span className={group ? "font-[650]" : ""} title={line.sentence}>
-            {line.title} {line.sensitive && <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>}
+            {line.title} {line.sensitive && line.kind === "permission" && <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>}
+            {line.kind === "template" && <span className="ml-1 text-sm text-faded">{line.assigned ?? 0} assigned</span>}
             {group && (
               <span className="ml-1 text-sm font-normal text-faded">
                 {line.given ?? 0} of {line.total ?? 0} given
@@ -213,11 +232,11 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
             {group ? (line.own ? "set on the group" : "") : `${origins[line.origin ?? "open"]} ${line.origin_name ?? ""}`}
             {line.why_not && edits && (
               <span className="block font-normal text-faded" title={line.why_not}>
-                {line.most === line.words[0] ? "not yours to give" : `yours to give up to ${line.most}`}
+                {line.fixed ? "your own access" : line.most === line.words[0] ? "not yours to give" : `yours to give up to ${line.most}`}
               </span>
             )}
           </span>
-          {edits && line.own && (
+          {edits && line.own && !line.fixed && (
             <button
               type="button"
               tabIndex={-1}
@@ -238,7 +257,7 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
 function Level({ line, edits, onWord, onNumber }: Pick<RowProps, "line" | "edits" | "onWord" | "onNumber">) {
   const limit = line.scale?.kind === "limit";
   const stands = line.kind === "group" ? line.own : line.origin === "undecided" ? undefined : line.level;
-  if (!edits) return <b className="font-[600]">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
+  if (!edits || (limit && line.fixed)) return <b className="font-[600]">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
   if (limit) return <Number_ key={line.level} line={line} onNumber={onNumber} />;
   const most = reach(line);
   return (

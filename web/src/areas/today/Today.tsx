@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
-import { Button, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
 
 type Person = Schema["Person"];
 
@@ -35,10 +35,7 @@ export function Today() {
       }
       acts={
         may("console.enrol") && (
-          <Link
-            to="/enrol"
-            className="inline-flex min-h-9 items-center rounded-sm border border-damson bg-damson px-3.5 font-[550] text-sheet hover:bg-damson-deep"
-          >
+          <Link to="/enrol" className={buttonLook("main")}>
             Enrol somebody
           </Link>
         )
@@ -107,13 +104,23 @@ export function Today() {
 function Rules({ today }: { today: Schema["Today"] }) {
   const may = useMay();
   if (!today.undecided.length && !today.drafts.length && !(today.needless && may("console.except"))) return null;
-  const waiting = new Set(today.undecided.flatMap((w) => w.permissions)).size;
+  const waiting = [...new Set(today.undecided.flatMap((w) => w.permissions))];
   return (
     <Section title="Rules to settle">
       <ul>
         {today.undecided.length > 0 && (
-          <li className="border-b border-rule py-2 last:border-b-0">
-            <b>{waiting === 1 ? "1 new permission" : `${waiting} new permissions`}</b> undecided in{" "}
+          <Rule
+            act={
+              <Link
+                to="/catalogue"
+                search={waiting.length === 1 ? { undecided: true, permission: waiting[0] } : { undecided: true }}
+                className={`${buttonLook()} shrink-0`}
+              >
+                Decide
+              </Link>
+            }
+          >
+            <b>{waiting.length === 1 ? "1 new permission" : `${waiting.length} new permissions`}</b> undecided in{" "}
             {today.undecided.length === 1 ? "1 template" : `${today.undecided.length} templates`}:{" "}
             {today.undecided.slice(0, 6).map((w, i) => (
               <span key={w.template}>
@@ -124,13 +131,18 @@ function Rules({ today }: { today: Schema["Today"] }) {
               </span>
             ))}
             {today.undecided.length > 6 && ` and ${today.undecided.length - 6} more`}
-          </li>
+          </Rule>
         )}
         {today.drafts.map((d) => (
-          <li key={d.id} className="border-b border-rule py-2 last:border-b-0">
-            <Link to="/drafts/$id" params={{ id: String(d.id) }} className="font-[600] hover:underline">
-              {d.title || `Draft ${d.id}`}
-            </Link>
+          <Rule
+            key={d.id}
+            act={
+              <Link to="/drafts/$id" params={{ id: String(d.id) }} className={`${buttonLook()} shrink-0`}>
+                {d.own && d.state === "failed" ? "Put it right" : "See the plan"}
+              </Link>
+            }
+          >
+            <b>{d.title || `Draft ${d.id}`}</b>
             {d.state === "failed" ? (
               <span className="text-shut"> could not be applied: {d.problem}</span>
             ) : (
@@ -140,18 +152,31 @@ function Rules({ today }: { today: Schema["Today"] }) {
                 {!d.own && ` by ${d.owner.name}`}
               </span>
             )}
-          </li>
+          </Rule>
         ))}
         {today.needless > 0 && may("console.except") && (
-          <li className="border-b border-rule py-2 last:border-b-0">
-            <Link to="/exceptions" search={{ needless: true }} className="font-[600] hover:underline">
-              {today.needless === 1 ? "1 exception" : `${today.needless} exceptions`}
-            </Link>{" "}
-            <span className="text-faded">change nothing any more and can be ended</span>
-          </li>
+          <Rule
+            act={
+              <Link to="/exceptions" search={{ needless: true }} className={`${buttonLook()} shrink-0`}>
+                Tidy up
+              </Link>
+            }
+          >
+            <b>{today.needless === 1 ? "1 exception" : `${today.needless} exceptions`}</b>{" "}
+            <span className="text-faded">{today.needless === 1 ? "changes" : "change"} nothing any more and can be ended</span>
+          </Rule>
         )}
       </ul>
     </Section>
+  );
+}
+
+function Rule({ act, children }: { act: ReactNode; children: ReactNode }) {
+  return (
+    <li className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+      <span>{children}</span>
+      {act}
+    </li>
   );
 }
 
@@ -246,7 +271,7 @@ function Stuck({ person }: { person: Person }) {
                   to="/staff/$number"
                   params={{ number: person.staff_number }}
                   hash={o.act === "extend_contract" ? "record" : "assign"}
-                  className="inline-flex min-h-9 shrink-0 items-center rounded-sm border border-edge bg-sheet px-3.5 font-[550] hover:bg-inset"
+                  className={`${buttonLook()} shrink-0`}
                 >
                   {mend.word}
                 </Link>
