@@ -133,6 +133,11 @@ func TestExceptionsAreFoundFilteredAndEnded(t *testing.T) {
 	p.fill("Why", "helps with the count")
 	p.press("Add it")
 	p.see("added, 12")
+	p.press("Change the exception of Ilse Wexley, Adjust a weight")
+	p.set("Up to, in kg", "15")
+	p.see("gains “Adjust a weight” (12 → 15)")
+	p.press("Change it")
+	p.see("added, 15")
 }
 
 func TestAPlaceIsMovedWithItsEffectShownFirst(t *testing.T) {

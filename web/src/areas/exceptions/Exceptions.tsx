@@ -9,6 +9,7 @@ import { ChangeDialog } from "@/parts/change";
 import { TemplateOptions, useTemplates } from "@/parts/choices";
 import { Button, day, Empty, inputLook, Loading, Page, Wrong } from "@/parts/parts";
 import { ExceptionDialog } from "./ExceptionDialog";
+import { ExceptionEdit } from "./ExceptionEdit";
 
 type Exception = Schema["Exception"];
 type Search = { template?: string; q?: string; kind?: "added" | "withheld"; sort?: "newest" | "oldest" | "until" | "staff"; needless?: boolean };
@@ -21,6 +22,7 @@ export function Exceptions() {
   const navigate = useNavigate();
   const may = useMay();
   const templates = useTemplates();
+  const [editing, setEditing] = useState<Schema["Exception"]>();
   const [making, setMaking] = useState(false);
   const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[] }>();
   const put = (next: Search) => navigate({ to: "/exceptions", search: { ...search, ...next }, replace: true });
@@ -158,8 +160,18 @@ export function Exceptions() {
                     {e.reason}
                     {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
                   </td>
-                  <td className="py-1.5 pr-2 text-right">
-                    {acts && (
+                  <td className="py-1.5 pr-2 text-right whitespace-nowrap">
+                    {acts && !e.ended && (
+                      <Button
+                        look="quiet"
+                        className="min-h-0 px-1"
+                        aria-label={`Change the exception of ${e.staff.name}, ${e.title}`}
+                        onClick={() => setEditing(e)}
+                      >
+                        Change
+                      </Button>
+                    )}
+                    {acts && !e.ended && (
                       <Button
                         look="quiet"
                         className="min-h-0 px-1"
@@ -188,6 +200,7 @@ export function Exceptions() {
           Show more
         </Button>
       )}
+      {editing && <ExceptionEdit exception={editing} close={() => setEditing(undefined)} />}
       {making && <ExceptionDialog close={() => setMaking(false)} />}
       {ready &&
         (ready.operations.length ? (

@@ -2,15 +2,17 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Lock, LockOpen } from "lucide-react";
 import { type ReactNode, useState } from "react";
-import { api, change, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
+import { api, type Operation, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
+import { ExceptionEdit } from "@/areas/exceptions/ExceptionEdit";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
 import { useMay, useMe } from "@/areas/session/session";
 import { MakeDialog } from "@/areas/templates/MakeDialog";
 import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
-import { ChangeDialog } from "@/parts/change";
+import { ChangeDialog, Reasoned } from "@/parts/change";
 import { useTemplates } from "@/parts/choices";
+import { DatesDialog } from "@/parts/DatesDialog";
 import {
   Ask,
   Button,
@@ -234,6 +236,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
   const number = staff.staff_number;
   const name = `${staff.given_name} ${staff.family_name}`;
   const [dialog, setDialog] = useState<"add" | "template" | Schema["Exception"]>();
+  const [editing, setEditing] = useState<Schema["Exception"]>();
   const list = useQuery({
     queryKey: ["exceptions", number],
     queryFn: () => take(api.GET("/exceptions", { params: { query: { staff: number, limit: 200 } } })),
@@ -270,9 +273,14 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
               {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
             </span>
             {acts && (
-              <Button look="quiet" className="min-h-0 px-1" aria-label={`End the exception, ${e.title}`} onClick={() => setDialog(e)}>
-                End
-              </Button>
+              <span className="shrink-0">
+                <Button look="quiet" className="min-h-0 px-1" aria-label={`Change the exception, ${e.title}`} onClick={() => setEditing(e)}>
+                  Change
+                </Button>
+                <Button look="quiet" className="min-h-0 px-1" aria-label={`End the exception, ${e.title}`} onClick={() => setDialog(e)}>
+                  End
+                </Button>
+              </span>
             )}
           </li>
         ))}
@@ -282,6 +290,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
           Make a template from this person
         </Button>
       )}
+      {editing && <ExceptionEdit exception={editing} close={() => setEditing(undefined)} />}
       {dialog === "add" && <ExceptionDialog staff={number} site={staff.home_site.code} name={name} close={() => setDialog(undefined)} />}
       {dialog === "template" && (
         <MakeDialog
@@ -366,6 +375,7 @@ function Credentials({ number }: { number: string }) {
 function Assignments({ number, self }: { number: string; self: boolean }) {
   const may = useMay();
   const [ending, setEnding] = useState<Schema["Assignment"]>();
+  const [editing, setEditing] = useState<Schema["Assignment"]>();
   const list = useQuery({
     queryKey: ["assignments", number],
     queryFn: () => take(api.GET("/assignments", { params: { query: { staff: number, limit: 500 } } })),
@@ -399,8 +409,18 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
                 <td className="pr-3 whitespace-nowrap">{day(a.from) || "–"}</td>
                 <td className="pr-3 whitespace-nowrap">{day(a.until) || "open"}</td>
                 <td className="pr-3">{a.hours_words}</td>
-                <td className="text-right">
-                  {may("console.assign") && !self && a.when !== "past" && (
+                <td className="text-right whitespace-nowrap">
+                  {may("console.assign") && !self && a.when !== "ended" && (
+                    <Button
+                      look="quiet"
+                      className="min-h-0 px-1"
+                      aria-label={`Change ${a.template_name} at ${a.place.name}`}
+                      onClick={() => setEditing(a)}
+                    >
+                      Change
+                    </Button>
+                  )}
+                  {may("console.assign") && !self && a.when !== "past" && a.when !== "ended" && (
                     <Button look="quiet" className="min-h-0 px-1" onClick={() => setEnding(a)}>
                       End
                     </Button>
@@ -411,6 +431,15 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
           </tbody>
         </table>
       </div>
+      {editing && (
+        <DatesDialog
+          title={`${editing.template_name} at ${editing.place.name}`}
+          about={`Between which days ${editing.staff.name} works there.`}
+          op="assignment.edit"
+          record={editing}
+          close={() => setEditing(undefined)}
+        />
+      )}
       {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
     </Section>
   );
@@ -431,44 +460,20 @@ function EndDialog({ assignment, close }: { assignment: Schema["Assignment"]; cl
 
 function AssignDialog({ staff, close }: { staff: Staff; close: () => void }) {
   const choices = useAssignmentChoices(staff.home_site.code, staff.contract_end ?? "");
-  const [reason, setReason] = useState("");
-  const run = useMutation({
-    mutationFn: () => change([{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }], reason),
-    onSuccess: close,
-  });
-  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  const operations: Operation[] =
+    choices.place && choices.template ? [{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }] : [];
   return (
     <Ask
       open
+      wide
       onOpenChange={close}
       title={`Assign ${staff.given_name} ${staff.family_name}`}
       about="Where they work, as what, and between which days."
     >
-      <form
-        className="space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          run.mutate();
-        }}
-      >
-        <AssignmentFields choices={choices} wrong={wrong} />
-        <TextField
-          label="Why"
-          optional={!wrong?.field("reason")}
-          error={wrong?.field("reason")}
-          maxLength={500}
-          value={reason}
-          onChange={(e) => setReason(e.target.value)}
-          hint="Needed where something sensitive is given."
-        />
-        {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
-        <div className="flex gap-2">
-          <Button type="submit" look="main" disabled={run.isPending}>
-            Assign
-          </Button>
-          <Button onClick={close}>Cancel</Button>
-        </div>
-      </form>
+      <div className="mb-4">
+        <AssignmentFields choices={choices} />
+      </div>
+      <Reasoned operations={operations} button="Assign" close={close} />
     </Ask>
   );
 }

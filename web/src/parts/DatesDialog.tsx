@@ -1,0 +1,47 @@
+import { type ReactNode, useState } from "react";
+import type { Operation } from "@/api/api";
+import { Reasoned } from "./change";
+import { Ask, TextField } from "./parts";
+
+/** Changes between which days something counts, with what that gives and takes shown first. */
+export function DatesDialog({
+  title,
+  about,
+  op,
+  record,
+  further = {},
+  children,
+  close,
+}: {
+  title: string;
+  about: string;
+  op: string;
+  record: { id: number; from?: string; until?: string; etag: string };
+  further?: Record<string, string>;
+  children?: ReactNode;
+  close: () => void;
+}) {
+  const [from, setFrom] = useState(record.from ?? "");
+  const [until, setUntil] = useState(record.until ?? "");
+  const set = { ...further, ...(from !== (record.from ?? "") && { from }), ...(until !== (record.until ?? "") && { until }) };
+  const operations: Operation[] = Object.keys(set).length
+    ? [{ op, on: String(record.id), if_revision: Number(record.etag.replace(/\D/g, "")), set }]
+    : [];
+  return (
+    <Ask open wide onOpenChange={close} title={title} about={about}>
+      <div className="mb-4 grid grid-cols-2 gap-3">
+        {children}
+        <TextField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
+        <TextField
+          label="Until"
+          optional
+          type="date"
+          value={until}
+          onChange={(e) => setUntil(e.target.value)}
+          hint="The last day that counts; left empty, it is open."
+        />
+      </div>
+      <Reasoned operations={operations} button="Change it" close={close} />
+    </Ask>
+  );
+}
