@@ -9,7 +9,10 @@ import (
 	"slices"
 	"strings"
 
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/rulebook"
 	"loyallatch.example/latch/starters"
 )
@@ -17,11 +20,7 @@ import (
 // ApplyRulebook makes the catalogue and the templates as a rulebook says, as one change, or says in a preview what
 // that would do. Where everything is so already, the result is nil.
 func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview bool) (*Result, error) {
-	book, err := rulebook.Parse(text)
-	if err != nil {
-		return nil, err
-	}
-	steps, err := book.Steps(a.Live().State())
+	steps, err := stepsOf(text, a.Live())
 	if err != nil || len(steps) == 0 {
 		return nil, err
 	}
@@ -35,15 +34,51 @@ func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview
 	return result, atLine(err, steps)
 }
 
+// CollectRulebook puts what makes the catalogue and the templates as a rulebook says into one of somebody's drafts.
+func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, reference string, text []byte) (*Review, error) {
+	drafted, err := a.As(ctx, actor, reference)
+	if err != nil {
+		return nil, err
+	}
+	steps, err := stepsOf(text, drafted)
+	if err != nil {
+		return nil, err
+	}
+	if len(steps) == 0 {
+		return nil, fault.Conflictf("rulebook", "everything is so already; there is nothing to put into the draft")
+	}
+	operations := rulebook.Operations(steps)
+	// Tried by itself first, so that a fault is named by its line and not by that of the draft.
+	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.env(false), draft.Pending, operations); err != nil {
+		return nil, atLine(err, steps)
+	}
+	return a.Collect(ctx, actor, reference, "", operations)
+}
+
+func stepsOf(text []byte, live *Live) ([]rulebook.Step, error) {
+	book, err := rulebook.Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	return book.Steps(live.State())
+}
+
 // atLine says a fault of an operation as one of the line of the rulebook that it comes from.
 func atLine(err error, steps []rulebook.Step) error {
 	var f *fault.Fault
 	if !errors.As(err, &f) || f.Operation == 0 || f.Operation > len(steps) {
 		return err
 	}
-	step := steps[f.Operation-1]
+	step, field := steps[f.Operation-1], ""
+	if len(f.Fields) > 0 {
+		field = f.Fields[0].Name
+		field = field[max(0, strings.Index(field, "set.")):] // what it is called within the operation
+	}
 	told := *f
-	told.Message = fmt.Sprintf("line %d, %s: %s", step.Line, step.What, f.Message)
+	if f.Kind == fault.NotFound {
+		told.Kind, told.Code = fault.Invalid, "invalid-input" // the rulebook was found; what it names is wrong
+	}
+	told.Message = fmt.Sprintf("%s, %s: %s", step.At(field), step.What, f.Message)
 	told.Fields = []fault.Field{{Name: "rulebook", Message: told.Message}}
 	return &told
 }

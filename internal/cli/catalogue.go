@@ -367,17 +367,25 @@ func (s *session) importCommand(what string) *cobra.Command {
 		if (starter == "") == (len(args) == 0) {
 			return usagef("name a file, - for stdin, or --starter with one of the sets that ship with the service")
 		}
-		var result *api.ChangeResult
+		var text []byte
 		var err error
 		if starter != "" {
-			result, err = s.client.Write(c.Context(), http.MethodPost, "/starters/"+url.PathEscape(starter)+"/apply", api.Reasoned{Reason: s.reason}, client.Preview(s.preview))
+			err = s.client.Get(c.Context(), "/starters/"+url.PathEscape(starter), &text)
 		} else {
-			text, unread := s.read(args[0])
-			if unread != nil {
-				return unread
-			}
-			result, err = s.client.Write(c.Context(), http.MethodPost, "/rulebook", nil, client.Body("application/yaml", text), client.Query("reason", s.reason), client.Preview(s.preview))
+			text, err = s.read(args[0])
 		}
+		if err != nil {
+			return err
+		}
+		book := client.Body("application/yaml", text)
+		if s.drafting {
+			var d api.Draft
+			if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/open/rulebook", nil, &d, book); err != nil {
+				return err
+			}
+			return s.draftShown(&d)
+		}
+		result, err := s.send(c.Context(), http.MethodPost, "/rulebook", nil, book, client.Query("reason", s.reason))
 		if err != nil {
 			return err
 		}
@@ -385,7 +393,13 @@ func (s *session) importCommand(what string) *cobra.Command {
 			fmt.Fprintln(s.err, "Nothing to do: everything is so already.")
 			return nil
 		}
-		return s.report(result, fmt.Sprintf("Applied: %s. %s", words.Count(result.Total, "step", "steps"), result.Effect.Summary))
+		if err := s.report(result, fmt.Sprintf("Applied: %s. %s", words.Count(result.Total, "step", "steps"), result.Effect.Summary)); err != nil {
+			return err
+		}
+		if s.preview && s.output != "json" && result.Total == 1 { // of several the report says them
+			s.steps(result.Steps, result.Total)
+		}
+		return nil
 	}
 	return c
 }

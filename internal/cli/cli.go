@@ -302,9 +302,10 @@ func (s *session) secret(prompt string) (string, error) {
 	return "", err
 }
 
-// confirm asks before access is taken away, unless --yes. Without a terminal to ask on, --yes is needed.
+// confirm asks before access is taken away, unless --yes; a preview and a draft take nothing away. Without a terminal to
+// ask on, --yes is needed.
 func (s *session) confirm(question string) error {
-	if s.yes || s.preview {
+	if s.yes || s.preview || s.drafting {
 		return nil
 	}
 	if s.stdin == nil || !term.IsTerminal(int(s.stdin.Fd())) {
@@ -323,14 +324,27 @@ func (s *session) confirm(question string) error {
 
 // write makes a change and says what it did.
 func (s *session) write(ctx context.Context, method, path string, body any, done string, options ...client.Option) (*api.ChangeResult, error) {
-	if s.drafting {
-		return nil, usagef("this is made at once and does not go into a draft; leave out --draft")
-	}
-	result, err := s.client.Write(ctx, method, path, body, append(options, client.Preview(s.preview))...)
+	result, err := s.send(ctx, method, path, body, options...)
 	if err != nil {
 		return nil, err
 	}
 	return result, s.report(result, done)
+}
+
+// send makes a change, or previews it. What it makes does not wait in a draft, so it does not take --draft for done.
+func (s *session) send(ctx context.Context, method, path string, body any, options ...client.Option) (*api.ChangeResult, error) {
+	if s.drafting {
+		return nil, usagef("this is made at once and does not go into a draft; leave out --draft")
+	}
+	return s.client.Write(ctx, method, path, body, append(options, client.Preview(s.preview))...)
+}
+
+// atOnce refuses what a command would leave unheeded.
+func (s *session) atOnce() error {
+	if s.preview || s.drafting {
+		return usagef("this writes no change, so there is nothing to preview or to put into a draft; leave out --preview and --draft")
+	}
+	return nil
 }
 
 // change makes operations together: now, in a preview, or into the draft, where the result is nil.

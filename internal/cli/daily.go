@@ -91,7 +91,7 @@ func (s *session) enrolCommand() *cobra.Command {
 		if pin {
 			operations = append(operations, api.Operation{Op: "pin.set", Set: raw(map[string]string{"staff": "@person"})})
 		}
-		result, err := s.client.Write(c.Context(), "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations}, client.Preview(s.preview))
+		result, err := s.send(c.Context(), "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations})
 		if err != nil {
 			return err
 		}

@@ -48,6 +48,9 @@ func (s *session) draftCommand() *cobra.Command {
 		return s.draftShown(&d)
 	})
 	do := func(c *cobra.Command, id, verb string, body any) error {
+		if err := s.atOnce(); err != nil {
+			return err
+		}
 		var d api.Draft
 		if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/"+id+"/"+verb, body, &d); err != nil {
 			return err
@@ -90,7 +93,7 @@ func (s *session) draftCommand() *cobra.Command {
 		if s.preview {
 			return show.RunE(c, []string{id})
 		}
-		result, err := s.client.Write(c.Context(), http.MethodPost, "/drafts/"+id+"/apply", api.Reasoned{Reason: s.reason})
+		result, err := s.send(c.Context(), http.MethodPost, "/drafts/"+id+"/apply", api.Reasoned{Reason: s.reason})
 		if err != nil {
 			return err
 		}
@@ -191,7 +194,7 @@ func (s *session) changeCommand() *cobra.Command {
 		if err := s.confirm("Undo change " + args[0] + "?"); err != nil {
 			return err
 		}
-		result, err := s.client.Write(c.Context(), http.MethodPost, "/changes/"+args[0]+"/undo", api.Reasoned{Reason: s.reason}, client.Preview(s.preview))
+		result, err := s.send(c.Context(), http.MethodPost, "/changes/"+args[0]+"/undo", api.Reasoned{Reason: s.reason})
 		if err != nil {
 			return err
 		}

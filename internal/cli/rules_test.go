@@ -137,6 +137,14 @@ func TestRulesAreKeptAsFiles(t *testing.T) {
 	assert.Contains(t, preview, "lose")
 	assert.Contains(t, preview, "Making it asks for a --reason.")
 	assert.Contains(t, d.refused(ExitUsage, "template", "import", file), "say why")
+	assert.Contains(t, d.ok("template", "import", file, "--draft"), "Draft 1, open, 1 edit")
+	assert.Contains(t, d.ok("template", "show", "line-operator"), "Stop a line", "a draft changes nothing")
+	for _, unheeded := range [][]string{{"draft", "discard", "--preview"}, {"draft", "plan", "--at", testkit.InWeeks(2), "--draft"}, {"draft", "apply", "--draft"}, {"change", "undo", "1", "--draft", "--yes"},
+		{"enrol", "--given-name", "A", "--family-name", "B", "--home-site", "HB", "--draft"}, {"lock", "Q0011", "--reason", "r", "--draft"}} {
+		assert.Contains(t, d.refused(ExitUsage, unheeded...), "leave out", "%v", unheeded)
+	}
+	assert.Contains(t, d.ok("draft", "show"), "1 edit", "it stands as it was")
+	d.ok("draft", "discard", "--yes")
 	assert.Contains(t, d.ok("template", "import", file, "--reason", "agreed in June"), "Applied: 1 step.")
 	_, problems, code := d.run("rulebook: 1\ntemplates:\n  - code: packer\n    nmae: Packer\n", "template", "import", "-")
 	assert.Equal(t, ExitUsage, code)

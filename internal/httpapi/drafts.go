@@ -80,6 +80,14 @@ func (s *Server) registerDrafts() {
 		review, err := s.app.Collect(ctx, callerOf(ctx).id(), in.ID, in.Body.Title, operations(in.Body.Operations))
 		return s.reviewed(ctx, review, nil, fault.Within("body.", err))
 	})
+	type bookIn struct {
+		OneDraft
+		RawBody []byte `contentType:"application/yaml"`
+	}
+	route(s, "POST", "/drafts/{id}/rulebook", "add-draft-rulebook", "drafts", "Put into a draft what makes the catalogue and the templates as a rulebook says", Access{}, func(ctx context.Context, in *bookIn) (*draftOut, error) {
+		review, err := s.app.CollectRulebook(ctx, callerOf(ctx).id(), in.ID, in.RawBody)
+		return s.reviewed(ctx, review, nil, err)
+	})
 	type gridIn struct {
 		OneDraft
 		Body api.GridSet

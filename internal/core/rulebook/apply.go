@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"maps"
 	"slices"
+	"strings"
 
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/estate"
@@ -16,9 +17,13 @@ import (
 // Step is one operation that makes what is live as a rulebook says, with where the rulebook says it.
 type Step struct {
 	Operation change.Operation
-	Line      int
 	What      string // "permission line.jam"
+
+	at marks
 }
+
+// At returns where the book says a field of the operation, such as "set.settings.line.run", or else the step itself.
+func (s *Step) At(field string) Mark { return s.at.of(strings.TrimPrefix(field, "set.")) }
 
 // Operations returns the operations of the steps.
 func Operations(steps []Step) []change.Operation {
@@ -58,7 +63,7 @@ type writer struct {
 	later     []Step // retiring comes last: what templates lose by it is decided by then
 }
 
-func (w *writer) step(line int, what, op, on string, set fields) {
+func (w *writer) step(at marks, what, op, on string, set fields) {
 	operation := change.Operation{Op: op, On: on}
 	if set != nil {
 		encoded, err := json.Marshal(set)
@@ -67,7 +72,7 @@ func (w *writer) step(line int, what, op, on string, set fields) {
 		}
 		operation.Set = encoded
 	}
-	w.steps = append(w.steps, Step{operation, line, what})
+	w.steps = append(w.steps, Step{operation, what, at})
 }
 
 func (w *writer) once(key string, line int) error {
@@ -79,23 +84,23 @@ func (w *writer) once(key string, line int) error {
 }
 
 func (w *writer) group(g *Group, parent string) error {
-	if err := w.once(g.Key, g.line); err != nil {
+	if err := w.once(g.Key, g.at.line()); err != nil {
 		return err
 	}
 	live, what := w.catalogue.GroupByKey(g.Key), "group "+g.Key
 	switch {
 	case live == nil:
-		w.step(g.line, what, "group.add", "", fields{"key": g.Key, "title": g.Title, "parent": parent})
+		w.step(g.at, what, "group.add", "", fields{"key": g.Key, "title": g.Title, "parent": parent})
 	default:
 		if live.Retired && !g.Retired {
-			w.step(g.line, what, "group.restore", g.Key, nil)
+			w.step(g.at, what, "group.restore", g.Key, nil)
 		}
 		standing := ""
 		if above := w.catalogue.Group(live.Parent); above != nil {
 			standing = above.Key
 		}
 		if live.Title != g.Title || standing != parent {
-			w.step(g.line, what, "group.edit", g.Key, fields{"title": g.Title, "parent": parent})
+			w.step(g.at, what, "group.edit", g.Key, fields{"title": g.Title, "parent": parent})
 		}
 	}
 	for i := range g.Permissions {
@@ -109,13 +114,13 @@ func (w *writer) group(g *Group, parent string) error {
 		}
 	}
 	if g.Retired && (live == nil || !live.Retired) {
-		w.later = append(w.later, Step{change.Operation{Op: "group.retire", On: g.Key}, g.line, what})
+		w.later = append(w.later, Step{change.Operation{Op: "group.retire", On: g.Key}, what, g.at})
 	}
 	return nil
 }
 
 func (w *writer) permission(p *Permission, group string) error {
-	if err := w.once(p.Key, p.line); err != nil {
+	if err := w.once(p.Key, p.at.line()); err != nil {
 		return err
 	}
 	what := "permission " + p.Key
@@ -123,18 +128,18 @@ func (w *writer) permission(p *Permission, group string) error {
 	live := w.catalogue.PermissionByKey(p.Key)
 	if live == nil {
 		set["key"] = p.Key
-		w.step(p.line, what, "permission.add", "", set)
+		w.step(p.at, what, "permission.add", "", set)
 	} else {
 		if live.Retired && !p.Retired {
-			w.step(p.line, what, "permission.restore", p.Key, nil)
+			w.step(p.at, what, "permission.restore", p.Key, nil)
 		}
 		scale := permit.Scale{Kind: permit.ScaleKind(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit, Most: permit.Level(p.Scale.Most)}
 		if live.Title != p.Title || live.Sentence != p.Sentence || w.catalogue.Group(live.Group).Key != group || !live.Scale.Equal(scale) || !sameKinds(live.Kinds, p.Kinds) || live.Sensitive != p.Sensitive {
-			w.step(p.line, what, "permission.edit", p.Key, set)
+			w.step(p.at, what, "permission.edit", p.Key, set)
 		}
 	}
 	if p.Retired && (live == nil || !live.Retired) {
-		w.later = append([]Step{{change.Operation{Op: "permission.retire", On: p.Key}, p.line, what}}, w.later...)
+		w.later = append([]Step{{change.Operation{Op: "permission.retire", On: p.Key}, what, p.at}}, w.later...)
 	}
 	return nil
 }
@@ -164,19 +169,19 @@ func (w *writer) template(t *Template) {
 	live := w.state.TemplateByCode(t.Code)
 	if live == nil {
 		set["code"] = t.Code
-		w.step(t.line, what, "template.add", "", set)
+		w.step(t.at, what, "template.add", "", set)
 	} else {
 		if live.Retired && !t.Retired {
-			w.step(t.line, what, "template.restore", t.Code, nil)
+			w.step(t.at, what, "template.restore", t.Code, nil)
 		}
 		now := w.live(live)
 		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days || !slices.Equal(now.Needs, t.Needs) || now.IdleSeconds != t.IdleSeconds ||
 			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
-			w.step(t.line, what, "template.edit", t.Code, set)
+			w.step(t.at, what, "template.edit", t.Code, set)
 		}
 	}
 	if t.Retired && (live == nil || !live.Retired) {
-		w.later = append(w.later, Step{change.Operation{Op: "template.retire", On: t.Code}, t.line, what})
+		w.later = append(w.later, Step{change.Operation{Op: "template.retire", On: t.Code}, what, t.at})
 	}
 }
 

@@ -44,7 +44,7 @@ type Group struct {
 	Permissions []Permission `yaml:"permissions,omitempty"`
 	Groups      []Group      `yaml:"groups,omitempty"`
 
-	line int
+	at marks
 }
 
 // Permission is one thing somebody may do.
@@ -57,7 +57,7 @@ type Permission struct {
 	Sensitive bool     `yaml:"sensitive,omitempty"`
 	Retired   bool     `yaml:"retired,omitempty"`
 
-	line int
+	at marks
 }
 
 // Scale is the scale of a permission.
@@ -81,7 +81,7 @@ type Template struct {
 	Retired     bool              `yaml:"retired,omitempty"`
 	Settings    map[string]string `yaml:"settings,omitempty"`
 
-	line int
+	at marks
 }
 
 // Hours are access hours.
@@ -221,26 +221,64 @@ func plainly(err error) string {
 	return strings.TrimPrefix(typeNames.ReplaceAllString(text, "$1$2"), "yaml: ")
 }
 
-// The line that each part stands at is kept for naming it in a fault.
+// Mark is where something stands in the text, both counted from 1; a column of 0 is not known.
+type Mark struct{ Line, Column int }
 
-// UnmarshalYAML reads a group.
+// String says the place as faults name it.
+func (m Mark) String() string {
+	if m.Column == 0 {
+		return fmt.Sprintf("line %d", m.Line)
+	}
+	return fmt.Sprintf("line %d, column %d", m.Line, m.Column)
+}
+
+// marks are where the keys of a part stand, such as "title" or "settings.line.run"; under "" the part itself.
+type marks map[string]Mark
+
+func (m marks) line() int { return m[""].Line }
+
+// of returns where a field stands, or what it is part of, or the part itself.
+func (m marks) of(field string) Mark {
+	for ; field != ""; field = field[:max(0, strings.LastIndexByte(field, '.'))] {
+		if mark, known := m[field]; known {
+			return mark
+		}
+	}
+	return m[""]
+}
+
+func marksOf(node *yaml.Node) marks {
+	m := marks{"": {Line: node.Line}}
+	var walk func(node *yaml.Node, prefix string)
+	walk = func(node *yaml.Node, prefix string) {
+		for i := 0; node.Kind == yaml.MappingNode && i+1 < len(node.Content); i += 2 {
+			key := node.Content[i]
+			m[prefix+key.Value] = Mark{key.Line, key.Column}
+			walk(node.Content[i+1], prefix+key.Value+".")
+		}
+	}
+	walk(node, "")
+	return m
+}
+
+// UnmarshalYAML reads a group, and keeps where it stands for naming it in a fault.
 func (g *Group) UnmarshalYAML(node *yaml.Node) error {
 	type bare Group
-	g.line = node.Line
+	g.at = marksOf(node)
 	return node.Decode((*bare)(g))
 }
 
 // UnmarshalYAML reads a permission.
 func (p *Permission) UnmarshalYAML(node *yaml.Node) error {
 	type bare Permission
-	p.line = node.Line
+	p.at = marksOf(node)
 	return node.Decode((*bare)(p))
 }
 
 // UnmarshalYAML reads a template.
 func (t *Template) UnmarshalYAML(node *yaml.Node) error {
 	type bare Template
-	t.line = node.Line
+	t.at = marksOf(node)
 	return node.Decode((*bare)(t))
 }
 
@@ -262,7 +300,7 @@ func byBase(templates []Template) ([]Template, error) {
 	at := map[string]int{}
 	for i, t := range templates {
 		if _, twice := at[strings.ToLower(t.Code)]; twice {
-			return nil, fault.Invalidf("rulebook", "line %d: the template %s stands here twice", t.line, t.Code)
+			return nil, fault.Invalidf("rulebook", "line %d: the template %s stands here twice", t.at.line(), t.Code)
 		}
 		at[strings.ToLower(t.Code)] = i
 	}
@@ -273,7 +311,7 @@ func byBase(templates []Template) ([]Template, error) {
 		t := templates[i]
 		switch state[i] {
 		case 1:
-			return fault.Invalidf("rulebook", "line %d: basing %s on %s would make a circle", t.line, t.Code, t.Base)
+			return fault.Invalidf("rulebook", "line %d: basing %s on %s would make a circle", t.at.line(), t.Code, t.Base)
 		case 2:
 			return nil
 		}

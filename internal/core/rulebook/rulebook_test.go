@@ -140,6 +140,20 @@ func TestAFaultNamesLineAndColumn(t *testing.T) {
 	assert.ErrorContains(t, err, "MiB")
 }
 
+// What the rules refuse later on is named by the very key as well.
+func TestAStepKnowsWhereTheBookSaysEachField(t *testing.T) {
+	book, err := Parse([]byte("rulebook: 1\ntemplates:\n  - code: operator\n    name: Operator\n    base: nobody\n    settings:\n      line.run: view\n      line.care: full\n"))
+	require.NoError(t, err)
+	steps, err := book.Steps(empty(t).State())
+	require.NoError(t, err)
+	require.Len(t, steps, 1)
+	for field, mark := range map[string]Mark{"set.base": {5, 5}, "set.settings.line.run": {7, 7}, "set.settings.line.care": {8, 7}, "set.settings.line.gone": {6, 5}, "set.days": {3, 0}, "": {3, 0}} {
+		assert.Equal(t, mark, steps[0].At(field), field)
+	}
+	assert.Equal(t, "line 7, column 7", steps[0].At("set.settings.line.run").String())
+	assert.Equal(t, "line 3", steps[0].At("").String())
+}
+
 func TestWhatStandsTwiceOrInACircleIsRefused(t *testing.T) {
 	for says, broken := range map[string]string{
 		"stands here twice":   strings.Replace(text, "key: line.jam", "key: line.run", 1),

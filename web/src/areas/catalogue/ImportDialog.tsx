@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type ChangeResult, queries, Refusal, take } from "@/api/api";
 import { useApplied } from "@/parts/change";
+import { took } from "@/parts/drafts";
 import { Effects, Steps } from "@/parts/effects";
 import { Ask, Button, Field, SelectField, TextField, Wrong } from "@/parts/parts";
 
@@ -35,6 +36,25 @@ export function ImportDialog({ close }: { close: () => void }) {
       if (result.audit_id) notice({ id: result.audit_id, summary: result.effect.summary });
       close();
     },
+  });
+  const put = useMutation({
+    mutationFn: async () => {
+      const text =
+        source && "starter" in source
+          ? await take(api.GET("/starters/{id}", { params: { path: { id: source.starter } }, parseAs: "text" }))
+          : (source?.text ?? "");
+      return took(
+        await take(
+          api.POST("/drafts/{id}/rulebook", {
+            params: { path: { id: "open" } },
+            body: text as unknown as never,
+            bodySerializer: (body) => body as unknown as string,
+            headers: { "Content-Type": "application/yaml" },
+          }),
+        ),
+      );
+    },
+    onSuccess: close,
   });
   const choose = (of: Source) => {
     setSource(of);
@@ -79,14 +99,14 @@ export function ImportDialog({ close }: { close: () => void }) {
             ))}
           </SelectField>
         </div>
-        <Wrong error={apply.error ?? preview.error} />
+        <Wrong error={apply.error ?? put.error ?? preview.error} />
         {preview.isPending && <p role="status">Comparing with what is live…</p>}
         {result && result.total === 0 && <p className="font-[550]">Nothing to do: everything is so already.</p>}
         {result && result.total > 0 && (
           <>
             <Effects effect={result.effect} open />
             <details>
-              <summary className="text-damson">{result.total} steps</summary>
+              <summary className="text-damson">{result.total === 1 ? "1 step" : `${result.total} steps`}</summary>
               <div className="max-h-60 overflow-auto">
                 <Steps steps={result.steps} total={result.total} />
               </div>
@@ -106,9 +126,14 @@ export function ImportDialog({ close }: { close: () => void }) {
                 error={apply.error instanceof Refusal ? apply.error.field("reason") : undefined}
                 onChange={(e) => setReason(e.target.value)}
               />
-              <Button type="submit" look="main" disabled={apply.isPending}>
-                Apply {result.total === 1 ? "this step" : `these ${result.total} steps`}
-              </Button>
+              <div className="flex flex-wrap gap-2">
+                <Button type="submit" look="main" disabled={apply.isPending}>
+                  Apply {result.total === 1 ? "this step" : `these ${result.total} steps`}
+                </Button>
+                <Button disabled={put.isPending} onClick={() => put.mutate()}>
+                  Put into the draft
+                </Button>
+              </div>
             </form>
           </>
         )}
