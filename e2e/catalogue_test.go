@@ -174,7 +174,7 @@ func TestWhoHasAPermissionIsAnsweredFromTheCatalogue(t *testing.T) {
 	p := open(t, s.URL)
 	p.signIn("idris")
 	p.visit("/catalogue")
-	p.press("Who has Open the chemical store")
+	p.press("Who has it: Open the chemical store")
 	p.see("Who has “Open the chemical store”")
 	p.see("Maintenance fitter")
 	p.press("As a grid of people and places")

@@ -305,7 +305,7 @@ func TestARulebookIsAppliedAsOneChangeOrNotAtAll(t *testing.T) {
 	book := []byte("rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, base: line-operator, settings: {line.speed: \"100\"}}\n  - {code: packer, name: Packer, settings: {line.speed: \"400\"}}\n")
 	revision := s.App.Live().State().Revision
 	_, err := s.App.ApplyRulebook(ctx, maren, book, false)
-	assert.ErrorContains(t, err, "line 4, template packer: 400 percent is beyond the most")
+	assert.ErrorContains(t, err, "line 4, column 45, template packer: 400 percent is beyond the most")
 	assert.Equal(t, revision, s.App.Live().State().Revision)
 	result, err := s.App.ApplyRulebook(ctx, maren, book[:bytes.Index(book, []byte("  - {code: packer"))], false)
 	require.NoError(t, err)

@@ -7,7 +7,8 @@ import { SelectField, TextField } from "./parts";
 export const isoToday = () => new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
 
 /** What is chosen for an assignment. */
-export function useAssignmentChoices(site: string, contractEnd: string, start = isoToday()) {
+/** The site stands as the place, and the days of the employment as the days of the assignment, until others are chosen. */
+export function useAssignmentChoices(site: string, contractEnd: string, start: string) {
   const [place, setPlace] = useState<string>();
   const [template, setTemplate] = useState("");
   const [from, setFrom] = useState<string>();

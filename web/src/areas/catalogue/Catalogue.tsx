@@ -169,19 +169,15 @@ export function Catalogue() {
                       </td>
                       <td className="px-2 py-1 text-[0.95rem]">{p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}</td>
                       <td className="px-2 py-1 text-[0.95rem] whitespace-nowrap">
-                        <button
-                          type="button"
-                          className="text-left text-damson underline underline-offset-2"
-                          aria-label={`${p.title} in the templates: given by ${p.given}${p.undecided ? `, undecided in ${p.undecided}` : ""}`}
-                          onClick={() => shows(p.key)}
-                        >
+                        <button type="button" className="text-left text-damson underline underline-offset-2" onClick={() => shows(p.key)}>
                           {p.given === 1 ? "1 template" : `${p.given} templates`}
                           {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
+                          <span className="sr-only">: {p.title}</span>
                         </button>
                       </td>
                       <td className="py-1 pr-2 text-right whitespace-nowrap">
                         {sees && (
-                          <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Who has ${p.title}`} onClick={() => setHolders(p)}>
+                          <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Who has it: ${p.title}`} onClick={() => setHolders(p)}>
                             Who has it
                           </Button>
                         )}

@@ -8,7 +8,7 @@ import { ExceptionEdit } from "@/areas/exceptions/ExceptionEdit";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
 import { useMay, useMe } from "@/areas/session/session";
 import { MakeDialog } from "@/areas/templates/MakeDialog";
-import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
+import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { ChangeDialog, Reasoned } from "@/parts/change";
 import { useTemplates } from "@/parts/choices";
@@ -459,7 +459,7 @@ function EndDialog({ assignment, close }: { assignment: Schema["Assignment"]; cl
 }
 
 function AssignDialog({ staff, close }: { staff: Staff; close: () => void }) {
-  const choices = useAssignmentChoices(staff.home_site.code, staff.contract_end ?? "");
+  const choices = useAssignmentChoices(staff.home_site.code, staff.contract_end ?? "", staff.start_date > isoToday() ? staff.start_date : isoToday());
   const operations: Operation[] =
     choices.place && choices.template ? [{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }] : [];
   return (
