@@ -14,6 +14,7 @@ type Operation struct {
 	On         string          `json:"on,omitempty" maxLength:"64" doc:"What it is done to, by number or code"`
 	IfRevision uint64          `json:"if_revision,omitempty" doc:"Of what it is done to, as you read it"`
 	Set        json.RawMessage `json:"set,omitempty" doc:"The fields"`
+	Reason     string          `json:"reason,omitempty" maxLength:"500" doc:"Why this one; the reason of the whole change where left out"`
 }
 
 // ChangeRequest is a list of operations to be made together or not at all.
@@ -119,6 +120,7 @@ type DraftClash struct {
 type DraftEdit struct {
 	ID      int          `json:"id"`
 	Words   string       `json:"words"`
+	Reason  string       `json:"reason,omitempty" doc:"Why this one, where it says so itself"`
 	Changes []StepChange `json:"changes"`
 	Clashes []DraftClash `json:"clashes"`
 	Problem string       `json:"problem,omitempty" doc:"Why it cannot be made as things are"`

@@ -3,6 +3,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/json"
@@ -156,9 +157,9 @@ type Result struct {
 	AuditID uint64 // 0 in a preview
 }
 
-// Preview says what a change would do, and whether it may be made; nothing is written.
+// Preview says what a change would do, and whether it may be made; nothing is written. Its reason may follow later.
 func (a *App) Preview(r Request) (*Result, error) {
-	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), r.Reason, r.Operations)
+	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
 		return nil, err
 	}
@@ -237,8 +238,7 @@ func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time
 	if err != nil {
 		return store.AuditEntry{}, err
 	}
-	reason := words.Tidy(r.Reason)
-	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: reason[:min(len(reason), 500)],
+	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: cut(trial.Reason(), 500),
 		Summary: summary(trial), Revision: trial.State.Revision, Operations: string(operations)}
 	if r.Undoes != 0 {
 		entry.Undoes, entry.Summary = &r.Undoes, cut(fmt.Sprintf("Undid change %d: %s", r.Undoes, entry.Summary), 480)
@@ -329,7 +329,7 @@ func Intend(op, on string) string {
 // cut shortens a text to so many letters.
 func cut(text string, most int) string {
 	if runes := []rune(text); len(runes) > most {
-		return string(runes[:most]) + "…"
+		return string(runes[:most-1]) + "…"
 	}
 	return text
 }

@@ -169,7 +169,7 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 				return nil, nil, err
 			}
 			operation := change.Operation{Op: "exception.set", Set: set}
-			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.env(false), draft.Pending, []change.Operation{operation}); err != nil {
+			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.env(false), change.ReasonLater, []change.Operation{operation}); err != nil {
 				skipped = append(skipped, Skipped{p, column, err})
 				continue
 			}

@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/rulebook"
@@ -35,7 +34,7 @@ func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview
 }
 
 // CollectRulebook puts what makes the catalogue and the templates as a rulebook says into one of somebody's drafts.
-func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, reference string, text []byte) (*Review, error) {
+func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, reference, reason string, text []byte) (*Review, error) {
 	drafted, err := a.As(ctx, actor, reference)
 	if err != nil {
 		return nil, err
@@ -48,8 +47,11 @@ func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, referen
 		return nil, fault.Conflictf("rulebook", "everything is so already; there is nothing to put into the draft")
 	}
 	operations := rulebook.Operations(steps)
+	for i := range operations {
+		operations[i].Reason = reason
+	}
 	// Tried by itself first, so that a fault is named by its line and not by that of the draft.
-	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.env(false), draft.Pending, operations); err != nil {
+	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.env(false), change.ReasonLater, operations); err != nil {
 		return nil, atLine(err, steps)
 	}
 	return a.Collect(ctx, actor, reference, "", operations)

@@ -380,7 +380,7 @@ func (s *session) importCommand(what string) *cobra.Command {
 		book := client.Body("application/yaml", text)
 		if s.drafting {
 			var d api.Draft
-			if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/open/rulebook", nil, &d, book); err != nil {
+			if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/open/rulebook", nil, &d, book, client.Query("reason", s.reason)); err != nil {
 				return err
 			}
 			return s.draftShown(&d)

@@ -83,6 +83,9 @@ func (s *session) exitCode(err error) int {
 				name = strings.TrimPrefix(name, prefix)
 			}
 			if strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
+				if name == "reason" {
+					name = "--reason"
+				}
 				fmt.Fprintf(s.err, "  This is about %s.\n", name)
 			} else {
 				fmt.Fprintf(s.err, "  %s: %s\n", name, field.Message)
@@ -351,6 +354,9 @@ func (s *session) atOnce() error {
 func (s *session) change(ctx context.Context, done string, operations ...api.Operation) (*api.ChangeResult, error) {
 	if !s.drafting {
 		return s.write(ctx, "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations}, done)
+	}
+	for i := range operations {
+		operations[i].Reason = or(operations[i].Reason, s.reason)
 	}
 	var d api.Draft
 	if err := s.client.Do(ctx, "POST", "/drafts/open/edits", api.DraftEdits{Operations: operations}, &d); err != nil {

@@ -124,6 +124,9 @@ func (s *session) draftShown(d *api.Draft) error {
 	s.line("Problem", d.Problem)
 	for _, e := range d.Edits {
 		fmt.Fprintf(s.out, "  %-4d %s%s\n", e.ID, e.Words, changesText(e.Changes))
+		if e.Reason != "" {
+			fmt.Fprintf(s.out, "       “%s”\n", e.Reason)
+		}
 		for _, clash := range e.Clashes {
 			fmt.Fprintf(s.out, "       somebody else changed this meanwhile: %s was %s, is %s now\n", clash.Field, or(clash.Was, "not set"), or(clash.Now, "not set"))
 		}

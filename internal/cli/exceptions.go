@@ -96,7 +96,7 @@ func exceptionWords(e api.Exception) string {
 func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	var permission, place, level, from, until string
 	c := &cobra.Command{Use: verb + " [STAFF...]", Short: short, ValidArgsFunction: s.completeStaff(),
-		Example: "  " + example + "\n  loyal exception " + verb + " --from list.csv --reason 'agreed with the foremen' --preview\n  (the columns are staff, permission, place, level, from, until; what a flag says holds for every row)"}
+		Example: "  " + example + "\n  loyal exception " + verb + " --from list.csv --reason 'agreed with the foremen' --preview\n  (the columns are staff, permission, place, level, from, until, reason; what a flag says holds for every row that does not say it)"}
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title")
 	c.Flags().StringVar(&place, "place", "", "the place, with all below it; the home site where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; or a CSV file, - for stdin, with a row for each person")
@@ -108,8 +108,8 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		file, first := fileOrDay(from, "")
-		flags := map[string]string{"permission": permission, "place": place, "level": level, "from": first, "until": until}
-		rows, err := s.many(args, file, flags, "staff", "permission", "place", "level", "from", "until")
+		flags := map[string]string{"permission": permission, "place": place, "level": level, "from": first, "until": until, "reason": ""}
+		rows, err := s.many(args, file, flags, "staff", "permission", "place", "level", "from", "until", "reason")
 		if err != nil {
 			return err
 		}
@@ -134,7 +134,7 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 			if err != nil {
 				return atRow(file, i, err)
 			}
-			operations = append(operations, api.Operation{Op: "exception.add", Set: raw(api.ExceptionFields{Staff: p.StaffNumber, Permission: what.Key, Place: at.Code,
+			operations = append(operations, api.Operation{Op: "exception.add", Reason: row["reason"], Set: raw(api.ExceptionFields{Staff: p.StaffNumber, Permission: what.Key, Place: at.Code,
 				Withheld: verb == "withhold", Level: row["level"], From: row["from"], Until: row["until"]})})
 		}
 		result, err := s.change(c.Context(), words.Count(len(operations), "exception is made.", "exceptions are made."), operations...)

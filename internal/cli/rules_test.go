@@ -257,4 +257,12 @@ func TestALongFileIsAssignedAsOneChange(t *testing.T) {
 	assert.Contains(t, out, "30 people at Grading hall gain “Count stock”; nobody loses.")
 	assert.Contains(t, out, "Make an exception for Q0012 Ilse Wexley (level: yes; permission: Count stock;")
 	assert.NotContains(t, out, "withheld: no")
+	each := "staff,permission,reason\nQ0012,stop a line,interlock under repair\nQ0013,clean a line,\n"
+	drafted, problems, code := d.run(each, "exception", "withhold", "--from", "-", "--place", "HB-LINE-1", "--reason", "light duty", "--draft")
+	require.Zero(t, code, problems)
+	assert.Regexp(t, `(?s)Make an exception for Q0012 .*“interlock under repair”.*Make an exception for Q0013 .*“light duty”`, drafted)
+	applied := d.ok("draft", "apply")
+	id := regexp.MustCompile(`change (\d+)`).FindStringSubmatch(applied)[1]
+	assert.Contains(t, d.ok("change", "show", id), "interlock under repair; light duty", "what was said of each speaks for the whole")
+	assert.Contains(t, d.ok("exception", "list", "--staff", "Q0013"), "light duty")
 }

@@ -363,7 +363,7 @@ func (s *Server) applyRulebook(ctx context.Context, text []byte, reason string, 
 		return nil, err
 	}
 	if result == nil {
-		return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: before.State().Revision, Effect: *effectView(before, before, &access.Effect{}),
+		return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: before.State().Revision, Effect: *effectView(before, &change.Trial{After: before}),
 			Made: []api.Made{}, Secrets: []api.Secret{}, People: []api.Access{}, Steps: []api.Step{}}}, nil
 	}
 	return s.changed(result, before, preview), nil

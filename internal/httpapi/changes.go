@@ -117,7 +117,7 @@ func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bo
 		word = app.Intend
 	}
 	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
-		Effect: *effectView(before, d.After, &d.Effect), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
+		Effect: *effectView(before, d), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
 		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now()}.steps(d.Entries, stepsShown, word)}}
 	for _, secret := range d.Secrets {
 		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})

@@ -10,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 type OneDraft struct {
@@ -82,10 +83,11 @@ func (s *Server) registerDrafts() {
 	})
 	type bookIn struct {
 		OneDraft
+		Reason  string `query:"reason" maxLength:"500"`
 		RawBody []byte `contentType:"application/yaml"`
 	}
 	route(s, "POST", "/drafts/{id}/rulebook", "add-draft-rulebook", "drafts", "Put into a draft what makes the catalogue and the templates as a rulebook says", Access{}, func(ctx context.Context, in *bookIn) (*draftOut, error) {
-		review, err := s.app.CollectRulebook(ctx, callerOf(ctx).id(), in.ID, in.RawBody)
+		review, err := s.app.CollectRulebook(ctx, callerOf(ctx).id(), in.ID, in.Reason, in.RawBody)
 		return s.reviewed(ctx, review, nil, err)
 	})
 	type gridIn struct {
@@ -151,7 +153,7 @@ func (s *Server) registerDrafts() {
 func operations(wire []api.Operation) []change.Operation {
 	operations := make([]change.Operation, len(wire))
 	for i, op := range wire {
-		operations[i] = change.Operation{Op: op.Op, Ref: op.Ref, On: op.On, Revision: op.IfRevision, Set: op.Set}
+		operations[i] = change.Operation{Op: op.Op, Ref: op.Ref, On: op.On, Revision: op.IfRevision, Set: op.Set, Reason: op.Reason}
 	}
 	return operations
 }
@@ -192,7 +194,7 @@ func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skip
 	after := v
 	if r.Trial != nil {
 		after.live = &app.Live{Snapshot: r.Trial.After}
-		out.Effect = effectView(r.Before().Snapshot, r.Trial.After, &r.Trial.Effect)
+		out.Effect = effectView(r.Before().Snapshot, r.Trial)
 	}
 	out.Clashing, out.Problems = r.Clashing()
 	out.Edits = []api.DraftEdit{}
@@ -203,13 +205,17 @@ func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skip
 }
 
 func (v view) edit(line *draft.Reviewed) api.DraftEdit {
-	edit := api.DraftEdit{ID: line.ID, Changes: []api.StepChange{}, Clashes: []api.DraftClash{}}
+	edit := api.DraftEdit{ID: line.ID, Reason: words.Tidy(line.Operation.Reason), Changes: []api.StepChange{}, Clashes: []api.DraftClash{}}
 	for i := range line.Entries {
 		step := v.step(&line.Entries[i], app.Intend)
 		if edit.Words == "" {
 			edit.Words = step.Words
 		}
-		edit.Changes = append(edit.Changes, step.Changes...)
+		for _, said := range step.Changes {
+			if said.Field != "reason" { // it is said of the line as a whole
+				edit.Changes = append(edit.Changes, said)
+			}
+		}
 	}
 	if edit.Words == "" {
 		edit.Words = app.Intend(line.Operation.Op, line.Subject())

@@ -10,7 +10,6 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -40,7 +39,7 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	}
 	maps.Copy(fields, e.After)
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
-		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == draft.Pending {
+		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == change.ReasonLater {
 			continue
 		}
 		said := api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])}

@@ -10,7 +10,6 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -33,7 +32,7 @@ func small(t *testing.T) view {
 func TestAStepIsSaidInWords(t *testing.T) {
 	v := small(t)
 	step := v.step(&change.Entry{Op: "exception.add", On: "S1 Ana Reyes", Record: "exception:1", After: map[string]any{"id": 1.0, "staff": 1.0, "place": 1.0, "permission": 1.0,
-		"withheld": true, "until": "2027-01-10", "made_at": "2026-11-25T10:00:00Z", "reason": draft.Pending}}, app.Intend)
+		"withheld": true, "until": "2027-01-10", "made_at": "2026-11-25T10:00:00Z", "reason": change.ReasonLater}}, app.Intend)
 	assert.Equal(t, api.Step{Words: "Make an exception for S1 Ana Reyes", Changes: []api.StepChange{{Field: "permission", Now: "Run a line"}, {Field: "place", Now: "Site A"}, {Field: "staff", Now: "Ana Reyes"},
 		{Field: "until", Now: "2027-01-10"}, {Field: "withheld", Now: "yes"}}}, step)
 	step = v.step(&change.Entry{Op: "template.edit", On: "packer Packer", Record: "template:1", Before: map[string]any{"settings.line.run": "no", "settings.line": "full", "as_of.line": 3.0, "base": 1.0},

@@ -11,6 +11,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
@@ -321,10 +322,11 @@ func (v view) decision(e *access.Explanation, q *access.Question) api.Decision {
 }
 
 // effectView words what a change gives and takes; names beyond the first hundred of a line are counted only.
-func effectView(before, after *access.Snapshot, effect *access.Effect) *api.Effect {
+func effectView(before *access.Snapshot, trial *change.Trial) *api.Effect {
+	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
 	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains), Losses: effectLines(before, losses),
-		NeedsReason: effect.NeedsReason(after.Catalogue()), Summary: access.Summarise(before, after, effect, gains, losses)}
+		NeedsReason: trial.NeedsReason(), Summary: access.Summarise(before, after, effect, gains, losses)}
 }
 
 const (

@@ -311,8 +311,10 @@ func permissionEdit(d *Trial) error {
 	if d.catalogue().OfConsole(before.Group) && (!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
 		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; its wording may change, its scale, group and kinds may not.", before.Title)
 	}
-	if before.Sensitive && !p.Sensitive && d.reason == "" && d.actor.System == "" {
-		return fault.Invalidf("reason", "“%s” is marked sensitive; say why it no longer is", before.Title)
+	if before.Sensitive && !p.Sensitive && d.actor.System == "" {
+		if _, err := d.why("“%s” is marked sensitive; say why it no longer is", before.Title); err != nil {
+			return err
+		}
 	}
 	if err := d.kindsReach(before, &p); err != nil {
 		return err

@@ -6,6 +6,7 @@ package change
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -34,7 +35,11 @@ type Operation struct {
 	On       string          `json:"on,omitempty"`          // what it is done to, by number or code
 	Revision uint64          `json:"if_revision,omitempty"` // of On, as the caller read it; 0 does not ask
 	Set      json.RawMessage `json:"set,omitempty"`         // the fields
+	Reason   string          `json:"reason,omitempty"`      // why; that of the whole change where left out
 }
+
+// ReasonLater stands for a reason that is yet to be given: in a preview, and in a draft until it is applied.
+const ReasonLater = "(the reason is given when it is made)"
 
 // Actor is who makes a change. A system actor (setup, loading a demo) is bound by the rules but not by authority.
 type Actor struct {
@@ -89,6 +94,9 @@ type Trial struct {
 	actor  Actor
 	env    Env
 	reason string
+	each   []string // the reasons that operations give for themselves, each once
+	silent bool     // some operation gives none
+	wanted bool     // some operation asks for a reason that is yet to be given
 	op     *Operation
 	index  int
 	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
@@ -145,6 +153,9 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	}
 	for i := range operations {
 		d.op, d.index = &operations[i], i
+		if err := d.hear(); err != nil {
+			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
+		}
 		apply, known := rules[operations[i].Op]
 		if !known {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%q is not an operation; use one of %s", operations[i].Op, strings.Join(Operations(), ", "))))
@@ -260,9 +271,38 @@ func (d *Trial) hoursDiffer(id permit.TemplateID) bool {
 	return before.Kind != after.Kind || before.BeforeMinutes != after.BeforeMinutes || before.AfterMinutes != after.AfterMinutes || !slices.Equal(before.Rules, after.Rules)
 }
 
+// hear takes down the reason that an operation gives for itself.
+func (d *Trial) hear() error {
+	own := words.Tidy(d.op.Reason)
+	d.silent = d.silent || own == ""
+	if own != "" && !slices.Contains(d.each, own) {
+		d.each = append(d.each, own)
+	}
+	return bounded("reason", own, 500)
+}
+
+// why returns the reason of an operation that cannot do without: its own, else that of the change; where there is
+// neither, a fault in the words given.
+func (d *Trial) why(missing string, args ...any) (string, error) {
+	reason := cmp.Or(words.Tidy(d.op.Reason), d.reason)
+	if reason == "" {
+		return "", fault.Invalidf("reason", missing, args...)
+	}
+	d.wanted = d.wanted || reason == ReasonLater
+	return reason, bounded("reason", reason, 500)
+}
+
+// Reason returns why the change is made: what is given for the whole of it, else what its operations say.
+func (d *Trial) Reason() string { return cmp.Or(d.reason, strings.Join(d.each, "; ")) }
+
+// NeedsReason reports whether the change has to be given a reason beside those that its operations give for themselves.
+func (d *Trial) NeedsReason() bool {
+	return d.wanted || d.silent && d.Effect.NeedsReason(d.After.Catalogue())
+}
+
 // Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.
 func (d *Trial) Judge() error {
-	if d.reason != "" || d.actor.System != "" {
+	if d.reason != "" || !d.silent || d.actor.System != "" {
 		return nil
 	}
 	if n := d.Effect.Losers(); n > 0 {

@@ -53,14 +53,13 @@ func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *p
 		return fault.Invalidf("set.permission", "“%s” does not apply to a %s such as %s; choose a place it applies to, or one above", permission.Title, place.Kind.Words(), place.Code)
 	case place.Retired:
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
-	case d.reason == "":
-		return fault.Invalidf("reason", "an exception needs a reason")
 	}
-	if err := bounded("reason", d.reason, 500); err != nil {
+	reason, err := d.why("an exception needs a reason; say why")
+	if err != nil {
 		return err
 	}
 	e := &org.Exception{ID: org.ExceptionID(d.State.Exceptions.Next()), Staff: p.ID, Place: place.ID, Permission: permission.ID,
-		Withheld: form.Withheld, Reason: d.reason, MadeAt: d.env.Now.UTC().Truncate(time.Second)}
+		Withheld: form.Withheld, Reason: reason, MadeAt: d.env.Now.UTC().Truncate(time.Second)}
 	if err := d.fillException(e, form); err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -269,6 +270,46 @@ func TestAnExceptionIsEditedAndComesBack(t *testing.T) {
 	assert.ErrorContains(t, err, "ended already")
 	h.must(owner, "", op("exception.restore", "1", nil))
 	assert.True(t, h.may("S3", "stock.adjust", "A-S"))
+}
+
+func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
+	h := newHouse(t)
+	owner := h.who("S1")
+	withhold := func(place, reason string) Operation {
+		o := op("exception.add", "", set{"staff": "S2", "place": place, "permission": "door.open", "withheld": true})
+		o.Reason = reason
+		return o
+	}
+	d, err := h.try(owner, "", withhold("A", " light  duty "), withhold("B", "interlock"), withhold("A-Z", "light duty"))
+	require.NoError(t, err)
+	assert.Equal(t, "light duty", d.State.Exception(1).Reason)
+	assert.Equal(t, "interlock", d.State.Exception(2).Reason)
+	assert.Equal(t, "light duty; interlock", d.Reason(), "each is said once")
+	assert.False(t, d.NeedsReason())
+
+	d, err = h.try(owner, "agreed", withhold("A", "light duty"), withhold("B", ""))
+	require.NoError(t, err)
+	assert.Equal(t, "light duty", d.State.Exception(1).Reason)
+	assert.Equal(t, "agreed", d.State.Exception(2).Reason)
+	assert.Equal(t, "agreed", d.Reason(), "what is given for the whole stands for it")
+
+	_, err = h.try(owner, "", withhold("A", "light duty"), withhold("B", ""))
+	assert.ErrorContains(t, err, "an exception needs a reason")
+	d, err = h.try(owner, ReasonLater, withhold("A", "light duty"), withhold("B", ""))
+	require.NoError(t, err)
+	assert.True(t, d.NeedsReason(), "one of them has none yet")
+	d, err = h.try(owner, ReasonLater, op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open"}))
+	require.NoError(t, err)
+	assert.True(t, d.NeedsReason(), "also where nobody loses by it")
+
+	ends := op("assignment.end", "1", nil)
+	_, err = h.try(owner, "", withhold("A", "light duty"), ends)
+	assert.ErrorContains(t, err, "say why", "the reason of another does not speak for it")
+	ends.Reason = "moves on"
+	_, err = h.try(owner, "", withhold("A", "light duty"), ends)
+	assert.NoError(t, err)
+	_, err = h.try(owner, "", withhold("A", strings.Repeat("x", 501)))
+	assert.True(t, fault.Is(err, fault.Invalid))
 }
 
 func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {

@@ -212,10 +212,8 @@ func staffLock(d *Trial) error {
 	if err := d.notOneself(before); err != nil {
 		return err
 	}
-	if d.reason == "" {
-		return fault.Invalidf("reason", "a lock needs a reason; say why %s is locked", before.Called())
-	}
-	if err := bounded("reason", d.reason, 500); err != nil {
+	reason, err := d.why("a lock needs a reason; say why %s is locked", before.Called())
+	if err != nil {
 		return err
 	}
 	if d.statusOf(before) == people.Departed {
@@ -232,7 +230,7 @@ func staffLock(d *Trial) error {
 		return err
 	}
 	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
-	lock := &people.Lock{Cause: people.ByManager, Reason: d.reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
+	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
 	if form.Until != "" {
 		if lock.Until, err = time.Parse(time.RFC3339, form.Until); err != nil {
 			return fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to lock until unlocked", form.Until)
@@ -299,8 +297,8 @@ func staffDepart(d *Trial) error {
 	if d.statusOf(before) == people.Departed {
 		return fault.Conflictf("on", "%s has departed already", before.FullName())
 	}
-	if d.reason == "" {
-		return fault.Invalidf("reason", "a departure needs a reason, such as end of season")
+	if _, err := d.why("a departure needs a reason, such as end of season"); err != nil {
+		return err
 	}
 	if err := d.ownersLeft(before); err != nil {
 		return err

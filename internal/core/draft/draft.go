@@ -29,9 +29,6 @@ type Line struct {
 // MostLines bounds a draft: all of it has to fit into one change.
 const MostLines = change.MaxOperations
 
-// Pending stands for the reason that is given when a draft is applied.
-const Pending = "(the reason is given when the draft is applied)"
-
 // Add puts edits into a draft. An edit of a thing replaces what the draft says of the same thing already, and one that
 // leaves it as it is live takes the earlier edit out. An edit that the rules refuse is not put in.
 func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env change.Env, operations []change.Operation) ([]Line, *change.Trial, error) {
@@ -47,7 +44,7 @@ func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env 
 	if len(lines) == 0 {
 		return nil, nil, nil
 	}
-	trial, err := change.Apply(live, actor, env, Pending, Operations(lines))
+	trial, err := change.Apply(live, actor, env, change.ReasonLater, Operations(lines))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -57,7 +54,7 @@ func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env 
 		if len(lines) == 0 {
 			return nil, nil, nil
 		}
-		if trial, err = change.Apply(live, actor, env, Pending, Operations(lines)); err != nil {
+		if trial, err = change.Apply(live, actor, env, change.ReasonLater, Operations(lines)); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -221,7 +218,7 @@ type Reviewed struct {
 // the others; trial is nil where none of them can be made.
 func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.Env, reason string) (reviewed []Reviewed, trial *change.Trial) {
 	if reason == "" {
-		reason = Pending
+		reason = change.ReasonLater
 	}
 	reviewed = make([]Reviewed, len(lines))
 	var able []int

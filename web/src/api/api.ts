@@ -7,7 +7,7 @@ export type Staff = Schema["Staff"];
 export type Place = Schema["Place"];
 export type Problem = Schema["Problem"];
 export type ChangeResult = Schema["ChangeResult"];
-export type Operation = { op: string; ref?: string; on?: string; if_revision?: number; set?: Record<string, unknown> };
+export type Operation = { op: string; ref?: string; on?: string; if_revision?: number; set?: Record<string, unknown>; reason?: string };
 
 let csrf = "";
 

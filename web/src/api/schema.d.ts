@@ -1844,6 +1844,8 @@ export interface components {
             id: number;
             /** @description Why it cannot be made as things are */
             problem?: string;
+            /** @description Why this one, where it says so itself */
+            reason?: string;
             words: string;
         };
         DraftEdits: {
@@ -2190,6 +2192,8 @@ export interface components {
             on?: string;
             /** @example staff.lock */
             op: string;
+            /** @description Why this one; the reason of the whole change where left out */
+            reason?: string;
             /** @description A name for what this makes; later operations say @name */
             ref?: string;
             /** @description The fields */
@@ -4288,7 +4292,9 @@ export interface operations {
     };
     "add-draft-rulebook": {
         parameters: {
-            query?: never;
+            query?: {
+                reason?: string;
+            };
             header?: never;
             path: {
                 /** @description Number of the draft, or open for your newest open one */

@@ -106,7 +106,6 @@ export function ChangeDialog({
   button,
   grave,
   draftable = true,
-  needed,
   close,
   done,
 }: {
@@ -116,13 +115,12 @@ export function ChangeDialog({
   button: string;
   grave?: boolean;
   draftable?: boolean;
-  needed?: boolean;
   close: () => void;
   done?: (result: ChangeResult) => void;
 }) {
   return (
     <Ask open wide onOpenChange={close} title={title} about={about}>
-      <Reasoned {...{ operations, button, grave, draftable, needed, close, done }} />
+      <Reasoned {...{ operations, button, grave, draftable, close, done }} />
     </Ask>
   );
 }
@@ -133,7 +131,6 @@ export function Reasoned({
   button,
   grave,
   draftable = true,
-  needed,
   close,
   done,
 }: {
@@ -141,16 +138,14 @@ export function Reasoned({
   button: string;
   grave?: boolean;
   draftable?: boolean;
-  needed?: boolean;
   close: () => void;
   done?: (result: ChangeResult) => void;
 }) {
   const [reason, setReason] = useState("");
   const notice = useApplied();
-  // An exception wants its reason before anything can be said of it; the preview stands in for it until it is written.
   const preview = useQuery({
     queryKey: ["preview", operations],
-    queryFn: () => change(operations, needed ? "(to be written)" : "", true),
+    queryFn: () => change(operations, "", true),
     retry: false,
     staleTime: 0,
     enabled: operations.length > 0,
@@ -163,8 +158,8 @@ export function Reasoned({
       close();
     },
   });
-  const put = useMutation({ mutationFn: () => collect(operations), onSuccess: close });
-  const asks = needed || preview.data?.effect.needs_reason;
+  const put = useMutation({ mutationFn: () => collect(operations, reason), onSuccess: close });
+  const asks = preview.data?.effect.needs_reason;
   const wrong = run.error instanceof Refusal ? run.error.field("reason") : undefined;
   return (
     <form
@@ -190,7 +185,7 @@ export function Reasoned({
         value={reason}
         error={wrong}
         onChange={(e) => setReason(e.target.value)}
-        hint={asks && !needed ? "Needed: it takes something away, or gives something sensitive." : undefined}
+        hint={asks ? "Needed for an exception, for what is sensitive, and for whatever takes something away." : undefined}
       />
       {!wrong && <Wrong error={run.error ?? put.error ?? preview.error} />}
       <div className="flex flex-wrap gap-2">

@@ -33,7 +33,8 @@ export async function took(draft: Draft): Promise<Draft> {
 }
 
 /** Puts edits into the open draft, which is begun where there is none. */
-export async function collect(operations: Operation[]): Promise<Draft> {
+export async function collect(operations: Operation[], reason = ""): Promise<Draft> {
+  if (reason) operations = operations.map((o) => ({ ...o, reason }));
   return took(
     await take(api.POST("/drafts/{id}/edits", { params: { path: { id: "open" } }, body: { operations: operations as Schema["Operation"][] } })),
   );

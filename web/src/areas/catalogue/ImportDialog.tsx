@@ -46,7 +46,7 @@ export function ImportDialog({ close }: { close: () => void }) {
       return took(
         await take(
           api.POST("/drafts/{id}/rulebook", {
-            params: { path: { id: "open" } },
+            params: { path: { id: "open" }, query: reason ? { reason } : {} },
             body: text as unknown as never,
             bodySerializer: (body) => body as unknown as string,
             headers: { "Content-Type": "application/yaml" },

@@ -109,6 +109,7 @@ export function DraftPage() {
               <li key={e.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
                 <span className="min-w-0">
                   {e.words}
+                  {e.reason && <span className="text-faded"> “{e.reason}”</span>}
                   <Changes changes={e.changes} />
                   {e.clashes.map((c) => (
                     <span key={c.field} className="block font-[550] text-shut">
@@ -162,7 +163,7 @@ export function DraftPage() {
                 value={reason ?? d.reason ?? ""}
                 error={apply.error instanceof Refusal ? apply.error.field("reason") : undefined}
                 onChange={(e) => setReason(e.target.value)}
-                hint="Stands in the audit log, and on each exception."
+                hint="Stands in the audit log, and on each exception that has no reason of its own."
               />
               <Wrong error={apply.error} />
               <Button type="submit" look="main" className="w-full" disabled={apply.isPending || !!d.clashing}>

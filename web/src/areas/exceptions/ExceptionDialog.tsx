@@ -114,7 +114,7 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
         <TextField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} hint="Left empty: at once." />
         <TextField label="Until" optional type="date" value={until} onChange={(e) => setUntil(e.target.value)} hint="The last day that counts." />
       </div>
-      <Reasoned operations={operations} button={level === "withhold" ? "Withhold it" : "Add it"} grave={level === "withhold"} needed close={close} />
+      <Reasoned operations={operations} button={level === "withhold" ? "Withhold it" : "Add it"} grave={level === "withhold"} close={close} />
     </Ask>
   );
 }
