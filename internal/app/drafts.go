@@ -79,7 +79,7 @@ func (a *App) DraftFor(ctx context.Context, actor people.StaffID, reference stri
 	}
 	if stored == nil || stored.OwnerID != uint32(actor) && (stored.State != DraftPlanned || !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
 		if reference == DraftOpen {
-			return nil, fault.Missingf("draft", "you have no open draft; an edit put into the draft begins one")
+			return nil, fault.Missingf("draft", "there is no draft of yours that is open; an edit put into the draft begins one")
 		}
 		return nil, fault.Missingf("draft", "there is no draft %q of yours", reference)
 	}

@@ -296,7 +296,11 @@ func TestExceptionsAreListedFilteredAndTidied(t *testing.T) {
 	assert.GreaterOrEqual(t, oldest.Items[0].Days, 289)
 	ending := get[api.Page[api.Exception]](t, idris, "/exceptions", client.Query("q", "interlock")).Items[0]
 	until := testkit.InWeeks(10)
-	_, err := idris.Write(ctx, "PATCH", fmt.Sprint("/exceptions/", ending.ID), api.ExceptionEditWrite{ExceptionEdit: api.ExceptionEdit{Until: &until}}, client.IfMatch(ending.ETag))
+	longer := api.ExceptionEditWrite{ExceptionEdit: api.ExceptionEdit{Until: &until}}
+	_, err := idris.Write(ctx, "PATCH", fmt.Sprint("/exceptions/", ending.ID), longer, client.IfMatch(ending.ETag))
+	assert.ErrorContains(t, err, "takes access from 1 person; say why", "withheld for longer")
+	longer.Reason = "still under repair"
+	_, err = idris.Write(ctx, "PATCH", fmt.Sprint("/exceptions/", ending.ID), longer, client.IfMatch(ending.ETag))
 	require.NoError(t, err)
 	assert.Equal(t, until, get[api.Page[api.Exception]](t, idris, "/exceptions", client.Query("q", "interlock")).Items[0].Until)
 	for _, bad := range []string{"staff=nobody", "place=NOPE", "template=nope", "permission=nope"} {

@@ -582,7 +582,13 @@ type Holding struct {
 	Exception   org.ExceptionID
 	Owner       bool
 	Hours       *hours.Access
-	Except      []estate.PlaceID // below Place, where it is withheld
+	Except      []Exclusion // below Place, where it is withheld
+}
+
+// Exclusion is a place at and below which something is withheld, from one instant until before another.
+type Exclusion struct {
+	Place       estate.PlaceID
+	From, Until int64
 }
 
 // Holdings returns all that somebody holds now or later: nothing while locked or departed.
@@ -677,7 +683,7 @@ func (s *Snapshot) held(list []Holding, p *person, h Holding, first int, at int6
 			before.Except, after.Except = slices.Clone(h.Except), slices.Clone(h.Except)
 			return s.held(s.held(list, p, before, i+1, at), p, after, i+1, at)
 		case s.tree.Within(x.place, h.Place):
-			h.Except = append(h.Except, x.place)
+			h.Except = append(h.Except, Exclusion{x.place, x.from, x.until})
 		}
 	}
 	return append(list, h)

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
@@ -13,8 +15,8 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-// Shift is one person gaining, or losing, a permission at a place. The levels are those before and after; equal
-// levels mean that the dates, the hours or the places it is withheld at have shifted.
+// Shift is one person gaining, or losing, a permission at a place. The levels are those before and after, in the first
+// stretch of time in which they differ.
 type Shift struct {
 	Staff      people.StaffID
 	Permission permit.PermissionID
@@ -22,7 +24,9 @@ type Shift struct {
 	Template   permit.TemplateID // what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
 	Before     permit.Level
 	After      permit.Level
-	Later      bool // it begins on a day ahead: a start, or the end of what is withheld until then
+	Later      bool  // it begins on a day ahead: with a start, an end, or the end of what is withheld until then
+	Until      int64 // the instant from which it is as on the other side again; 0: for good
+	Hours      bool  // the access hours are what differs, the levels do not
 }
 
 // Effect is what a change changes: who gains what where, and who loses.
@@ -135,6 +139,7 @@ type differ struct {
 	only          []permit.PermissionID
 	kinds         map[estate.Kind]bool // of place that matter; nil: all
 	was, is       []Holding
+	gaps          []gap
 	effect        Effect
 }
 
@@ -196,44 +201,120 @@ func cut(list []Holding, permission permit.PermissionID) (of, rest []Holding) {
 	return list[:n], list[n:]
 }
 
-// uncovered appends a shift for each holding that the others do not reach as far as: in place, level, dates and hours.
+// uncovered appends the shifts of each holding that the others do not reach as far as: in place, level, dates and hours.
 func (d *differ) uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, tree *estate.Tree, lost bool) []Shift {
 	for i := range holdings {
 		h := &holdings[i]
-		level, covered := reached(h, others, tree, d.at)
-		if covered {
-			continue
+		d.gaps = gaps(d.gaps[:0], h, others, d.at, tree)
+		for _, g := range d.gaps {
+			shift := Shift{Staff: id, Permission: h.Permission, Place: g.place, Template: h.Template, Before: min(g.level, h.Level), After: h.Level, Later: g.from > d.at, Hours: g.level >= h.Level}
+			if g.until < h.Until {
+				shift.Until = g.until
+			}
+			if lost {
+				shift.Before, shift.After = shift.After, shift.Before
+			}
+			shifts = append(shifts, shift)
 		}
-		shift := Shift{Staff: id, Permission: h.Permission, Place: h.Place, Template: h.Template, Before: level, After: h.Level, Later: h.From > d.at}
-		if lost {
-			shift.Before, shift.After = shift.After, shift.Before
-		}
-		shifts = append(shifts, shift)
 	}
 	return shifts
 }
 
-// reached reports the highest level that others hold at the place of a holding, and whether one of them, or several
-// one after another, reach from an instant on as far as it does.
-func reached(h *Holding, others []Holding, tree *estate.Tree, at int64) (level permit.Level, covered bool) {
-	until := max(h.From, at)
-	for grown := true; grown; {
-		grown = false
-		for i := range others {
-			o := &others[i]
-			if !tree.Within(h.Place, o.Place) {
+// gap is a stretch of time in which others do not give, at a place, all that a holding does.
+type gap struct {
+	place       estate.PlaceID
+	from, until int64
+	level       permit.Level // what they give there
+}
+
+// gaps appends where others do not give, from an instant on, all that a holding does: at its place, and at those below
+// where they are withheld. Of each place it is the first stretch of time that counts.
+func gaps(list []gap, h *Holding, others []Holding, at int64, tree *estate.Tree) []gap {
+	at = max(h.From, at)
+	first := len(list)
+	whole := stretch(h, others, h.Place, at, tree)
+	if whole.from < h.Until {
+		list = append(list, whole)
+	}
+	for i := range others {
+		for _, x := range others[i].Except {
+			if x.Place == h.Place || !tree.Within(x.Place, h.Place) {
 				continue
 			}
-			level = max(level, o.Level)
-			if o.Level >= h.Level && o.From <= until && o.Until > until && hoursReach(o.Hours, h.Hours) && exceptReaches(o, h, tree) {
-				until, grown = o.Until, true
+			part := stretch(h, others, x.Place, at, tree)
+			if part.from >= whole.from && part.from < whole.until { // that is said of the whole
+				part = stretch(h, others, x.Place, whole.until, tree)
+			}
+			said := func(g gap) bool { return tree.Within(x.Place, g.place) && g.from <= part.from && part.from < g.until }
+			if part.from < h.Until && !slices.ContainsFunc(list[first:], said) {
+				list = append(list, part)
 			}
 		}
-		if until >= h.Until {
-			return level, true
+	}
+	return list
+}
+
+// stretch returns the first stretch of time, from an instant on, in which others do not give at a place what a holding
+// does; where there is none, it begins when the holding ends.
+func stretch(h *Holding, others []Holding, place estate.PlaceID, at int64, tree *estate.Tree) gap {
+	for at < h.Until {
+		next := max(at, excludedUntil(h.Except, place, at, tree))
+		for i := range others {
+			if o := &others[i]; o.From <= at && o.wouldReach(h, place, tree) {
+				next = max(next, o.givenUntil(place, at, tree))
+			}
+		}
+		if next == at {
+			break
+		}
+		at = next
+	}
+	g := gap{place: place, from: min(at, h.Until), until: h.Until, level: levelThere(others, place, at, tree)}
+	for i := range others {
+		if o := &others[i]; o.Until > at && o.wouldReach(h, place, tree) {
+			if again := max(o.From, excludedUntil(o.Except, place, at, tree)); again > at && again < o.Until {
+				g.until = min(g.until, again)
+			}
 		}
 	}
-	return level, false
+	return g
+}
+
+// wouldReach reports whether a holding gives at a place what another does, on the days on which it is held and not withheld.
+func (o *Holding) wouldReach(h *Holding, place estate.PlaceID, tree *estate.Tree) bool {
+	return o.Level >= h.Level && tree.Within(place, o.Place) && hoursReach(o.Hours, h.Hours)
+}
+
+// givenUntil returns until when, from an instant on, a holding is held and not withheld at a place.
+func (o *Holding) givenUntil(place estate.PlaceID, at int64, tree *estate.Tree) int64 {
+	until := o.Until
+	for _, x := range o.Except {
+		if x.Until > at && tree.Within(place, x.Place) {
+			until = min(until, max(x.From, at))
+		}
+	}
+	return max(until, at)
+}
+
+// excludedUntil returns until when exclusions that hold at an instant hold at a place; 0 where none does.
+func excludedUntil(exclusions []Exclusion, place estate.PlaceID, at int64, tree *estate.Tree) (until int64) {
+	for _, x := range exclusions {
+		if x.From <= at && at < x.Until && tree.Within(place, x.Place) {
+			until = max(until, x.Until)
+		}
+	}
+	return until
+}
+
+// levelThere returns the highest level that holdings give at a place at an instant, whatever the hour.
+func levelThere(holdings []Holding, place estate.PlaceID, at int64, tree *estate.Tree) (level permit.Level) {
+	for i := range holdings {
+		o := &holdings[i]
+		if o.From <= at && at < o.Until && tree.Within(place, o.Place) && excludedUntil(o.Except, place, at, tree) == 0 {
+			level = max(level, o.Level)
+		}
+	}
+	return level
 }
 
 // hoursReach reports whether access hours let in whenever others do.
@@ -247,20 +328,10 @@ func hoursReach(a, b *hours.Access) bool {
 	return a.BeforeMinutes >= b.BeforeMinutes && a.AfterMinutes >= b.AfterMinutes
 }
 
-// exceptReaches reports whether a holding is withheld nowhere below another's place where that other is not.
-func exceptReaches(o, h *Holding, tree *estate.Tree) bool {
-	for _, except := range o.Except {
-		if tree.Within(except, h.Place) && !slices.ContainsFunc(h.Except, func(known estate.PlaceID) bool { return tree.Within(except, known) }) {
-			return false
-		}
-	}
-	return true
-}
-
 func (d *differ) done() Effect {
 	order := func(a, b Shift) int {
 		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
-			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
+			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Until, b.Until), compareBool(a.Hours, b.Hours), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
 	}
 	slices.SortFunc(d.effect.Gains, order)
 	slices.SortFunc(d.effect.Losses, order)
@@ -286,7 +357,10 @@ type Group struct {
 	Staff         []people.StaffID // in the order of their numbers
 	Places        []estate.PlaceID // of the assignments or exceptions
 	Sites         int
-	Lost, Later   bool
+	Lost          bool
+	Later         bool
+	Until         int64
+	Hours         bool
 }
 
 // Key names the group within its effect.
@@ -301,6 +375,12 @@ func (g *Group) Key() string {
 	if g.Later {
 		sign += "-later"
 	}
+	if g.Hours {
+		sign += "-hours"
+	}
+	if g.Until != 0 {
+		sign += fmt.Sprint("-until-", g.Until)
+	}
 	return fmt.Sprintf("%s:%s:%s:%d:%d", sign, g.Permission.Key, code, g.Before, g.After)
 }
 
@@ -310,7 +390,7 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 	var groups []Group
 	for i := 0; i < len(shifts); {
 		first, sites := shifts[i], map[estate.PlaceID]bool{}
-		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost, Later: first.Later}
+		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost, Later: first.Later, Until: first.Until, Hours: first.Hours}
 		for ; i < len(shifts) && alike(first, shifts[i]); i++ {
 			g.Staff = append(g.Staff, shifts[i].Staff)
 			if n := len(g.Places); n == 0 || g.Places[n-1] != shifts[i].Place {
@@ -332,7 +412,7 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 }
 
 func alike(a, b Shift) bool {
-	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later
+	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later && a.Until == b.Until && a.Hours == b.Hours
 }
 
 // Words says a group in a few words: "41 Packers at 2 sites gain “Clear a jam”".
@@ -360,13 +440,20 @@ func (s *Snapshot) Words(g *Group) string {
 	}
 	detail := ""
 	switch {
-	case g.Before == g.After:
-		detail = ": other days, hours or places than before"
+	case g.Hours:
+		detail = ": other access hours than before"
 	case scale.Kind != permit.Switch:
 		detail = fmt.Sprintf(" (%s → %s)", scale.Word(g.Before), scale.Word(g.After))
 	}
 	if g.Later {
 		detail += ", on a day ahead"
+	}
+	switch here := s.tree.At(g.Places[0]); {
+	case g.Until == 0 || here == nil:
+	case g.Lost:
+		detail += ", until " + day.Of(time.Unix(g.Until-1, 0).In(here.Location)).Words()
+	default:
+		detail += ", already before " + day.Of(time.Unix(g.Until, 0).In(here.Location)).Words()
 	}
 	return fmt.Sprintf("%s%s %s “%s”%s", who, where, verb, g.Permission.Title, detail)
 }

@@ -2,11 +2,13 @@ package access
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
 
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -37,6 +39,10 @@ func altered(t *rapid.T, s *org.State) *org.State {
 			if !e.Withheld {
 				e.Level = 1
 			}
+			if rapid.Bool().Draw(t, "for a while") {
+				e.From = today + day.Date(rapid.IntRange(-2, 3).Draw(t, "from"))
+				e.Until = e.From + day.Date(rapid.IntRange(0, 4).Draw(t, "days"))
+			}
 			next.PutException(e)
 		case 4:
 			p := *next.Person(people.StaffID(rapid.IntRange(1, 4).Draw(t, "locked")))
@@ -54,19 +60,18 @@ var everybody = []people.StaffID{1, 2, 3, 4}
 // Whoever holds more of anything anywhere after a change than before stands in its gains, and whoever holds less in its
 // losses; what nobody feels is in neither.
 func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
-	felt := 0
+	felt, foreseen := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		before := compiled(t, drawState(t))
 		after := compiled(t, altered(t, before.State()))
 		at := noon.Unix()
 		effect := Diff(before, after, everybody, nil, at)
-		stands := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
-			for _, shift := range shifts {
-				if shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place) {
-					return true
-				}
-			}
-			return false
+		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be less than below.
+		stands := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, had, has permit.Level) bool {
+			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place) && !shift.Later && !shift.Hours &&
+					max(shift.Before, shift.After) == max(had, has) && min(shift.Before, shift.After) <= min(had, has) && (shift.Before < shift.After) == (had < has)
+			})
 		}
 		for _, id := range everybody {
 			for permission := range before.Catalogue().Permissions {
@@ -75,11 +80,33 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 					has := after.Holds(id, permission.ID, here.Place.ID, at)
 					if has > had {
 						felt++
-						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID), "S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID, had, has), "S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
 					}
 					if has < had {
 						felt++
-						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID), "S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID, had, has), "S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+					}
+				}
+			}
+		}
+		// On days ahead too it is said where something will differ; who is locked now holds nothing in either.
+		ahead := noon.AddDate(0, 0, rapid.IntRange(1, 8).Draw(t, "days ahead")).Unix()
+		differs := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
+			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place)
+			})
+		}
+		for _, id := range everybody {
+			if before.State().Person(id).Locked(noon) || after.State().Person(id).Locked(noon) {
+				continue
+			}
+			for permission := range before.Catalogue().Permissions {
+				for here := range before.Tree().Walk {
+					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead), before.Holds(id, permission.ID, here.Place.ID, ahead)
+					if will != would {
+						foreseen++
+						shifts := map[bool][]Shift{true: effect.Gains, false: effect.Losses}[will > would]
+						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d", id, here.Place.Code, would, will)
 					}
 				}
 			}
@@ -92,6 +119,7 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 		assert.Empty(t, append(same.Gains, same.Losses...), "without a change nobody gains or loses")
 	})
 	assert.Greater(t, felt, 20, "changes were felt")
+	assert.Greater(t, foreseen, 20, "changes lay ahead")
 }
 
 // The groups of an effect hold all its people, each line once.

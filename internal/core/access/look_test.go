@@ -9,6 +9,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -161,10 +162,10 @@ func TestTheWordsOfAnEffect(t *testing.T) {
 	before, after := mill(t, nil), excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1}, &org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
 	effect := Diff(before, after, []people.StaffID{1}, nil, noon.Unix())
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Mill loses “Open doors”: other days, hours or places than before.",
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Hall door loses “Open doors”.",
 		Summarise(before, after, &effect, gains, losses))
 	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
-	assert.Equal(t, "loss:door.open:packer:1:1", losses[0].Key())
+	assert.Equal(t, "loss:door.open:packer:1:0", losses[0].Key())
 	assert.True(t, effect.GivesSensitive(after.Catalogue()))
 	assert.True(t, effect.NeedsReason(after.Catalogue()))
 	assert.Equal(t, "Nobody gains and nobody loses.", Summarise(before, before, &Effect{}, nil, nil))
@@ -177,6 +178,40 @@ func TestTheWordsOfAnEffect(t *testing.T) {
 	groups := later.Groups(ahead.Gains, false)
 	require.Len(t, groups, 1)
 	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", later.Words(&groups[0]))
+}
+
+func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
+	both := func(before, after *Snapshot, permission permit.PermissionID) (there, back string) {
+		there = summary(before, after, permission)
+		return there, summary(after, before, permission)
+	}
+	plain := mill(t, nil)
+	lost, won := both(plain, excepted(t, &org.Exception{Permission: 1, Place: 1, Withheld: true, Until: today + 5}), 1)
+	assert.Equal(t, "Ana Reyes at Mill loses “Open doors”, until 29 Nov 2026; nobody gains.", lost)
+	assert.Equal(t, "Ana Reyes at Mill gains “Open doors”, already before 30 Nov 2026; nobody loses.", won)
+	lost, won = both(plain, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 2, Until: today + 5}), 1)
+	assert.Equal(t, "Ana Reyes at Hall door loses “Open doors”, on a day ahead, until 29 Nov 2026; nobody gains.", lost)
+	assert.Equal(t, "Ana Reyes at Hall door gains “Open doors”, on a day ahead, already before 30 Nov 2026; nobody loses.", won)
+	sooner := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today + 3 })
+	lost, won = both(plain, sooner, 4)
+	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight” (25 → 0), on a day ahead; nobody gains.", lost)
+	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (0 → 25), on a day ahead; nobody loses.", won)
+	always := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
+		a.Hours = hours.Access{Kind: hours.Always}
+	})
+	early := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
+		a.Hours = hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 360}}}
+	})
+	lost, _ = both(always, early, 4)
+	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other access hours than before; nobody gains.", lost)
+	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}, &org.Exception{Permission: 1, Place: 3, Level: 1})
+	assert.Equal(t, "Nobody gains and nobody loses.", summary(within, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}), 1), "what is withheld wins over what is added")
+}
+
+// summary says what Ana gains and loses of one permission.
+func summary(before, after *Snapshot, permission permit.PermissionID) string {
+	effect := Diff(before, after, []people.StaffID{1}, []permit.PermissionID{permission}, noon.Unix())
+	return Summarise(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true))
 }
 
 func TestHoldersAreOncePerPlace(t *testing.T) {

@@ -36,7 +36,8 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 	case !s.inUse(x.permission):
 		return "The permission is retired."
 	}
-	others := s.without(p, x.number, e.Staff, x.permission, at)
+	alone, spared := s.without(p, x.number, e.Staff)
+	others := alone.holdings(nil, e.Staff, at, []permit.PermissionID{x.permission}, 0)
 	if x.withheld {
 		for i := range others {
 			h := &others[i]
@@ -47,8 +48,10 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 		return "Nothing gives this there, so there is nothing to withhold."
 	}
 	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
-	if _, covered := reached(&own, others, s.tree, at); !covered {
-		return ""
+	for _, h := range alone.held(nil, spared, own, 0, at) {
+		if len(gaps(nil, &h, others, at, s.tree)) > 0 {
+			return ""
+		}
 	}
 	for i := range others {
 		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level && s.tree.Within(x.place, others[i].Place) {
@@ -77,8 +80,8 @@ func (s *Snapshot) DiffersFrom(id org.ExceptionID) []permit.TemplateID {
 	return slices.Compact(templates)
 }
 
-// without returns what somebody would hold of a permission, from an instant on, if one exception were not there.
-func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID, permission permit.PermissionID, at int64) []Holding {
+// without returns the snapshot of one person alone, as they would be if one of their exceptions were not there.
+func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID) (*Snapshot, *person) {
 	spared := *p
 	spared.exceptions = nil
 	for _, x := range p.exceptions {
@@ -90,5 +93,5 @@ func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID,
 	spared.lockSince, spared.lockUntil = everAfter, everAfter
 	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours}
 	alone.persons.Put(uint32(id), spared)
-	return alone.holdings(nil, id, at, []permit.PermissionID{permission}, 0)
+	return alone, &spared
 }

@@ -75,6 +75,13 @@ func TestMovingAPlaceGivesNobodyMoreThanTheMoverHolds(t *testing.T) {
 	_, err := h.try(h.who("S6"), "a detour", op("place.edit", "A-2", set{"parent": "B"}))
 	assert.ErrorContains(t, err, "bring it back before moving it")
 	h.must(h.who("S6"), "in use again", op("place.restore", "A-2", nil))
+	// And by another: the place it goes to is retired first, and brought back with it.
+	h.must(owner, "out of use", op("place.retire", "B", nil))
+	for _, into := range []Operation{op("place.edit", "A-2", set{"parent": "B"}), op("place.add", "", set{"code": "B-9", "name": "Shed", "kind": "zone", "parent": "B"})} {
+		_, err = h.try(owner, "a detour", into)
+		assert.ErrorContains(t, err, "Site B is retired; bring it back first")
+	}
+	h.must(owner, "its name may change", op("place.edit", "B", set{"name": "Old site"}))
 }
 
 func TestARetiredPlaceComesBackToThoseWhoHadIt(t *testing.T) {

@@ -75,6 +75,7 @@ func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 		return err
 	}
 	var parent *estate.Place
+	from := p.Parent
 	p.Parent = 0
 	if form.Parent != "" {
 		var err error
@@ -84,6 +85,10 @@ func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 		for above := parent; above != nil; above = d.State.Place(above.Parent) {
 			if above.ID == p.ID {
 				return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Code, p.Code, p.Code)
+			}
+			// What is put below it would come back with it, and with it whatever people have there.
+			if above.Retired && parent.ID != from {
+				return fault.Conflictf("set.parent", "%s is retired; bring it back first, or choose a place in use", above.Name)
 			}
 		}
 		p.Parent = parent.ID
