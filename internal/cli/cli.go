@@ -83,7 +83,10 @@ func (s *session) exitCode(err error) int {
 				name = strings.TrimPrefix(name, prefix)
 			}
 			if strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
-				if name == "reason" {
+				switch name {
+				case "on":
+					continue // what it is about was named in the command
+				case "reason":
 					name = "--reason"
 				}
 				fmt.Fprintf(s.err, "  This is about %s.\n", name)
