@@ -76,7 +76,7 @@ func TestTheJamStoryInTheConsole(t *testing.T) {
 
 	p.press("Review and apply")
 	p.see("Change template line-operator Line operator")
-	p.see("Make an exception for Q0066 Wren Okonjo “Light duty until the doctor has said so”")
+	p.see("Make an exception for Q0066 Wren Okonjo: “Clear a jam” withheld at HB “Light duty until the doctor has said so”")
 	p.press("23 Line operators at 2 sites gain “Clear a jam”")
 	p.see("Gita Pruitt")
 	p.fill("Why", "New procedure")

@@ -255,7 +255,7 @@ func TestALongFileIsAssignedAsOneChange(t *testing.T) {
 	out, problems, code := d.run(rows.String()[:len("staff\n")+30*len("Q0012\n")], "exception", "add", "--from", "-", "--permission", "stock.count", "--place", "HB-GRADE", "--reason", "counts in the hall", "--preview")
 	require.Zero(t, code, problems)
 	assert.Contains(t, out, "30 people at Grading hall gain “Count stock”; nobody loses.")
-	assert.Contains(t, out, "Make an exception for Q0012 Ilse Wexley (level: yes; permission: Count stock;")
+	assert.Contains(t, out, "Make an exception for Q0012 Ilse Wexley: “Count stock” added at HB-GRADE (level: yes; reason: counts in the hall)")
 	assert.NotContains(t, out, "withheld: no")
 	each := "staff,permission,reason\nQ0012,stop a line,interlock under repair\nQ0013,clean a line,\n"
 	drafted, problems, code := d.run(each, "exception", "withhold", "--from", "-", "--place", "HB-LINE-1", "--reason", "light duty", "--draft")

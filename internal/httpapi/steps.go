@@ -28,8 +28,11 @@ func (v view) steps(entries []change.Entry, most int, word func(op, on string) s
 	return steps
 }
 
-// unsaid are fields that mean nothing to people, or that the words of a step say already.
+// unsaid are fields that mean nothing to people.
 var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "made_at": true}
+
+// inWords are the fields of what is made that the words of its step say already, by the kind of record.
+var inWords = map[string][]string{"assignment": {"staff", "place", "template"}, "exception": {"staff", "place", "permission", "withheld"}}
 
 func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	step := api.Step{Words: word(e.Op, e.On), Changes: []api.StepChange{}}
@@ -38,7 +41,12 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 		fields = map[string]any{}
 	}
 	maps.Copy(fields, e.After)
+	kind, _, _ := strings.Cut(e.Record, ":")
+	_, made := e.After["id"]
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
+		if made && slices.Contains(inWords[kind], field) {
+			continue
+		}
 		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == change.ReasonLater {
 			continue
 		}

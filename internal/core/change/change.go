@@ -507,7 +507,8 @@ func (d *Trial) putException(e *org.Exception) {
 	d.State.PutException(e)
 	d.staff[e.Staff] = true
 	p := d.State.Person(e.Staff)
-	d.wrote("exception", uint32(e.ID), p.Number+" "+p.FullName(), orNil(before), e)
+	sense := map[bool]string{true: "withheld", false: "added"}[e.Withheld]
+	d.wrote("exception", uint32(e.ID), fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), d.catalogue().Permission(e.Permission).Title, sense, d.State.Place(e.Place).Code), orNil(before), e)
 }
 
 func (d *Trial) putCredential(c *credential.Credential) {

@@ -12,6 +12,14 @@ export type ReadPeople = (line: string) => Promise<Person[]>;
 
 /** Who gains and who loses: a sentence, and each group opening to its people. */
 export function Effects({ effect, open, people }: { effect: Schema["Effect"]; open?: boolean; people?: ReadPeople }) {
+  const lines = [...effect.gains, ...effect.losses];
+  if (lines.length === 0 || (lines.length === 1 && lines[0].people === 1)) {
+    return (
+      <p className="mt-1 font-[550] text-damson">
+        {effect.summary} {lines[0]?.sensitive && <Sensitive />}
+      </p>
+    );
+  }
   return (
     <details className="mt-1" open={open}>
       <summary className="font-[550] text-damson">{effect.summary}</summary>
@@ -27,6 +35,8 @@ export function Effects({ effect, open, people }: { effect: Schema["Effect"]; op
   );
 }
 
+const Sensitive = () => <span className="ml-1.5 font-[600] text-soon">sensitive</span>;
+
 function Group({ line, sign, people }: { line: Line; sign: string; people?: ReadPeople }) {
   const [all, setAll] = useState<Person[]>();
   const read = useMutation({ mutationFn: () => people!(line.key), onSuccess: setAll });
@@ -38,7 +48,7 @@ function Group({ line, sign, people }: { line: Line; sign: string; people?: Read
           <ChevronRight size={16} className="mt-1 shrink-0 text-brass group-data-[state=open]:rotate-90" aria-hidden />
           <span>
             <b className={sign === "+" ? "text-open" : "text-shut"}>{sign}</b> {line.words}
-            {line.sensitive && <span className="ml-1.5 font-[600] text-soon">sensitive</span>}
+            {line.sensitive && <Sensitive />}
           </span>
         </Collapsible.Trigger>
         <Collapsible.Content className="mb-2 ml-6 border-l-2 border-brass-light pl-3 text-[0.95rem]">
