@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
 import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
+import { PersonField } from "@/parts/PersonField";
 import { Button, Grounds, instant, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
 
 /** The pages that ask what would happen. */
@@ -31,35 +32,14 @@ export function CheckPage() {
     queryFn: () => take(api.GET("/permissions", { params: { query: { kind: here!.kind, limit: 500 } } })),
     enabled: !!here,
   });
-  const found = useQuery({
-    queryKey: ["find-staff", who],
-    queryFn: () => take(api.GET("/staff", { params: { query: { q: who, limit: 8 } } })),
-    enabled: by === "staff" && who.trim().length > 1,
-  });
   const run = useMutation({
-    mutationFn: () => {
-      const typed = who.trim();
-      const fits = found.data?.items ?? [];
-      const one =
-        fits.find((s) => `${s.given_name} ${s.family_name} (${s.staff_number})` === typed || s.staff_number.toLowerCase() === typed.toLowerCase()) ??
-        (fits.length === 1 ? fits[0] : undefined);
-      if (by === "staff" && !one && fits.length > 1) {
-        const message = `${found.data!.total} people fit “${typed}”. Choose one of them.`;
-        const errors = [{ field: "body.staff", message }];
-        return Promise.reject(new Refusal({ type: "urn:loyal-latch:problem:ambiguous", title: "Ambiguous", status: 422, detail: message, errors }));
-      }
-      return take(
+    mutationFn: () =>
+      take(
         api.POST("/decisions", {
           headers: { "Idempotency-Key": "" },
-          body: {
-            ...(by === "pin" ? { pin: typed } : { staff: one?.staff_number ?? typed }),
-            place,
-            ...(permission && { permission }),
-            ...(at && { at: instant(at, here?.time_zone) }),
-          },
+          body: { [by]: who.trim(), place, ...(permission && { permission }), ...(at && { at: instant(at, here?.time_zone) }) },
         }),
-      );
-    },
+      ),
   });
   const wrong = run.error instanceof Refusal ? run.error : undefined;
   return (
@@ -94,23 +74,7 @@ export function CheckPage() {
             </div>
           </fieldset>
           {by === "staff" ? (
-            <>
-              <TextField
-                label="Who"
-                required
-                list="check-staff"
-                value={who}
-                onChange={(e) => setWho(e.target.value)}
-                placeholder="Name or staff number"
-                error={wrong?.field("staff")}
-                hint={found.data && !found.data.items.length ? "Nobody goes by that." : undefined}
-              />
-              <datalist id="check-staff">
-                {found.data?.items.map((s) => (
-                  <option key={s.staff_number} value={`${s.given_name} ${s.family_name} (${s.staff_number})`} />
-                ))}
-              </datalist>
-            </>
+            <PersonField label="Who" required value={who} onChosen={setWho} error={wrong?.field("staff")} />
           ) : (
             <TextField
               label="PIN"
