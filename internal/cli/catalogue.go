@@ -99,6 +99,7 @@ func (s *session) permissionCommand() *cobra.Command {
 	people := &cobra.Command{Use: "people PERMISSION", Short: "Everybody who holds a permission anywhere, through what, until when", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePermissions(),
 		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release --place HB -o csv"}
 	most := limitFlag(people, 500)
+	among := peopleFlags(people)
 	under := people.Flags().String("place", "", "held at this place, below it, or above it")
 	completeFlag(people, "place", s.completePlaces())
 	people.RunE = func(c *cobra.Command, args []string) error {
@@ -106,11 +107,19 @@ func (s *session) permissionCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		options := among()
+		if *under != "" {
+			where, err := s.place(c.Context(), *under)
+			if err != nil {
+				return err
+			}
+			options = append(options, client.Query("under", where.Code))
+		}
 		return list(c.Context(), s, "/permissions/"+p.Key+"/people", *most, []column[api.Holder]{
 			{"NUMBER", func(h api.Holder) string { return h.StaffNumber }}, {"NAME", func(h api.Holder) string { return h.Name }}, {"AT", func(h api.Holder) string { return h.Place.Name }},
 			{"LEVEL", func(h api.Holder) string { return h.Level }}, {"THROUGH", func(h api.Holder) string { return h.Through }}, {"FROM", func(h api.Holder) string { return h.From }},
 			{"UNTIL", func(h api.Holder) string { return h.Until }},
-		}, client.Query("under", *under))
+		}, options...)
 	}
 	return noun("permission", "The catalogue of what somebody may do", listing, s.permissionShow(), add, edit, s.permissionDecide(), retire, restore, people, s.groupCommand(), s.exportCommand("permission"), s.importCommand("permission"))
 }

@@ -20,6 +20,7 @@ func (s *session) whoCanCommand() *cobra.Command {
 	limit := limitFlag(c, 500)
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
 	c.Flags().StringVar(&at, "at", "", "a moment, past or future, access hours counted: '2026-03-03 02:00' in the place's time zone; where left out now, at any hour")
+	among := peopleFlags(c)
 	completeFlag(c, "permission", s.completePermissions())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		where, err := s.place(c.Context(), args[0])
@@ -40,9 +41,16 @@ func (s *session) whoCanCommand() *cobra.Command {
 		return list(c.Context(), s, "/places/"+url.PathEscape(where.Code)+"/people", *limit, []column[api.PlacePerson]{
 			{"NUMBER", func(p api.PlacePerson) string { return p.StaffNumber }}, {"NAME", func(p api.PlacePerson) string { return p.Name }}, {"AS", func(p api.PlacePerson) string { return or(p.Template, "–") }},
 			{"THROUGH", func(p api.PlacePerson) string { return p.Through }}, {"LEVEL", func(p api.PlacePerson) string { return p.Level }}, {"UNTIL", func(p api.PlacePerson) string { return p.Until }},
-		}, options...)
+		}, append(options, among()...)...)
 	}
 	return c
+}
+
+// peopleFlags adds what chooses and orders a list of people who can do something.
+func peopleFlags(c *cobra.Command) (options func() []client.Option) {
+	q := c.Flags().String("search", "", "words of the name, number or job title, or of what it comes through")
+	sort := c.Flags().String("sort", "name", "name, number or until; - before one that falls")
+	return func() []client.Option { return []client.Option{client.Query("q", *q), client.Query("sort", *sort)} }
 }
 
 // momentOption asks about a moment that is written in a time zone; about none where the text is empty.

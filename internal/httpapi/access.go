@@ -67,7 +67,7 @@ func (s *Server) registerAssignments() {
 				}
 			}
 		}
-		cut, err := pageOf(Base+"/assignments", all, &in.Paging)
+		cut, err := pageOf(all, &in.Paging)
 		if err != nil {
 			return nil, err
 		}
@@ -75,7 +75,7 @@ func (s *Server) registerAssignments() {
 		for i, a := range cut.Body.Items {
 			items[i] = v.assignment(a)
 		}
-		return page(Base+"/assignments", items, cut.Body.Total, cut.Body.Next), nil
+		return page(items, cut.Body.Total, cut.Body.Next), nil
 	})
 	type one struct {
 		ETag string `header:"ETag"`
@@ -149,7 +149,7 @@ func (s *Server) registerCredentials() {
 		for _, id := range v.live.State().CredentialsOf(p.ID) {
 			all = append(all, v.credential(v.live.State().Credential(id)))
 		}
-		return pageOf(Base+"/credentials", all, &in.Paging)
+		return pageOf(all, &in.Paging)
 	})
 	type pinIn struct {
 		Writing
@@ -185,7 +185,7 @@ func (s *Server) registerDevices() {
 		for _, d := range v.live.State().Devices.All() {
 			all = append(all, api.Device{ID: uint32(d.ID), Name: d.Name, Place: v.placeRef(d.Place), Revoked: d.Revoked, ETag: etag(d.Revision)})
 		}
-		return pageOf(Base+"/devices", all, in)
+		return pageOf(all, in)
 	})
 	type addIn struct {
 		Writing

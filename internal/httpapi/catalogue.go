@@ -11,6 +11,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/rulebook"
 	"loyallatch.example/latch/internal/core/words"
@@ -72,7 +73,7 @@ func (s *Server) registerPermissions() {
 			shown.Given, shown.Undecided = given[p.ID], undecided[p.ID]
 			all = append(all, shown)
 		}
-		return pageOf(Base+"/permissions", all, &in.Paging)
+		return pageOf(all, &in.Paging)
 	})
 	type one struct {
 		ETag string `header:"ETag"`
@@ -92,6 +93,7 @@ func (s *Server) registerPermissions() {
 	type holdersIn struct {
 		OneKey
 		Paging
+		PeopleAsked
 		Under string `query:"under" maxLength:"64" doc:"Held at this place, below it, or above it"`
 	}
 	route(s, "GET", "/permissions/{id}/people", "list-holders", "catalogue", "Everybody who holds a permission anywhere, through what, until when", Access{Permission: permit.ViewStaff},
@@ -106,22 +108,15 @@ func (s *Server) registerPermissions() {
 				return nil, fault.Missingf("query.under", "no place has the code %q", in.Under)
 			}
 			reach, _ := v.live.Reach(callerOf(ctx).id(), permit.ViewStaff, v.at.Unix())
-			var all []access.Holder
+			var all []api.Holder
 			for _, h := range v.live.Holders(p.ID, v.at.Unix()) {
 				if (under == nil || v.live.Tree().Within(h.Place, under.ID) || v.live.Tree().Within(under.ID, h.Place)) && v.live.BelongsWithin(v.live.State().Person(h.Staff), reach) {
-					all = append(all, h)
+					all = append(all, v.holder(p, &h))
 				}
 			}
-			path := Base + "/permissions/" + p.Key + "/people"
-			cut, err := pageOf(path, all, &in.Paging)
-			if err != nil {
-				return nil, err
-			}
-			items := make([]api.Holder, len(cut.Body.Items))
-			for i := range cut.Body.Items {
-				items[i] = v.holder(p, &cut.Body.Items[i])
-			}
-			return page(path, items, cut.Body.Total, cut.Body.Next), nil
+			return pageOf(choosePeople(&in.PeopleAsked, all, func(h *api.Holder) (*people.Staff, string, string) {
+				return v.live.State().StaffByNumber(h.StaffNumber), h.Until, h.Through + " " + h.Place.Name
+			}), &in.Paging)
 		})
 	type tiersIn struct {
 		OneKey
@@ -143,7 +138,7 @@ func (s *Server) registerPermissions() {
 			if in.Undecided {
 				lines = slices.DeleteFunc(lines, func(l api.OutlineLine) bool { return l.Origin != "undecided" })
 			}
-			return pageOf(Base+"/permissions/"+p.Key+"/templates", lines, in.whole(treeRows))
+			return pageOf(lines, in.whole(treeRows))
 		})
 	type addIn struct {
 		Writing
@@ -224,7 +219,7 @@ func (s *Server) registerGroups() {
 	}
 	route(s, "GET", "/groups", "list-groups", "catalogue", "The groups of the catalogue as a tree walk, parents before children", Access{}, func(_ context.Context, in *groupsIn) (*listed[api.Group], error) {
 		v := s.view()
-		return pageOf(Base+"/groups", v.groups(in.Retired), in.whole(treeRows))
+		return pageOf(v.groups(in.Retired), in.whole(treeRows))
 	})
 	type addIn struct {
 		Writing

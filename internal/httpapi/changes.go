@@ -207,7 +207,7 @@ func (s *Server) registerChanges() {
 		if err != nil {
 			return nil, fault.Within("body.", err)
 		}
-		return effectPeople(Base+"/changes/preview/people", before, result.Trial.After, &result.Trial.Effect, in.Body.Line, &in.Paging)
+		return effectPeople(before, result.Trial.After, &result.Trial.Effect, in.Body.Line, &in.Paging)
 	})
 	type listIn struct {
 		Paging
@@ -239,7 +239,7 @@ func (s *Server) registerChanges() {
 		if len(items) == limit {
 			next = strconv.FormatUint(items[len(items)-1].ID, 10)
 		}
-		return page(Base+"/changes", items, int(total), next), nil
+		return page(items, int(total), next), nil
 	})
 	type one struct{ Body api.Change }
 	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{}, func(ctx context.Context, in *OneChange) (*one, error) {
@@ -325,7 +325,7 @@ func (s *Server) registerLog() {
 		if len(items) == limit {
 			next = strconv.FormatUint(items[len(items)-1].ID, 10)
 		}
-		return page(Base+"/audit", items, int(total), next), nil
+		return page(items, int(total), next), nil
 	})
 	type auditOne struct {
 		ID uint64 `path:"id"`
@@ -407,7 +407,7 @@ func (s *Server) registerLog() {
 		if len(items) == limit {
 			next = items[len(items)-1].ID
 		}
-		return page(Base+"/events", items, int(total), next), nil
+		return page(items, int(total), next), nil
 	})
 }
 
@@ -514,16 +514,22 @@ type listed[T any] struct {
 	Body api.Page[T]
 }
 
-func page[T any](path string, items []T, total int, next string) *listed[T] {
-	out := &listed[T]{Body: api.Page[T]{Items: items, Total: total, Next: next}}
-	if next != "" {
-		out.Link = fmt.Sprintf(`<%s?after=%s>; rel="next"`, path, url.QueryEscape(next))
+func page[T any](items []T, total int, next string) *listed[T] {
+	return &listed[T]{Body: api.Page[T]{Items: items, Total: total, Next: next}}
+}
+
+// follow links to the page after this one: the same request, from where this page ends.
+func (l *listed[T]) follow(request url.URL) {
+	if l.Body.Next == "" {
+		return
 	}
-	return out
+	query := request.Query()
+	query.Set("after", l.Body.Next)
+	l.Link = fmt.Sprintf(`<%s?%s>; rel="next"`, request.EscapedPath(), query.Encode())
 }
 
 // pageOf cuts a list that is held in memory anyway into pages; after is the position to begin at.
-func pageOf[T any](path string, all []T, p *Paging) (*listed[T], error) {
+func pageOf[T any](all []T, p *Paging) (*listed[T], error) {
 	limit, err := p.limit()
 	if err != nil {
 		return nil, err
@@ -538,5 +544,5 @@ func pageOf[T any](path string, all []T, p *Paging) (*listed[T], error) {
 	if last < len(all) {
 		next = strconv.Itoa(last)
 	}
-	return page(path, all[first:last], len(all), next), nil
+	return page(all[first:last], len(all), next), nil
 }

@@ -51,7 +51,7 @@ func (s *Server) registerDrafts() {
 		if len(items) == limit {
 			next = strconv.FormatUint(items[len(items)-1].ID, 10)
 		}
-		return page(Base+"/drafts", items, int(total), next), nil
+		return page(items, int(total), next), nil
 	})
 	route(s, "GET", "/drafts/{id}", "review-draft", "drafts", "A draft line by line: what it writes, where somebody else was meanwhile, what cannot be made, who gains and loses", Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
@@ -71,7 +71,7 @@ func (s *Server) registerDrafts() {
 		if review.Trial == nil {
 			return nil, fault.Missingf("query.line", "this draft has no effect")
 		}
-		return effectPeople(Base+"/drafts/"+in.ID+"/people", review.Before().Snapshot, review.Trial.After, &review.Trial.Effect, in.Line, &in.Paging)
+		return effectPeople(review.Before().Snapshot, review.Trial.After, &review.Trial.Effect, in.Line, &in.Paging)
 	})
 	type editsIn struct {
 		OneDraft

@@ -10,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
 
@@ -54,7 +55,7 @@ func (s *Server) registerEstate() {
 			}
 			all = append(all, st)
 		}
-		cut, err := pageOf(Base+"/places", all, &in.Paging)
+		cut, err := pageOf(all, &in.Paging)
 		if err != nil {
 			return nil, err
 		}
@@ -62,7 +63,7 @@ func (s *Server) registerEstate() {
 		for i, st := range cut.Body.Items {
 			items[i] = v.place(st)
 		}
-		return page(Base+"/places", items, cut.Body.Total, cut.Body.Next), nil
+		return page(items, cut.Body.Total, cut.Body.Next), nil
 	})
 	type one struct {
 		ETag string `header:"ETag"`
@@ -79,6 +80,7 @@ func (s *Server) registerEstate() {
 	type peopleIn struct {
 		OnePlace
 		Paging
+		PeopleAsked
 		Permission string    `query:"permission" maxLength:"64" doc:"Key; left out: what the place asks about"`
 		At         time.Time `query:"at" doc:"RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour"`
 	}
@@ -99,21 +101,20 @@ func (s *Server) registerEstate() {
 		if !permission.AppliesTo(st.Place.Kind) {
 			return nil, fault.Invalidf("query.permission", "“%s” does not apply to a %s", permission.Title, st.Place.Kind.Words())
 		}
-		path := Base + "/places/" + st.Place.Code + "/people"
 		moment, can, err := s.app.WhoCan(ctx, callerOf(ctx).id(), st.Place, permission, in.At)
 		if err != nil {
 			return nil, fault.Within("query.", err)
 		}
-		cut, err := pageOf(path, can, &in.Paging)
-		if err != nil {
-			return nil, err
+		then, asked := view{moment.Live, moment.At}, moment.Catalogue().Permission(permission.ID)
+		items := make([]api.PlacePerson, len(can))
+		staff := make(map[string]*people.Staff, len(can))
+		for i := range can {
+			items[i] = then.placePerson(asked, can[i])
+			staff[items[i].StaffNumber] = moment.State().Person(can[i].Staff)
 		}
-		then := view{moment.Live, moment.At}
-		items := make([]api.PlacePerson, len(cut.Body.Items))
-		for i, can := range cut.Body.Items {
-			items[i] = then.placePerson(moment.Catalogue().Permission(permission.ID), can)
-		}
-		return page(path, items, cut.Body.Total, cut.Body.Next), nil
+		return pageOf(choosePeople(&in.PeopleAsked, items, func(p *api.PlacePerson) (*people.Staff, string, string) {
+			return staff[p.StaffNumber], p.Until, p.Template + " " + p.Through
+		}), &in.Paging)
 	})
 	type addIn struct {
 		Writing

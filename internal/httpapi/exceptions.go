@@ -42,7 +42,7 @@ func (s *Server) registerExceptions() {
 				}
 			}
 			v.sortExceptions(all, in.Sort)
-			cut, err := pageOf(Base+"/exceptions", all, &in.Paging)
+			cut, err := pageOf(all, &in.Paging)
 			if err != nil {
 				return nil, err
 			}
@@ -50,7 +50,7 @@ func (s *Server) registerExceptions() {
 			for i, e := range cut.Body.Items {
 				items[i] = v.exception(e)
 			}
-			return page(Base+"/exceptions", items, cut.Body.Total, cut.Body.Next), nil
+			return page(items, cut.Body.Total, cut.Body.Next), nil
 		})
 	type addIn struct {
 		Writing

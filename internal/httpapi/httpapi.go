@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -146,6 +147,9 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 		if err != nil {
 			return nil, s.problemOf(ctx, err)
 		}
+		if list, is := any(out).(interface{ follow(url.URL) }); is && method == http.MethodGet {
+			list.follow(callerOf(ctx).asked)
+		}
 		return out, nil
 	})
 }
@@ -154,6 +158,7 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 type caller struct {
 	signed  *app.SignedIn
 	address string
+	asked   url.URL
 }
 
 type callerKey struct{}
@@ -172,7 +177,7 @@ const cookieName = "latch_session"
 func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		address, _, _ := net.SplitHostPort(ctx.RemoteAddr())
-		c := &caller{address: address}
+		c := &caller{address: address, asked: ctx.URL()}
 		if !access.Public {
 			if p := s.identify(ctx, access, c); p != nil {
 				if p.Status == http.StatusUnauthorized {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -379,6 +380,15 @@ func TestListsPageSortSearchAndExport(t *testing.T) {
 	assert.Equal(t, all, paged, "pages put together are the whole")
 	_, _, _, header := call(t, s, "GET", "/api/v1/staff?limit=5", "", bearer(idris)...)
 	assert.Contains(t, header.Get("Link"), `rel="next"`)
+	// Who follows the link stays with what was asked for.
+	_, _, _, header = call(t, s, "GET", "/api/v1/staff?limit=2&status=active&site=HB&sort=-name", "", bearer(idris)...)
+	link := regexp.MustCompile(`^<(.+)>; rel="next"$`).FindStringSubmatch(header.Get("Link"))
+	require.Len(t, link, 2)
+	_, _, followed, _ := call(t, s, "GET", link[1], "", bearer(idris)...)
+	var first4, second api.Page[api.Staff]
+	require.NoError(t, idris.Get(ctx, "/staff", &first4, client.Query("limit", "4"), client.Query("status", "active"), client.Query("site", "HB"), client.Query("sort", "-name")))
+	require.NoError(t, json.Unmarshal(followed, &second))
+	assert.Equal(t, first4.Items[2:], second.Items)
 	for query, want := range map[string]int{"q=Q0011": 1, "q=rusk+silvan": 1, "status=departed": 8, "locked=true": 3, "template=site-manager": 4, "site=FC&engagement=agency": 9, "q=nobodyatall": 0} {
 		_, _, body, _ := call(t, s, "GET", "/api/v1/staff?"+query, "", bearer(idris)...)
 		var page api.Page[api.Staff]

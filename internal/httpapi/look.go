@@ -36,7 +36,7 @@ func (s *Server) registerLook() {
 			for _, sight := range moment.Look(p.ID, standing.Place.ID, at) {
 				sights = append(sights, v.sight(&sight, standing.Depth))
 			}
-			cut, err := pageOf(Base+"/staff/"+p.Number+"/look", sights, in.whole(500))
+			cut, err := pageOf(sights, in.whole(500))
 			if err != nil {
 				return nil, err
 			}

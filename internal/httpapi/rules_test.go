@@ -1,6 +1,7 @@
 package httpapi_test
 
 import (
+	"cmp"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -150,6 +151,29 @@ func TestTheCatalogueIsKeptThroughTheAPI(t *testing.T) {
 		through[h.Through] = true
 	}
 	assert.Equal(t, map[string]bool{"owner": true, "Operations manager": true, "Site manager": true, "Maintenance fitter": true}, through)
+	// Searched and ordered by what is said of each.
+	names := func(path string, options ...client.Option) (names, until []string) {
+		for _, p := range get[api.Page[api.PlacePerson]](t, idris, path, append(options, client.Query("limit", "500"))...).Items {
+			names, until = append(names, p.Name), append(until, cmp.Or(p.Until, "open"))
+		}
+		return names, until
+	}
+	fitters, _ := names("/places/HB-CHEM-1/people", client.Query("q", "fitter"))
+	backwards, _ := names("/places/HB-CHEM-1/people", client.Query("q", "FITTER"), client.Query("sort", "-name"))
+	require.Len(t, fitters, 3)
+	slices.Reverse(backwards)
+	assert.Equal(t, fitters, backwards)
+	assert.True(t, slices.IsSortedFunc(fitters, func(a, b string) int {
+		return strings.Compare(a[strings.LastIndex(a, " "):], b[strings.LastIndex(b, " "):])
+	}), "by family name: %v", fitters)
+	one, _ := names("/places/HB-CHEM-1/people", client.Query("q", strings.ToLower(fitters[0])))
+	assert.Equal(t, fitters[:1], one)
+	_, until := names("/places/HB-PACK-1/people", client.Query("sort", "until"))
+	assert.True(t, slices.IsSorted(until), "what is open stands last")
+	assert.Equal(t, "open", until[len(until)-1])
+	nobody, _ := names("/permissions/door.chemical/people", client.Query("q", "packer"))
+	assert.Empty(t, nobody)
+	assert.ErrorContains(t, idris.Get(ctx, "/places/HB-CHEM-1/people?sort=height", nil), "sort")
 }
 
 func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {

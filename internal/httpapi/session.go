@@ -60,7 +60,7 @@ func (s *Server) registerSession() {
 			items[i] = api.Session{ID: session.ID, Kind: session.Kind, Name: session.Name, CreatedAt: session.CreatedAt, ExpiresAt: session.ExpiresAt,
 				Present: session.ID == c.signed.Session.ID}
 		}
-		return pageOf(Base+"/me/sessions", items, in)
+		return pageOf(items, in)
 	})
 	type endIn struct {
 		ID uint64 `path:"id"`

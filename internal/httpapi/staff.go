@@ -78,7 +78,7 @@ func (s *Server) registerStaff() {
 		if len(found) == limit && total > limit {
 			next = strconv.FormatUint(uint64(found[len(found)-1].ID), 10)
 		}
-		return page(Base+"/staff", items, total, next), nil
+		return page(items, total, next), nil
 	})
 	type one struct {
 		ETag string `header:"ETag"`
@@ -116,7 +116,7 @@ func (s *Server) registerStaff() {
 			items[i] = api.Double{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(), Status: string(v.live.Status(d.Staff.ID, v.at.Unix())), JobTitle: d.Staff.JobTitle,
 				HomeSite: v.placeRef(d.Staff.HomeSite).Name, Why: d.Why}
 		}
-		return pageOf(Base+"/staff/doubles", items, &in.Paging)
+		return pageOf(items, &in.Paging)
 	})
 	type enrolIn struct {
 		Writing

@@ -72,7 +72,7 @@ func (s *Server) registerTemplates() {
 			all = append(all, shown)
 		}
 		slices.SortFunc(all, func(a, b api.Template) int { return cmp.Compare(a.Name, b.Name) })
-		return pageOf(Base+"/templates", all, &in.Paging)
+		return pageOf(all, &in.Paging)
 	})
 	type one struct {
 		ETag string `header:"ETag"`
@@ -114,7 +114,7 @@ func (s *Server) registerTemplates() {
 					return l.Kind == "permission" && words.Fits(l.Title+" "+l.Sentence+" "+l.Key, in.Q) && (!in.Undecided || l.Origin == "undecided")
 				})
 			}
-			return pageOf(Base+"/templates/"+t.Code+"/outline", lines, in.whole(treeRows))
+			return pageOf(lines, in.whole(treeRows))
 		})
 	type addIn struct {
 		Writing
@@ -169,7 +169,7 @@ func (s *Server) registerTemplates() {
 			most, why := mostOf(p, ceiling[p.ID], place)
 			all = append(all, api.Ceiling{Permission: p.Key, Level: cmp.Or(most, p.Scale.Word(ceiling[p.ID])), WhyNot: why})
 		}
-		return pageOf(Base+"/me/ceiling", all, in.whole(treeRows))
+		return pageOf(all, in.whole(treeRows))
 	})
 }
 
@@ -396,7 +396,7 @@ func (s *Server) registerComparison() {
 			}
 			rows = append(rows, row)
 		}
-		cut, err := pageOf(Base+"/comparison", rows, in.whole(treeRows))
+		cut, err := pageOf(rows, in.whole(treeRows))
 		if err != nil {
 			return nil, err
 		}
@@ -444,7 +444,7 @@ func (s *Server) registerSheet() {
 				}
 			}
 		}
-		return pageOf(Base+"/sheet", sheets, in.whole(500))
+		return pageOf(sheets, in.whole(500))
 	})
 }
 

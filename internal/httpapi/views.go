@@ -365,11 +365,11 @@ func staffRefs(snapshot *access.Snapshot, ids []people.StaffID) []api.StaffRef {
 }
 
 // effectPeople returns a page of the people in one line of an effect.
-func effectPeople(path string, before, after *access.Snapshot, effect *access.Effect, key string, p *Paging) (*listed[api.StaffRef], error) {
+func effectPeople(before, after *access.Snapshot, effect *access.Effect, key string, p *Paging) (*listed[api.StaffRef], error) {
 	for snapshot, groups := range map[*access.Snapshot][]access.Group{after: after.Groups(effect.Gains, false), before: before.Groups(effect.Losses, true)} {
 		for i := range groups {
 			if groups[i].Key() == key {
-				return pageOf(path, staffRefs(snapshot, groups[i].Staff), p)
+				return pageOf(staffRefs(snapshot, groups[i].Staff), p)
 			}
 		}
 	}

@@ -5209,6 +5209,10 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
+                /** @description Words of the name, number or job title, or of what it comes through */
+                q?: string;
+                /** @description - falls */
+                sort?: "name" | "-name" | "number" | "-number" | "until" | "-until";
                 /** @description Held at this place, below it, or above it */
                 under?: string;
             };
@@ -5555,6 +5559,10 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
+                /** @description Words of the name, number or job title, or of what it comes through */
+                q?: string;
+                /** @description - falls */
+                sort?: "name" | "-name" | "number" | "-number" | "until" | "-until";
                 /** @description Key; left out: what the place asks about */
                 permission?: string;
                 /** @description RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour */

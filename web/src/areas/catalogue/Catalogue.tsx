@@ -7,7 +7,8 @@ import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { GroupOptions } from "@/parts/choices";
-import { Ask, Button, day, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
+import { PeopleList } from "@/parts/PeopleList";
+import { Ask, Button, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
 import { ImportDialog } from "./ImportDialog";
 import { TiersDialog } from "./TiersDialog";
 
@@ -239,10 +240,6 @@ export function Catalogue() {
 /** Everybody who holds a permission anywhere: through what, where, until when. */
 function HoldersDialog({ permission, close }: { permission: Permission; close: () => void }) {
   const path = { path: { id: permission.key } };
-  const list = useQuery({
-    queryKey: ["holders", permission.key],
-    queryFn: () => take(api.GET("/permissions/{id}/people", { params: { ...path, query: { limit: 500 } } })),
-  });
   return (
     <Ask
       open
@@ -250,57 +247,27 @@ function HoldersDialog({ permission, close }: { permission: Permission; close: (
       onOpenChange={close}
       title={`Who has “${permission.title}”`}
       about={
-        <>
-          {list.data ? `${list.data.total} holdings, now or later. ` : ""}
-          <Link to="/grid" search={{ permission: permission.key }} className="text-damson underline underline-offset-2">
-            As a grid of people and places
-          </Link>
-        </>
+        <Link to="/grid" search={{ permission: permission.key }} className="text-damson underline underline-offset-2">
+          As a grid of people and places
+        </Link>
       }
     >
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.total === 0 && <p className="text-faded">Nobody. Decide it in a template, or add it for one person by an exception.</p>}
-      {list.data && list.data.total > 0 && (
-        <div className="sheet mb-4 max-h-[50vh] overflow-auto">
-          <table className="w-full text-[0.95rem]">
-            <thead className="sticky top-0 bg-inset text-left text-sm">
-              <tr>
-                <th className="px-3 py-1 font-[600]">Name</th>
-                <th className="px-2 font-[600]">Where</th>
-                <th className="px-2 font-[600]">Through</th>
-                {permission.scale.kind !== "switch" && <th className="px-2 font-[600]">Level</th>}
-                <th className="px-2 font-[600]">Until</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((h) => (
-                <tr key={`${h.staff_number} ${h.place.code} ${h.through} ${h.until}`} className="border-t border-rule">
-                  <td className="px-3 py-1">
-                    <Link to="/staff/$number" params={{ number: h.staff_number }} className="font-[600] hover:underline">
-                      {h.name}
-                    </Link>
-                  </td>
-                  <td className="px-2">{h.place.name}</td>
-                  <td className="px-2">{h.through}</td>
-                  {permission.scale.kind !== "switch" && (
-                    <td className="px-2">
-                      {h.level} {permission.scale.unit}
-                    </td>
-                  )}
-                  <td className="px-2 whitespace-nowrap">{day(h.until) || "open"}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
-      <div className="flex gap-2">
-        <Button onClick={() => download(`/api/v1/permissions/${encodeURIComponent(permission.key)}/people`, "people.csv")}>
-          <Download size={16} aria-hidden /> CSV
-        </Button>
-        <Button onClick={close}>Close</Button>
-      </div>
+      <PeopleList
+        about={["holders", permission.key]}
+        read={(how) => take(api.GET("/permissions/{id}/people", { params: { ...path, query: how } }))}
+        csv={(how) => `/api/v1/permissions/${encodeURIComponent(permission.key)}/people?${how}`}
+        columns={[
+          { title: "Where", of: (h) => h.place.name },
+          { title: "Through", of: (h) => h.through },
+        ]}
+        scale={permission.scale}
+        empty="Nobody. Decide it in a template, or add it for one person by an exception."
+        said={(n) => (n === 1 ? "1 holding, now or later." : `${n} holdings, now or later.`)}
+        className="max-h-[50vh]"
+      />
+      <Button className="mt-4" onClick={close}>
+        Close
+      </Button>
     </Ask>
   );
 }

@@ -6,22 +6,8 @@ import { api, type Operation, type Place, queries, Refusal, take } from "@/api/a
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
 import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
-import {
-  Ask,
-  Button,
-  day,
-  Empty,
-  inputLook,
-  instant,
-  kindWord,
-  Loading,
-  Page,
-  proofWord,
-  Section,
-  SelectField,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { PeopleList } from "@/parts/PeopleList";
+import { Ask, Button, Empty, inputLook, instant, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -127,13 +113,7 @@ function PlacePanel({ place }: { place: Place }) {
     staleTime: 60_000,
   });
   const [at, setAt] = useState("");
-  const query = { permission, limit: 500, ...(at && { at: instant(at, place.time_zone) }) };
-  const people = useQuery({
-    queryKey: ["who", place.code, query],
-    queryFn: () => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query } })),
-    retry: false,
-    enabled: permission !== "" && may("console.view_staff") && (!place.retired || at !== ""),
-  });
+  const query = { permission, ...(at && { at: instant(at, place.time_zone) }) };
   const asked = permissions.data?.items.find((p) => p.key === permission);
   return (
     <div className="space-y-7">
@@ -172,10 +152,7 @@ function PlacePanel({ place }: { place: Place }) {
         {place.proof && ` It asks for ${proofWord[place.proof]}.`}
       </p>
       {may("console.view_staff") && (
-        <Section
-          title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}
-          note={people.data && `${people.data.total} people`}
-        >
+        <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
           <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
             <SelectField label="Permission" value={permission} onChange={(e) => setPermission(e.target.value)}>
               <option value="">Choose a permission</option>
@@ -197,43 +174,20 @@ function PlacePanel({ place }: { place: Place }) {
             />
           </div>
           {place.retired && !at && <p className="text-faded">Nobody now. Choose a moment before it was retired to see who could.</p>}
-          <Wrong error={people.error} />
-          {people.isFetching && !people.data && <Loading />}
-          {people.data?.total === 0 && <p className="text-faded">Nobody. Assign a template that gives it, here or at a place above.</p>}
-          {people.data && people.data.total > 0 && (
-            <div className="sheet max-h-[calc(100dvh-24rem)] min-h-56 overflow-auto">
-              <table className="w-full">
-                <thead className="sticky top-0 bg-inset text-left text-sm">
-                  <tr>
-                    <th className="px-3 py-1.5 font-[600]">Name</th>
-                    <th className="font-[600]">As</th>
-                    <th className="font-[600]">Through</th>
-                    {asked?.scale.kind !== "switch" && <th className="font-[600]">Level</th>}
-                    <th className="pr-3 font-[600]">Until</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {people.data.items.map((p) => (
-                    <tr key={p.staff_number} className="border-t border-rule">
-                      <td className="px-3 py-1.5">
-                        <Link to="/staff/$number" params={{ number: p.staff_number }} className="font-[600] hover:underline">
-                          {p.name}
-                        </Link>
-                      </td>
-                      <td className="pr-3">{p.template ?? "–"}</td>
-                      <td className="pr-3">{p.through}</td>
-                      {asked?.scale.kind !== "switch" && (
-                        <td className="pr-3">
-                          {p.level} {asked?.scale.unit}
-                        </td>
-                      )}
-                      <td className="pr-3 whitespace-nowrap">{day(p.until) || "open"}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-            </div>
-          )}
+          <PeopleList
+            about={[place.code, query]}
+            enabled={permission !== "" && (!place.retired || at !== "")}
+            read={(how) => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { ...query, ...how } } }))}
+            csv={(how) => `/api/v1/places/${encodeURIComponent(place.code)}/people?${new URLSearchParams(query)}&${how}`}
+            columns={[
+              { title: "As", of: (p) => p.template ?? "–" },
+              { title: "Through", of: (p) => p.through },
+            ]}
+            scale={asked?.scale}
+            empty="Nobody. Assign a template that gives it, here or at a place above."
+            said={(n) => (n === 1 ? "1 person" : `${n} people`)}
+            className="max-h-[calc(100dvh-27.5rem)] min-h-56"
+          />
         </Section>
       )}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}
