@@ -105,6 +105,8 @@ func TestTheJamStoryInTheConsole(t *testing.T) {
 
 	p.visit("/audit")
 	p.press("Changed template line-operator Line operator, and 1 more step")
+	p.see("“New procedure”")
+	p.see("“Clear a jam” withheld at HB “Light duty until the doctor has said so”")
 	p.press("Undo this change")
 	p.see("33 people lose; nobody gains.")
 	p.press("Undo the change")

@@ -79,6 +79,7 @@ type ChangeResult struct {
 // Step is one record that a change writes, in words.
 type Step struct {
 	Words   string       `json:"words" example:"Changed template Line operator"`
+	Reason  string       `json:"reason,omitempty" doc:"Why this one, where it says so itself"`
 	Changes []StepChange `json:"changes"`
 }
 
@@ -178,6 +179,7 @@ type AuditOperation struct {
 	Record string         `json:"record"`
 	Before map[string]any `json:"before,omitempty"`
 	After  map[string]any `json:"after,omitempty"`
+	Reason string         `json:"reason,omitempty" doc:"Why this one, where it says so itself"`
 }
 
 // AuditEntry is one line of the audit log.

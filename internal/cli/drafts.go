@@ -209,6 +209,9 @@ func (s *session) changeCommand() *cobra.Command {
 func (s *session) steps(steps []api.Step, total int) {
 	for _, step := range steps {
 		fmt.Fprintf(s.out, "  %s%s\n", step.Words, changesText(step.Changes))
+		if step.Reason != "" {
+			fmt.Fprintf(s.out, "      “%s”\n", step.Reason)
+		}
 	}
 	if total > len(steps) {
 		fmt.Fprintf(s.out, "  … and %d more\n", total-len(steps))

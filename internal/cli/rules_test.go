@@ -269,4 +269,10 @@ func TestALongFileIsAssignedAsOneChange(t *testing.T) {
 	id := regexp.MustCompile(`change (\d+)`).FindStringSubmatch(applied)[1]
 	assert.Contains(t, d.ok("change", "show", id), "interlock under repair; light duty", "what was said of each speaks for the whole")
 	assert.Contains(t, d.ok("exception", "list", "--staff", "Q0013"), "light duty")
+	// Where the whole is given a reason too, neither is lost.
+	d.ok("template", "edit", "packer", "--set", "count stock=yes", "--reason", "packers count on Fridays", "--draft")
+	applied = d.ok("draft", "apply", "--reason", "weekly meeting")
+	shown := d.ok("change", "show", regexp.MustCompile(`change (\d+)`).FindStringSubmatch(applied)[1])
+	assert.Contains(t, shown, "weekly meeting")
+	assert.Contains(t, shown, "“packers count on Fridays”")
 }

@@ -211,11 +211,7 @@ func (v view) edit(line *draft.Reviewed) api.DraftEdit {
 		if edit.Words == "" {
 			edit.Words = step.Words
 		}
-		for _, said := range step.Changes {
-			if said.Field != "reason" { // it is said of the line as a whole
-				edit.Changes = append(edit.Changes, said)
-			}
-		}
+		edit.Changes = append(edit.Changes, step.Changes...)
 	}
 	if edit.Words == "" {
 		edit.Words = app.Intend(line.Operation.Op, line.Subject())

@@ -107,13 +107,11 @@ func (s *Server) registerEstate() {
 		}
 		then, asked := view{moment.Live, moment.At}, moment.Catalogue().Permission(permission.ID)
 		items := make([]api.PlacePerson, len(can))
-		staff := make(map[string]*people.Staff, len(can))
 		for i := range can {
 			items[i] = then.placePerson(asked, can[i])
-			staff[items[i].StaffNumber] = moment.State().Person(can[i].Staff)
 		}
 		return pageOf(choosePeople(&in.PeopleAsked, items, func(p *api.PlacePerson) (*people.Staff, string, string) {
-			return staff[p.StaffNumber], p.Until, p.Template + " " + p.Through
+			return moment.State().StaffByNumber(p.StaffNumber), p.Until, p.Template + " " + p.Through
 		}), &in.Paging)
 	})
 	type addIn struct {

@@ -35,7 +35,7 @@ var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "mad
 var inWords = map[string][]string{"assignment": {"staff", "place", "template"}, "exception": {"staff", "place", "permission", "withheld"}}
 
 func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
-	step := api.Step{Words: word(e.Op, e.On), Changes: []api.StepChange{}}
+	step := api.Step{Words: word(e.Op, e.On), Reason: e.Reason, Changes: []api.StepChange{}}
 	fields := maps.Clone(e.Before)
 	if fields == nil {
 		fields = map[string]any{}
@@ -44,7 +44,7 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	kind, _, _ := strings.Cut(e.Record, ":")
 	_, made := e.After["id"]
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
-		if made && slices.Contains(inWords[kind], field) {
+		if made && slices.Contains(inWords[kind], field) || field == "reason" && e.Reason != "" && e.After[field] == e.Reason {
 			continue
 		}
 		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == change.ReasonLater {

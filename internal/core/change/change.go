@@ -62,7 +62,8 @@ type Entry struct {
 	Record string         `json:"record"` // kind and number: "staff:12"
 	Before map[string]any `json:"before,omitempty"`
 	After  map[string]any `json:"after,omitempty"`
-	Index  int            `json:"-"` // of the operation in its change
+	Reason string         `json:"reason,omitempty"` // of the operation, where it gives one for itself
+	Index  int            `json:"-"`                // of the operation in its change
 }
 
 // Secret is something generated that is shown once and never again.
@@ -427,7 +428,7 @@ func (d *Trial) wrote(kind string, id uint32, label string, before, after any) {
 			delete(is, field)
 		}
 	}
-	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is, Index: d.index})
+	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is, Reason: words.Tidy(d.op.Reason), Index: d.index})
 }
 
 // fields returns a record as its fields; those marked secret in the type are not among them. A template's settings are

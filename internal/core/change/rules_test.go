@@ -292,6 +292,7 @@ func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
 	assert.Equal(t, "light duty", d.State.Exception(1).Reason)
 	assert.Equal(t, "agreed", d.State.Exception(2).Reason)
 	assert.Equal(t, "agreed", d.Reason(), "what is given for the whole stands for it")
+	assert.Equal(t, []string{"light duty", ""}, []string{d.Entries[0].Reason, d.Entries[1].Reason}, "and what one says for itself stays with it")
 
 	_, err = h.try(owner, "", withhold("A", "light duty"), withhold("B", ""))
 	assert.ErrorContains(t, err, "an exception needs a reason")

@@ -1606,6 +1606,8 @@ export interface components {
             };
             on: string;
             op: string;
+            /** @description Why this one, where it says so itself */
+            reason?: string;
             record: string;
         };
         Ceiling: {
@@ -2818,6 +2820,8 @@ export interface components {
         };
         Step: {
             changes: components["schemas"]["StepChange"][];
+            /** @description Why this one, where it says so itself */
+            reason?: string;
             /** @example Changed template Line operator */
             words: string;
         };

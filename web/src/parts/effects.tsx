@@ -84,6 +84,7 @@ export function Steps({ steps, total }: { steps: Schema["Step"][]; total: number
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <li key={i} className="border-t border-rule py-1 first:border-t-0">
           {s.words}
+          {s.reason && <span className="text-faded"> “{s.reason}”</span>}
           <Changes changes={s.changes} />
         </li>
       ))}

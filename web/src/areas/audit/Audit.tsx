@@ -118,6 +118,7 @@ function Operations({ entry }: { entry: Entry }) {
         <div key={`${o.op} ${o.record}`} className="mt-2">
           <p className="font-[600]">
             {o.op} <span className="font-normal text-faded">{o.on}</span>
+            {o.reason && o.reason !== entry.reason && <span className="font-normal text-faded"> “{o.reason}”</span>}
           </p>
           <dl className="grid grid-cols-[9rem_1fr] gap-x-3 pl-3">
             {[...new Set([...Object.keys(o.before ?? {}), ...Object.keys(o.after ?? {})])]
