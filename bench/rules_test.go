@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"encoding/json"
@@ -23,6 +24,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/rulebook"
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
@@ -37,6 +39,25 @@ type estateOf struct {
 	snapshot *access.Snapshot
 	then     time.Time // a moment before which everything was generated and after which people were changed
 	affected int
+	rulebook []byte // of as many templates as a fortieth of the people
+}
+
+// rulebookOf is the text of a rulebook of so many templates, each with 40 settings.
+func rulebookOf(templates int) []byte {
+	var text bytes.Buffer
+	text.WriteString("rulebook: 1\ntemplates:\n")
+	for i := range templates {
+		fmt.Fprintf(&text, "  - code: work-%d\n    name: Work %d\n    settings:\n", i, i)
+		for j := range 40 {
+			fmt.Fprintf(&text, "      task.%d: yes\n", j)
+		}
+	}
+	return text.Bytes()
+}
+
+func (e *estateOf) readRulebook(t *testing.T) {
+	_, err := rulebook.Parse(e.rulebook)
+	require.NoError(t, err)
 }
 
 func size(staff int) demo.Size {
@@ -46,12 +67,13 @@ func size(staff int) demo.Size {
 func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
 	ctx := context.Background()
 	name := fmt.Sprintf("rules_%d", staff)
+	folder := filepath.Join(t.TempDir(), name)
 	require.NoError(t, database.CreateSchema(ctx, name))
-	require.NoError(t, demo.Generate(ctx, database.DSN(name), size(staff), io.Discard))
+	require.NoError(t, demo.Generate(ctx, database.DSN(name), folder, size(staff), io.Discard))
 	db, err := store.Open(ctx, database.DSN(name))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = db.Close() })
-	keys, err := app.LoadKeys(filepath.Join(t.TempDir(), name))
+	keys, err := app.LoadKeys(folder)
 	require.NoError(t, err)
 	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
 	require.NoError(t, err)
@@ -60,7 +82,7 @@ func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
 	c := client.New(server.URL, "")
 	_, err = c.SignIn(ctx, "G000001", demo.OwnerPassword, "bench")
 	require.NoError(t, err)
-	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second)}
+	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second), rulebook: rulebookOf(staff / 40)}
 	time.Sleep(2 * time.Second)
 	// Since then every tenth of a hundred people was locked and unlocked, so that there is a past to read.
 	for id := 2; id <= staff/100; id += 10 {
@@ -93,7 +115,7 @@ func (e *estateOf) preview(t *testing.T) {
 	d, err := change.Apply(e.snapshot, change.Actor{Staff: 1}, change.Env{Now: time.Now(), Random: rand.Reader}, "because", e.common())
 	require.NoError(t, err)
 	gains, losses := d.After.Groups(d.Effect.Gains, false), e.snapshot.Groups(d.Effect.Losses, true)
-	require.NotEmpty(t, access.Summarise(e.snapshot, d.After, &d.Effect, gains, losses))
+	require.NotEmpty(t, access.Summarise(e.snapshot, d.After, &d.Effect, gains, losses, anybody))
 	e.affected = d.Effect.Gainers()
 }
 
@@ -157,6 +179,7 @@ func TestRuleFigures(t *testing.T) {
 		{"compiling the whole snapshot", "≤ 2 s", 7, (*estateOf).compile},
 		{"applying one person's change to it", "≤ 1 ms", 200, (*estateOf).onePerson},
 		{"who can, for a door", "≤ 20 ms", 200, (*estateOf).whoCan},
+		{"reading a rulebook of 2,500 templates, 2 MB", "", 7, (*estateOf).readRulebook},
 		{"the past of one person", "≤ 3 s", 7, (*estateOf).pastOfAPerson},
 		{"the past of one place", "≤ 3 s", 7, (*estateOf).pastOfAPlace},
 	} {
@@ -179,3 +202,5 @@ func TestRuleFigures(t *testing.T) {
 	}
 	fmt.Printf("%-58s %12d\n", "people concerned by the preview", large.affected)
 }
+
+func anybody(people.StaffID) bool { return true }

@@ -6,12 +6,17 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	cdplog "github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/testkit"
@@ -51,8 +56,34 @@ func open(t testing.TB, base string) *page {
 	tab, shut := chromedp.NewContext(browser)
 	t.Cleanup(shut)
 	p := &page{t: t, ctx: tab, base: base}
+	var mu sync.Mutex
+	var wrong []string
+	require.NoError(t, chromedp.Listen(tab, func(event any) {
+		mu.Lock()
+		defer mu.Unlock()
+		switch e := event.(type) {
+		case *cdplog.EventEntryAdded:
+			if e.Entry.Source == "security" || strings.Contains(e.Entry.Text, "Content Security Policy") {
+				wrong = append(wrong, e.Entry.Text)
+			}
+		case *runtime.EventExceptionThrown:
+			wrong = append(wrong, exceptionOf(e.ExceptionDetails))
+		}
+	}))
+	t.Cleanup(func() {
+		mu.Lock()
+		defer mu.Unlock()
+		assert.Empty(t, wrong, "no page breaks the content security policy, and no script fails")
+	})
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)))
 	return p
+}
+
+func exceptionOf(details *runtime.ExceptionDetails) string {
+	if details.Exception != nil {
+		return details.Text + " " + details.Exception.Description
+	}
+	return details.Text
 }
 
 // finders is the script by which things are found as a person finds them: by what is written on or beside them.

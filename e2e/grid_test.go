@@ -16,9 +16,9 @@ import (
 
 // About ten thousand people at one site: only what is in sight is in the page, wherever one scrolls, and the far end is there.
 func TestAGridOfTenThousandRowsDrawsWhatIsInSight(t *testing.T) {
-	dsn := testkit.DSN(t)
-	require.NoError(t, demo.Generate(context.Background(), dsn, demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
-	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: t.TempDir()}).Second(t)
+	dsn, keys := testkit.DSN(t), t.TempDir()
+	require.NoError(t, demo.Generate(context.Background(), dsn, keys, demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
+	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(t)
 	p := open(t, s.URL)
 	p.visit("/")
 	p.fill("Work email or staff number", "G000001")

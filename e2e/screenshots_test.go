@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/testkit"
@@ -162,5 +163,6 @@ func terminal(t *testing.T, s *testkit.Service, p *page) {
 	show("", "loyal", "template", "edit", "packer", "--set", "count stock=yes", "--preview")
 	text, err := json.Marshal(`<body style="margin:0;background:#f6f1e6"><pre style="font:13px/1.5 'DejaVu Sans Mono',monospace;color:#211b16;padding:18px 24px;white-space:pre-wrap">` + b.String() + "</pre></body>")
 	require.NoError(t, err)
+	p.do(chromedp.Navigate("about:blank")) // no page of the console, whose policy would take no style
 	p.text(`(document.documentElement.innerHTML = ` + string(text) + `, "")`)
 }

@@ -204,7 +204,7 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	p.see("Sign in")
 	check("sign-in")
 	p.signIn("idris")
-	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people", "/staff/Q0226": "Nothing below counts", "/enrol": "What will be so", "/estate/HB-PACK-1": "Through",
+	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people", "/staff/Q0226": "Nothing below counts", "/enrol": "After enrolling", "/estate/HB-PACK-1": "Through",
 		"/templates/line-lead": "Where it comes from", "/catalogue": "Open cold rooms", "/compare?templates=packer,line-lead": "permissions differ",
 		"/sheet": "Runs a washing, grading", "/exceptions": "Trains to lead a line", "/grid": "by a template", "/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here", "/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
 		p.visit(path)

@@ -3,8 +3,11 @@ package main
 
 import (
 	"context"
+	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"os/signal"
@@ -20,6 +23,7 @@ import (
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
 	"loyallatch.example/latch/internal/serve"
+	"loyallatch.example/latch/internal/store"
 )
 
 func main() {
@@ -32,8 +36,10 @@ func main() {
 }
 
 type flags struct {
-	dsn, keys, listen, log, logFile string
-	secure                          bool
+	dsn, keys, listen, log, logFile         string
+	operations, certificate, certificateKey string
+	proxies                                 []string
+	secure                                  bool
 }
 
 func (f *flags) logger() *slog.Logger {
@@ -52,10 +58,10 @@ func (f *flags) logger() *slog.Logger {
 func command() *cobra.Command {
 	f := &flags{}
 	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service", SilenceUsage: true, SilenceErrors: true}
-	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, made at the first start")
+	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, which setup makes")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
-	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
+	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), keysCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
 	return root
 }
 
@@ -77,12 +83,18 @@ func serveCommand(f *flags) *cobra.Command {
 				return err
 			}
 			log := f.logger()
-			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure, Log: log,
+			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure, Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
+				Operations: f.operations, Log: log,
 				Started: func(address string, _ *app.App) error { log.Info("serving", "address", address); return nil }})
 		}}
 	dsnFlag(c, f)
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
-	c.Flags().BoolVar(&f.secure, "secure-cookies", false, "send cookies over TLS only; set this behind a TLS proxy")
+	c.Flags().BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: cookies are sent over nothing else")
+	c.Flags().StringSliceVar(&f.proxies, "trusted-proxy", nil, "address prefix of a proxy that says truly from where a request came, such as 127.0.0.1/32; may be given several times")
+	c.Flags().StringVar(&f.certificate, "tls-certificate", "", "file with the certificate chain, to speak TLS without a proxy; read again when it changes")
+	c.Flags().StringVar(&f.certificateKey, "tls-key", "", "file with the key of the certificate")
+	c.Flags().StringVar(&f.operations, "operations-listen", "", "address for /metrics, /readyz and /debug/pprof, such as 127.0.0.1:8421; none where left out")
+	c.MarkFlagsRequiredTogether("tls-certificate", "tls-key")
 	return c
 }
 
@@ -109,7 +121,7 @@ func setupCommand(f *flags) *cobra.Command {
 					return fmt.Errorf("%s: %w", from, err)
 				}
 			}
-			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, f.logger())
+			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, true, f.logger())
 			if err != nil {
 				return err
 			}
@@ -139,24 +151,112 @@ func setupCommand(f *flags) *cobra.Command {
 	return c
 }
 
+// head is the end of the audit log as it is kept elsewhere.
+type head struct {
+	Entries   uint64 `json:"entries"`
+	Hash      string `json:"hash"`
+	Signature string `json:"signature"`
+}
+
 func verifyCommand(f *flags) *cobra.Command {
-	c := &cobra.Command{Use: "verify", Short: "Walk the hash chain of the audit log", Example: "  loyald verify --dsn …", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
-		if err := needDSN(f); err != nil {
-			return err
-		}
-		a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, f.logger())
-		if err != nil {
-			return err
-		}
-		defer closeApp()
-		count, err := a.VerifyAudit(c.Context())
-		if err != nil {
-			return err
-		}
-		fmt.Fprintf(c.OutOrStdout(), "All %d audit entries are as they were written.\n", count)
-		return nil
-	}}
+	var since []string
+	c := &cobra.Command{Use: "verify", Short: "Walk the hash chain of the audit log and check that its head is signed",
+		Long:    "Walk the hash chain of the audit log and check that its head is signed by the key. With heads that were kept\nelsewhere by loyald head, entries that were taken off the end since are found too.",
+		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, false, f.logger())
+			if err != nil {
+				return err
+			}
+			defer closeApp()
+			var heads []store.Head
+			for _, path := range since {
+				kept, err := readHead(path, a, c.ErrOrStderr())
+				if err != nil {
+					return err
+				}
+				heads = append(heads, kept)
+			}
+			count, err := a.VerifyAudit(c.Context(), heads...)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "All %d audit entries are as they were written.\n", count)
+			return nil
+		}}
 	dsnFlag(c, f)
+	c.Flags().StringSliceVar(&since, "since", nil, "file with a head that was kept elsewhere; may be given several times")
+	return c
+}
+
+func readHead(path string, a *app.App, notes io.Writer) (kept store.Head, err error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return kept, err
+	}
+	var h head
+	if err := json.Unmarshal(text, &h); err != nil {
+		return kept, fmt.Errorf("%s is not a head of an audit log: %w", path, err)
+	}
+	hash, hashErr := hex.DecodeString(h.Hash)
+	signature, signatureErr := hex.DecodeString(h.Signature)
+	if err := errors.Join(hashErr, signatureErr); err != nil {
+		return kept, fmt.Errorf("%s is not a head of an audit log: %w", path, err)
+	}
+	kept = store.Head{Entries: h.Entries, Hash: hash}
+	if !a.SignedByUs(kept, signature) {
+		// It may be from before a rotation. What it says of the log is checked all the same; who made it is not.
+		fmt.Fprintf(notes, "%s was not signed by the present key, so it counts as far as you trust the file.\n", path)
+	}
+	return kept, nil
+}
+
+func headCommand(f *flags) *cobra.Command {
+	c := &cobra.Command{Use: "head", Short: "Print the signed head of the audit log, to be kept elsewhere", Example: "  loyald head --dsn … > head.json", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, false, f.logger())
+			if err != nil {
+				return err
+			}
+			defer closeApp()
+			kept, signature, err := a.AuditHead(c.Context())
+			if err != nil {
+				return err
+			}
+			return json.NewEncoder(c.OutOrStdout()).Encode(head{kept.Entries, hex.EncodeToString(kept.Hash), hex.EncodeToString(signature)})
+		}}
+	dsnFlag(c, f)
+	return c
+}
+
+func keysCommand(f *flags) *cobra.Command {
+	rotate := &cobra.Command{Use: "rotate", Short: "Replace the key file by a new one", Args: cobra.NoArgs,
+		Long: "Replace the key file by a new one and renew everything that the old one protects. PINs and passwords go on counting.\n" +
+			"Stop the service first, or start it again afterwards: running instances answer nothing more. Give all instances the new file.\n" +
+			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued what.",
+		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn …", RunE: func(c *cobra.Command, _ []string) error {
+			if err := needDSN(f); err != nil {
+				return err
+			}
+			db, err := store.Open(c.Context(), f.dsn)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = db.Close() }()
+			if err := app.Rotate(c.Context(), db, f.keys); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
+			return nil
+		}}
+	dsnFlag(rotate, f)
+	c := &cobra.Command{Use: "keys", Short: "Look after the key file"}
+	c.AddCommand(rotate)
 	return c
 }
 
@@ -189,7 +289,7 @@ func demoCommand(f *flags) *cobra.Command {
 			if err := database.CreateSchema(c.Context(), "latch"); err != nil {
 				return err
 			}
-			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"), Listen: f.listen, Log: f.logger(),
+			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"), Found: true, Listen: f.listen, Log: f.logger(),
 				Started: func(address string, a *app.App) error {
 					if err := demo.Load(c.Context(), a, os.Stderr); err != nil {
 						return err
@@ -228,12 +328,7 @@ func generateCommand(f *flags) *cobra.Command {
 			if err := needDSN(f); err != nil {
 				return err
 			}
-			keys, err := app.LoadKeys(f.keys)
-			if err != nil {
-				return err
-			}
-			size.Digest = keys.Digest
-			return demo.Generate(c.Context(), f.dsn, size, os.Stderr)
+			return demo.Generate(c.Context(), f.dsn, f.keys, size, os.Stderr)
 		}}
 	dsnFlag(c, f)
 	c.Flags().IntVar(&size.Staff, "staff", 100_000, "how many staff")

@@ -73,7 +73,7 @@ type Staff struct {
 	Email       string    `json:"email,omitempty"`
 	Phone       string    `json:"phone,omitempty"`
 	JobTitle    string    `json:"job_title,omitempty"`
-	Engagement  string    `json:"engagement" enum:"employee,agency,contractor,seasonal"`
+	Engagement  string    `json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
 	Employer    string    `json:"employer,omitempty"`
 	HomeSite    PlaceRef  `json:"home_site"`
 	LineManager *StaffRef `json:"line_manager,omitempty"`
@@ -86,6 +86,7 @@ type Staff struct {
 	Owner       bool      `json:"owner,omitempty"`
 	Lock        *Lock     `json:"lock,omitempty"`
 	Templates   []string  `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
+	Narrow      bool      `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
 	ETag        string    `json:"etag" doc:"Send as If-Match when changing this"`
 }
 
@@ -114,10 +115,12 @@ type Statement struct {
 	When       string     `json:"when" enum:"now,later,past"`
 	Assignment uint32     `json:"assignment,omitempty"`
 	Exception  uint32     `json:"exception,omitempty"`
+	Bar        uint32     `json:"bar,omitempty"`
 	Template   string     `json:"template,omitempty" doc:"What: name of the template"`
 	Place      *PlaceRef  `json:"place,omitempty" doc:"Where"`
 	Covers     string     `json:"covers,omitempty" doc:"Whether it holds below the place too"`
-	Doors      []PlaceRef `json:"doors"`
+	Doors      []PlaceRef `json:"doors" doc:"That open by what the person has to show"`
+	Short      []PlaceRef `json:"short,omitempty" doc:"Doors that ask for more than the person has to show"`
 	Abilities  []Ability  `json:"abilities"`
 	Grounds    []Ground   `json:"grounds"`
 }
@@ -223,7 +226,9 @@ type PlacePerson struct {
 	Template    string `json:"template,omitempty"`
 	Through     string `json:"through" doc:"Place of the assignment or exception it comes from"`
 	Level       string `json:"level"`
-	Until       string `json:"until,omitempty" format:"date"`
+	Until       string `json:"until,omitempty" format:"date" doc:"The last day, of all ends that apply the earliest"`
+	Ends        string `json:"ends,omitempty" doc:"What ends it then"`
+	Lacks       string `json:"lacks,omitempty" doc:"At a door: what it asks to be shown, where they do not have that, so that it stays shut"`
 }
 
 // Assignment says that somebody works at a place with a template between two dates.
@@ -288,6 +293,7 @@ type DecisionRequest struct {
 	Permission string     `json:"permission,omitempty" maxLength:"64" doc:"Key; left out: what the place asks about"`
 	Place      string     `json:"place,omitempty" maxLength:"64" doc:"Code; a device may leave it out and means its own"`
 	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`
+	Reader     string     `json:"reader,omitempty" maxLength:"64" doc:"Of several at one place, the one at which it was shown: wrong tries count there"`
 	At         *time.Time `json:"at,omitempty" doc:"Moment; managers only"`
 }
 
@@ -330,6 +336,26 @@ type Person struct {
 	Obstacles   []Obstacle `json:"obstacles,omitempty"`
 }
 
+// Bar is a lock limited to a place and all below it.
+type Bar struct {
+	ID     uint32     `json:"id"`
+	Staff  StaffRef   `json:"staff"`
+	Place  PlaceRef   `json:"place"`
+	Reason string     `json:"reason"`
+	Since  time.Time  `json:"since"`
+	Until  *time.Time `json:"until,omitempty"`
+	By     *StaffRef  `json:"by,omitempty"`
+	Ended  bool       `json:"ended,omitempty"`
+	ETag   string     `json:"etag"`
+}
+
+// BarWrite bars somebody from a place.
+type BarWrite struct {
+	Place string `json:"place" maxLength:"64" doc:"Code"`
+	Until string `json:"until,omitempty" format:"date-time" doc:"Left out: until it is lifted"`
+	Reasoned
+}
+
 // Today is what a manager looks at first.
 type Today struct {
 	Date      string         `json:"date" format:"date"`
@@ -341,6 +367,8 @@ type Today struct {
 	Undecided []Waiting      `json:"undecided" doc:"Templates that wait for a decision on new permissions"`
 	Drafts    []Draft        `json:"drafts" doc:"Planned, or failed when their moment came"`
 	Needless  int            `json:"needless" doc:"Exceptions that change nothing any more"`
+	Barred    []Bar          `json:"barred" doc:"Who is kept out of a place"`
+	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
 }
 
 // Found is one result of the find field.
@@ -355,7 +383,7 @@ type Found struct {
 
 // Double is somebody on record who may be the person about to be enrolled.
 type Double struct {
-	StaffNumber string `json:"staff_number"`
+	StaffNumber string `json:"staff_number" doc:"Empty where it is somebody whom you may not see"`
 	Name        string `json:"name"`
 	Status      string `json:"status"`
 	JobTitle    string `json:"job_title,omitempty"`
@@ -382,6 +410,7 @@ type SignIn struct {
 	Password string `json:"password" maxLength:"256"`
 	Kind     string `json:"kind,omitempty" enum:"console,client" doc:"console sets a cookie; client answers with a token"`
 	Device   string `json:"device,omitempty" maxLength:"100" doc:"A name for the token, such as the machine's"`
+	Scope    string `json:"scope,omitempty" enum:"read,daily,everything" doc:"What the token may do: read, the daily job too, or everything that you may; left out: everything"`
 }
 
 // SignedIn answers a sign-in.
@@ -393,12 +422,15 @@ type SignedIn struct {
 
 // Session is a sign-in that still counts.
 type Session struct {
-	ID        uint64    `json:"id"`
-	Kind      string    `json:"kind"`
-	Name      string    `json:"name,omitempty"`
-	CreatedAt time.Time `json:"created_at"`
-	ExpiresAt time.Time `json:"expires_at"`
-	Present   bool      `json:"present,omitempty" doc:"The one you are using"`
+	ID        uint64     `json:"id"`
+	Kind      string     `json:"kind"`
+	Scope     string     `json:"scope"`
+	Name      string     `json:"name,omitempty"`
+	Address   string     `json:"address,omitempty" doc:"From which it was begun"`
+	CreatedAt time.Time  `json:"created_at"`
+	LastUsed  *time.Time `json:"last_used,omitempty" doc:"To the minute"`
+	ExpiresAt time.Time  `json:"expires_at"`
+	Present   bool       `json:"present,omitempty" doc:"The one you are using"`
 }
 
 // PasswordChange changes one's own password.

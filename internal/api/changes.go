@@ -186,7 +186,7 @@ type AuditOperation struct {
 type AuditEntry struct {
 	ID         uint64           `json:"id"`
 	At         time.Time        `json:"at"`
-	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused"`
+	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated"`
 	Actor      string           `json:"actor"`
 	Origin     string           `json:"origin"`
 	Reason     string           `json:"reason,omitempty"`
@@ -194,6 +194,13 @@ type AuditEntry struct {
 	Steps      int              `json:"steps" doc:"How many operations it has; asked about one staff member, how many about them"`
 	Operations []AuditOperation `json:"operations" doc:"In a list the first 50 of them"`
 	Hash       string           `json:"hash"`
+}
+
+// AuditHead is the end of the audit log, signed.
+type AuditHead struct {
+	Entries   uint64 `json:"entries" doc:"How many entries the log has"`
+	Hash      string `json:"hash" doc:"Of the last entry"`
+	Signature string `json:"signature"`
 }
 
 // AuditCheck is the outcome of walking the chain of the audit log.

@@ -98,6 +98,8 @@ type Sight struct {
 	Depth    int      `json:"depth"`
 	Opens    *bool    `json:"opens,omitempty" doc:"Of a door: whether it opens"`
 	Sentence string   `json:"sentence,omitempty" doc:"Of a door: why it opens or stays shut"`
+	Reason   string   `json:"reason,omitempty" doc:"Of a door: code of the decision"`
+	Remedy   string   `json:"remedy,omitempty" doc:"Of a door that stays shut: what would change it"`
 	Offers   []string `json:"offers" doc:"What a terminal there would offer, or what counts there as a whole"`
 }
 

@@ -265,7 +265,7 @@ type Holder struct {
 	Level       string   `json:"level"`
 	Through     string   `json:"through" doc:"The template, an exception, or that they are an owner"`
 	From        string   `json:"from,omitempty" format:"date"`
-	Until       string   `json:"until,omitempty" format:"date"`
+	Until       string   `json:"until,omitempty" format:"date" doc:"The last day, of all ends that apply the earliest"`
 }
 
 // Ceiling is the most that you may give of a permission at a place.

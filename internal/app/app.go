@@ -5,8 +5,10 @@ package app
 import (
 	"cmp"
 	"context"
+	"crypto/hmac"
 	"crypto/rand"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"strings"
@@ -16,8 +18,10 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
 	"loyallatch.example/latch/internal/store"
 )
@@ -32,7 +36,11 @@ type App struct {
 	writing sync.Mutex // one change at a time in this process; the revision row orders processes
 	live    atomic.Pointer[Live]
 	events  *recorder
-	tries   triesByName
+	hashing *hasher
+	pins    *pins
+	readers readerTries
+	heard   atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
+	stray   atomic.Pointer[string]
 	stop    context.CancelFunc
 	done    sync.WaitGroup
 }
@@ -46,12 +54,61 @@ type Live struct {
 // followEvery is how often the revision is compared with the database's, where other instances may have written.
 const followEvery = 500 * time.Millisecond
 
-// New loads the state and starts following it. now is the clock; nil takes the machine's.
+// staleAfter is for how long an instance answers doors without having heard from the database. Somebody may have been
+// locked meanwhile at another instance, and whoever cannot know refuses.
+const staleAfter = 5 * time.Second
+
+// Bind makes a database belong to a key file: setting up an organisation does it once.
+func Bind(ctx context.Context, db *store.Store, keys *Keys, cost Cost) error {
+	house, err := db.House(ctx)
+	if err != nil || house.KeyCheck != nil {
+		return err
+	}
+	salt := make([]byte, 16)
+	if _, err := rand.Read(salt); err != nil {
+		return err
+	}
+	return db.Bind(ctx, store.House{KeyCheck: keys.check(), PINSalt: salt, PINCost: cost.String()})
+}
+
+// bound sees that the database belongs to the key file, and returns what it says of PINs.
+func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
+	house, err := db.House(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if house.KeyCheck == nil && house.Revision > 0 { // from before databases knew their key file
+		if err := Bind(ctx, db, keys, StrongCost); err != nil {
+			return nil, err
+		}
+		if house, err = db.House(ctx); err != nil {
+			return nil, err
+		}
+	}
+	switch {
+	case house.KeyCheck == nil:
+		return nil, errors.New("this database is empty: make an organisation in it with loyald setup")
+	case !hmac.Equal(house.KeyCheck, keys.check()):
+		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, or restore it from a backup")
+	}
+	cost, err := ParseCost(house.PINCost)
+	if err != nil {
+		return nil, err
+	}
+	return newPINs(keys, house.PINSalt, cost)
+}
+
+// New loads the state and starts following it. now is the clock; nil takes the machine's. The database must belong to the keys.
 func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now func() time.Time) (*App, error) {
 	if now == nil {
 		now = time.Now
 	}
-	a := &App{store: db, keys: keys, log: log, now: now, tries: triesByName{names: map[string]*entry{}}}
+	pins, err := bound(ctx, db, keys)
+	if err != nil {
+		return nil, err
+	}
+	db.SignWith(keys.SignHead)
+	a := &App{store: db, keys: keys, log: log, now: now, pins: pins, readers: newReaderTries(), hashing: newHasher()}
 	state, err := db.Load(ctx, &org.State{})
 	if err != nil {
 		return nil, fmt.Errorf("the organisation cannot be loaded: %w", err)
@@ -59,11 +116,13 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now
 	if err := a.show(state); err != nil {
 		return nil, err
 	}
+	a.heard.Store(time.Now().UnixMilli())
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	a.stop = stop
 	a.events = newRecorder(db, log)
 	a.done.Go(func() { a.events.run(running) })
 	a.done.Go(func() { a.follow(running) })
+	a.done.Go(func() { a.keepHouse(running) })
 	return a, nil
 }
 
@@ -72,6 +131,9 @@ func (a *App) show(state *org.State) error {
 	snapshot, err := access.Compile(state)
 	if err != nil {
 		return fmt.Errorf("the organisation cannot be compiled: %w", err)
+	}
+	for _, aside := range state.AsideRecords() {
+		a.log.Error("a record cannot be read and is set aside; it gives nothing", "kind", aside.Kind, "number", aside.ID, "problem", aside.Problem)
 	}
 	live := &Live{Snapshot: snapshot}
 	for _, staff := range state.Staff.All() {
@@ -85,6 +147,7 @@ func (a *App) show(state *org.State) error {
 func (a *App) Close() {
 	a.stop()
 	a.done.Wait()
+	a.hashing.close()
 }
 
 // Live returns the newest state.
@@ -93,11 +156,48 @@ func (a *App) Live() *Live { return a.live.Load() }
 // Now returns the time.
 func (a *App) Now() time.Time { return a.now() }
 
-// Ready reports whether the database answers.
-func (a *App) Ready(ctx context.Context) error { return a.store.Ping(ctx) }
+// Stale reports whether the instance has not heard from the database for so long that it cannot know who is locked.
+func (a *App) Stale() bool {
+	return time.Since(time.UnixMilli(a.heard.Load())) > staleAfter || a.stray.Load() != nil
+}
+
+// Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,
+// and are told beside.
+func (a *App) Ready(ctx context.Context) (aside int, err error) {
+	if problem := a.stray.Load(); problem != nil {
+		return 0, errors.New(*problem)
+	}
+	if a.Stale() {
+		return 0, errors.New("the newest changes cannot be read, so nothing is answered")
+	}
+	return len(a.Live().State().AsideRecords()), a.store.Ping(ctx)
+}
 
 func (a *App) follow(ctx context.Context) {
 	tick := time.NewTicker(followEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		asking := time.Now()
+		attempt, cancel := context.WithTimeout(ctx, 2*staleAfter)
+		err := a.catchUp(attempt)
+		cancel()
+		switch {
+		case err == nil:
+			a.heard.Store(asking.UnixMilli())
+		case ctx.Err() == nil:
+			a.log.Error("following the database failed", "error", err)
+		}
+	}
+}
+
+// keepHouse does what is to be done now and then: planned drafts, and sweeping out what has served its time.
+func (a *App) keepHouse(ctx context.Context) {
+	tick := time.NewTicker(planEvery)
 	defer tick.Stop()
 	for rounds := 0; ; rounds++ {
 		select {
@@ -105,15 +205,10 @@ func (a *App) follow(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		if err := a.catchUp(ctx); err != nil && ctx.Err() == nil {
-			a.log.Error("following the database failed", "error", err)
+		if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
+			a.log.Error("applying planned drafts failed", "error", err)
 		}
-		if rounds%planEvery == 0 {
-			if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
-				a.log.Error("applying planned drafts failed", "error", err)
-			}
-		}
-		if rounds%7200 == 0 {
+		if rounds%sweepEvery == 0 {
 			if err := a.store.Sweep(ctx, a.now()); err != nil && ctx.Err() == nil {
 				a.log.Error("sweeping failed", "error", err)
 			}
@@ -121,17 +216,35 @@ func (a *App) follow(ctx context.Context) {
 	}
 }
 
-// planEvery is how many rounds pass between looking for planned drafts whose moment has come.
-const planEvery = 2
+// planEvery is how often planned drafts whose moment has come are looked for, sweepEvery how many of those rounds pass
+// between sweeps.
+const (
+	planEvery  = time.Second
+	sweepEvery = 3600
+)
 
 // catchUp takes in what other instances have written.
 func (a *App) catchUp(ctx context.Context) error {
-	revision, err := a.store.Revision(ctx)
-	if err != nil || revision <= a.Live().State().Revision {
+	house, err := a.store.House(ctx)
+	if err != nil {
 		return err
+	}
+	if !hmac.Equal(house.KeyCheck, a.keys.check()) {
+		problem := "the key of this database was rotated; start the service again with the new key file"
+		a.stray.Store(&problem)
+		return errors.New(problem)
+	}
+	if err := a.readers.learn(ctx, a.store, a.now()); err != nil {
+		return err
+	}
+	if house.Revision <= a.Live().State().Revision {
+		return nil
 	}
 	a.writing.Lock()
 	defer a.writing.Unlock()
+	if house.Revision <= a.Live().State().Revision { // a change of our own was made meanwhile
+		return nil
+	}
 	state, err := a.store.Load(ctx, a.Live().State())
 	if err != nil {
 		return err
@@ -146,6 +259,8 @@ type Request struct {
 	Reason     string
 	Operations []change.Operation
 	Undoes     uint64                                   // the audit entry whose change this reverses; 0: none
+	Present    bool                                     // the actor has just proved to be there, by the present password
+	Keep       uint64                                   // the session that goes on when those of the actor end
 	At         time.Time                                // when it was made, of a past that is loaded by the system; zero: now
 	Check      func(live *Live) error                   // asked once no other change can come between; nil: nothing
 	Within     func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing
@@ -157,31 +272,50 @@ type Result struct {
 	AuditID uint64 // 0 in a preview
 }
 
-// Preview says what a change would do, and whether it may be made; nothing is written. Its reason may follow later.
+// Preview says what a change would do, and whether it may be made; nothing is written, and nothing is said of whether a
+// secret is in use. Its reason may follow later.
 func (a *App) Preview(r Request) (*Result, error) {
-	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.env(false), cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
+	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.preview(), cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
 		return nil, err
 	}
-	trial.Secrets = nil // what is generated in a preview is nobody's
 	return &Result{Trial: trial}, nil
 }
 
-func (a *App) env(hash bool) change.Env {
-	env := change.Env{Now: a.now(), Random: rand.Reader, Digest: a.keys.Digest, HashPassword: func(string) (string, error) { return "", nil }}
-	if hash {
-		env.HashPassword = HashPassword
-	}
-	return env
+// preview is what trying a change that is not made needs.
+func (a *App) preview() change.Env {
+	return change.Env{Now: a.now(), Random: rand.Reader, Strength: strength, Preview: true}
 }
 
-// Commit makes a change: whole or not at all. When it returns, the live state is the one after the change.
+// Commit makes a change: whole or not at all. When it returns, the live state is the one after the change. Secrets are
+// worked out before others have to wait for it.
 func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
+	for tries := 1; ; tries++ {
+		secrets, err := a.prepare(ctx, &r)
+		if err != nil {
+			return nil, err
+		}
+		result, err := a.commit(ctx, &r, secrets)
+		var f *fault.Fault
+		if errors.As(err, &f) && f.Code == change.ErrPINInUse {
+			if !a.chosenPIN(r.Operations[f.Operation-1]) && tries < 5 {
+				continue // one that was generated was given to somebody else meanwhile
+			}
+			return nil, a.pinInUse(ctx, &r, err)
+		}
+		if err == nil {
+			a.remember(&r, secrets)
+		}
+		return result, err
+	}
+}
+
+func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Prepared) (*Result, error) {
 	a.writing.Lock()
 	defer a.writing.Unlock()
 	result := &Result{}
 	live := a.Live()
-	env := a.env(true)
+	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present}
 	if !r.At.IsZero() && r.Actor.System != "" {
 		env.Now = r.At
 	}
@@ -206,7 +340,7 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 			return err
 		}
 		if len(trial.Entries) == 0 {
-			return fault.Conflictf("operations", "this changes nothing: it is so already")
+			return fault.Conflictf("operations", "no change: everything is so already")
 		}
 		if err := trial.Judge(); err != nil {
 			return err
@@ -214,9 +348,12 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		if err := tx.Save(trial.Written); err != nil {
 			return err
 		}
-		entry, err := a.auditChange(tx, &r, trial, env.Now)
+		entry, err := a.auditChange(tx, r, trial, env.Now)
 		result.Trial, result.AuditID = trial, entry.ID
-		if err != nil || r.Within == nil {
+		if err != nil {
+			return err
+		}
+		if err := endSessions(tx, r, trial); err != nil || r.Within == nil {
 			return err
 		}
 		return r.Within(tx, entry.ID)
@@ -231,6 +368,29 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 	a.live.Store(next)
 	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations", len(r.Operations))
 	return result, nil
+}
+
+// endSessions ends the sessions and tokens of those whose password is another now, or who have left.
+func endSessions(tx *store.Tx, r *Request, trial *change.Trial) error {
+	for i := range trial.Entries {
+		e := &trial.Entries[i]
+		record := change.RecordOf(trial.State, e.Record)
+		switch e.Op {
+		case "password.issue", "password.set":
+			if c, is := record.(*credential.Credential); is {
+				if err := tx.EndSessions(uint32(c.Staff), r.Keep); err != nil {
+					return err
+				}
+			}
+		case "staff.depart":
+			if p, is := record.(*people.Staff); is && !p.DepartedAt.IsZero() {
+				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
 }
 
 func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {
@@ -283,20 +443,6 @@ func recordName(record string) (kind string, id uint32) {
 	return kind, number(digits)
 }
 
-var doing = map[string]string{
-	"organisation.edit": "Changed the settings of", "place.add": "Added place", "place.edit": "Changed place", "place.retire": "Retired place",
-	"place.restore": "Brought back place", "group.add": "Added catalogue group", "group.edit": "Changed catalogue group", "group.retire": "Retired catalogue group",
-	"group.restore": "Brought back catalogue group", "permission.add": "Added permission", "permission.edit": "Changed permission", "permission.retire": "Retired permission",
-	"permission.restore": "Brought back permission", "template.add": "Added template", "template.edit": "Changed template", "template.retire": "Retired template",
-	"template.restore": "Brought back template", "staff.enrol": "Enrolled", "staff.edit": "Changed the record of",
-	"staff.activate": "Activated", "staff.lock": "Locked", "staff.unlock": "Unlocked", "staff.depart": "Recorded the departure of",
-	"staff.reinstate": "Reinstated", "staff.make_owner": "Made an owner of", "staff.unmake_owner": "Took ownership from",
-	"assignment.add": "Assigned", "assignment.edit": "Changed the assignment of", "assignment.end": "Ended the assignment of", "assignment.restore": "Brought back the assignment of", "exception.set": "Set by exception for",
-	"exception.edit": "Changed an exception for", "exception.restore": "Brought back an exception for",
-	"exception.add": "Made an exception for", "exception.end": "Ended an exception for", "pin.set": "Issued a PIN to", "pin.withdraw": "Withdrew the PIN of",
-	"password.issue": "Issued a first password to", "password.set": "Set the password of", "device.add": "Connected device", "device.revoke": "Disconnected device",
-}
-
 // summary says a change in a line.
 func summary(trial *change.Trial) string {
 	first := trial.Entries[0]
@@ -305,7 +451,7 @@ func summary(trial *change.Trial) string {
 
 // Summarise says so many operations in a line by the first of them: "Enrolled S00012 Ana Reyes, and 2 more steps".
 func Summarise(op, on string, steps int) string {
-	text := doing[op] + " " + on
+	text := change.Done(op) + " " + on
 	switch {
 	case steps == 2:
 		text += ", and 1 more step"
@@ -315,16 +461,8 @@ func Summarise(op, on string, steps int) string {
 	return cut(text, 480)
 }
 
-// toDo says the first word of what was done as what is still to be done.
-var toDo = map[string]string{"Activated": "Activate", "Added": "Add", "Assigned": "Assign", "Brought": "Bring", "Changed": "Change", "Connected": "Connect", "Disconnected": "Disconnect",
-	"Ended": "End", "Enrolled": "Enrol", "Issued": "Issue", "Locked": "Lock", "Made": "Make", "Recorded": "Record", "Reinstated": "Reinstate", "Retired": "Retire", "Set": "Set",
-	"Took": "Take", "Unlocked": "Unlock", "Withdrew": "Withdraw"}
-
 // Intend says an operation in a line as something that is still to be done: "Change template packer Packer".
-func Intend(op, on string) string {
-	done, rest, _ := strings.Cut(Summarise(op, on, 1), " ")
-	return toDo[done] + " " + rest
-}
+func Intend(op, on string) string { return cut(change.ToDo(op)+" "+on, 480) }
 
 // cut shortens a text to so many letters.
 func cut(text string, most int) string {

@@ -97,7 +97,7 @@ func TestChangesMadeAtOnceAllCount(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, before.Staff.Last()+20, loaded.Staff.Last())
 	assert.Equal(t, before.Revision+20, loaded.Revision)
-	_, err = first.Store.VerifyAudit(ctx)
+	_, err = first.App.VerifyAudit(ctx)
 	assert.NoError(t, err, "one chain, whoever wrote")
 }
 
@@ -166,7 +166,7 @@ func TestSetupMakesTheOwnerOnceOnAnEmptyDatabase(t *testing.T) {
 	assert.True(t, fault.Is(err, fault.Invalid), "and nothing is half done")
 	password, err := s.App.Setup(ctx, owner)
 	require.NoError(t, err)
-	signed, err := s.App.SignIn(ctx, "ada@example.org", password, "console", "", "127.0.0.1")
+	signed, err := s.App.SignIn(ctx, app.SignIn{Name: "ada@example.org", Password: password, Kind: "console", Address: "127.0.0.1"})
 	require.NoError(t, err)
 	assert.True(t, signed.MustChange)
 	assert.True(t, s.App.Live().HoldsEverywhere(signed.Staff.ID, "console.edit_catalogue", time.Now().Unix()))
@@ -178,7 +178,7 @@ func TestSomebodyWithAPasswordAndNoPermissionDoesNotSignIn(t *testing.T) {
 	s := testkit.Demo(t)
 	_, err := s.App.Commit(ctx, request(change.Operation{Op: "password.set", Set: json.RawMessage(`{"staff":"Q0011","password":"quince lantern meadow"}`)}))
 	require.NoError(t, err)
-	_, err = s.App.SignIn(ctx, "Q0011", "quince lantern meadow", "console", "", "127.0.0.1")
+	_, err = s.App.SignIn(ctx, app.SignIn{Name: "Q0011", Password: "quince lantern meadow", Kind: "console", Address: "127.0.0.1"})
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 
@@ -210,7 +210,9 @@ func TestDoublesAreFoundWithoutMarksAndAmongTheDeparted(t *testing.T) {
 
 func TestTheKeyFileIsItsOwnersAlone(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "keys")
-	first, err := app.LoadKeys(folder)
+	_, err := app.LoadKeys(folder)
+	assert.ErrorIs(t, err, app.ErrNoKey, "starting makes none")
+	first, err := app.MakeKeys(folder)
 	require.NoError(t, err)
 	path := filepath.Join(folder, "latch.key")
 	info, err := os.Stat(path)
@@ -218,10 +220,10 @@ func TestTheKeyFileIsItsOwnersAlone(t *testing.T) {
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 	again, err := app.LoadKeys(folder)
 	require.NoError(t, err)
-	assert.Equal(t, first.Digest("480216"), again.Digest("480216"))
-	other, err := app.LoadKeys(t.TempDir())
+	assert.Equal(t, first.Request([]byte("480216")), again.Request([]byte("480216")))
+	other, err := app.MakeKeys(t.TempDir())
 	require.NoError(t, err)
-	assert.NotEqual(t, first.Digest("480216"), other.Digest("480216"), "a PIN's digest needs the key")
+	assert.NotEqual(t, first.Request([]byte("480216")), other.Request([]byte("480216")), "a digest needs the key")
 	require.NoError(t, os.Chmod(path, 0o644))
 	_, err = app.LoadKeys(folder)
 	assert.ErrorContains(t, err, "chmod 600")

@@ -3,7 +3,7 @@ package app
 import (
 	"context"
 	"crypto/sha256"
-	"fmt"
+	"errors"
 	"strconv"
 	"time"
 
@@ -33,12 +33,13 @@ type Ask struct {
 	Permission string // key; empty: what the place asks about
 	Place      string // code; empty: the device's own
 	Level      permit.Level
+	Reader     string    // of several at one place, the one at which a PIN was typed
 	At         time.Time // zero: now
 }
 
 // question turns an Ask into a question of the snapshot.
 func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
-	q := access.Question{Level: ask.Level, At: a.now().Unix()}
+	q := access.Question{Level: ask.Level, At: a.now().Unix(), Proves: true}
 	if !ask.At.IsZero() {
 		q.At = ask.At.Unix()
 	}
@@ -66,17 +67,14 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 	switch {
 	case ask.PIN != "" && ask.Staff != "":
 		return q, fault.Invalidf("pin", "ask about a person or about a PIN, not about both")
+	case len(ask.PIN) > credential.MaxPINDigits:
+		return q, fault.Invalidf("pin", "a PIN has at most %d digits", credential.MaxPINDigits)
 	case ask.PIN != "":
 		q.ByCredential, q.Shown = true, access.ShownPIN
-		if c := live.State().CredentialByDigest(a.keys.Digest(ask.PIN)); c != nil && c.Kind == credential.PIN {
-			q.Credential = c.ID
-		}
 	default:
-		staff := live.State().StaffByNumber(ask.Staff)
-		if staff == nil {
-			return q, fault.Missingf("staff", "nobody has the staff number %q", ask.Staff)
+		if staff := live.State().StaffByNumber(ask.Staff); staff != nil {
+			q.Staff = staff.ID
 		}
-		q.Staff = staff.ID
 	}
 	return q, nil
 }
@@ -100,19 +98,53 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 		return access.Explanation{}, live, fault.Refusedf("not-permitted", "This device may ask for %s and places below it only.", own.Name)
 	}
 	now := a.now()
-	var e access.Explanation
-	name := "device " + strconv.Itoa(int(device.ID))
-	if _, held := a.tries.held(now, name); held {
-		e = live.Refuse(&q, access.TooManyTries)
-	} else {
-		e = live.Say(&q)
-		if e.Reason == access.UnknownCredential {
-			a.tries.count(now, false, name)
-		}
+	if a.Stale() {
+		return access.Explanation{}, live, ErrStale
+	}
+	reader := [32]byte(a.subject("reader", strconv.Itoa(int(device.ID)), strconv.Itoa(int(q.Place)), ask.Reader))
+	e, err := a.decideByPIN(ctx, live, &q, ask.PIN, reader, now)
+	if err != nil {
+		return e, live, err
 	}
 	err = a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(q.Place), StaffID: uint32(e.Staff),
-		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: uint8(e.Reason), Level: int32(e.Level), AssignmentID: uint32(e.Assignment)})
+		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level), AssignmentID: uint32(e.Assignment)})
 	return e, live, err
+}
+
+// ErrStale says that the instance has not heard of the newest changes and cannot know who is locked.
+var ErrStale = errors.New("the service cannot reach its database, so it cannot know who is locked; nothing is answered")
+
+// decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after too
+// many that reader waits, and no other.
+func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte, now time.Time) (access.Explanation, error) {
+	if a.readers.held(reader, now) {
+		return live.Refuse(q, access.TooManyTries), nil
+	}
+	if digest, known := a.pins.remembered(pin); known {
+		if c := live.State().CredentialByDigest(digest); c != nil && c.Kind == credential.PIN {
+			q.Credential = c.ID
+			return live.Say(q), nil
+		}
+	}
+	if a.readers.begin(reader, now) {
+		return live.Refuse(q, access.TooManyTries), nil
+	}
+	c, err := a.credentialOf(ctx, live, pin)
+	if err != nil {
+		a.readers.right(reader)
+		return access.Explanation{}, err
+	}
+	if c != nil {
+		a.readers.right(reader)
+		// Hashing took its time: what is decided is decided on what is live now.
+		live = a.Live()
+		q.Credential, q.At = c.ID, max(q.At, a.now().Unix())
+		return live.Say(q), nil
+	}
+	if _, _, err := a.store.Try(ctx, reader[:], store.TryReader, credential.ByReader, now); err != nil {
+		a.log.Error("a wrong PIN could not be counted for other instances", "error", err)
+	}
+	return live.Say(q), nil
 }
 
 // Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
@@ -126,18 +158,21 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (access.
 	if !live.HoldsKey(actor, permit.CheckAccess, q.Place, a.now().Unix()) {
 		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
 	}
-	if q.ByCredential {
-		// A manager must not find out PINs by asking: these tries are counted as a terminal's are.
-		name := fmt.Sprintf("check %d", actor)
-		if until, held := a.tries.held(a.now(), name); held {
-			return access.Explanation{}, nil, q, &ErrThrottled{Until: until}
+	if !q.ByCredential {
+		// Whoever may not be seen is not there.
+		if p := live.State().Person(q.Staff); p == nil || a.ViewOf(live, actor, p) == access.Hidden {
+			return access.Explanation{}, nil, q, fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
 		}
-		if q.Credential == 0 {
-			a.tries.count(a.now(), false, name)
-		}
+	} else {
 		if ask.At.Before(a.now().Truncate(time.Second)) && !ask.At.IsZero() {
 			return access.Explanation{}, nil, q, fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
 		}
+		if err := a.whosePIN(ctx, live, actor, ask.PIN, &q); err != nil {
+			return access.Explanation{}, nil, q, err
+		}
+	}
+	if p := live.State().Person(q.Staff); p != nil && a.ViewOf(live, actor, p) != access.Whole && !ask.At.IsZero() && ask.At.Before(a.now().Truncate(time.Second)) {
+		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
 	}
 	moment, err := a.MomentOf(ctx, ask.At, q.Staff, 0)
 	if err != nil {
@@ -147,6 +182,25 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (access.
 		return access.Explanation{}, nil, q, err
 	}
 	return moment.Explain(&q), moment, q, nil
+}
+
+// whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each try is
+// counted before it is known whether it is right, and a PIN of somebody whom they may not see whole is nobody's to them.
+func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pin string, q *access.Question) error {
+	asker := a.subject("asks about PINs", strconv.Itoa(int(actor)))
+	until, held, err := a.store.Try(ctx, asker, store.TryPIN, credential.ByReader, a.now())
+	if err != nil || held {
+		return errors.Join(err, throttled(held, until))
+	}
+	c, err := a.credentialOf(ctx, live, pin)
+	if err != nil {
+		return err
+	}
+	if c == nil || a.ViewOf(live, actor, live.State().Person(c.Staff)) != access.Whole {
+		return nil
+	}
+	q.Credential = c.ID
+	return a.store.Right(ctx, asker, false)
 }
 
 // Events returns events at the places where the actor may read them.
@@ -172,50 +226,4 @@ func (a *App) Events(ctx context.Context, actor people.StaffID, place estate.Pla
 		f.Places = nil
 	}
 	return a.store.Events(ctx, f)
-}
-
-// Audit returns entries of the audit log. Whoever may see a person may read that person's history; the whole log
-// needs the permission everywhere.
-func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilter) ([]store.AuditEntry, int64, error) {
-	live := a.Live()
-	at := a.now().Unix()
-	if !live.HoldsEverywhere(actor, permit.ReadAudit, at) {
-		reach, _ := live.Reach(actor, permit.ViewStaff, at)
-		staff := live.State().Person(people.StaffID(f.Number))
-		if f.Kind != "staff" || staff == nil || !live.BelongsWithin(staff, reach) {
-			return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
-		}
-	}
-	return a.store.AuditEntries(ctx, f)
-}
-
-// VerifyAudit walks the chain of the audit log.
-func (a *App) VerifyAudit(ctx context.Context) (int, error) { return a.store.VerifyAudit(ctx) }
-
-// Keep claims an idempotency key for a request; see store.Keep.
-func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (status int, response []byte, claimed bool, err error) {
-	kept := store.Kept{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
-	earlier, claimed, err := a.store.Keep(ctx, kept)
-	if err != nil || claimed {
-		return 0, nil, claimed, err
-	}
-	if string(earlier.Request) != string(request) {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key", "this key was used for another request; make a new key for each request")
-	}
-	if earlier.Status == 0 {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key", "the first request with this key is still being carried out; ask again in a moment")
-	}
-	response, err = a.keys.Unseal(earlier.Response, request)
-	return earlier.Status, response, false, err
-}
-
-// Answer keeps the answer to a request made under an idempotency key; a status that says "try again" frees the key.
-func (a *App) Answer(ctx context.Context, staff people.StaffID, key string, request []byte, status int, response []byte) error {
-	kept := store.Kept{StaffID: uint32(staff), Key: key, Request: request, Status: status}
-	if status >= 500 || status == 429 {
-		kept.Status = 0
-	} else {
-		kept.Response = a.keys.Seal(response, request)
-	}
-	return a.store.Answer(ctx, kept)
 }

@@ -77,7 +77,7 @@ func (a *App) DraftFor(ctx context.Context, actor people.StaffID, reference stri
 	if err != nil {
 		return nil, err
 	}
-	if stored == nil || stored.OwnerID != uint32(actor) && (stored.State != DraftPlanned || !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
+	if stored == nil || stored.OwnerID != uint32(actor) && (stored.State != DraftPlanned && stored.State != DraftFailed || !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
 		if reference == DraftOpen {
 			return nil, fault.Missingf("draft", "there is no draft of yours that is open; an edit put into the draft begins one")
 		}
@@ -99,7 +99,7 @@ func (a *App) own(ctx context.Context, actor people.StaffID, reference string) (
 func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string, all bool, before uint64, limit int) ([]Draft, int64, error) {
 	f := store.DraftFilter{Owner: uint32(actor), States: states, Before: before, Limit: limit}
 	if all && a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix()) {
-		f.Owner, f.States = 0, []string{DraftPlanned}
+		f.Owner, f.States = 0, []string{DraftPlanned, DraftFailed}
 	}
 	stored, total, err := a.store.Drafts(ctx, f)
 	if err != nil {
@@ -137,11 +137,11 @@ func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, titl
 	}
 	live := a.Live()
 	for i := range operations {
-		if secretive[operations[i].Op] {
+		if change.Secretive(operations[i].Op) {
 			return nil, fault.Within(fmt.Sprintf("operations[%d].", i), fault.Invalidf("op", "%s hands out a secret at once and is not kept in a draft", operations[i].Op))
 		}
 	}
-	lines, trial, err := draft.Add(d.Lines, d.NextEdit, live.Snapshot, change.Actor{Staff: actor}, a.env(false), operations)
+	lines, trial, err := draft.Add(d.Lines, d.NextEdit, live.Snapshot, change.Actor{Staff: actor}, a.preview(), operations)
 	if err != nil {
 		return nil, onlyNew(err, len(d.Lines), len(operations))
 	}
@@ -163,9 +163,6 @@ func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, titl
 	}
 	return a.review(d, live), nil
 }
-
-// secretive are the operations that make secrets: their outcome is shown once, to whoever asked.
-var secretive = map[string]bool{"pin.set": true, "password.issue": true, "password.set": true, "device.add": true}
 
 // onlyNew puts a fault about a line of the whole draft onto the edit that was sent, where that is the one at fault.
 func onlyNew(err error, before, sent int) error {
@@ -210,7 +207,7 @@ func (a *App) keep(ctx context.Context, d *Draft, now time.Time) error {
 }
 
 func (a *App) review(d *Draft, live *Live) *Review {
-	lines, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.env(false), d.Reason)
+	lines, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason)
 	return &Review{Draft: d, Lines: lines, Trial: trial, live: live}
 }
 
@@ -241,7 +238,7 @@ func (a *App) As(ctx context.Context, actor people.StaffID, reference string) (*
 	if editable(d) != nil && d.State != DraftPlanned {
 		return live, nil
 	}
-	if _, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.env(false), d.Reason); trial != nil {
+	if _, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason); trial != nil {
 		return &Live{Snapshot: trial.After, texts: live.texts}, nil
 	}
 	return live, nil
@@ -372,7 +369,7 @@ func (a *App) applicable(d *Draft, live *Live) error {
 	if err := d.unclashed(live); err != nil {
 		return err
 	}
-	trial, err := change.Apply(live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.env(false), d.Reason, draft.Operations(d.Lines))
+	trial, err := change.Apply(live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason, draft.Operations(d.Lines))
 	if err != nil {
 		return err
 	}
@@ -416,7 +413,8 @@ func (a *App) applyDue(ctx context.Context) error {
 	for i := range due {
 		d, err := withLines(&due[i])
 		if err != nil {
-			return err
+			a.log.Error("a planned draft cannot be read", "draft", due[i].ID, "error", err)
+			continue
 		}
 		_, err = a.applyDraft(ctx, d, "planned")
 		var f *fault.Fault
@@ -424,8 +422,9 @@ func (a *App) applyDue(ctx context.Context) error {
 		case err == nil:
 			a.log.Info("a planned draft was applied", "draft", d.ID)
 			continue
-		case !errors.As(err, &f):
-			return err
+		case !errors.As(err, &f): // it is tried again; others do not wait for it
+			a.log.Error("applying a planned draft failed", "draft", d.ID, "error", err)
+			continue
 		}
 		d.State, d.Problem = DraftFailed, cut(f.Message, 900)
 		if err := a.keep(ctx, d, a.now().UTC().Truncate(time.Second)); err != nil && !fault.Is(err, fault.Stale) {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -16,8 +17,9 @@ import (
 
 // text is how somebody is found and put in order.
 type text struct {
-	all  string // folded: names, number, email, title, employer
-	name string // folded: family name, given name
+	all   string // folded: names, number, email, title, employer
+	name  string // folded: family name, given name
+	known string // folded: names and number, which the narrow view has
 }
 
 // texts holds the text of each person, kept beside the snapshot so that a search folds nothing but the search words.
@@ -28,13 +30,14 @@ func (t *texts) fork() texts { return texts{t.table.Fork()} }
 func (t *texts) put(s *people.Staff) {
 	t.table.Put(uint32(s.ID), &text{
 		all:  words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID}, " ")),
-		name: words.Fold(s.FamilyName + "\x00" + s.GivenName),
+		name: words.Fold(s.FamilyName + "\x00" + s.GivenName), known: words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number}, " ")),
 	})
 }
 
 // StaffQuery chooses, orders and pages staff.
 type StaffQuery struct {
 	Search     string
+	NamesOnly  bool // search names and numbers and nothing else
 	Status     people.Status
 	Locked     *bool
 	Engagement people.Engagement
@@ -50,6 +53,20 @@ type StaffQuery struct {
 	Limit      int
 }
 
+// tellsMore reports whether the query asks about more of a person than the narrow view has.
+func (q *StaffQuery) tellsMore() bool {
+	return q.Engagement != "" || q.Employer != "" || q.Site != 0 || q.Title != ""
+}
+
+// narrowed is a person as the narrow view has them: name, number and that they are locked, not why.
+func narrowed(p *people.Staff) *people.Staff {
+	n := &people.Staff{ID: p.ID, Number: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Owner: p.Owner}
+	if p.Lock != nil {
+		n.Lock = &people.Lock{Cause: p.Lock.Cause, Since: p.Lock.Since, Until: p.Lock.Until}
+	}
+	return n
+}
+
 var staffOrders = map[string]func(l *Live, a, b *people.Staff) int{
 	"name": func(l *Live, a, b *people.Staff) int {
 		return cmp.Compare(l.texts.table.Get(uint32(a.ID)).name, l.texts.table.Get(uint32(b.ID)).name)
@@ -61,8 +78,15 @@ var staffOrders = map[string]func(l *Live, a, b *people.Staff) int{
 	"start_date":   func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.StartDate, b.StartDate) },
 	"contract_end": func(_ *Live, a, b *people.Staff) int { return cmp.Compare(a.ContractEnd-1, b.ContractEnd-1) },
 	"home_site": func(l *Live, a, b *people.Staff) int {
-		return cmp.Compare(l.State().Place(a.HomeSite).Code, l.State().Place(b.HomeSite).Code)
+		return cmp.Compare(l.codeOf(a.HomeSite), l.codeOf(b.HomeSite))
 	},
+}
+
+func (l *Live) codeOf(id estate.PlaceID) string {
+	if p := l.State().Place(id); p != nil {
+		return p.Code
+	}
+	return ""
 }
 
 // order makes the comparison that a sort names.
@@ -119,8 +143,23 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		if around != nil && (!around[staff.ID] || live.Status(staff.ID, at.Unix()) == people.Departed) {
 			continue
 		}
-		if !matches(live.texts.table.Get(id).all, words) || !a.fits(live, staff, &q) || !live.BelongsWithin(staff, reach) {
+		view := live.ViewOf(staff, reach, at.Unix())
+		if staff.ID == actor {
+			view = access.Whole
+		}
+		if view == access.Hidden || view == access.Narrow && q.tellsMore() {
+			continue // what is asked about is not for them to know, so not whether it fits either
+		}
+		texts := live.texts.table.Get(id)
+		searched := texts.all
+		if view == access.Narrow || q.NamesOnly {
+			searched = texts.known
+		}
+		if !matches(searched, words) || !a.fits(live, staff, &q, reach, view) {
 			continue
+		}
+		if view == access.Narrow {
+			staff = narrowed(staff)
 		}
 		total++
 		if last != nil && compare(staff, last) <= 0 {
@@ -146,7 +185,7 @@ func matches(text string, words []string) bool {
 	return true
 }
 
-func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery) bool {
+func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, reach []bool, view access.View) bool {
 	switch {
 	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site, q.Employer != "" && s.Employer != q.Employer:
 		return false
@@ -161,6 +200,9 @@ func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery) bool {
 	}
 	for _, id := range l.State().AssignmentsOf(s.ID) {
 		assignment := l.State().Assignment(id)
+		if view == access.Narrow && !access.InReach(reach, assignment.Place) {
+			continue
+		}
 		if !assignment.Ended && (q.Template == 0 || assignment.Template == q.Template) && (q.Place == 0 || l.Tree().Within(assignment.Place, q.Place)) {
 			return true
 		}
@@ -184,19 +226,41 @@ func (h *staffHeap) Pop() any {
 	return last
 }
 
-// PersonFor returns a person whom the actor may see; for anybody else the person is not there.
-func (a *App) PersonFor(actor people.StaffID, reference string) (*people.Staff, error) {
+// ViewOf returns how much of a person the actor sees. Everybody sees their own record whole.
+func (a *App) ViewOf(live *Live, actor people.StaffID, p *people.Staff) access.View {
+	if p.ID == actor {
+		return access.Whole
+	}
+	at := a.now().Unix()
+	reach, _ := live.Reach(actor, permit.ViewStaff, at)
+	return live.ViewOf(p, reach, at)
+}
+
+// PersonFor returns a person whom the actor may see, be it by the narrow view; anybody else is not there.
+func (a *App) PersonFor(actor people.StaffID, reference string) (*people.Staff, access.View, error) {
 	live := a.Live()
 	staff := live.State().StaffByNumber(reference)
 	if staff == nil {
 		staff = live.State().Person(people.StaffID(number(reference)))
 	}
 	if staff != nil {
-		if reach, _ := live.Reach(actor, permit.ViewStaff, a.now().Unix()); live.BelongsWithin(staff, reach) {
-			return staff, nil
+		switch view := a.ViewOf(live, actor, staff); view {
+		case access.Whole:
+			return staff, view, nil
+		case access.Narrow:
+			return narrowed(staff), view, nil
 		}
 	}
-	return nil, fault.Missingf("staff", "nobody you may see has the staff number %q", reference)
+	return nil, access.Hidden, fault.Missingf("staff", "nobody you may see has the staff number %q", reference)
+}
+
+// PersonWhole returns a person whose whole record the actor sees.
+func (a *App) PersonWhole(actor people.StaffID, reference string) (*people.Staff, error) {
+	p, view, err := a.PersonFor(actor, reference)
+	if err == nil && view != access.Whole {
+		return nil, fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.", p.FullName())
+	}
+	return p, err
 }
 
 func number(reference string) uint32 {
@@ -216,8 +280,8 @@ type Double struct {
 	Why   string
 }
 
-// Doubles returns those on record who share a name or a work email with somebody about to be enrolled. Whoever may
-// enrol anywhere is told of doubles everywhere: a person is on record once.
+// Doubles returns those on record who share a name or a work email with somebody about to be enrolled. A person is on
+// record once, so whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
 func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
 	live := a.Live()
 	if _, any := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !any {
@@ -225,8 +289,17 @@ func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Doub
 	}
 	var doubles []Double
 	same := live.State().StaffByEmail(email)
+	elsewhere := false
+	double := func(staff *people.Staff, why string) {
+		if a.ViewOf(live, actor, staff) == access.Whole {
+			doubles = append(doubles, Double{staff, why})
+		} else if !elsewhere {
+			elsewhere = true
+			doubles = append(doubles, Double{nil, "somebody at another site has the same name or work email; ask whoever looks after all sites"})
+		}
+	}
 	if email != "" && same != nil {
-		doubles = append(doubles, Double{same, "same work email"})
+		double(same, "same work email")
 	}
 	given, family = strings.TrimSpace(given), strings.TrimSpace(family)
 	if given == "" || family == "" {
@@ -242,7 +315,7 @@ func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Doub
 			if live.Status(staff.ID, a.now().Unix()) == people.Departed {
 				why = "same name, departed: reinstate rather than enrol again"
 			}
-			doubles = append(doubles, Double{staff, why})
+			double(staff, why)
 		}
 	}
 	return doubles, nil

@@ -128,7 +128,7 @@ func TestAChangeThatChangesNothingIsNoChange(t *testing.T) {
 	s := testkit.Demo(t)
 	revision := s.App.Live().State().Revision
 	_, err := s.App.Commit(ctx, request(operation("exception.set", "", set{"staff": "Q0011", "permission": "line.clean", "place": "HB", "level": "yes"})))
-	assert.ErrorContains(t, err, "this changes nothing: it is so already")
+	assert.ErrorContains(t, err, "no change: everything is so already")
 	assert.Equal(t, revision, s.App.Live().State().Revision)
 	preview, err := s.App.Preview(request(decide("packer", "line.run", "run")))
 	require.NoError(t, err)

@@ -110,6 +110,7 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	if grid.Columns, err = q.columns(as); err != nil {
 		return nil, err
 	}
+	reach, _ := live.Reach(actor, permit.ViewStaff, at)
 	q.Staff.Around = where.ID
 	page, total, err := a.FindStaff(actor, q.Staff)
 	if err != nil {
@@ -118,7 +119,11 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	grid.Total = total
 	for _, p := range page {
 		row := GridRow{Staff: p, Cells: make([]access.Cell, len(grid.Columns)), Drafted: make([]bool, len(grid.Columns))}
+		whole := p.ID == actor || live.ViewOf(live.State().Person(p.ID), reach, at) == access.Whole
 		for i, column := range grid.Columns {
+			if !whole && !access.InReach(reach, column.Place.ID) {
+				continue
+			}
 			row.Cells[i] = as.Cell(p.ID, column.Permission.ID, column.Place.ID, at)
 			row.Drafted[i] = as != live && row.Cells[i] != live.Cell(p.ID, column.Permission.ID, column.Place.ID, at)
 		}
@@ -150,7 +155,7 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 	if staff != nil {
 		rows = nil
 		for _, number := range staff {
-			p, err := a.PersonFor(actor, number)
+			p, _, err := a.PersonFor(actor, number)
 			if err != nil {
 				return nil, nil, err
 			}
@@ -169,7 +174,7 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 				return nil, nil, err
 			}
 			operation := change.Operation{Op: "exception.set", Set: set}
-			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.env(false), change.ReasonLater, []change.Operation{operation}); err != nil {
+			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater, []change.Operation{operation}); err != nil {
 				skipped = append(skipped, Skipped{p, column, err})
 				continue
 			}

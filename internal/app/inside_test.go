@@ -1,8 +1,10 @@
 package app
 
 import (
-	"fmt"
+	"context"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -10,52 +12,115 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
 )
 
+var light = Cost{Memory: 8, Passes: 1, Lanes: 1}
+
 func TestPasswordsAreSaltedAndComparedWhole(t *testing.T) {
-	first, err := HashPassword("quince lantern meadow")
+	first, err := HashPassword("quince lantern meadow", light)
 	require.NoError(t, err)
-	second, err := HashPassword("quince lantern meadow")
+	second, err := HashPassword("quince lantern meadow", light)
 	require.NoError(t, err)
 	assert.NotEqual(t, first, second)
-	assert.True(t, verifyPassword(first, "quince lantern meadow"))
-	assert.False(t, verifyPassword(first, "quince lantern meadoW"))
+	assert.True(t, verifyPassword(first, "quince lantern meadow", light))
+	assert.False(t, verifyPassword(first, "quince lantern meadoW", light))
 	for _, broken := range []string{"", "plain", "$argon2id$v=19$m=x$salt$key", "$argon2id$v=19$m=19456,t=2,p=1$!!$!!"} {
-		assert.False(t, verifyPassword(broken, ""), broken)
-		assert.False(t, verifyPassword(broken, "nobody has this password"), "the stand-in for nobody lets nobody in")
+		assert.False(t, verifyPassword(broken, "", light), broken)
+		assert.False(t, verifyPassword(broken, "nobody has this password", light), "the stand-in for nobody lets nobody in")
+	}
+}
+
+func TestPasswordsTriedFirstAreWeak(t *testing.T) {
+	for _, bad := range []string{"passwordpassword", "qwertyuiopasdfgh", "1234567890123456", "letmeinletmein1", "aaaaaaaaaaaaaaaaaaaa", "otisthorneotisthorne", "iloveyouiloveyou"} {
+		assert.Error(t, credential.CheckPassword(bad, strength, "Otis", "Thorne"), bad)
+	}
+	for _, good := range []string{"quince lantern meadow", "orchard-ladder-seven", "early-shift-lantern", "saltmarsh-north-wind"} {
+		assert.NoError(t, credential.CheckPassword(good, strength, "Otis", "Thorne"), good)
 	}
 }
 
 func TestASealedAnswerOpensForItsOwnRequestOnly(t *testing.T) {
-	keys, err := LoadKeys(t.TempDir())
+	keys, err := MakeKeys(t.TempDir())
 	require.NoError(t, err)
-	sealed := keys.Seal([]byte("480216"), []byte("request 1"))
+	sealed := keys.seal(forAnswers, []byte("480216"), []byte("request 1"))
 	assert.NotContains(t, string(sealed), "480216")
-	plain, err := keys.Unseal(sealed, []byte("request 1"))
+	plain, err := keys.open(forAnswers, sealed, []byte("request 1"))
 	require.NoError(t, err)
 	assert.Equal(t, "480216", string(plain))
-	_, err = keys.Unseal(sealed, []byte("request 2"))
+	_, err = keys.open(forAnswers, sealed, []byte("request 2"))
 	assert.Error(t, err)
 	sealed[len(sealed)-1] ^= 1
-	_, err = keys.Unseal(sealed, []byte("request 1"))
+	_, err = keys.open(forAnswers, sealed, []byte("request 1"))
 	assert.Error(t, err)
 }
 
-func TestWrongTriesOfManyNamesAreBounded(t *testing.T) {
-	tries := triesByName{names: map[string]*entry{}}
+func TestAPINTakesAnArgonOnceAndIsFoundByItsDigest(t *testing.T) {
+	keys, err := MakeKeys(t.TempDir())
+	require.NoError(t, err)
+	p, err := newPINs(keys, []byte("salt of the house"), light)
+	require.NoError(t, err)
+	digest, sealed := p.hash("480216")
+	again, other := p.hash("480216")
+	assert.Equal(t, digest, again, "found by it")
+	assert.NotEqual(t, sealed, other, "what is encrypted does not say that two are alike")
+	slow, err := keys.open(forPINSeal, sealed, nil)
+	require.NoError(t, err)
+	assert.Equal(t, [32]byte(digest), keys.mac(forPINs, slow))
+	elsewhere, err := newPINs(keys, []byte("another salt"), light)
+	require.NoError(t, err)
+	theirs, _ := elsewhere.hash("480216")
+	assert.NotEqual(t, digest, theirs, "each organisation has a salt of its own")
+	_, known := p.remembered("480216")
+	assert.False(t, known, "only what was right is remembered")
+	p.remember("480216", digest, true)
+	found, known := p.remembered("480216")
+	assert.True(t, known)
+	assert.Equal(t, digest, found)
+	p.remember("480216", digest, false)
+	_, known = p.remembered("480216")
+	assert.False(t, known)
+}
+
+func TestManyTriesAtOnceDoNotPassTogether(t *testing.T) {
+	tries := newReaderTries()
 	now := time.Unix(1_800_000_000, 0)
-	for i := range mostNames + 10 {
-		tries.count(now, false, fmt.Sprint("name ", i))
+	var passed atomic.Int32
+	var group sync.WaitGroup
+	for range 200 {
+		group.Go(func() {
+			if !tries.begin([32]byte{1}, now) {
+				passed.Add(1)
+			}
+		})
 	}
-	assert.LessOrEqual(t, len(tries.names), mostNames)
-	for range 5 {
-		tries.count(now, false, "one")
+	group.Wait()
+	assert.Equal(t, int32(credential.ByReader.Allowed), passed.Load())
+	assert.False(t, tries.begin([32]byte{2}, now), "the reader beside it goes on")
+	for i := range mostReaders + 10 {
+		tries.begin([32]byte{3, byte(i), byte(i >> 8), byte(i >> 16)}, now)
 	}
-	_, held := tries.held(now, "other", "one")
-	assert.True(t, held)
-	tries.count(now, true, "one")
-	_, held = tries.held(now, "one")
-	assert.False(t, held)
+	assert.LessOrEqual(t, len(tries.readers), mostReaders)
+}
+
+func TestTheLineBeforeHashingIsShort(t *testing.T) {
+	h := &hasher{pins: make(chan func(), 2), passwords: make(chan func(), 2), bulk: make(chan func()), done: make(chan struct{})}
+	ctx, cancel := context.WithCancel(context.Background())
+	var waiting sync.WaitGroup
+	for range 2 {
+		waiting.Go(func() { _ = h.do(ctx, h.passwords, func() {}) })
+	}
+	for len(h.passwords) < 2 {
+		time.Sleep(time.Millisecond)
+	}
+	assert.ErrorIs(t, h.do(ctx, h.passwords, func() {}), ErrBusy, "nobody works yet, and two wait")
+	ran := make(chan string, 4)
+	h.pins <- func() { ran <- "pin" }
+	h.ended.Go(h.work)
+	assert.Equal(t, "pin", <-ran, "a door comes before sign-ins")
+	waiting.Wait()
+	cancel()
+	h.close()
 }
 
 func TestASummaryIsOneLine(t *testing.T) {
@@ -64,7 +129,7 @@ func TestASummaryIsOneLine(t *testing.T) {
 	assert.Equal(t, "Enrolled S1 Ana, and 2 more steps", Summarise("staff.enrol", "S1 Ana", 3))
 	assert.LessOrEqual(t, len([]rune(Summarise("staff.enrol", strings.Repeat("é", 600), 1))), 481)
 	for _, op := range change.Operations() {
-		assert.NotEmpty(t, doing[op], "the audit log has words for %s", op)
+		assert.NotEmpty(t, change.Done(op), "the audit log has words for %s", op)
 	}
 }
 

@@ -1,12 +1,15 @@
 package app
 
 import (
+	"context"
 	"crypto/aes"
 	"crypto/cipher"
+	"crypto/ed25519"
 	"crypto/hkdf"
 	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"hash"
@@ -14,28 +17,55 @@ import (
 	"path/filepath"
 	"sync"
 
-	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/store"
 )
 
-// Keys are the secrets that stand outside the database: whoever has the database alone can neither test PINs
-// nor read kept answers. All instances on one database share them.
+// Keys are the secrets that stand outside the database. Each purpose has a key of its own, derived from the one in the key
+// file, so that a digest made for one says nothing to another. All instances on one database share the file.
 type Keys struct {
-	pins sync.Pool // of keyed digests, ready to be used again
-	csrf []byte
-	seal cipher.AEAD
+	secret []byte
+	macs   map[purpose]*sync.Pool // of keyed digests, ready to be used again
+	seals  map[purpose]cipher.AEAD
+	sign   ed25519.PrivateKey
 }
 
-const keyFile = "latch.key"
+type purpose string
 
-// LoadKeys reads the key of a folder, and makes it at the first start, readable by its owner alone.
+// The purposes.
+const (
+	forPINs     purpose = "pin"      // finding a PIN by its slow hash
+	forPINSeal  purpose = "pin seal" // the slow hash itself, for the digests of doors that decide offline
+	forCSRF     purpose = "csrf"
+	forAnswers  purpose = "seal"    // answers kept under idempotency keys
+	forRequests purpose = "request" // the requests that those answer
+	forTries    purpose = "tries"   // names and addresses at which wrong tries are counted
+	forAudit    purpose = "audit"   // signing the head of the audit log
+	forCheck    purpose = "check"   // binding a database to its key file
+)
+
+const (
+	keyFile  = "latch.key"
+	nextFile = "latch.key.next"
+)
+
+// ErrNoKey says that a folder holds no key file.
+var ErrNoKey = errors.New("there is no key file")
+
+// LoadKeys reads the key of a folder. It makes none: a new key would make all PINs unknown.
 func LoadKeys(folder string) (*Keys, error) {
 	path := filepath.Join(folder, keyFile)
-	secret, err := os.ReadFile(path)
+	secret, err := readKey(path)
 	if errors.Is(err, os.ErrNotExist) {
-		if secret, err = makeKey(folder, path); err != nil {
-			return nil, fmt.Errorf("the key file %s cannot be made: %w", path, err)
-		}
+		return nil, fmt.Errorf("%w at %s: restore it from a backup, or run loyald setup on an empty database, which makes one", ErrNoKey, path)
 	}
+	if err != nil {
+		return nil, err
+	}
+	return keysFrom(secret)
+}
+
+func readKey(path string) ([]byte, error) {
+	secret, err := os.ReadFile(path)
 	if err != nil {
 		return nil, fmt.Errorf("the key file %s cannot be read: %w", path, err)
 	}
@@ -45,66 +75,201 @@ func LoadKeys(folder string) (*Keys, error) {
 	if len(secret) != sha256.Size {
 		return nil, fmt.Errorf("the key file %s is damaged: it has %d bytes instead of %d; restore it from a backup", path, len(secret), sha256.Size)
 	}
+	return secret, nil
+}
+
+// MakeKeys reads the key of a folder, and makes one, readable by its owner alone, where there is none: for setting up an
+// organisation and for nothing else.
+func MakeKeys(folder string) (*Keys, error) {
+	keys, err := LoadKeys(folder)
+	if !errors.Is(err, ErrNoKey) {
+		return keys, err
+	}
+	secret, err := writeKey(folder, keyFile)
+	if err != nil {
+		return nil, err
+	}
 	return keysFrom(secret)
 }
 
-func makeKey(folder, path string) ([]byte, error) {
+func writeKey(folder, name string) ([]byte, error) {
 	secret := make([]byte, sha256.Size)
 	if _, err := rand.Read(secret); err != nil {
 		return nil, err
 	}
 	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return nil, err
+		return nil, fmt.Errorf("the key folder %s cannot be made: %w", folder, err)
 	}
+	path := filepath.Join(folder, name)
 	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("the key file %s cannot be made: %w", path, err)
 	}
 	_, err = file.Write(secret)
-	return secret, errors.Join(err, file.Close())
+	return secret, errors.Join(err, file.Sync(), file.Close())
 }
 
 func keysFrom(secret []byte) (*Keys, error) {
-	derived := map[string][]byte{}
-	for _, purpose := range []string{"pin", "csrf", "seal"} {
-		key, err := hkdf.Key(sha256.New, secret, nil, "loyal latch "+purpose, 32)
+	k := &Keys{secret: secret, macs: map[purpose]*sync.Pool{}, seals: map[purpose]cipher.AEAD{}}
+	derive := func(p purpose) ([]byte, error) {
+		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
+	}
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forCheck} {
+		key, err := derive(p)
 		if err != nil {
 			return nil, err
 		}
-		derived[purpose] = key
+		k.macs[p] = &sync.Pool{New: func() any { return hmac.New(sha256.New, key) }}
 	}
-	block, err := aes.NewCipher(derived["seal"])
+	for _, p := range []purpose{forAnswers, forPINSeal} {
+		key, err := derive(p)
+		if err != nil {
+			return nil, err
+		}
+		block, err := aes.NewCipher(key)
+		if err != nil {
+			return nil, err
+		}
+		if k.seals[p], err = cipher.NewGCMWithRandomNonce(block); err != nil {
+			return nil, err
+		}
+	}
+	seed, err := derive(forAudit)
 	if err != nil {
 		return nil, err
 	}
-	seal, err := cipher.NewGCMWithRandomNonce(block)
-	if err != nil {
-		return nil, err
-	}
-	return &Keys{pins: sync.Pool{New: func() any { return hmac.New(sha256.New, derived["pin"]) }}, csrf: derived["csrf"], seal: seal}, nil
+	k.sign = ed25519.NewKeyFromSeed(seed)
+	return k, nil
 }
 
-// Digest is the keyed digest of a PIN or a badge number.
-func (k *Keys) Digest(secret string) (digest credential.Digest) {
-	mac := k.pins.Get().(hash.Hash)
-	defer k.pins.Put(mac)
+// mac is the keyed digest of something for a purpose; parts stand apart, so that no two lists of them run together alike.
+func (k *Keys) mac(p purpose, parts ...[]byte) (digest [32]byte) {
+	mac := k.macs[p].Get().(hash.Hash)
+	defer k.macs[p].Put(mac)
 	mac.Reset()
-	mac.Write([]byte(secret))
+	var length [8]byte
+	for _, part := range parts {
+		binary.BigEndian.PutUint64(length[:], uint64(len(part)))
+		mac.Write(length[:])
+		mac.Write(part)
+	}
 	mac.Sum(digest[:0])
 	return digest
 }
 
-// CSRF is the token that goes with a console session: it proves that a request was made by a page that could read it.
-func (k *Keys) CSRF(session []byte) []byte {
-	mac := hmac.New(sha256.New, k.csrf)
-	mac.Write(session)
-	return mac.Sum(nil)
+// Request is the digest of a request that is kept with an idempotency key.
+func (k *Keys) Request(parts ...[]byte) []byte {
+	digest := k.mac(forRequests, parts...)
+	return digest[:]
 }
 
-// Seal encrypts an answer that is kept; about binds it to the request it answers.
-func (k *Keys) Seal(plain, about []byte) []byte { return k.seal.Seal(nil, nil, plain, about) }
+// CSRF is the token that goes with a console session: it proves that a request was made by a page that could read it.
+func (k *Keys) CSRF(session []byte) []byte {
+	digest := k.mac(forCSRF, session)
+	return digest[:]
+}
 
-// Unseal is the reverse of Seal.
-func (k *Keys) Unseal(sealed, about []byte) ([]byte, error) {
-	return k.seal.Open(nil, nil, sealed, about)
+// check is the value in the database by which it knows its key file.
+func (k *Keys) check() []byte {
+	digest := k.mac(forCheck, []byte("this database belongs to this key"))
+	return digest[:]
+}
+
+// seal encrypts for a purpose; about binds it to what it is about.
+func (k *Keys) seal(p purpose, plain, about []byte) []byte {
+	return k.seals[p].Seal(nil, nil, plain, about)
+}
+
+// open is the reverse of seal.
+func (k *Keys) open(p purpose, sealed, about []byte) ([]byte, error) {
+	return k.seals[p].Open(nil, nil, sealed, about)
+}
+
+// SignHead signs the head of the audit log: how many entries it has and the hash of the last.
+func (k *Keys) SignHead(head store.Head) []byte { return ed25519.Sign(k.sign, head.Message()) }
+
+// VerifyHead reports whether this key has signed a head.
+func (k *Keys) VerifyHead(head store.Head, signature []byte) bool {
+	return ed25519.Verify(k.sign.Public().(ed25519.PublicKey), head.Message(), signature)
+}
+
+// KeysFor returns the keys of a folder for a database. Where a rotation was cut short after the database took the new key,
+// it is finished.
+func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error) {
+	keys, err := LoadKeys(folder)
+	if err != nil {
+		return nil, err
+	}
+	house, err := db.House(ctx)
+	if err != nil || house.KeyCheck == nil || hmac.Equal(house.KeyCheck, keys.check()) {
+		return keys, err
+	}
+	next := filepath.Join(folder, nextFile)
+	secret, err := readKey(next)
+	if err != nil {
+		return keys, nil // starting says that it is the wrong one
+	}
+	renewed, err := keysFrom(secret)
+	if err != nil || !hmac.Equal(house.KeyCheck, renewed.check()) {
+		return keys, err
+	}
+	return renewed, os.Rename(next, filepath.Join(folder, keyFile))
+}
+
+// Found returns the keys for setting up an organisation: on an empty database that belongs to no key file yet, one is made
+// where there is none, and the database bound to it. On any other database it is KeysFor.
+func Found(ctx context.Context, db *store.Store, folder string, cost Cost) (*Keys, error) {
+	house, err := db.House(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if house.KeyCheck != nil || house.Revision > 0 {
+		return KeysFor(ctx, db, folder)
+	}
+	keys, err := MakeKeys(folder)
+	if err != nil {
+		return nil, err
+	}
+	return keys, Bind(ctx, db, keys, cost)
+}
+
+// Rotate gives a database a new key file in place of the one in a folder. Everything that the old key protects is renewed;
+// PINs and passwords go on counting, and answers kept for repeats are forgotten. Running instances notice and refuse to go
+// on until they are started again.
+func Rotate(ctx context.Context, db *store.Store, folder string) error {
+	old, err := KeysFor(ctx, db, folder)
+	if err != nil {
+		return err
+	}
+	if _, err := bound(ctx, db, old); err != nil {
+		return err
+	}
+	next := filepath.Join(folder, nextFile)
+	if err := os.Remove(next); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	secret, err := writeKey(folder, nextFile)
+	if err != nil {
+		return err
+	}
+	renewed, err := keysFrom(secret)
+	if err != nil {
+		return err
+	}
+	if _, err := db.VerifyAudit(ctx, old.VerifyHead); err != nil {
+		return fmt.Errorf("the key is not rotated, as the new one would sign a log that is not whole: %w", err)
+	}
+	err = db.Rotate(ctx, old.check(), store.House{KeyCheck: renewed.check()}, renewed.SignHead, func(pin *store.SealedPIN) error {
+		t, err := old.open(forPINSeal, pin.Sealed, nil)
+		if err != nil {
+			return err
+		}
+		digest := renewed.mac(forPINs, t)
+		pin.Sealed, pin.Digest = renewed.seal(forPINSeal, t, nil), digest[:]
+		return nil
+	})
+	if err != nil {
+		return errors.Join(err, os.Remove(next))
+	}
+	return os.Rename(next, filepath.Join(folder, keyFile))
 }

@@ -75,12 +75,15 @@ func (a *App) locationOf(place estate.PlaceID, staff people.StaffID) *time.Locat
 
 // LookAs returns a person at a moment, for somebody who may see them and may check access at the place, and the place.
 func (a *App) LookAs(ctx context.Context, actor people.StaffID, reference, place string, at time.Time) (*Moment, *people.Staff, *estate.Standing, error) {
-	p, err := a.PersonFor(actor, reference)
+	p, view, err := a.PersonFor(actor, reference)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	live := a.Live()
 	where := live.State().Place(p.HomeSite)
+	if where == nil && place == "" {
+		return nil, nil, nil, fault.Invalidf("place", "say at which place: %s belongs to another site", p.FullName())
+	}
 	if place != "" {
 		if where = live.State().PlaceByCode(place); where == nil {
 			return nil, nil, nil, fault.Missingf("place", "no place has the code %q", place)
@@ -88,6 +91,9 @@ func (a *App) LookAs(ctx context.Context, actor people.StaffID, reference, place
 	}
 	if !live.HoldsKey(actor, permit.CheckAccess, where.ID, a.now().Unix()) {
 		return nil, nil, nil, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", where.Name)
+	}
+	if view != access.Whole && !at.IsZero() && at.Before(a.now().Truncate(time.Second)) {
+		return nil, nil, nil, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
 	}
 	moment, err := a.MomentOf(ctx, at, p.ID, 0)
 	if err != nil {

@@ -51,7 +51,7 @@ func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, referen
 		operations[i].Reason = reason
 	}
 	// Tried by itself first, so that a fault is named by its line and not by that of the draft.
-	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.env(false), change.ReasonLater, operations); err != nil {
+	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater, operations); err != nil {
 		return nil, atLine(err, steps)
 	}
 	return a.Collect(ctx, actor, reference, "", operations)

@@ -1,20 +1,18 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
-	"crypto/subtle"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
-	"sync"
 	"time"
 
-	"golang.org/x/crypto/argon2"
-
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
@@ -23,123 +21,17 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// Parameters of argon2id: OWASP's first recommendation, 19 MiB, two passes, one lane.
-const (
-	argonMemory  = 19 * 1024
-	argonPasses  = 2
-	argonLanes   = 1
-	argonKeySize = 32
-)
-
-// HashPassword returns the argon2id hash of a password with a new salt, in the usual text form.
-func HashPassword(password string) (string, error) {
-	salt := make([]byte, 16)
-	if _, err := rand.Read(salt); err != nil {
-		return "", err
-	}
-	key := argon2.IDKey([]byte(password), salt, argonPasses, argonMemory, argonLanes, argonKeySize)
-	encode := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonPasses, argonLanes, encode(salt), encode(key)), nil
-}
-
-// hashing bounds how many passwords are hashed at once, so that sign-ins cannot take all memory.
-var hashing = make(chan struct{}, 4)
-
-func verifyPassword(hash, password string) bool {
-	var version, memory, passes int
-	var lanes uint8
-	parts := strings.Split(hash, "$")
-	genuine := len(parts) == 6
-	if !genuine {
-		parts = strings.Split(dummyHash, "$")
-	}
-	_, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &passes, &lanes)
-	salt, saltErr := base64.RawStdEncoding.DecodeString(parts[4])
-	want, keyErr := base64.RawStdEncoding.DecodeString(parts[5])
-	if err := errors.Join(err, saltErr, keyErr); err != nil {
-		return false
-	}
-	hashing <- struct{}{}
-	defer func() { <-hashing }()
-	got := argon2.IDKey([]byte(password), salt, uint32(passes), uint32(memory), lanes, uint32(len(want)))
-	return subtle.ConstantTimeCompare(got, want) == 1 && genuine
-}
-
-// dummyHash is compared with where nobody is known by a name, so that the time taken does not tell.
-var dummyHash = sync.OnceValue(func() string {
-	hash, err := HashPassword("nobody has this password")
-	if err != nil {
-		panic(err)
-	}
-	return hash
-})()
-
-// triesByName counts wrong sign-ins by name and by address.
-type triesByName struct {
-	mu    sync.Mutex
-	names map[string]*entry
-}
-
-type entry struct {
-	credential.Tries
-	last time.Time
-}
-
-// mostNames bounds the memory that wrong names can take; the oldest are forgotten first.
-const mostNames = 100_000
-
-func (t *triesByName) held(at time.Time, names ...string) (time.Time, bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for _, name := range names {
-		if e := t.names[name]; e != nil {
-			if until, held := e.Held(at); held {
-				return until, true
-			}
-		}
-	}
-	return time.Time{}, false
-}
-
-func (t *triesByName) count(at time.Time, right bool, names ...string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for _, name := range names {
-		e := t.names[name]
-		if e == nil {
-			if right {
-				continue
-			}
-			if len(t.names) >= mostNames {
-				t.forget(at)
-			}
-			e = &entry{}
-			t.names[name] = e
-		}
-		e.last = at
-		if right {
-			delete(t.names, name)
-		} else {
-			e.Wrong(at)
-		}
-	}
-}
-
-func (t *triesByName) forget(at time.Time) {
-	for name, e := range t.names {
-		if at.Sub(e.last) > credential.LongestHold || len(t.names) >= mostNames {
-			delete(t.names, name)
-		}
-		if len(t.names) < mostNames/2 {
-			return
-		}
-	}
-}
-
 // How long sessions last.
 const (
 	ConsoleSession = 12 * time.Hour
 	ClientSession  = 90 * 24 * time.Hour
+)
+
+// The scopes of a token, each with what those before it may do.
+const (
+	ScopeRead       = "read"
+	ScopeDaily      = "daily"
+	ScopeEverything = "everything"
 )
 
 // SignedIn is a session with its token, which exists nowhere else once it is handed over.
@@ -151,70 +43,130 @@ type SignedIn struct {
 	MustChange bool // the password is a first one and has to be changed before anything else
 }
 
-// ErrThrottled says that there were too many wrong sign-ins; Until says when the next try is taken.
-type ErrThrottled struct{ Until time.Time }
-
-func (e *ErrThrottled) Error() string {
-	return "There were too many wrong tries. Wait a little before signing in again."
-}
-
 var errSignIn = fault.Refusedf("sign-in-failed", "This name and password do not sign in here. Check both and try again.")
 
-// SignIn checks a name (work email or staff number) and a password and begins a session.
-func (a *App) SignIn(ctx context.Context, name, password, kind, device, address string) (*SignedIn, error) {
-	now := a.now()
-	byName, byAddress := "name "+strings.ToLower(strings.TrimSpace(name)), "address "+address
-	if until, held := a.tries.held(now, byName, byAddress); held {
-		return nil, &ErrThrottled{Until: until}
+// counted is one thing at which the tries of a sign-in are counted.
+type counted struct {
+	subject []byte
+	kind    string
+	rule    credential.TryRule
+}
+
+// countedFor says where a sign-in counts: at the account and at the address, each apart. An account that has signed in from
+// an address before counts there by itself, so that nobody else's tries hold it up.
+func (a *App) countedFor(ctx context.Context, account, address string) (list []counted, known []byte, err error) {
+	known = a.subject("known", account, address)
+	is, err := a.store.Knows(ctx, known)
+	if err != nil || is {
+		return []counted{{a.subject("pair", account, address), store.TryPair, credential.ByAccount}}, known, err
 	}
+	return []counted{{a.subject("account", account), store.TryAccount, credential.ByAccount}, {a.subject("address", address), store.TryAddress, credential.ByAddress}}, known, nil
+}
+
+// SignIn is a sign-in that somebody asks for.
+type SignIn struct {
+	Name, Password string
+	Kind           string // console or client
+	Scope          string // of a client's token
+	Device         string // name of a client
+	Address        string
+}
+
+// SignIn checks a name (work email or staff number) and a password and begins a session. Tries are counted before the
+// password is looked at, so that many at once do not pass together.
+func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
+	now := a.now()
 	live := a.Live()
+	name := strings.TrimSpace(in.Name)
 	staff := live.State().StaffByEmail(name)
 	if staff == nil {
 		staff = live.State().StaffByNumber(name)
 	}
+	account := "name " + strings.ToLower(name)
 	if name == "" {
 		staff = nil
 	}
 	var c *credential.Credential
 	hash := ""
 	if staff != nil {
+		account = fmt.Sprint("staff ", staff.ID)
 		if c = live.State().CredentialOf(staff.ID, credential.Password); c != nil && c.ValidAt(now.Unix()) {
 			hash = c.Hash
 		}
 	}
-	right := len(password) <= credential.MaxPassword && verifyPassword(hash, password)
-	a.tries.count(now, right, byName)
+	counts, known, err := a.countedFor(ctx, account, network(in.Address))
+	if err != nil {
+		return nil, err
+	}
+	for i, count := range counts {
+		until, held, err := a.store.Try(ctx, count.subject, count.kind, count.rule, now)
+		if err == nil && held {
+			err = &ErrThrottled{Until: until}
+		}
+		if err != nil {
+			return nil, errors.Join(err, a.takeBack(ctx, counts[:i], false))
+		}
+	}
+	right, err := a.verify(ctx, hash, in.Password)
+	if err != nil {
+		return nil, errors.Join(err, a.takeBack(context.WithoutCancel(ctx), counts, false))
+	}
 	if !right {
-		a.tries.count(now, false, byAddress)
-		a.auditSignIn(ctx, "sign-in-refused", staff, kind, address, "A sign-in was refused")
-		return nil, errSignIn
+		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in, "A sign-in was refused"), error(errSignIn))
+	}
+	if err := a.takeBack(ctx, counts, true); err != nil {
+		return nil, err
 	}
 	if !a.MayUse(live, staff.ID) {
-		a.auditSignIn(ctx, "sign-in-refused", staff, kind, address, "A sign-in was refused: no permission to use the console, locked or departed")
-		return nil, errSignIn
+		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in, "A sign-in was refused: no permission to use the console, locked or departed"), error(errSignIn))
 	}
-	signed, err := a.beginSession(ctx, staff, kind, device)
+	if err := a.store.Know(ctx, known, now); err != nil {
+		return nil, err
+	}
+	if err := a.auditSignIn(ctx, "sign-in", staff, &in, "Signed in"); err != nil {
+		return nil, err
+	}
+	signed, err := a.beginSession(ctx, staff, &in)
 	if err != nil {
 		return nil, err
 	}
 	signed.MustChange = c.MustChange
-	a.auditSignIn(ctx, "sign-in", staff, kind, address, "Signed in")
 	return signed, nil
 }
 
-func (a *App) beginSession(ctx context.Context, staff *people.Staff, kind, device string) (*SignedIn, error) {
+// verify compares a password in its turn.
+func (a *App) verify(ctx context.Context, hash, password string) (right bool, err error) {
+	if len(password) > credential.MaxPassword {
+		return false, nil
+	}
+	err = a.hashing.do(ctx, a.hashing.passwords, func() { right = verifyPassword(hash, password, a.pins.cost) })
+	return right, err
+}
+
+// takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at the
+// account; at the address only the one try goes, as others may be tried from there.
+func (a *App) takeBack(ctx context.Context, counts []counted, right bool) error {
+	var errs []error
+	for _, count := range counts {
+		errs = append(errs, a.store.Right(ctx, count.subject, right && count.kind != store.TryAddress))
+	}
+	return errors.Join(errs...)
+}
+
+func (a *App) beginSession(ctx context.Context, staff *people.Staff, in *SignIn) (*SignedIn, error) {
 	random := make([]byte, 32)
 	if _, err := rand.Read(random); err != nil {
 		return nil, err
 	}
-	token := map[string]string{"console": "llc_", "client": "llt_"}[kind] + base64.RawURLEncoding.EncodeToString(random)
+	token := map[string]string{"console": "llc_", "client": "llt_"}[in.Kind] + base64.RawURLEncoding.EncodeToString(random)
 	digest := sha256.Sum256([]byte(token))
-	lasts := ConsoleSession
-	if kind == "client" {
-		lasts = ClientSession
+	lasts, scope := ConsoleSession, ScopeEverything
+	if in.Kind == "client" {
+		lasts, scope = ClientSession, cmp.Or(in.Scope, ScopeEverything)
 	}
 	now := a.now().UTC().Truncate(time.Second)
-	session := &store.Session{Token: digest[:], StaffID: uint32(staff.ID), Kind: kind, Name: device, CreatedAt: now, ExpiresAt: now.Add(lasts)}
+	session := &store.Session{Token: digest[:], StaffID: uint32(staff.ID), Kind: in.Kind, Scope: scope, Name: in.Device, Address: in.Address,
+		CreatedAt: now, LastUsed: &now, ExpiresAt: now.Add(lasts)}
 	if err := a.store.AddSession(ctx, session); err != nil {
 		return nil, err
 	}
@@ -230,7 +182,7 @@ func (a *App) MayUse(live *Live, id people.StaffID) bool {
 	at := a.now().Unix()
 	group := live.Catalogue().GroupByKey(permit.ConsoleGroup)
 	staff := live.State().Person(id)
-	if group == nil || staff == nil {
+	if group == nil || staff == nil || live.Stands(id, at) != access.Granted {
 		return false
 	}
 	if staff.Owner {
@@ -248,10 +200,19 @@ func (a *App) MayUse(live *Live, id people.StaffID) bool {
 func (a *App) SessionOf(ctx context.Context, token string) (*SignedIn, error) {
 	digest := sha256.Sum256([]byte(token))
 	session, err := a.store.SessionByToken(ctx, digest[:])
-	if err != nil || session == nil || !a.now().Before(session.ExpiresAt) {
+	now := a.now()
+	if err != nil || session == nil || !now.Before(session.ExpiresAt) {
 		return nil, err
 	}
 	live := a.Live()
+	if used := session.LastUsed; used == nil || now.Sub(*used) > time.Minute {
+		if session.Kind == "console" && used != nil && now.Sub(*used) > time.Duration(live.State().Settings.IdleMinutes)*time.Minute {
+			return nil, nil
+		}
+		if err := a.store.UseSession(ctx, session.ID, now); err != nil {
+			return nil, err
+		}
+	}
 	staff := live.State().Person(people.StaffID(session.StaffID))
 	if staff == nil || !a.MayUse(live, staff.ID) {
 		return nil, nil
@@ -283,40 +244,95 @@ func (a *App) EndSession(ctx context.Context, id people.StaffID, session uint64)
 	return err
 }
 
-// ChangePassword sets somebody's own password; all their other sessions end.
-func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, origin string) error {
-	name := fmt.Sprintf("name %d", signed.Staff.ID)
-	now := a.now()
-	if until, held := a.tries.held(now, name); held {
-		return &ErrThrottled{Until: until}
-	}
-	c := a.Live().State().CredentialOf(signed.Staff.ID, credential.Password)
-	right := c != nil && len(old) <= credential.MaxPassword && verifyPassword(c.Hash, old)
-	a.tries.count(now, right, name)
-	if !right {
-		return fault.Invalidf("old_password", "this is not your present password")
-	}
-	set, err := json.Marshal(map[string]string{"staff": signed.Staff.Number, "password": next})
-	if err != nil {
-		return err
-	}
-	if _, err := a.Commit(ctx, Request{Actor: change.Actor{Staff: signed.Staff.ID}, Origin: origin,
-		Operations: []change.Operation{{Op: "password.set", Set: set}}}); err != nil {
-		return err
-	}
+// EndOtherSessions ends all of somebody's sessions and tokens but the present one.
+func (a *App) EndOtherSessions(ctx context.Context, signed *SignedIn) (int64, error) {
 	return a.store.EndOtherSessions(ctx, uint32(signed.Staff.ID), signed.Session.ID)
 }
 
-// auditSignIn appends to the audit log; that it cannot is logged and keeps nobody from signing in.
-func (a *App) auditSignIn(ctx context.Context, action string, staff *people.Staff, kind, address, summary string) {
-	entry := store.AuditEntry{At: a.now(), Action: action, Actor: "somebody unknown", Origin: kind + " " + address, Summary: summary, Operations: "[]"}
+// SessionsFor returns the sessions of somebody over whom the actor stands, or the actor's own.
+func (a *App) SessionsFor(ctx context.Context, actor people.StaffID, reference string) (*people.Staff, []store.Session, error) {
+	p, err := a.standsOver(actor, reference)
+	if err != nil {
+		return nil, nil, err
+	}
+	sessions, err := a.Sessions(ctx, p.ID)
+	return p, sessions, err
+}
+
+// EndSessionsOf ends the sessions and tokens of somebody over whom the actor stands: one of them, or all where it is 0.
+func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference string, session uint64, origin string) error {
+	p, err := a.standsOver(actor, reference)
+	if err != nil {
+		return err
+	}
+	if session != 0 {
+		found, err := a.store.EndSession(ctx, uint32(p.ID), session)
+		if err == nil && !found {
+			err = fault.Missingf("path.session", "%s has no such session", p.FullName())
+		}
+		if err != nil {
+			return err
+		}
+	} else if _, err := a.store.EndOtherSessions(ctx, uint32(p.ID), 0); err != nil {
+		return err
+	}
+	live := a.Live()
+	id := uint32(actor)
+	entry := store.AuditEntry{At: a.now(), Action: "sessions-ended", ActorID: &id, Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
+		Summary: "Ended sessions of " + p.Number + " " + p.FullName(), Operations: "[]"}
+	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
+		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
+		return err
+	})
+}
+
+func (a *App) standsOver(actor people.StaffID, reference string) (*people.Staff, error) {
+	p, err := a.PersonWhole(actor, reference)
+	if err != nil || p.ID == actor {
+		return p, err
+	}
+	return p, change.MayActFor(a.Live().Snapshot, actor, p, permit.IssueCredentials, a.now())
+}
+
+// ChangePassword sets somebody's own password, who shows the present one; all their other sessions and tokens end with it.
+func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, origin string) error {
+	now := a.now()
+	c := a.Live().State().CredentialOf(signed.Staff.ID, credential.Password)
+	if c == nil {
+		return fault.Invalidf("old_password", "you have no password that counts; have a first one issued")
+	}
+	counts := []counted{{a.subject("changes password", fmt.Sprint(signed.Staff.ID)), store.TryAccount, credential.ByAccount}}
+	until, held, err := a.store.Try(ctx, counts[0].subject, counts[0].kind, counts[0].rule, now)
+	if err != nil || held {
+		return errors.Join(err, throttled(held, until))
+	}
+	right, err := a.verify(ctx, c.Hash, old)
+	if err != nil {
+		return errors.Join(err, a.takeBack(context.WithoutCancel(ctx), counts, false))
+	}
+	if !right {
+		return fault.Invalidf("old_password", "this is not your present password")
+	}
+	if err := a.takeBack(ctx, counts, true); err != nil {
+		return err
+	}
+	set, err := json.Marshal(change.PasswordForm{Staff: signed.Staff.Number, Password: next})
+	if err != nil {
+		return err
+	}
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{Staff: signed.Staff.ID}, Origin: origin, Present: true, Keep: signed.Session.ID,
+		Operations: []change.Operation{{Op: "password.set", Set: set}}})
+	return err
+}
+
+// auditSignIn appends to the audit log; a sign-in that cannot be put on record is not answered.
+func (a *App) auditSignIn(ctx context.Context, action string, staff *people.Staff, in *SignIn, summary string) error {
+	entry := store.AuditEntry{At: a.now(), Action: action, Actor: "somebody unknown", Origin: in.Kind + " " + in.Address, Summary: summary, Operations: "[]"}
 	var about []store.Subject
 	if staff != nil {
 		id := uint32(staff.ID)
 		entry.ActorID, entry.Actor = &id, staff.Number+" "+staff.FullName()
 		about = []store.Subject{{Kind: "staff", Number: id}}
 	}
-	if err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error { _, err := tx.Audit(entry, about); return err }); err != nil {
-		a.log.Error("a sign-in could not be audited", "error", err)
-	}
+	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error { _, err := tx.Audit(entry, about); return err })
 }

@@ -24,8 +24,10 @@ type Today struct {
 	// Undecided are the templates that wait for a decision, for those who may edit templates, each with how many
 	// permissions it waits for.
 	Undecided []Waiting
-	Drafts    []Draft // one's own that are planned or failed, and the planned ones of others that one may see
-	Needless  int     // exceptions that change nothing any more, where one may end them
+	Drafts    []Draft // one's own that are planned or failed, and those of others that one may see
+	Aside     int     // records that cannot be read, for those who may read the audit log everywhere
+	Barred    []Barred
+	Needless  int // exceptions that change nothing any more, where one may end them
 }
 
 // Waiting is a template that waits for a decision.
@@ -38,6 +40,12 @@ type Waiting struct {
 type Stuck struct {
 	Staff     *people.Staff
 	Obstacles []access.Obstacle
+}
+
+// Barred is somebody who is kept out of a place.
+type Barred struct {
+	Staff *people.Staff
+	Bar   *org.Bar
 }
 
 // Ending is something of somebody's that ends soon.
@@ -64,7 +72,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	t := &Today{Counts: map[string]int{}}
 	for _, staff := range live.State().Staff.All() {
 		status := live.Status(staff.ID, now.Unix())
-		if status == people.Departed || !live.BelongsWithin(staff, reach) {
+		if status == people.Departed || live.ViewOf(staff, reach, now.Unix()) != access.Whole {
 			continue
 		}
 		today := dateIn(now, live.Location(staff.ID))
@@ -87,12 +95,21 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	t.Counts["starting"], t.Counts["stuck"], t.Counts["ending"], t.Counts["locked"] = len(t.Starting), len(t.Stuck), len(t.Ending), len(t.Locked)
 	t.Starting, t.Stuck = t.Starting[:min(len(t.Starting), longest)], t.Stuck[:min(len(t.Stuck), longest)]
 	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
+	for _, bar := range live.State().Bars.All() {
+		if p := live.State().Person(bar.Staff); bar.Holds(now) && live.Status(p.ID, now.Unix()) != people.Departed &&
+			(live.ViewOf(p, reach, now.Unix()) == access.Whole || access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) && len(t.Barred) < longest {
+			t.Barred = append(t.Barred, Barred{p, bar})
+		}
+	}
+	if live.HoldsEverywhere(actor, permit.ReadAudit, now.Unix()) {
+		t.Aside = len(live.State().AsideRecords())
+	}
 	if _, edits := live.Reach(actor, permit.EditTemplates, now.Unix()); edits {
 		t.Undecided = live.Undecided()
 	}
 	if reach, any := live.Reach(actor, permit.ExceptStaff, now.Unix()); any {
 		for id, e := range live.State().Exceptions.All() {
-			if !e.Ended && int(e.Place) < len(reach) && reach[e.Place] && live.Needless(org.ExceptionID(id), now.Unix()) != "" {
+			if !e.Ended && access.InReach(reach, e.Place) && live.Needless(org.ExceptionID(id), now.Unix()) != "" {
 				t.Needless++
 			}
 		}
@@ -106,7 +123,7 @@ func (a *App) todaysDrafts(ctx context.Context, actor people.StaffID, t *Today) 
 		return err
 	}
 	t.Drafts = own
-	others, _, err := a.Drafts(ctx, actor, []string{DraftPlanned}, true, 0, longest)
+	others, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed}, true, 0, longest)
 	if err != nil {
 		return err
 	}

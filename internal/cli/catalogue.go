@@ -86,9 +86,7 @@ func (s *session) permissionCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.confirm(fmt.Sprintf("Retire “%s”, which %s?", p.Title, words.Count(p.Given, "template gives", "templates give"))); err != nil {
-				return err
-			}
+			s.ask(fmt.Sprintf("Retire “%s”, which %s?", p.Title, words.Count(p.Given, "template gives", "templates give")))
 			_, err = s.change(c.Context(), p.Title+" is retired.", api.Operation{Op: "permission.retire", On: p.Key})
 			return err
 		}}
@@ -340,7 +338,7 @@ func (s *session) groupCommand() *cobra.Command {
 
 // permission turns what a person types into the one permission they mean.
 func (s *session) permission(ctx context.Context, typed string) (*api.Permission, error) {
-	return find(ctx, s, "/permissions", typed, "permission", func(p api.Permission) (string, string) { return p.Key, p.Title })
+	return find(ctx, s, "/permissions", "q", typed, "permission", func(p api.Permission) (string, string) { return p.Key, p.Title })
 }
 
 func (s *session) exportCommand(what string) *cobra.Command {

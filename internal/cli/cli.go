@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -18,6 +19,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Exit codes.
@@ -55,6 +57,8 @@ type session struct {
 
 	server, output, reason string
 	preview, yes, drafting bool
+
+	question string // to be asked before the next write, also where it takes nothing from anybody
 }
 
 // Run runs the command line and returns the exit code.
@@ -139,11 +143,11 @@ func (s *session) root() *cobra.Command {
 		panic(err)
 	}
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"}, &cobra.Group{ID: "nouns", Title: "Lists and records:"})
-	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.departCommand(), s.reinstateCommand()} {
+	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(), s.unbarCommand(), s.departCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.exceptionCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand()} {
+	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.exceptionCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}
@@ -247,9 +251,9 @@ func (s *session) connect() error {
 }
 
 func (s *session) loginCommand() *cobra.Command {
-	var name string
+	var name, scope string
 	c := &cobra.Command{Use: "login", Short: "Sign in and keep a token", Args: cobra.NoArgs,
-		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name Q0002 < password-file", RunE: func(c *cobra.Command, _ []string) error {
+		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name Q0002 --scope read < password-file", RunE: func(c *cobra.Command, _ []string) error {
 			if name == "" {
 				return usagef("say who signs in with --name: a work email or a staff number")
 			}
@@ -258,7 +262,7 @@ func (s *session) loginCommand() *cobra.Command {
 				return err
 			}
 			device, _ := os.Hostname()
-			signed, err := s.client.SignIn(c.Context(), name, password, "loyal on "+device)
+			signed, err := s.client.SignInFor(c.Context(), name, password, "loyal on "+device, scope)
 			if err != nil {
 				return err
 			}
@@ -278,6 +282,8 @@ func (s *session) loginCommand() *cobra.Command {
 			return nil
 		}}
 	c.Flags().StringVar(&name, "name", "", "work email or staff number")
+	c.Flags().StringVar(&scope, "scope", "everything", "what the token may do: read, daily (the daily job too) or everything")
+	completeFlag(c, "scope", cobra.FixedCompletions([]string{"read", "daily", "everything"}, cobra.ShellCompDirectiveNoFileComp))
 	return c
 }
 
@@ -315,7 +321,7 @@ func (s *session) confirm(question string) error {
 		return nil
 	}
 	if s.stdin == nil || !term.IsTerminal(int(s.stdin.Fd())) {
-		return usagef("%s Say --yes to go on without being asked", question)
+		return usagef("%s There is no terminal to ask on: say --yes to go on", question)
 	}
 	fmt.Fprintf(s.err, "%s [y/N] ", question)
 	line, err := s.in.ReadString('\n')
@@ -337,13 +343,52 @@ func (s *session) write(ctx context.Context, method, path string, body any, done
 	return result, s.report(result, done)
 }
 
-// send makes a change, or previews it. What it makes does not wait in a draft, so it does not take --draft for done.
+// ask has a question asked before the next write, whether or not it takes access from somebody.
+func (s *session) ask(question string) { s.question = question }
+
+// send makes a change, or previews it. Before it takes access from anybody it says from whom, and asks. What it makes does
+// not wait in a draft, so it does not take --draft for done.
 func (s *session) send(ctx context.Context, method, path string, body any, options ...client.Option) (*api.ChangeResult, error) {
 	if s.drafting {
 		return nil, usagef("this is made at once and does not go into a draft; leave out --draft")
 	}
+	if !s.preview && !s.yes {
+		// It is made again after it is asked about, so what it is made of is sent twice.
+		result, err := s.client.Write(ctx, method, path, body, append(slices.Clone(options), client.Preview(true))...)
+		if err != nil {
+			return nil, err
+		}
+		if result.Effect.NeedsReason && s.reason == "" {
+			return nil, usagef("this takes access from somebody, or gives something sensitive, so it needs a reason; say why with --reason")
+		}
+		if err := s.agreed(&result.Effect); err != nil {
+			return nil, err
+		}
+	}
 	return s.client.Write(ctx, method, path, body, append(options, client.Preview(s.preview))...)
 }
+
+// agreed says who loses by what is about to be made, and asks.
+func (s *session) agreed(effect *api.Effect) error {
+	question := s.question
+	s.question = ""
+	if s.yes || question == "" && effect.Losing == 0 {
+		return nil
+	}
+	if effect.Losing > 0 {
+		fmt.Fprintf(s.err, "This takes access from %s:\n", words.Count(effect.Losing, "person", "people"))
+		for _, line := range effect.Losses[:min(len(effect.Losses), lossesSaid)] {
+			s.effectLineTo(s.err, "-", line)
+		}
+		if more := len(effect.Losses) - lossesSaid; more > 0 {
+			fmt.Fprintf(s.err, "  … and %d more lines; --preview says all\n", more)
+		}
+	}
+	return s.confirm(or(question, "Go on?"))
+}
+
+// lossesSaid is how many lines of who loses are said before asking.
+const lossesSaid = 12
 
 // atOnce refuses what a command would leave unheeded.
 func (s *session) atOnce() error {
@@ -404,12 +449,14 @@ func (s *session) effectLines(effect *api.Effect) {
 	}
 }
 
-func (s *session) effectLine(sign string, line api.EffectLine) {
+func (s *session) effectLine(sign string, line api.EffectLine) { s.effectLineTo(s.out, sign, line) }
+
+func (s *session) effectLineTo(out io.Writer, sign string, line api.EffectLine) {
 	sensitive := ""
 	if line.Sensitive {
 		sensitive = ", sensitive"
 	}
-	fmt.Fprintf(s.out, "  %s %s%s\n", sign, line.Words, sensitive)
+	fmt.Fprintf(out, "  %s %s%s\n", sign, line.Words, sensitive)
 	var names []string
 	for _, p := range line.Staff[:min(len(line.Staff), namesSaid)] {
 		names = append(names, p.Name)
@@ -418,7 +465,7 @@ func (s *session) effectLine(sign string, line api.EffectLine) {
 		if more := line.People - len(names); more > 0 {
 			names = append(names, fmt.Sprintf("%d more", more))
 		}
-		fmt.Fprintf(s.out, "      %s\n", strings.Join(names, ", "))
+		fmt.Fprintf(out, "      %s\n", strings.Join(names, ", "))
 	}
 }
 

@@ -112,7 +112,13 @@ func TestOutputIsForPeopleOrForPrograms(t *testing.T) {
 	var staff []api.Staff
 	require.NoError(t, json.Unmarshal([]byte(out), &staff))
 	assert.Len(t, staff, 3)
+	assert.Contains(t, problems, "3 of 240", "a list cut short says so")
+	out, problems, _ = d.run("", "staff", "list", "-o", "json")
+	require.NoError(t, json.Unmarshal([]byte(out), &staff))
+	assert.Len(t, staff, 240, "what goes to a program is whole")
 	assert.Empty(t, problems)
+	out, _, _ = d.run("", "audit", "list", "-o", "csv")
+	assert.Greater(t, strings.Count(out, "\n"), 35, "and so are the long ones")
 	out, _, _ = d.run("", "staff", "list", "--status", "departed", "-o", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)
@@ -161,9 +167,9 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 		code  int
 		says  string
 	}{
-		{"a PIN from stdin", "480216\n", []string{"pin", "Q0011", "--choose"}, ExitDone, "new PIN"},
-		{"a PIN in use", "480216\n", []string{"pin", "Q0012", "--choose"}, ExitRefused, "in use"},
-		{"a PIN with letters", "48o216\n", []string{"pin", "Q0012", "--choose"}, ExitUsage, "digits only"},
+		{"a PIN from stdin", "480216\n", []string{"pin", "Q0011", "--choose", "-y"}, ExitDone, "new PIN"},
+		{"a PIN in use", "480216\n", []string{"pin", "Q0012", "--choose", "-y"}, ExitRefused, "in use"},
+		{"a PIN with letters", "48o216\n", []string{"pin", "Q0012", "--choose", "-y"}, ExitUsage, "digits only"},
 		{"an edit", "", []string{"staff", "edit", "Q0011", "--job-title", "Grader", "--phone", ""}, ExitDone, "is changed"},
 		{"an edit of nothing", "", []string{"staff", "edit", "Q0011"}, ExitUsage, "say what to change"},
 		{"a date that is none", "", []string{"staff", "edit", "Q0011", "--start", "soon"}, ExitUsage, "start_date"},

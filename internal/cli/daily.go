@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -85,7 +87,7 @@ func (s *session) enrolCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			set := map[string]string{"staff": "@person", "place": at.Code, "template": with.Code, "from": or(from, value(f.StartDate), time.Now().Format(time.DateOnly)), "until": or(until, value(f.ContractEnd))}
+			set := map[string]string{"staff": "@person", "place": at.Code, "template": with.Code, "from": or(from, value(f.StartDate), todayIn(at.TimeZone)), "until": or(until, value(f.ContractEnd))}
 			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(set)})
 		}
 		if pin {
@@ -152,7 +154,7 @@ func (s *session) assignCommand() *cobra.Command {
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "template", s.completeTemplates())
 	c.RunE = func(c *cobra.Command, args []string) error {
-		file, first := fileOrDay(from, time.Now().Format(time.DateOnly))
+		file, first := fileOrDay(from, "")
 		rows, err := s.many(args, file, map[string]string{"place": place, "template": template, "from": first, "until": until}, "staff", "place", "template", "from", "until")
 		if err != nil {
 			return err
@@ -175,7 +177,7 @@ func (s *session) assignCommand() *cobra.Command {
 			if err != nil {
 				return atRow(file, i, err)
 			}
-			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code, "from": row["from"], "until": row["until"]})})
+			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code, "from": or(row["from"], todayIn(at.TimeZone)), "until": row["until"]})})
 			done = fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name)
 		}
 		if len(rows) > 1 {
@@ -204,6 +206,13 @@ func (s *session) pinCommand() *cobra.Command {
 				if body.PIN, err = s.secret("PIN: "); err != nil {
 					return err
 				}
+			}
+			var has api.Page[api.Credential]
+			if err := s.client.Get(c.Context(), "/credentials", &has, client.Query("staff", p.StaffNumber), client.Query("limit", "500")); err != nil {
+				return err
+			}
+			if slices.ContainsFunc(has.Items, func(c api.Credential) bool { return c.Kind == "pin" && c.State == "valid" }) {
+				s.ask(fmt.Sprintf("The PIN that %s (%s) has now stops counting. Go on?", fullName(p), p.StaffNumber))
 			}
 			_, err = s.write(c.Context(), "POST", "/credentials/pin", body, fmt.Sprintf("%s has a new PIN; the one before no longer counts.", fullName(p)))
 			return err
@@ -234,6 +243,9 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 			}
 			body.Staff = p.StaffNumber
 		}
+		if explain && body.Staff != "" && permission == "" {
+			return s.whatIsInTheWay(c.Context(), body.Staff, place, at)
+		}
 		where, err := s.place(c.Context(), place)
 		if err != nil {
 			return err
@@ -259,7 +271,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 		}
 		return s.decision(&d, explain)
 	}}
-	c.Flags().StringVar(&place, "place", "", "where (required)")
+	c.Flags().StringVar(&place, "place", "", "where; of a person, why may leave it out and asks about their home site")
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
 	c.Flags().StringVar(&at, "at", "", "when, such as '2026-11-30 02:00' in the place's time zone; now where left out")
 	c.Flags().Int32Var(&level, "level", 0, "at least this level or limit")
@@ -275,8 +287,128 @@ func (s *session) checkCommand() *cobra.Command {
 }
 
 func (s *session) whyCommand() *cobra.Command {
-	return s.asking("why [STAFF]", "The same answer with its grounds, and what would change it",
-		"  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin --place HB-CHEM-1", true)
+	return s.asking("why [STAFF]", "What is in somebody's way, everywhere or at a place, and the act that mends it",
+		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin --place HB-CHEM-1", true)
+}
+
+// whatIsInTheWay answers what a manager asks: why can't she get in here? At a door it is the decision with its grounds; at any
+// other place everything that keeps the person from it, door by door, each with what mends it.
+func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) error {
+	options := []client.Option{}
+	zone := ""
+	if place != "" {
+		where, err := s.place(ctx, place)
+		if err != nil {
+			return err
+		}
+		zone = where.TimeZone
+		options = append(options, client.Query("place", where.Code))
+		if where.Asks != "" {
+			body := api.DecisionRequest{Staff: staff, Place: where.Code}
+			if at != "" {
+				moment, err := readMoment(at, zone)
+				if err != nil {
+					return err
+				}
+				body.At = &moment
+			}
+			var d api.Decision
+			if err := s.client.Do(ctx, "POST", "/decisions", body, &d); err != nil {
+				return err
+			}
+			return s.decision(&d, true)
+		}
+	} else {
+		p, err := s.staff(ctx, staff)
+		if err != nil {
+			return err
+		}
+		if p.HomeSite.Code == "" {
+			return usagef("say at which place: %s belongs to another site", fullName(p))
+		}
+		if zone, err = s.zoneOf(ctx, p.HomeSite.Code); err != nil {
+			return err
+		}
+	}
+	moment, err := s.momentOption(at, zone)
+	if err != nil {
+		return err
+	}
+	var look api.Look
+	if err := s.client.Get(ctx, "/staff/"+staff+"/look", &look, append(options, moment...)...); err != nil {
+		return err
+	}
+	opens, shut := 0, map[string][]string{}
+	var causes []string
+	for _, sight := range look.Items {
+		switch {
+		case sight.Opens == nil:
+		case *sight.Opens:
+			opens++
+		default:
+			cause := strings.TrimSpace(sight.Remedy)
+			if shut[cause] == nil {
+				causes = append(causes, cause)
+			}
+			shut[cause] = append(shut[cause], sight.Place.Name+": "+sight.Sentence)
+		}
+	}
+	free := len(look.Obstacles) == 0 && opens > 0
+	if s.output == "json" {
+		if err := s.json(look); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintf(s.out, "%s (%s), %s, at %s: opens %s.\n", look.Staff.Name, look.Staff.StaffNumber, look.Status, look.Place.Name, words.Count(opens, "door", "doors"))
+		for _, o := range look.Obstacles {
+			fmt.Fprintf(s.out, "  in the way  %s\n  remedy      %s\n", o.Sentence, o.Mend)
+		}
+		for _, cause := range causes {
+			fmt.Fprintf(s.out, "  %s shut: %s\n", words.Count(len(shut[cause]), "door stays", "doors stay"), or(cause, "ask whoever looks after the place"))
+			for _, door := range shut[cause][:min(len(shut[cause]), doorsSaid)] {
+				fmt.Fprintf(s.out, "      %s\n", door)
+			}
+			if more := len(shut[cause]) - doorsSaid; more > 0 {
+				fmt.Fprintf(s.out, "      … and %d more\n", more)
+			}
+		}
+	}
+	if !free {
+		return refusal{}
+	}
+	return nil
+}
+
+// doorsSaid is how many doors of one cause are named.
+const doorsSaid = 4
+
+// todayIn is the date in a time zone.
+func todayIn(zone string) string {
+	location, err := time.LoadLocation(zone)
+	if err != nil {
+		location = time.UTC
+	}
+	return time.Now().In(location).Format(time.DateOnly)
+}
+
+// zoneOf is the time zone of a site.
+func (s *session) zoneOf(ctx context.Context, site string) (string, error) {
+	var at api.Place
+	err := s.client.Get(ctx, "/places/"+url.PathEscape(site), &at)
+	return at.TimeZone, err
+}
+
+// ownZone is the time zone of the home site of whoever is signed in.
+func (s *session) ownZone(ctx context.Context) (string, error) {
+	var me api.Me
+	if err := s.client.Get(ctx, "/me", &me); err != nil {
+		return "", err
+	}
+	p, err := s.staff(ctx, me.StaffNumber)
+	if err != nil {
+		return "", err
+	}
+	return s.zoneOf(ctx, p.HomeSite.Code)
 }
 
 func (s *session) decision(d *api.Decision, explain bool) error {
@@ -332,19 +464,91 @@ func (s *session) lockCommand() *cobra.Command {
 			body := api.LockWrite{}
 			body.Reason = s.reason
 			if until != "" {
-				moment, err := readMoment(until, "Local")
+				zone, err := s.zoneOf(c.Context(), p.HomeSite.Code)
+				if err != nil {
+					return err
+				}
+				moment, err := readMoment(until, zone)
 				if err != nil {
 					return err
 				}
 				body.Until = moment.Format(time.RFC3339)
 			}
-			if err := s.confirm(fmt.Sprintf("Lock %s (%s)?", fullName(p), p.StaffNumber)); err != nil {
-				return err
-			}
+			s.ask(fmt.Sprintf("Lock %s (%s)?", fullName(p), p.StaffNumber))
 			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/lock", body, fmt.Sprintf("%s is locked.", fullName(p)))
 			return err
 		}}
-	c.Flags().StringVar(&until, "until", "", "end of the lock; until unlocked where left out")
+	c.Flags().StringVar(&until, "until", "", "end of the lock, in the time zone of the home site; until unlocked where left out")
+	return c
+}
+
+func (s *session) barCommand() *cobra.Command {
+	var place, until string
+	c := &cobra.Command{Use: "bar STAFF --place PLACE --reason WHY", Short: "Bar somebody from a place and all in it, now; elsewhere nothing changes", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal bar Q0241 --place HB-PACK --until '2026-11-30 06:00' --reason 'incident on the line'"}
+	c.Flags().StringVar(&place, "place", "", "from where (required)")
+	c.Flags().StringVar(&until, "until", "", "end of the bar, in the place's time zone; until it is lifted where left out")
+	completeFlag(c, "place", s.completePlaces())
+	c.RunE = func(c *cobra.Command, args []string) error {
+		p, err := s.staff(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		where, err := s.place(c.Context(), place)
+		if err != nil {
+			return err
+		}
+		body := api.BarWrite{Place: where.Code}
+		body.Reason = s.reason
+		if until != "" {
+			moment, err := readMoment(until, where.TimeZone)
+			if err != nil {
+				return err
+			}
+			body.Until = moment.Format(time.RFC3339)
+		}
+		s.ask(fmt.Sprintf("Bar %s (%s) from %s?", fullName(p), p.StaffNumber, where.Name))
+		_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/bars", body, fmt.Sprintf("%s is barred from %s.", fullName(p), where.Name))
+		return err
+	}
+	return c
+}
+
+func (s *session) unbarCommand() *cobra.Command {
+	var place string
+	c := &cobra.Command{Use: "unbar STAFF", Short: "Lift the bar of somebody", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal unbar Q0241\n  loyal unbar Q0241 --place HB-PACK --reason settled"}
+	c.Flags().StringVar(&place, "place", "", "the place, where they are barred from several")
+	completeFlag(c, "place", s.completePlaces())
+	c.RunE = func(c *cobra.Command, args []string) error {
+		p, err := s.staff(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		bars, _, err := client.All[api.Bar](c.Context(), s.client, "/bars", 500, client.Query("staff", p.StaffNumber))
+		if err != nil {
+			return err
+		}
+		if place != "" {
+			where, err := s.place(c.Context(), place)
+			if err != nil {
+				return err
+			}
+			bars = slices.DeleteFunc(bars, func(b api.Bar) bool { return b.Place.Code != where.Code })
+		}
+		switch len(bars) {
+		case 0:
+			return notFound{fmt.Errorf("%s is barred from no such place", fullName(p))}
+		case 1:
+		default:
+			var places []string
+			for _, b := range bars {
+				places = append(places, b.Place.Code)
+			}
+			return usagef("%s is barred from several places (%s); say which with --place", fullName(p), strings.Join(places, ", "))
+		}
+		_, err = s.write(c.Context(), "DELETE", fmt.Sprint("/bars/", bars[0].ID), nil, fmt.Sprintf("The bar of %s from %s is lifted.", fullName(p), bars[0].Place.Name), client.Query("reason", s.reason))
+		return err
+	}
 	return c
 }
 
@@ -378,9 +582,7 @@ func (s *session) departCommand() *cobra.Command {
 			}
 			body := api.DepartWrite{On: on}
 			body.Reason = s.reason
-			if err := s.confirm(fmt.Sprintf("Record the departure of %s (%s)?", fullName(p), p.StaffNumber)); err != nil {
-				return err
-			}
+			s.ask(fmt.Sprintf("Record the departure of %s (%s)?", fullName(p), p.StaffNumber))
 			done := fullName(p) + " has departed."
 			if on != "" {
 				done = fullName(p) + " departs after " + on + "."

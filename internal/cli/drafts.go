@@ -81,19 +81,37 @@ func (s *session) draftCommand() *cobra.Command {
 	reopen := one("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded", "  loyal draft reopen 7", func(c *cobra.Command, id string, _ []string) error { return do(c, id, "reopen", nil) })
 	var at, title string
 	plan := one("plan [ID]", "Plan a draft for a moment; it is checked now and again when the moment comes", "  loyal draft plan --at '2027-08-01 05:00' --title 'First day of the season' --reason 'agreed in June'", func(c *cobra.Command, id string, _ []string) error {
-		moment, err := readMoment(at, "Local")
+		zone, err := s.ownZone(c.Context())
+		if err != nil {
+			return err
+		}
+		moment, err := readMoment(at, zone)
 		if err != nil {
 			return err
 		}
 		return do(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
 	})
-	plan.Flags().StringVar(&at, "at", "", "when (required)")
+	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
 	plan.Flags().StringVar(&title, "title", "", "what to call it")
 	apply := one("apply [ID]", "Make a draft as one change, whole or not at all", "  loyal draft apply --reason 'agreed with the heads of department'", func(c *cobra.Command, id string, _ []string) error {
 		if s.preview {
 			return show.RunE(c, []string{id})
 		}
-		result, err := s.send(c.Context(), http.MethodPost, "/drafts/"+id+"/apply", api.Reasoned{Reason: s.reason})
+		if !s.yes {
+			var d api.Draft
+			if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
+				return err
+			}
+			if d.Effect != nil {
+				if err := s.agreed(d.Effect); err != nil {
+					return err
+				}
+			}
+		}
+		if s.drafting {
+			return usagef("applying a draft does not go into a draft; leave out --draft")
+		}
+		result, err := s.client.Write(c.Context(), http.MethodPost, "/drafts/"+id+"/apply", api.Reasoned{Reason: s.reason})
 		if err != nil {
 			return err
 		}
@@ -194,9 +212,7 @@ func (s *session) changeCommand() *cobra.Command {
 		return nil
 	}}
 	undo := &cobra.Command{Use: "undo ID", Short: "Reverse a change by a new one; refused where later changes stand on it", Args: cobra.ExactArgs(1), Example: "  loyal change undo 118 --preview\n  loyal change undo 118 --reason 'wrong template' --yes", RunE: func(c *cobra.Command, args []string) error {
-		if err := s.confirm("Undo change " + args[0] + "?"); err != nil {
-			return err
-		}
+		s.ask("Undo change " + args[0] + "?")
 		result, err := s.send(c.Context(), http.MethodPost, "/changes/"+args[0]+"/undo", api.Reasoned{Reason: s.reason})
 		if err != nil {
 			return err

@@ -73,9 +73,7 @@ func (s *session) exceptionCommand() *cobra.Command {
 			fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Needless)
 			operations = append(operations, api.Operation{Op: "exception.end", On: fmt.Sprint(e.ID)})
 		}
-		if err := s.confirm(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions"))); err != nil {
-			return err
-		}
+		s.ask(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions")))
 		_, err = s.change(c.Context(), words.Count(len(needless), "needless exception", "needless exceptions")+" ended.", operations...)
 		return err
 	}}

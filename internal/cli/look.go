@@ -40,7 +40,8 @@ func (s *session) whoCanCommand() *cobra.Command {
 		}
 		return list(c.Context(), s, "/places/"+url.PathEscape(where.Code)+"/people", *limit, []column[api.PlacePerson]{
 			{"NUMBER", func(p api.PlacePerson) string { return p.StaffNumber }}, {"NAME", func(p api.PlacePerson) string { return p.Name }}, {"AS", func(p api.PlacePerson) string { return or(p.Template, "–") }},
-			{"THROUGH", func(p api.PlacePerson) string { return p.Through }}, {"LEVEL", func(p api.PlacePerson) string { return p.Level }}, {"UNTIL", func(p api.PlacePerson) string { return p.Until }},
+			{"THROUGH", func(p api.PlacePerson) string { return p.Through }}, {"LEVEL", func(p api.PlacePerson) string { return p.Level }},
+			{"UNTIL", func(p api.PlacePerson) string { return strings.TrimSuffix(p.Until+", "+p.Ends, ", ") }}, {"LACKS", func(p api.PlacePerson) string { return p.Lacks }},
 		}, append(options, among()...)...)
 	}
 	return c

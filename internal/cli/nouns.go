@@ -46,7 +46,9 @@ func noun(use, short string, children ...*cobra.Command) *cobra.Command {
 }
 
 func limitFlag(c *cobra.Command, usual int) *int {
-	return c.Flags().Int("limit", usual, "how many at most")
+	limit := c.Flags().Int("limit", -usual, "how many at most; all where the list does not go to a terminal")
+	c.Flags().Lookup("limit").DefValue = fmt.Sprint(usual)
+	return limit
 }
 
 func status(p api.Staff) string {
@@ -214,7 +216,7 @@ func (s *session) placeCommand() *cobra.Command {
 			return nil
 		}
 		fmt.Fprintln(s.out)
-		return list(c.Context(), s, "/places/"+p.Code+"/people", 500, []column[api.PlacePerson]{
+		return list(c.Context(), s, "/places/"+p.Code+"/people", -500, []column[api.PlacePerson]{
 			{"NUMBER", func(p api.PlacePerson) string { return p.StaffNumber }}, {"NAME", func(p api.PlacePerson) string { return p.Name }},
 			{"AS", func(p api.PlacePerson) string { return p.Template }}, {"THROUGH", func(p api.PlacePerson) string { return p.Through }},
 			{"LEVEL", func(p api.PlacePerson) string { return p.Level }}, {"UNTIL", func(p api.PlacePerson) string { return p.Until }},
@@ -252,9 +254,7 @@ func (s *session) placeCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.confirm(fmt.Sprintf("Retire %s (%s) and all below it?", p.Name, p.Code)); err != nil {
-			return err
-		}
+		s.ask(fmt.Sprintf("Retire %s (%s) and all below it?", p.Name, p.Code))
 		_, err = s.write(c.Context(), "POST", "/places/"+p.Code+"/retire", api.Reasoned{Reason: s.reason}, p.Name+" is retired.", client.IfMatch(p.ETag))
 		return err
 	}}
@@ -306,9 +306,7 @@ func (s *session) deviceCommand() *cobra.Command {
 	add.Flags().StringVar(&place, "place", "", "the place it may ask for, with all below it (required)")
 	completeFlag(add, "place", s.completePlaces())
 	retire := &cobra.Command{Use: "retire ID", Short: "Disconnect a device: its token counts no longer", Args: cobra.ExactArgs(1), Example: "  loyal device retire 3 --reason 'replaced'", RunE: func(c *cobra.Command, args []string) error {
-		if err := s.confirm("Disconnect device " + args[0] + "?"); err != nil {
-			return err
-		}
+		s.ask("Retire device " + args[0] + "? Its doors get no more answers.")
 		_, err := s.write(c.Context(), "DELETE", "/devices/"+url.PathEscape(args[0]), nil, "The device is disconnected.", client.Query("reason", s.reason))
 		return err
 	}}
@@ -367,4 +365,73 @@ func (s *session) eventCommand() *cobra.Command {
 		}, client.Query("staff", staff), client.Query("place", place), client.Query("outcome", outcome))
 	}
 	return noun("event", "Decisions that really happened", listing)
+}
+
+// sessionCommand shows and ends what one is signed in with, or somebody over whom one stands.
+func (s *session) sessionCommand() *cobra.Command {
+	var staff string
+	path := func(c *cobra.Command) (string, error) {
+		if staff == "" {
+			return "/me/sessions", nil
+		}
+		p, err := s.staff(c.Context(), staff)
+		if err != nil {
+			return "", err
+		}
+		return "/staff/" + p.StaffNumber + "/sessions", nil
+	}
+	listing := &cobra.Command{Use: "list", Short: "Sessions and tokens, your own or somebody's", Args: cobra.NoArgs, Example: "  loyal session list\n  loyal session list --staff Q0003"}
+	limit := limitFlag(listing, 200)
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		at, err := path(c)
+		if err != nil {
+			return err
+		}
+		return list(c.Context(), s, at, *limit, []column[api.Session]{
+			{"ID", func(v api.Session) string { return fmt.Sprint(v.ID) }}, {"WHAT", func(v api.Session) string { return or(v.Name, v.Kind) }}, {"SCOPE", func(v api.Session) string { return v.Scope }},
+			{"BEGUN", func(v api.Session) string { return v.CreatedAt.Local().Format("2006-01-02 15:04") }}, {"FROM", func(v api.Session) string { return v.Address }},
+			{"USED", func(v api.Session) string { return when(v.LastUsed) }}, {"UNTIL", func(v api.Session) string { return v.ExpiresAt.Local().Format("2006-01-02") }},
+			{"", func(v api.Session) string {
+				if v.Present {
+					return "this one"
+				}
+				return ""
+			}},
+		})
+	}
+	all := false
+	end := &cobra.Command{Use: "end [ID]", Short: "End a session or token, or with --all every other one", Args: cobra.MaximumNArgs(1), Example: "  loyal session end 12\n  loyal session end --all\n  loyal session end --all --staff Q0003", RunE: func(c *cobra.Command, args []string) error {
+		if err := s.atOnce(); err != nil {
+			return err
+		}
+		if all == (len(args) == 1) {
+			return usagef("say the number of a session, or --all")
+		}
+		at, err := path(c)
+		if err != nil {
+			return err
+		}
+		var options []client.Option
+		switch {
+		case len(args) == 1 && staff == "":
+			at += "/" + url.PathEscape(args[0])
+		case len(args) == 1:
+			options = append(options, client.Query("session", args[0]))
+		default:
+			if err := s.confirm("End all of them?"); err != nil {
+				return err
+			}
+		}
+		if err := s.client.Do(c.Context(), "DELETE", at, nil, nil, options...); err != nil {
+			return err
+		}
+		fmt.Fprintln(s.err, "Ended.")
+		return nil
+	}}
+	end.Flags().BoolVar(&all, "all", false, "all but the one you are using")
+	for _, c := range []*cobra.Command{listing, end} {
+		c.Flags().StringVar(&staff, "staff", "", "of somebody over whom you stand")
+		completeFlag(c, "staff", s.completeStaff())
+	}
+	return noun("session", "Where you, or others, are signed in", listing, end)
 }

@@ -23,10 +23,20 @@ type column[T any] struct {
 }
 
 // list prints a list: aligned for people, or as the service's own JSON or CSV for programs.
+// A limit below nothing is the usual one, which holds on a terminal: what goes elsewhere is whole.
 func list[T any](ctx context.Context, s *session, path string, most int, columns []column[T], options ...client.Option) error {
+	asked := ""
+	switch {
+	case most > 0:
+		asked = fmt.Sprint(most)
+	case s.output == "text" && onTerminal(s.out):
+		most = -most
+	default:
+		most = everything
+	}
 	if s.output == "csv" {
 		var raw []byte
-		if err := s.client.Get(ctx, path, &raw, append(options, client.Header("Accept", "text/csv"), client.Query("limit", fmt.Sprint(most)))...); err != nil {
+		if err := s.client.Get(ctx, path, &raw, append(options, client.Header("Accept", "text/csv"), client.Query("limit", asked))...); err != nil {
 			return err
 		}
 		_, err := s.out.Write(raw)
@@ -40,6 +50,9 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 		if items == nil {
 			items = []T{}
 		}
+		if total > len(items) {
+			fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", len(items), total)
+		}
 		return s.json(items)
 	}
 	table(s, items, columns)
@@ -50,6 +63,14 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 		fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", len(items), total)
 	}
 	return nil
+}
+
+// everything is more than any list holds.
+const everything = 10_000_000
+
+func onTerminal(w io.Writer) bool {
+	file, is := w.(*os.File)
+	return is && term.IsTerminal(int(file.Fd()))
 }
 
 func table[T any](s *session, items []T, columns []column[T]) {
@@ -104,17 +125,17 @@ func colours(w io.Writer) bool {
 // The finders turn what a person types into the one record they mean: a code or number, or an unambiguous part of a name.
 
 func (s *session) staff(ctx context.Context, typed string) (*api.Staff, error) {
-	return find(ctx, s, "/staff", typed, "staff member", func(p api.Staff) (string, string) {
+	return find(ctx, s, "/staff", "name", typed, "staff member", func(p api.Staff) (string, string) {
 		return p.StaffNumber, strings.TrimSpace(p.GivenName + " " + p.FamilyName)
 	})
 }
 
 func (s *session) place(ctx context.Context, typed string) (*api.Place, error) {
-	return find(ctx, s, "/places", typed, "place", func(p api.Place) (string, string) { return p.Code, p.Name })
+	return find(ctx, s, "/places", "q", typed, "place", func(p api.Place) (string, string) { return p.Code, p.Name })
 }
 
 func (s *session) template(ctx context.Context, typed string) (*api.Template, error) {
-	return find(ctx, s, "/templates", typed, "template", func(t api.Template) (string, string) { return t.Code, t.Name })
+	return find(ctx, s, "/templates", "q", typed, "template", func(t api.Template) (string, string) { return t.Code, t.Name })
 }
 
 const candidatesShown = 12
@@ -122,14 +143,14 @@ const candidatesShown = 12
 // retires are the lists that hide what is retired unless asked for it.
 var retires = map[string]bool{"/places": true, "/templates": true, "/permissions": true}
 
-func find[T any](ctx context.Context, s *session, path, typed, noun string, name func(T) (code, name string)) (*T, error) {
+func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T, error) {
 	typed = strings.TrimSpace(typed)
 	if typed == "" {
 		return nil, usagef("say which %s: a code or part of a name", noun)
 	}
-	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query("q", typed))
+	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query(by, typed))
 	if err == nil && total == 0 && retires[path] { // what is retired has a past, and can be brought back
-		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query("q", typed), client.Query("retired", "true"))
+		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query(by, typed), client.Query("retired", "true"))
 	}
 	if err != nil {
 		return nil, err
@@ -171,12 +192,12 @@ func only[T any](items []T, name func(T) (string, string), full string) bool {
 }
 
 // complete offers codes and names from the service.
-func complete[T any](s *session, path string, name func(T) (code, name string)) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+func complete[T any](s *session, path, by string, name func(T) (code, name string)) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		if s.client == nil && s.connect() != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}
-		items, _, err := client.All[T](c.Context(), s.client, path, 50, client.Query("q", typed))
+		items, _, err := client.All[T](c.Context(), s.client, path, 50, client.Query(by, typed))
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}
@@ -190,19 +211,19 @@ func complete[T any](s *session, path string, name func(T) (code, name string)) 
 }
 
 func (s *session) completeStaff() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return complete(s, "/staff", func(p api.Staff) (string, string) { return p.StaffNumber, p.GivenName + " " + p.FamilyName })
+	return complete(s, "/staff", "name", func(p api.Staff) (string, string) { return p.StaffNumber, p.GivenName + " " + p.FamilyName })
 }
 
 func (s *session) completePlaces() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return complete(s, "/places", func(p api.Place) (string, string) { return p.Code, p.Name })
+	return complete(s, "/places", "q", func(p api.Place) (string, string) { return p.Code, p.Name })
 }
 
 func (s *session) completeTemplates() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return complete(s, "/templates", func(t api.Template) (string, string) { return t.Code, t.Name })
+	return complete(s, "/templates", "q", func(t api.Template) (string, string) { return t.Code, t.Name })
 }
 
 func (s *session) completePermissions() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return complete(s, "/permissions", func(p api.Permission) (string, string) { return p.Key, p.Title })
+	return complete(s, "/permissions", "q", func(p api.Permission) (string, string) { return p.Key, p.Title })
 }
 
 func completeFlag(c *cobra.Command, flag string, offer func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) {

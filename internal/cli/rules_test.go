@@ -149,7 +149,7 @@ func TestRulesAreKeptAsFiles(t *testing.T) {
 	}
 	assert.Contains(t, d.ok("draft", "show"), "1 edit", "it stands as it was")
 	d.ok("draft", "discard", "--yes")
-	assert.Contains(t, d.ok("template", "import", file, "--reason", "agreed in June"), "Applied: 1 step.")
+	assert.Contains(t, d.ok("template", "import", file, "--reason", "agreed in June", "--yes"), "Applied: 1 step.")
 	_, problems, code := d.run("rulebook: 1\ntemplates:\n  - code: packer\n    nmae: Packer\n", "template", "import", "-")
 	assert.Equal(t, ExitUsage, code)
 	assert.Contains(t, problems, "Line 4, column 5: there is no key \"nmae\" here")
@@ -187,8 +187,8 @@ func TestManyAreAssignedAndExceptedFromAFile(t *testing.T) {
 	var exceptions []api.Exception
 	require.NoError(t, json.Unmarshal([]byte(listed), &exceptions))
 	require.Len(t, exceptions, 3)
-	d.ok("exception", "edit", fmt.Sprint(exceptions[0].ID), "--until", testkit.InWeeks(2), "--reason", "sooner")
-	d.ok("exception", "end", fmt.Sprint(exceptions[0].ID), fmt.Sprint(exceptions[1].ID), "--reason", "done")
+	d.ok("exception", "edit", fmt.Sprint(exceptions[0].ID), "--until", testkit.InWeeks(2), "--reason", "sooner", "--yes")
+	d.ok("exception", "end", fmt.Sprint(exceptions[0].ID), fmt.Sprint(exceptions[1].ID), "--reason", "done", "--yes")
 	assert.Contains(t, d.ok("exception", "tidy", "--yes"), "2 needless exceptions ended.")
 	assert.Contains(t, d.ok("exception", "tidy"), "No exception is needless.")
 	assert.Contains(t, d.refused(ExitUsage, "exception", "add", "Q0011", "--place", "HB"), "say which permission")
@@ -265,7 +265,8 @@ func TestALongFileIsAssignedAsOneChange(t *testing.T) {
 	drafted, problems, code := d.run(each, "exception", "withhold", "--from", "-", "--place", "HB-LINE-1", "--reason", "light duty", "--draft")
 	require.Zero(t, code, problems)
 	assert.Regexp(t, `(?s)Make an exception for Q0012 .*“interlock under repair”.*Make an exception for Q0013 .*“light duty”`, drafted)
-	applied := d.ok("draft", "apply")
+	assert.Contains(t, d.refused(ExitUsage, "draft", "apply"), "This takes access from")
+	applied := d.ok("draft", "apply", "--yes")
 	id := regexp.MustCompile(`change (\d+)`).FindStringSubmatch(applied)[1]
 	assert.Contains(t, d.ok("change", "show", id), "interlock under repair; light duty", "what was said of each speaks for the whole")
 	assert.Contains(t, d.ok("exception", "list", "--staff", "Q0013"), "light duty")

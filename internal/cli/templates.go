@@ -357,9 +357,7 @@ func (s *session) templateRetire() *cobra.Command {
 		if endAssignments {
 			set["end_assignments"] = true
 		}
-		if err := s.confirm(fmt.Sprintf("Retire %s, which %s?", t.Name, words.Count(t.Assignments, "assignment uses", "assignments use"))); err != nil {
-			return err
-		}
+		s.ask(fmt.Sprintf("Retire %s, which %s?", t.Name, words.Count(t.Assignments, "assignment uses", "assignments use")))
 		_, err = s.change(c.Context(), t.Name+" is retired.", api.Operation{Op: "template.retire", On: t.Code, Set: raw(set)})
 		return err
 	}

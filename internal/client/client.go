@@ -151,11 +151,16 @@ func (c *Client) Write(ctx context.Context, method, path string, body any, optio
 	return &result, nil
 }
 
-// SignIn signs in and keeps the token.
+// SignIn signs in and keeps the token, which may do everything.
 func (c *Client) SignIn(ctx context.Context, name, password, device string) (*api.SignedIn, error) {
+	return c.SignInFor(ctx, name, password, device, "")
+}
+
+// SignInFor signs in and keeps the token, which may do what its scope says: read, daily or everything.
+func (c *Client) SignInFor(ctx context.Context, name, password, device, scope string) (*api.SignedIn, error) {
 	var signed api.SignedIn
 	c.Token = ""
-	err := c.Do(ctx, http.MethodPost, "/session", api.SignIn{Name: name, Password: password, Kind: "client", Device: device}, &signed)
+	err := c.Do(ctx, http.MethodPost, "/session", api.SignIn{Name: name, Password: password, Kind: "client", Device: device, Scope: scope}, &signed)
 	c.Token = signed.Token
 	return &signed, err
 }

@@ -106,7 +106,7 @@ func TestAnEstateIsMadeFromItsSeed(t *testing.T) {
 	snapshot, err := demo.Snapshot(size)
 	require.NoError(t, err)
 	assert.NotNil(t, snapshot.Tree().At(300))
-	dsn := testkit.DSN(t)
-	require.NoError(t, demo.Generate(ctx, dsn, size, io.Discard))
-	assert.ErrorContains(t, demo.Generate(ctx, dsn, size, io.Discard), "holds something already")
+	dsn, keys := testkit.DSN(t), t.TempDir()
+	require.NoError(t, demo.Generate(ctx, dsn, keys, size, io.Discard))
+	assert.ErrorContains(t, demo.Generate(ctx, dsn, keys, size, io.Discard), "holds something already")
 }

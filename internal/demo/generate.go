@@ -25,7 +25,7 @@ import (
 type Size struct {
 	Staff, Places, Assignments int
 	Seed                       uint64
-	Digest                     func(string) credential.Digest // of PINs; nil gives none
+	PINs                       func(string) (credential.Digest, []byte) // how they are hashed; nil gives none
 	Today                      day.Date
 }
 
@@ -123,8 +123,9 @@ func makePeople(s *org.State, size Size, random *rand.Rand) {
 			FamilyName: familyNames[random.IntN(len(familyNames))] + fmt.Sprintf(" %c%d", 'A'+rune(random.IntN(26)), i/500), JobTitle: "Hand", Engagement: people.Employee,
 			HomeSite: estate.PlaceID(random.IntN(sites)*placesPerSite + 1), StartDate: size.Today - 400, Owner: i == 0, Revision: 1}
 		s.PutStaff(p)
-		if size.Digest != nil {
-			s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN, Digest: size.Digest(PIN(i + 1)), State: credential.Valid,
+		if size.PINs != nil {
+			digest, sealed := size.PINs(PIN(i + 1))
+			s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN, Digest: digest, Sealed: sealed, State: credential.Valid,
 				IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 		}
 	}
@@ -140,6 +141,9 @@ func PIN(n int) string { return fmt.Sprintf("%08d", n) }
 // DeviceToken is the token of a generated device, 1 to 3; device n stands at site n-1.
 func DeviceToken(n int) string { return fmt.Sprintf("lld_generated-%d", n) }
 
+// cheap is the least that the hash can cost.
+var cheap = app.Cost{Memory: 8, Passes: 1, Lanes: 1}
+
 // OwnerPassword is the password of the generated owner, G000001.
 const OwnerPassword = "measured quince lantern"
 
@@ -148,17 +152,27 @@ func Snapshot(size Size) (*access.Snapshot, error) { return access.Compile(State
 
 // Generate fills an empty database with a generated estate. It writes rows as they are, with no change and no audit
 // entry: this is for measurements and for nothing else, and is refused on a database that holds anything.
-func Generate(ctx context.Context, dsn string, size Size, progress io.Writer) error {
+// keyFolder is where its key file is, or is made. Its PINs are hashed at little cost: hundreds of thousands at the usual one
+// would take hours.
+func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io.Writer) error {
 	db, err := store.Open(ctx, dsn)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = db.Close() }()
+	keys, err := app.Found(ctx, db, keyFolder, cheap)
+	if err != nil {
+		return err
+	}
+	db.SignWith(keys.SignHead)
+	if size.PINs, err = app.HashPINs(ctx, db, keys); err != nil {
+		return err
+	}
 	if size.Today.IsZero() {
 		size.Today = day.Of(time.Now())
 	}
 	s := State(size)
-	hash, err := app.HashPassword(OwnerPassword)
+	hash, err := app.HashPassword(OwnerPassword, app.StrongCost)
 	if err != nil {
 		return err
 	}

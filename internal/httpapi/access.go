@@ -8,6 +8,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
@@ -33,6 +34,7 @@ type ending struct {
 func (s *Server) registerAccess() {
 	s.registerAssignments()
 	s.registerExceptions()
+	s.registerBars()
 	s.registerCredentials()
 	s.registerDecisions()
 	s.registerDevices()
@@ -48,14 +50,18 @@ func (s *Server) registerAssignments() {
 		When     string `query:"when" enum:"now,later,past,ended" doc:"Left out: all but those taken back"`
 	}
 	route(s, "GET", "/assignments", "list-assignments", "assignments", "Assignments of those you may see", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Assignment], error) {
-		v := s.view()
+		v := s.view(ctx)
 		keep, err := s.assignmentFilter(ctx, v, in.Staff, in.Place, in.Template, in.When)
 		if err != nil {
 			return nil, err
 		}
 		all := []*org.Assignment{}
 		if in.Staff != "" {
-			for _, id := range v.live.State().AssignmentsOf(v.live.State().StaffByNumber(in.Staff).ID) {
+			p, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+			if err != nil {
+				return nil, err
+			}
+			for _, id := range v.live.State().AssignmentsOf(p.ID) {
 				if a := v.live.State().Assignment(id); keep(a) {
 					all = append(all, a)
 				}
@@ -82,12 +88,10 @@ func (s *Server) registerAssignments() {
 		Body api.Assignment
 	}
 	route(s, "GET", "/assignments/{id}", "get-assignment", "assignments", "One assignment", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneNumber) (*one, error) {
-		v := s.view()
+		v := s.view(ctx)
 		a := v.live.State().Assignment(org.AssignmentID(in.ID))
-		if a != nil {
-			if _, err := s.app.PersonFor(callerOf(ctx).id(), v.staffRef(a.Staff).StaffNumber); err == nil {
-				return &one{ETag: etag(a.Revision), Body: v.assignment(a)}, nil
-			}
+		if a != nil && v.sees.whatIsAt(a.Staff, a.Place) {
+			return &one{ETag: etag(a.Revision), Body: v.assignment(a)}, nil
 		}
 		return nil, fault.Missingf("path.id", "there is no assignment %d that you may see", in.ID)
 	})
@@ -113,9 +117,8 @@ func (s *Server) registerAssignments() {
 
 func (s *Server) assignmentFilter(ctx context.Context, v view, staff, place, template, when string) (func(*org.Assignment) bool, error) {
 	actor := callerOf(ctx).id()
-	reach, _ := v.live.Reach(actor, permit.ViewStaff, v.at.Unix())
 	if staff != "" {
-		if _, err := s.app.PersonFor(actor, staff); err != nil {
+		if _, _, err := s.app.PersonFor(actor, staff); err != nil {
 			return nil, err
 		}
 	}
@@ -130,8 +133,54 @@ func (s *Server) assignmentFilter(ctx context.Context, v view, staff, place, tem
 	return func(a *org.Assignment) bool {
 		now := v.when(a)
 		return (at == nil || v.live.Tree().Within(a.Place, at.ID)) && (of == nil || a.Template == of.ID) &&
-			(when == now || when == "" && now != "ended") && v.live.BelongsWithin(v.live.State().Person(a.Staff), reach)
+			(when == now || when == "" && now != "ended") && v.sees.whatIsAt(a.Staff, a.Place)
 	}, nil
+}
+
+func (s *Server) registerBars() {
+	type listIn struct {
+		Paging
+		Staff string `query:"staff" maxLength:"64"`
+		Place string `query:"place" maxLength:"64" doc:"At this place or below it"`
+		All   bool   `query:"all" doc:"Those that are lifted or have run out too"`
+	}
+	route(s, "GET", "/bars", "list-bars", "bars", "Who is kept out of which place, of those you may see", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Bar], error) {
+		v := s.view(ctx)
+		place, err := v.placeFor("query.place", in.Place)
+		if err != nil {
+			return nil, err
+		}
+		var of people.StaffID
+		if in.Staff != "" {
+			p, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+			if err != nil {
+				return nil, err
+			}
+			of = p.ID
+		}
+		all := []api.Bar{}
+		for _, b := range v.live.State().Bars.All() {
+			if (of == 0 || b.Staff == of) && (place == nil || v.live.Tree().Within(b.Place, place.ID)) && (in.All || b.Holds(v.at)) && v.sees.whatIsAt(b.Staff, b.Place) {
+				all = append(all, v.bar(b))
+			}
+		}
+		return pageOf(all, &in.Paging)
+	})
+	type addIn struct {
+		OneStaff
+		Writing
+		Body api.BarWrite
+	}
+	route(s, "POST", "/staff/{id}/bars", "bar-staff", "bars", "Bar somebody from a place and all below it: it holds when this returns", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "bar.add", Set: set(map[string]string{"staff": in.ID, "place": in.Body.Place, "until": in.Body.Until})})
+	})
+	route(s, "DELETE", "/bars/{id}", "lift-bar", "bars", "Lift a bar; it stays on record", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "bar.end", On: in.text()})
+	})
+}
+
+func (v view) bar(b *org.Bar) api.Bar {
+	return api.Bar{ID: uint32(b.ID), Staff: v.named(b.Staff), Place: v.placeRef(b.Place), Reason: b.Reason, Since: b.Since, Until: moment(b.Until), By: v.staffRef(b.By), Ended: b.Ended, ETag: etag(b.Revision)}
 }
 
 func (s *Server) registerCredentials() {
@@ -140,11 +189,11 @@ func (s *Server) registerCredentials() {
 		Staff string `query:"staff" maxLength:"64" required:"true"`
 	}
 	route(s, "GET", "/credentials", "list-credentials", "credentials", "Somebody's credentials, without their secrets", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Credential], error) {
-		p, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+		p, err := s.app.PersonWhole(callerOf(ctx).id(), in.Staff)
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
+		v := s.view(ctx)
 		all := []api.Credential{}
 		for _, id := range v.live.State().CredentialsOf(p.ID) {
 			all = append(all, v.credential(v.live.State().Credential(id)))
@@ -166,23 +215,27 @@ func (s *Server) registerCredentials() {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "password.issue", Set: set(map[string]string{"staff": in.Body.Staff})})
 	})
 	route(s, "DELETE", "/credentials/{id}", "withdraw-credential", "credentials", "Withdraw a PIN", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *ending) (*changed, error) {
-		v := s.view()
+		v := s.view(ctx)
 		c := v.live.State().Credential(credential.ID(in.ID))
-		if c == nil || c.Kind != credential.PIN {
-			return nil, fault.Missingf("path.id", "there is no PIN %d", in.ID)
+		if c == nil || c.Kind != credential.PIN || !v.sees.whole(c.Staff) {
+			return nil, fault.Missingf("path.id", "there is no PIN %d that you may see", in.ID)
 		}
 		if c.State == credential.Withdrawn {
 			return nil, fault.Conflictf("path.id", "this PIN is withdrawn already")
 		}
-		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.staffRef(c.Staff).StaffNumber})})
+		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "pin.withdraw", Set: set(map[string]string{"staff": v.named(c.Staff).StaffNumber})})
 	})
 }
 
 func (s *Server) registerDevices() {
-	route(s, "GET", "/devices", "list-devices", "devices", "Door controllers and terminals that may ask for decisions", Access{Permission: permit.ManageDevices}, func(_ context.Context, in *Paging) (*listed[api.Device], error) {
-		v := s.view()
+	route(s, "GET", "/devices", "list-devices", "devices", "Door controllers and terminals that may ask for decisions", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *Paging) (*listed[api.Device], error) {
+		v := s.view(ctx)
 		all := []api.Device{}
+		reach, _ := v.live.Reach(callerOf(ctx).id(), permit.ManageDevices, v.at.Unix())
 		for _, d := range v.live.State().Devices.All() {
+			if !access.InReach(reach, d.Place) {
+				continue
+			}
 			all = append(all, api.Device{ID: uint32(d.ID), Name: d.Name, Place: v.placeRef(d.Place), Revoked: d.Revoked, ETag: etag(d.Revision)})
 		}
 		return pageOf(all, in)
@@ -206,10 +259,13 @@ func (s *Server) registerToday() {
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
+		v := s.view(ctx)
 		out := &today{Body: api.Today{Date: v.at.In(v.live.Location(callerOf(ctx).id())).Format(time.DateOnly), Counts: t.Counts,
 			Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
-			Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless}}
+			Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless, Barred: []api.Bar{}, Aside: t.Aside}}
+		for _, b := range t.Barred {
+			out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))
+		}
 		for _, p := range t.Starting {
 			line := v.person(p)
 			line.Date = p.StartDate.String()
@@ -239,13 +295,13 @@ func (s *Server) registerToday() {
 	}
 	type found struct{ Body api.Page[api.Found] }
 	route(s, "GET", "/find", "find", "today", "Find people, places and templates by any part of a name or code", Access{}, func(ctx context.Context, in *findIn) (*found, error) {
-		v := s.view()
+		v := s.view(ctx)
 		out := &found{Body: api.Page[api.Found]{Items: []api.Found{}}}
 		// Whoever may see no staff still finds places: the refusal is not worth failing a search for.
 		if staff, total, err := s.app.FindStaff(callerOf(ctx).id(), app.StaffQuery{Search: in.Q, Limit: in.Limit}); err == nil {
 			out.Body.Total = total
 			for _, p := range staff {
-				shown := v.staff(p)
+				shown := v.staff(p) // a narrow one comes narrowed
 				out.Body.Items = append(out.Body.Items, api.Found{Kind: "staff", Code: p.Number, Name: p.FullName(),
 					Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "), Status: shown.Status, Locked: shown.Lock != nil})
 			}

@@ -4,11 +4,13 @@ import (
 	"context"
 	"net/http"
 	"slices"
+	"time"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -56,8 +58,8 @@ func (s *Server) registerPermissions() {
 		Group   string `query:"group" maxLength:"64" doc:"In this group or below it"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
-	route(s, "GET", "/permissions", "list-permissions", "catalogue", "The permissions of the catalogue", Access{}, func(_ context.Context, in *permissionsIn) (*listed[api.Permission], error) {
-		v := s.view()
+	route(s, "GET", "/permissions", "list-permissions", "catalogue", "The permissions of the catalogue", Access{}, func(ctx context.Context, in *permissionsIn) (*listed[api.Permission], error) {
+		v := s.view(ctx)
 		group, err := v.inGroup(in.Group)
 		if err != nil {
 			return nil, err
@@ -79,8 +81,8 @@ func (s *Server) registerPermissions() {
 		ETag string `header:"ETag"`
 		Body api.Permission
 	}
-	route(s, "GET", "/permissions/{id}", "get-permission", "catalogue", "One permission", Access{}, func(_ context.Context, in *OneKey) (*one, error) {
-		v := s.view()
+	route(s, "GET", "/permissions/{id}", "get-permission", "catalogue", "One permission", Access{}, func(ctx context.Context, in *OneKey) (*one, error) {
+		v := s.view(ctx)
 		p, err := v.permissionFor("path.id", in.ID)
 		if err != nil {
 			return nil, err
@@ -98,7 +100,7 @@ func (s *Server) registerPermissions() {
 	}
 	route(s, "GET", "/permissions/{id}/people", "list-holders", "catalogue", "Everybody who holds a permission anywhere, through what, until when", Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *holdersIn) (*listed[api.Holder], error) {
-			v := s.view()
+			v := s.view(ctx)
 			p, err := v.permissionFor("path.id", in.ID)
 			if err != nil {
 				return nil, err
@@ -107,10 +109,9 @@ func (s *Server) registerPermissions() {
 			if in.Under != "" && under == nil {
 				return nil, fault.Missingf("query.under", "no place has the code %q", in.Under)
 			}
-			reach, _ := v.live.Reach(callerOf(ctx).id(), permit.ViewStaff, v.at.Unix())
 			var all []api.Holder
 			for _, h := range v.live.Holders(p.ID, v.at.Unix()) {
-				if (under == nil || v.live.Tree().Within(h.Place, under.ID) || v.live.Tree().Within(under.ID, h.Place)) && v.live.BelongsWithin(v.live.State().Person(h.Staff), reach) {
+				if (under == nil || v.live.Tree().Within(h.Place, under.ID) || v.live.Tree().Within(under.ID, h.Place)) && v.sees.holds(&h) {
 					all = append(all, v.holder(p, &h))
 				}
 			}
@@ -196,18 +197,30 @@ func (v view) permissionUse() (given, undecided map[permit.PermissionID]int) {
 	return given, undecided
 }
 
+// holds reports whether a reader sees that somebody holds something where they do: all of those whom they see whole, and of
+// others what is held at their own places.
+func (r *sees) holds(h *access.Holder) bool {
+	return r.whatIsAt(h.Staff, h.Place)
+}
+
 func (v view) holder(p *permit.Permission, h *access.Holder) api.Holder {
 	staff := v.live.State().Person(h.Staff)
-	out := api.Holder{StaffNumber: staff.Number, Name: staff.FullName(), JobTitle: staff.JobTitle, Place: v.placeRef(h.Place), Level: p.Scale.Word(h.Level)}
+	out := api.Holder{StaffNumber: staff.Number, Name: staff.FullName(), Place: v.placeRef(h.Place), Level: p.Scale.Word(h.Level)}
+	if v.sees.whole(h.Staff) {
+		out.JobTitle = staff.JobTitle
+	}
+	location := v.live.Tree().At(h.Place).Location
 	switch {
 	case h.Owner:
 		out.Through = "owner"
 	case h.Exception != 0:
-		e := v.live.State().Exception(h.Exception)
-		out.Through, out.From, out.Until = "exception", e.From.String(), e.Until.String()
+		out.Through, out.From = "exception", v.live.State().Exception(h.Exception).From.String()
 	default:
 		a := v.live.State().Assignment(h.Assignment)
-		out.Through, out.From, out.Until = v.live.State().Template(a.Template).Name, a.From.String(), a.Until.String()
+		out.Through, out.From = v.live.State().Template(a.Template).Name, a.From.String()
+	}
+	if h.Until < access.Ever {
+		out.Until = day.Of(time.Unix(h.Until-1, 0).In(location)).String()
 	}
 	return out
 }
@@ -217,8 +230,8 @@ func (s *Server) registerGroups() {
 		Paging
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
-	route(s, "GET", "/groups", "list-groups", "catalogue", "The groups of the catalogue as a tree walk, parents before children", Access{}, func(_ context.Context, in *groupsIn) (*listed[api.Group], error) {
-		v := s.view()
+	route(s, "GET", "/groups", "list-groups", "catalogue", "The groups of the catalogue as a tree walk, parents before children", Access{}, func(ctx context.Context, in *groupsIn) (*listed[api.Group], error) {
+		v := s.view(ctx)
 		return pageOf(v.groups(in.Retired), in.whole(treeRows))
 	})
 	type addIn struct {
@@ -280,8 +293,8 @@ func (s *Server) registerRulebook() {
 		Catalogue bool     `query:"catalogue" default:"true" doc:"The groups and permissions"`
 		Templates []string `query:"templates" doc:"Codes with commas; left out: all; none: no template"`
 	}
-	route(s, "GET", "/rulebook", "get-rulebook", "rulebook", "The catalogue and the templates as one readable YAML document", Access{}, func(_ context.Context, in *bookIn) (*yamlOut, error) {
-		v := s.view()
+	route(s, "GET", "/rulebook", "get-rulebook", "rulebook", "The catalogue and the templates as one readable YAML document", Access{}, func(ctx context.Context, in *bookIn) (*yamlOut, error) {
+		v := s.view(ctx)
 		wanted := map[string]bool{}
 		for _, code := range in.Templates {
 			t := v.live.State().TemplateByCode(code)
@@ -309,7 +322,7 @@ func (s *Server) registerRulebook() {
 		Reason  string `query:"reason" maxLength:"500"`
 		RawBody []byte `contentType:"application/yaml"`
 	}
-	route(s, "POST", "/rulebook", "apply-rulebook", "rulebook", "Make the catalogue and the templates as a rulebook says; what it does not name is left alone", Access{Permission: permit.EditTemplates},
+	route(s, "POST", "/rulebook", "apply-rulebook", "rulebook", "Make the catalogue and the templates as a rulebook says; what it does not name is left alone", Access{Permission: permit.EditTemplates, Large: true},
 		func(ctx context.Context, in *applyIn) (*changed, error) {
 			return s.applyRulebook(ctx, in.RawBody, in.Reason, in.Preview)
 		})
@@ -358,8 +371,8 @@ func (s *Server) applyRulebook(ctx context.Context, text []byte, reason string, 
 		return nil, err
 	}
 	if result == nil {
-		return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: before.State().Revision, Effect: *effectView(before, &change.Trial{After: before}),
+		return &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: before.State().Revision, Effect: *effectView(before, &change.Trial{After: before}, s.seesOf(ctx)),
 			Made: []api.Made{}, Secrets: []api.Secret{}, People: []api.Access{}, Steps: []api.Step{}}}, nil
 	}
-	return s.changed(result, before, preview), nil
+	return s.changed(ctx, result, before, preview), nil
 }

@@ -60,25 +60,32 @@ func (s *Server) write(ctx context.Context, w Writing, reason string, op change.
 		return nil, err
 	}
 	out, err := s.commit(ctx, w.Preview, reason, []change.Operation{op})
-	var f *fault.Fault
-	if errors.As(err, &f) {
-		own := *f
-		own.Fields = nil
-		for _, field := range f.Fields {
-			name := strings.TrimPrefix(field.Name, "operations[0].")
-			switch {
-			case name == "on":
-				name = "path.id"
-			case strings.HasPrefix(name, "set."):
-				name = "body." + strings.TrimPrefix(name, "set.")
-			case name == "reason":
-				name = "body.reason"
-			}
-			own.Fields = append(own.Fields, fault.Field{Name: name, Message: field.Message})
+	return out, renamed(err, func(name string) string {
+		name = strings.TrimPrefix(name, "operations[0].")
+		switch {
+		case name == "on":
+			return "path.id"
+		case strings.HasPrefix(name, "set."):
+			return "body." + strings.TrimPrefix(name, "set.")
+		case name == "reason":
+			return "body.reason"
 		}
-		return nil, &own
+		return name
+	})
+}
+
+// renamed gives the fields of a fault the names that they have on a route.
+func renamed(err error, name func(string) string) error {
+	var f *fault.Fault
+	if !errors.As(err, &f) {
+		return err
 	}
-	return out, err
+	own := *f
+	own.Fields = nil
+	for _, field := range f.Fields {
+		own.Fields = append(own.Fields, fault.Field{Name: name(field.Name), Message: field.Message})
+	}
+	return &own
 }
 
 // request begins a change by the caller.
@@ -96,13 +103,13 @@ func (s *Server) commit(ctx context.Context, preview bool, reason string, operat
 		if err != nil {
 			return nil, err
 		}
-		return s.changed(result, before, true), nil
+		return s.changed(ctx, result, before, true), nil
 	}
 	result, err := s.app.Commit(ctx, request)
 	if err != nil {
 		return nil, err
 	}
-	return s.changed(result, before, false), nil
+	return s.changed(ctx, result, before, false), nil
 }
 
 // stepsShown is how many steps a result says.
@@ -111,20 +118,20 @@ const stepsShown = 100
 // fewPeople is up to how many people a result says what they can do afterwards.
 const fewPeople = 5
 
-func (s *Server) changed(result *app.Result, before *access.Snapshot, preview bool) *changed {
-	d, word := result.Trial, done
+func (s *Server) changed(ctx context.Context, result *app.Result, before *access.Snapshot, preview bool) *changed {
+	d, word, r := result.Trial, done, s.seesOf(ctx)
 	if preview {
 		word = app.Intend
 	}
 	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
-		Effect: *effectView(before, d), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
-		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now()}.steps(d.Entries, stepsShown, word)}}
+		Effect: *effectView(before, d, r), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
+		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now(), r}.steps(d.Entries, stepsShown, word)}}
 	for _, secret := range d.Secrets {
 		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
 	}
 	if len(d.Touched.Staff) <= fewPeople {
 		for _, id := range d.Touched.Staff {
-			out.Body.People = append(out.Body.People, accessOf(d.After, d.State.Person(id), s.app.Now()))
+			out.Body.People = append(out.Body.People, accessOf(d.After, d.State.Person(id), s.app.Now(), r))
 		}
 	}
 	if !preview {
@@ -190,16 +197,22 @@ func (s *Server) registerChanges() {
 	}
 	making := func(preview bool) func(ctx context.Context, in *in) (*changed, error) {
 		return func(ctx context.Context, in *in) (*changed, error) {
-			return s.commit(ctx, preview || in.Preview, in.Body.Reason, operations(in.Body.Operations))
+			preview := preview || in.Preview
+			for i := range in.Body.Operations {
+				if op := in.Body.Operations[i].Op; !preview && callerOf(ctx).signed.Session.Scope != app.ScopeEverything && !change.Daily(op) {
+					return nil, fault.Refusedf("token-scope", "This token is for the daily job, to which %s does not belong. Sign in again with the scope “everything”.", cutName(op))
+				}
+			}
+			return s.commit(ctx, preview, in.Body.Reason, operations(in.Body.Operations))
 		}
 	}
-	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all", Access{}, making(false))
-	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{}, making(true))
+	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all", Access{Large: true, Scope: app.ScopeDaily}, making(false))
+	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{Large: true, Scope: app.ScopeRead}, making(true))
 	type peopleIn struct {
 		Paging
 		Body api.EffectPeople
 	}
-	route(s, "POST", "/changes/preview/people", "list-effect-people", "changes", "The people in one line of the effect of a change that is not made", Access{}, func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
+	route(s, "POST", "/changes/preview/people", "list-effect-people", "changes", "The people in one line of the effect of a change that is not made", Access{Large: true, Scope: app.ScopeRead}, func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
 		request := s.request(ctx, in.Body.Reason)
 		request.Operations = operations(in.Body.Operations)
 		before := s.app.Live().Snapshot
@@ -207,7 +220,7 @@ func (s *Server) registerChanges() {
 		if err != nil {
 			return nil, fault.Within("body.", err)
 		}
-		return effectPeople(before, result.Trial.After, &result.Trial.Effect, in.Body.Line, &in.Paging)
+		return effectPeople(before, result.Trial.After, &result.Trial.Effect, in.Body.Line, s.seesOf(ctx), &in.Paging)
 	})
 	type listIn struct {
 		Paging
@@ -228,7 +241,7 @@ func (s *Server) registerChanges() {
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
+		v := s.view(ctx)
 		items := make([]api.Change, len(changes))
 		for i := range changes {
 			if items[i], err = v.change(&changes[i], 5); err != nil {
@@ -247,7 +260,7 @@ func (s *Server) registerChanges() {
 		if err != nil {
 			return nil, err
 		}
-		body, err := s.view().change(c, 500)
+		body, err := s.view(ctx).change(c, 500)
 		return &one{body}, err
 	})
 	type undoIn struct {
@@ -262,7 +275,7 @@ func (s *Server) registerChanges() {
 		if err != nil {
 			return nil, err
 		}
-		return s.changed(result, before, in.Preview), nil
+		return s.changed(ctx, result, before, in.Preview), nil
 	})
 }
 
@@ -286,7 +299,7 @@ func (s *Server) registerLog() {
 		Staff  string    `query:"staff" doc:"About this staff member"`
 		Place  string    `query:"place" doc:"About this place"`
 		Actor  string    `query:"actor" doc:"Made by this staff member"`
-		Action string    `query:"action" enum:"change,sign-in,sign-in-refused"`
+		Action string    `query:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated"`
 		Q      string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
 		From   time.Time `query:"from"`
 		Until  time.Time `query:"until"`
@@ -302,7 +315,7 @@ func (s *Server) registerLog() {
 		}
 		f := store.AuditFilter{Action: in.Action, Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit}
 		if in.Actor != "" {
-			actor, err := s.app.PersonFor(callerOf(ctx).id(), in.Actor)
+			actor, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Actor)
 			if err != nil {
 				return nil, err
 			}
@@ -317,9 +330,7 @@ func (s *Server) registerLog() {
 		}
 		items := make([]api.AuditEntry, len(entries))
 		for i := range entries {
-			if items[i], err = auditEntry(&entries[i], in.Staff); err != nil {
-				return nil, err
-			}
+			items[i] = auditEntry(&entries[i], in.Staff, stepsListed)
 		}
 		next := ""
 		if len(items) == limit {
@@ -339,14 +350,22 @@ func (s *Server) registerLog() {
 		if len(entries) == 0 || entries[0].ID != in.ID {
 			return nil, fault.Missingf("path.id", "the audit log has no entry %d", in.ID)
 		}
-		out := &audited{}
-		if out.Body, err = auditEntry(&entries[0], ""); err != nil {
-			return nil, err
-		}
-		return out, json.Unmarshal([]byte(entries[0].Operations), &out.Body.Operations)
+		return &audited{auditEntry(&entries[0], "", len(entries[0].Entries))}, nil
 	})
+	type headed struct{ Body api.AuditHead }
+	route(s, "GET", "/audit/head", "get-audit-head", "audit", "The signed head of the audit log, to be kept elsewhere: with it, loyald verify finds entries taken off the end", Access{Permission: permit.ReadAudit},
+		func(ctx context.Context, _ *struct{}) (*headed, error) {
+			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
+				return nil, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
+			}
+			head, signature, err := s.app.AuditHead(ctx)
+			return &headed{api.AuditHead{Entries: head.Entries, Hash: hex.EncodeToString(head.Hash), Signature: hex.EncodeToString(signature)}}, err
+		})
 	type checked struct{ Body api.AuditCheck }
 	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log", Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
+		if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
+			return nil, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
+		}
 		count, err := s.app.VerifyAudit(ctx)
 		if err != nil && ctx.Err() != nil {
 			return nil, err
@@ -375,9 +394,9 @@ func (s *Server) registerLog() {
 			return nil, err
 		}
 		f := store.EventFilter{From: in.From, Until: in.Until, Before: before, Limit: limit}
-		v := s.view()
+		v := s.view(ctx)
 		if in.Staff != "" {
-			staff, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+			staff, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
 			if err != nil {
 				return nil, err
 			}
@@ -414,28 +433,29 @@ func (s *Server) registerLog() {
 // stepsListed is how many operations of an entry a list shows.
 const stepsListed = 50
 
-// auditEntry shows an entry; of one that is about many people, asked about one, it shows what is about them.
-func auditEntry(e *store.AuditEntry, staff string) (api.AuditEntry, error) {
+// auditEntry shows an entry, with so many of its operations; of one that is about many people, asked about one, it shows what
+// is about them.
+func auditEntry(e *app.AuditLine, staff string, most int) api.AuditEntry {
 	out := api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason, Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
-	if err := json.Unmarshal([]byte(e.Operations), &out.Operations); err != nil {
-		return out, err
-	}
-	if staff != "" && len(out.Operations) > 1 {
-		out.Operations = slices.DeleteFunc(out.Operations, func(o api.AuditOperation) bool {
+	entries := e.Entries
+	if staff != "" && len(entries) > 1 {
+		about := slices.DeleteFunc(slices.Clone(entries), func(o change.Entry) bool {
 			return !strings.HasPrefix(strings.ToLower(o.On), strings.ToLower(staff)+" ")
 		})
-		if len(out.Operations) > 0 {
-			out.Summary = app.Summarise(out.Operations[0].Op, out.Operations[0].On, len(out.Operations))
+		if entries = about; len(entries) > 0 {
+			out.Summary = app.Summarise(entries[0].Op, entries[0].On, len(entries))
 		}
 	}
-	out.Steps = len(out.Operations)
-	out.Operations = out.Operations[:min(out.Steps, stepsListed)]
-	return out, nil
+	out.Steps, out.Operations = len(entries), make([]api.AuditOperation, 0, min(len(entries), most))
+	for _, o := range entries[:min(len(entries), most)] {
+		out.Operations = append(out.Operations, api.AuditOperation{Op: o.Op, On: o.On, Record: o.Record, Before: o.Before, After: o.After, Reason: o.Reason})
+	}
+	return out
 }
 
 func (v view) event(e *store.Event) api.Event {
 	out := api.Event{ID: strconv.FormatUint(e.ID, 10), At: e.At, Place: v.placeRef(estate.PlaceID(e.PlaceID)), Staff: v.staffRef(people.StaffID(e.StaffID)),
-		Outcome: "refuse", Reason: access.Reason(e.Reason).String()}
+		Outcome: "refuse", Reason: access.ReasonOf(e.Reason).String()}
 	if e.Allowed {
 		out.Outcome = "allow"
 	}
@@ -453,7 +473,7 @@ func (s *Server) aboutWhom(ctx context.Context, f *store.AuditFilter, staff, pla
 	case staff != "" && place != "":
 		return fault.Invalidf("query.place", "ask about a staff member or about a place, not about both")
 	case staff != "":
-		p, err := s.app.PersonFor(callerOf(ctx).id(), staff)
+		p, err := s.app.PersonWhole(callerOf(ctx).id(), staff)
 		if err != nil {
 			return err
 		}

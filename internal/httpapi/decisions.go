@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -26,7 +27,7 @@ func (s *Server) registerDecisions() {
 	type in struct{ Body api.DecisionRequest }
 	type out struct{ Body api.Decision }
 	route(s, "POST", "/decisions", "decide", "decisions", "May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks",
-		Access{Device: true, Permission: permit.CheckAccess}, func(ctx context.Context, in *in) (*out, error) {
+		Access{Device: true, Permission: permit.CheckAccess, Scope: app.ScopeRead}, func(ctx context.Context, in *in) (*out, error) {
 			ask := askOf(&in.Body)
 			if in.Body.At != nil {
 				ask.At = *in.Body.At
@@ -35,14 +36,31 @@ func (s *Server) registerDecisions() {
 			if err != nil {
 				return nil, fault.Within("body.", err)
 			}
-			body := view{moment.Live, moment.At}.decision(&e, &q)
+			v := s.viewAt(ctx, moment)
+			if e.Staff != 0 && !v.sees.whole(e.Staff) {
+				e = brief(e)
+			}
+			body := v.decision(&e, &q)
 			body.Kept = moment.Kept
 			return &out{body}, nil
 		})
 }
 
+// brief leaves out of an explanation what is not for somebody who has the narrow view: why a person is locked, when their
+// contract ends, what they have elsewhere.
+func brief(e access.Explanation) access.Explanation {
+	e.Grounds = slices.DeleteFunc(e.Grounds, func(g access.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
+	switch e.Reason {
+	case access.Locked, access.HasDeparted, access.ContractEnded, access.NotStarted:
+		e.Sentence, e.Remedy = "They cannot work anywhere at this moment.", "Ask whoever looks after their home site."
+	case access.ProofNotSufficient:
+		e.Sentence, e.Remedy = "The door asks for more than they have to show.", "Ask whoever looks after their home site."
+	}
+	return e
+}
+
 func askOf(in *api.DecisionRequest) app.Ask {
-	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level)}
+	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level), Reader: in.Reader}
 }
 
 // devices answers the decisions that devices ask for. They ask all day and everybody at the door waits, so this path
@@ -100,8 +118,11 @@ func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, e
 		return nil, problem(http.StatusRequestEntityTooLarge, "body-too-large", "A question is at most 4 KiB long.")
 	}
 	var in api.DecisionRequest
-	if err := json.Unmarshal(body, &in); err != nil {
+	if err := strictJSON.Unmarshal(body, &in); err != nil {
 		return nil, newProblem(http.StatusBadRequest, "unmarshal")
+	}
+	if r.URL.RawQuery != "" {
+		return nil, newProblem(http.StatusUnprocessableEntity, "this address takes no parameters")
 	}
 	e, live, err := s.app.Decide(r.Context(), device, askOf(&in))
 	if err != nil {

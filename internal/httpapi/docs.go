@@ -14,7 +14,7 @@ import (
 var docsPage = template.Must(template.New("docs").Parse(`<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <title>Loyal Latch API</title>
-<style>
+<style nonce="{{.Nonce}}">
 body{font:15px/1.5 system-ui,sans-serif;color:#1c1a17;background:#faf7f1;max-width:60rem;margin:2rem auto;padding:0 1rem}
 code{font-family:ui-monospace,monospace;font-size:.92em}h2{margin-top:2rem;border-bottom:1px solid #d9d2c5}
 details{margin:.3rem 0;padding:.35rem .6rem;background:#fff;border:1px solid #e4ddd0;border-radius:4px}
@@ -24,7 +24,7 @@ summary{cursor:pointer}.m{display:inline-block;width:4.2rem;font-weight:600}tabl
 <p>The machine-readable description is <a href="/api/v1/openapi.json">/api/v1/openapi.json</a> (OpenAPI 3.1). All addresses below stand under <code>/api/v1</code>.</p>
 <p>Sign in with <code>POST /session</code> and <code>"kind": "client"</code>, then send the token as <code>Authorization: Bearer …</code>. Errors are problem details (RFC 9457).
 Lists take <code>limit</code>, <code>after</code>, and answer as CSV to <code>Accept: text/csv</code>. Writes take <code>?preview=true</code>, <code>If-Match</code> and, on POST, <code>Idempotency-Key</code>.</p>
-{{range .}}<h2>{{.Name}}</h2>{{range .Operations}}<details><summary><span class="m">{{.Method}}</span> <code>{{.Path}}</code> {{.Summary}}</summary>
+{{range .Groups}}<h2>{{.Name}}</h2>{{range .Operations}}<details><summary><span class="m">{{.Method}}</span> <code>{{.Path}}</code> {{.Summary}}</summary>
 {{with .Description}}<p>{{.}}</p>{{end}}
 {{if .Parameters}}<table>{{range .Parameters}}<tr><td><code>{{.Name}}</code></td><td>{{.In}}</td><td>{{.Description}}</td></tr>{{end}}</table>{{end}}
 {{with .RequestBody}}{{range $type, $media := .Content}}<p>Body: <code>{{$media.Schema.Ref}}</code>{{range $name, $schema := $media.Schema.Properties}} <code>{{$name}}</code>{{end}}</p>{{end}}{{end}}
@@ -37,7 +37,7 @@ type docsGroup struct {
 }
 
 // docs serves the API's description for people. It asks nothing of any other server.
-func (s *Server) docs(w http.ResponseWriter, _ *http.Request) {
+func (s *Server) docs(w http.ResponseWriter, r *http.Request) {
 	var groups []docsGroup
 	for _, r := range s.routes {
 		item := s.api.OpenAPI().Paths[r.Path]
@@ -50,7 +50,10 @@ func (s *Server) docs(w http.ResponseWriter, _ *http.Request) {
 		groups[i].Operations = append(groups[i].Operations, op)
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_ = docsPage.Execute(w, groups)
+	_ = docsPage.Execute(w, struct {
+		Nonce  string
+		Groups []docsGroup
+	}{nonceOf(r.Context()), groups})
 }
 
 // Describe returns the description of the API as JSON without a running service.

@@ -42,7 +42,7 @@ func (s *Server) registerDrafts() {
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
+		v := s.view(ctx)
 		items := make([]api.Draft, len(drafts))
 		for i := range drafts {
 			items[i] = v.draft(&drafts[i], callerOf(ctx).id())
@@ -71,13 +71,13 @@ func (s *Server) registerDrafts() {
 		if review.Trial == nil {
 			return nil, fault.Missingf("query.line", "this draft has no effect")
 		}
-		return effectPeople(review.Before().Snapshot, review.Trial.After, &review.Trial.Effect, in.Line, &in.Paging)
+		return effectPeople(review.Before().Snapshot, review.Trial.After, &review.Trial.Effect, in.Line, s.seesOf(ctx), &in.Paging)
 	})
 	type editsIn struct {
 		OneDraft
 		Body api.DraftEdits
 	}
-	route(s, "POST", "/drafts/{id}/edits", "add-draft-edits", "drafts", "Put edits into a draft; open begins one where you have none", Access{}, func(ctx context.Context, in *editsIn) (*draftOut, error) {
+	route(s, "POST", "/drafts/{id}/edits", "add-draft-edits", "drafts", "Put edits into a draft; open begins one where you have none", Access{Large: true}, func(ctx context.Context, in *editsIn) (*draftOut, error) {
 		review, err := s.app.Collect(ctx, callerOf(ctx).id(), in.ID, in.Body.Title, operations(in.Body.Operations))
 		return s.reviewed(ctx, review, nil, fault.Within("body.", err))
 	})
@@ -86,7 +86,7 @@ func (s *Server) registerDrafts() {
 		Reason  string `query:"reason" maxLength:"500"`
 		RawBody []byte `contentType:"application/yaml"`
 	}
-	route(s, "POST", "/drafts/{id}/rulebook", "add-draft-rulebook", "drafts", "Put into a draft what makes the catalogue and the templates as a rulebook says", Access{}, func(ctx context.Context, in *bookIn) (*draftOut, error) {
+	route(s, "POST", "/drafts/{id}/rulebook", "add-draft-rulebook", "drafts", "Put into a draft what makes the catalogue and the templates as a rulebook says", Access{Large: true}, func(ctx context.Context, in *bookIn) (*draftOut, error) {
 		review, err := s.app.CollectRulebook(ctx, callerOf(ctx).id(), in.ID, in.Reason, in.RawBody)
 		return s.reviewed(ctx, review, nil, err)
 	})
@@ -96,7 +96,7 @@ func (s *Server) registerDrafts() {
 	}
 	route(s, "POST", "/drafts/{id}/grid", "set-grid", "drafts", "Set whole rows or columns of a grid, in a draft; what the rules refuse is left out and said", Access{}, func(ctx context.Context, in *gridIn) (*draftOut, error) {
 		b := &in.Body
-		v := s.view()
+		v := s.view(ctx)
 		q, err := v.gridQuery("body.", b.Place, b.Permission, b.ContainedIn, "", b.Columns)
 		if err != nil {
 			return nil, err
@@ -138,7 +138,7 @@ func (s *Server) registerDrafts() {
 		if err != nil {
 			return nil, err
 		}
-		return s.changed(result, before, false), nil
+		return s.changed(ctx, result, before, false), nil
 	})
 	route(s, "POST", "/drafts/{id}/discard", "discard-draft", "drafts", "Throw a draft away; it stays on record and can be taken up again", Access{}, func(ctx context.Context, in *OneDraft) (*draftOut, error) {
 		d, err := s.app.Discard(ctx, callerOf(ctx).id(), in.ID)
@@ -174,7 +174,7 @@ func (s *Server) drawn(ctx context.Context, d *app.Draft, err error) (*draftOut,
 	if err != nil {
 		return nil, err
 	}
-	return &draftOut{s.view().draft(d, callerOf(ctx).id())}, nil
+	return &draftOut{s.view(ctx).draft(d, callerOf(ctx).id())}, nil
 }
 
 // editsShown is how many edits of a draft a review shows.
@@ -184,17 +184,17 @@ func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skip
 	if err != nil {
 		return nil, err
 	}
-	v := view{r.Before(), s.app.Now()}
+	v := view{r.Before(), s.app.Now(), s.seesOf(ctx)}
 	out := v.draft(r.Draft, callerOf(ctx).id())
 	for i := range skipped {
 		column := skipped[i].Column.Permission.Title
 		column += ", " + skipped[i].Column.Place.Name
-		out.Skipped = append(out.Skipped, api.Skipped{Staff: *v.staffRef(skipped[i].Staff.ID), Column: column, Why: sentence(skipped[i].Why.Error())})
+		out.Skipped = append(out.Skipped, api.Skipped{Staff: v.named(skipped[i].Staff.ID), Column: column, Why: sentence(skipped[i].Why.Error())})
 	}
 	after := v
 	if r.Trial != nil {
 		after.live = &app.Live{Snapshot: r.Trial.After}
-		out.Effect = effectView(r.Before().Snapshot, r.Trial)
+		out.Effect = effectView(r.Before().Snapshot, r.Trial, v.sees)
 	}
 	out.Clashing, out.Problems = r.Clashing()
 	out.Edits = []api.DraftEdit{}

@@ -8,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -34,8 +35,8 @@ func (s *Server) registerEstate() {
 		Under   string `query:"under" doc:"This place and those below it"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
-	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{}, func(_ context.Context, in *listIn) (*listed[api.Place], error) {
-		v := s.view()
+	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Place], error) {
+		v := s.view(ctx)
 		var under estate.PlaceID
 		if in.Under != "" {
 			top := v.live.State().PlaceByCode(in.Under)
@@ -69,8 +70,8 @@ func (s *Server) registerEstate() {
 		ETag string `header:"ETag"`
 		Body api.Place
 	}
-	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(_ context.Context, in *OnePlace) (*one, error) {
-		v := s.view()
+	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(ctx context.Context, in *OnePlace) (*one, error) {
+		v := s.view(ctx)
 		st, err := v.findPlace(in.ID)
 		if err != nil {
 			return nil, err
@@ -85,7 +86,7 @@ func (s *Server) registerEstate() {
 		At         time.Time `query:"at" doc:"RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour"`
 	}
 	route(s, "GET", "/places/{id}/people", "who-can", "places", "Who can do something at a place, and through what", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *peopleIn) (*listed[api.PlacePerson], error) {
-		v := s.view()
+		v := s.view(ctx)
 		st, err := v.findPlace(in.ID)
 		if err != nil {
 			return nil, err
@@ -105,10 +106,12 @@ func (s *Server) registerEstate() {
 		if err != nil {
 			return nil, fault.Within("query.", err)
 		}
-		then, asked := view{moment.Live, moment.At}, moment.Catalogue().Permission(permission.ID)
-		items := make([]api.PlacePerson, len(can))
+		then, asked := s.viewAt(ctx, moment), moment.Catalogue().Permission(permission.ID)
+		items := make([]api.PlacePerson, 0, len(can))
 		for i := range can {
-			items[i] = then.placePerson(asked, can[i])
+			if v.sees.whatIsAt(can[i].Staff, st.Place.ID) {
+				items = append(items, then.placePerson(asked, can[i], st.Place.ID))
+			}
 		}
 		return pageOf(choosePeople(&in.PeopleAsked, items, func(p *api.PlacePerson) (*people.Staff, string, string) {
 			return moment.State().StaffByNumber(p.StaffNumber), p.Until, p.Template + " " + p.Through
@@ -142,18 +145,30 @@ func (s *Server) registerEstate() {
 	}
 }
 
-func (v view) placePerson(permission *permit.Permission, can access.Can) api.PlacePerson {
+func (v view) placePerson(permission *permit.Permission, can access.Can, place estate.PlaceID) api.PlacePerson {
 	staff := v.live.State().Person(can.Staff)
-	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(), JobTitle: staff.JobTitle, Level: permission.Scale.Word(can.Decision.Level)}
+	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(), Level: permission.Scale.Word(can.Decision.Level)}
+	if v.sees.whole(can.Staff) {
+		out.JobTitle = staff.JobTitle
+	}
 	switch {
 	case can.Decision.Owner:
 		out.Through = "owner"
 	case can.Decision.Exception != 0:
-		e := v.live.State().Exception(can.Decision.Exception)
-		out.Through, out.Until = "exception at "+v.placeRef(e.Place).Name, e.Until.String()
+		out.Through = "exception at " + v.placeRef(v.live.State().Exception(can.Decision.Exception).Place).Name
 	default:
 		a := v.live.State().Assignment(can.Decision.Assignment)
-		out.Template, out.Through, out.Until = v.live.State().Template(a.Template).Name, v.placeRef(a.Place).Name, a.Until.String()
+		out.Through, out.Template = v.placeRef(a.Place).Name, v.live.State().Template(a.Template).Name
+	}
+	if v.live.Lacks(can.Staff, place, v.at.Unix()) {
+		out.Lacks = v.live.State().Place(place).Proof.Words()
+	}
+	end := v.live.Ends(access.Question{Staff: can.Staff, Permission: permission.ID, Place: place, At: v.at.Unix()})
+	if !end.Open() {
+		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(), end.Words()
+		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasDeparted) {
+			out.Ends = ""
+		}
 	}
 	return out
 }

@@ -30,7 +30,7 @@ type exceptionsIn struct {
 func (s *Server) registerExceptions() {
 	route(s, "GET", "/exceptions", "list-exceptions", "exceptions", "Exceptions of those you may see, with their age, their end, and whether they are needless by now", Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *exceptionsIn) (*listed[api.Exception], error) {
-			v := s.view()
+			v := s.view(ctx)
 			keep, err := s.exceptionFilter(ctx, v, in)
 			if err != nil {
 				return nil, err
@@ -75,7 +75,7 @@ func (s *Server) registerExceptions() {
 func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) (func(*org.Exception) bool, error) {
 	actor := callerOf(ctx).id()
 	if in.Staff != "" {
-		if _, err := s.app.PersonFor(actor, in.Staff); err != nil {
+		if _, _, err := s.app.PersonFor(actor, in.Staff); err != nil {
 			return nil, err
 		}
 	}
@@ -92,12 +92,11 @@ func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) 
 		return nil, fault.Missingf("query.permission", "the catalogue has no permission %q", in.Permission)
 	}
 	only := v.live.State().StaffByNumber(in.Staff)
-	reach, _ := v.live.Reach(actor, permit.ViewStaff, v.at.Unix())
 	return func(e *org.Exception) bool {
 		when := v.whenDated(e.Ended, e.Place, e.From, e.Until)
 		return (only == nil || e.Staff == only.ID) && (place == nil || v.live.Tree().Within(e.Place, place.ID)) && (permission == nil || e.Permission == permission.ID) &&
 			(in.When == when || in.When == "" && when != "ended") && (in.Kind == "" || (in.Kind == "withheld") == e.Withheld) &&
-			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) && v.live.BelongsWithin(v.live.State().Person(e.Staff), reach) &&
+			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) && v.sees.whatIsAt(e.Staff, e.Place) &&
 			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Needless || v.live.Needless(e.ID, v.at.Unix()) != "")
 	}, nil
 }

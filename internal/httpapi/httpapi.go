@@ -3,14 +3,20 @@
 package httpapi
 
 import (
+	"bytes"
 	"context"
 	"crypto/subtle"
+	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,17 +24,20 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // Config is what the server needs besides the app.
 type Config struct {
-	Console fs.FS // the built console; nil serves none
-	Secure  bool  // cookies are sent over TLS only
+	Console fs.FS    // the built console; nil serves none
+	Secure  bool     // TLS is in play, here or at a proxy: cookies are sent over nothing else
+	Proxies []string // address prefixes of proxies that say truly from where a request came
 	Log     *slog.Logger
 }
 
@@ -45,8 +54,13 @@ type Server struct {
 // Base is where the API stands.
 const Base = "/api/v1"
 
-// maxBody bounds request bodies; a change of 5,000 operations fits.
-const maxBody = 4 << 20
+// Bounds of request bodies: of most, of those that are files or hold thousands of operations, and of what anybody may send
+// without having signed in.
+const (
+	maxBody      = 64 << 10
+	maxFile      = 4 << 20
+	maxAnonymous = 4 << 10
+)
 
 func init() {
 	huma.NewError = newProblem
@@ -56,7 +70,10 @@ func init() {
 // New makes the server.
 func New(a *app.App, config Config) *Server {
 	s := &Server{app: a, config: config, router: chi.NewMux(), metrics: newMetrics(a)}
-	s.router.Use(s.devices, s.observe, recovered(config.Log), securityHeaders)
+	if len(config.Proxies) > 0 {
+		s.router.Use(middleware.ClientIPFromXFF(config.Proxies...))
+	}
+	s.router.Use(s.devices, s.observe, recovered(config.Log), s.securityHeaders)
 	s.router.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 	})
@@ -65,7 +82,6 @@ func New(a *app.App, config Config) *Server {
 	})
 	s.router.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	s.router.Get("/readyz", s.ready)
-	s.router.Get("/metrics", s.metrics.serve)
 	s.router.Get("/api/docs", s.docs)
 	s.router.Route(Base, func(r chi.Router) {
 		r.Use(s.idempotent)
@@ -73,9 +89,9 @@ func New(a *app.App, config Config) *Server {
 		settings.OpenAPI.Info.Description = "Enrol staff, assign them to places, give them templates and credentials, and see and lock what they can do."
 		settings.OpenAPIPath, settings.DocsPath, settings.SchemasPath, settings.CreateHooks = "/openapi", "", "", nil
 		settings.Servers = []*huma.Server{{URL: Base}}
-		settings.Formats = map[string]huma.Format{"application/json": huma.DefaultJSONFormat, "json": huma.DefaultJSONFormat, "text/csv": csvFormat}
+		settings.Formats = map[string]huma.Format{"application/json": strictJSON, "json": strictJSON, "text/csv": csvFormat}
 		settings.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-			"session": {Type: "apiKey", In: "cookie", Name: cookieName}, "token": {Type: "http", Scheme: "bearer"}, "device": {Type: "http", Scheme: "bearer"},
+			"session": {Type: "apiKey", In: "cookie", Name: s.cookieName()}, "token": {Type: "http", Scheme: "bearer"}, "device": {Type: "http", Scheme: "bearer"},
 		}
 		s.api = humachi.New(r, settings)
 		s.register()
@@ -104,13 +120,43 @@ func (s *Server) Routes() []Route { return s.routes }
 // Router returns the router, for walking it.
 func (s *Server) Router() chi.Routes { return s.router }
 
+// Operations serves what is for whoever runs the service and for nobody else, on a listener of its own: metrics and profiles.
+func (s *Server) Operations() http.Handler {
+	mux := chi.NewMux()
+	mux.Handle("/metrics", s.metrics.handler)
+	mux.Mount("/debug", middleware.Profiler())
+	mux.Get("/readyz", s.ready)
+	return mux
+}
+
 // Access says who may call a route at all; the use case behind it judges what they may do there.
 type Access struct {
 	Public     bool
 	Device     bool   // devices may too; see devices
 	Permission string // managers need this, somewhere; empty: any manager may
 	BeforePass bool   // even while a first password is still to be changed
+	Large      bool   // it takes a file, or thousands of operations
+	Scope      string // the least scope of a token; left out: by method and tag
 }
+
+// dailyTags are the tags of routes that belong to the daily job.
+var dailyTags = []string{"staff", "assignments", "exceptions", "credentials", "bars"}
+
+// scopeOf returns the least scope of a token that a route asks for.
+func scopeOf(method, tag string, access Access) string {
+	switch {
+	case access.Scope != "":
+		return access.Scope
+	case safe(method):
+		return app.ScopeRead
+	case slices.Contains(dailyTags, tag):
+		return app.ScopeDaily
+	}
+	return app.ScopeEverything
+}
+
+// scopeRank orders the scopes.
+var scopeRank = map[string]int{app.ScopeRead: 0, app.ScopeDaily: 1, app.ScopeEverything: 2}
 
 func (s *Server) register() {
 	s.registerSession()
@@ -129,8 +175,16 @@ func (s *Server) register() {
 // route registers one operation with who may call it.
 func route[I, O any](s *Server, method, path, id, tag, summary string, access Access, handler func(context.Context, *I) (*O, error)) {
 	s.routes = append(s.routes, Route{method, path, access})
+	access.Scope = scopeOf(method, tag, access)
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Tags: []string{tag}, Summary: summary, MaxBodyBytes: maxBody,
 		BodyReadTimeout: 15 * time.Second, Middlewares: huma.Middlewares{s.admit(access)}}
+	switch {
+	case access.Public:
+		op.MaxBodyBytes = maxAnonymous
+	case access.Large:
+		// Decoding stops at the first thing that does not fit, where validating would list all of thousands.
+		op.MaxBodyBytes, op.SkipValidateBody = maxFile, true
+	}
 	switch {
 	case access.Public:
 		op.Security = []map[string][]string{}
@@ -141,6 +195,9 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	}
 	if access.Permission != "" {
 		op.Description = "Needs the permission `" + access.Permission + "`."
+	}
+	if !access.Public {
+		op.Description = strings.TrimSpace(op.Description + " A token needs the scope `" + access.Scope + "`.")
 	}
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
@@ -171,13 +228,30 @@ func (c *caller) id() people.StaffID { return c.signed.Staff.ID }
 // origin says from where, for the audit log.
 func (c *caller) origin() string { return c.signed.Session.Kind + " " + c.address }
 
-const cookieName = "latch_session"
+// cookieName is the name of the session's cookie. Over TLS its prefix has browsers take it from nobody else (RFC 6265bis).
+func (s *Server) cookieName() string {
+	if s.config.Secure {
+		return "__Host-latch_session"
+	}
+	return "latch_session"
+}
+
+// addressOf returns the address that a request came from: of the client, where a proxy that is trusted tells it.
+func addressOf(ctx context.Context, remote string) string {
+	if address := middleware.GetClientIP(ctx); address != "" {
+		return address
+	}
+	address, _, err := net.SplitHostPort(remote)
+	if err != nil {
+		return remote
+	}
+	return address
+}
 
 // admit lets in those whom a route is for.
 func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
-		address, _, _ := net.SplitHostPort(ctx.RemoteAddr())
-		c := &caller{address: address, asked: ctx.URL()}
+		c := &caller{address: addressOf(ctx.Context(), ctx.RemoteAddr()), asked: ctx.URL()}
 		if !access.Public {
 			if p := s.identify(ctx, access, c); p != nil {
 				if p.Status == http.StatusUnauthorized {
@@ -187,8 +261,74 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 				return
 			}
 		}
+		for _, wrong := range []func(huma.Context) *api.Problem{misspelt, bodiless} {
+			if p := wrong(ctx); p != nil {
+				writeHumaProblem(ctx, p)
+				return
+			}
+		}
 		next(huma.WithValue(ctx, callerKey{}, c))
 	}
+}
+
+// misspelt finds a query parameter that the route does not have: one that is overlooked may be the one that keeps it from writing.
+func misspelt(ctx huma.Context) *api.Problem {
+	asked := ctx.URL()
+	query, err := url.ParseQuery(asked.RawQuery)
+	if err != nil {
+		return newProblem(http.StatusUnprocessableEntity, "the query of this address cannot be read").(*api.Problem)
+	}
+	var known []string
+	for _, parameter := range ctx.Operation().Parameters {
+		if parameter.In == "query" {
+			known = append(known, parameter.Name)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(query)) {
+		if slices.Contains(known, name) {
+			continue
+		}
+		advice := "this address takes no parameters"
+		if len(known) > 0 {
+			advice = "it takes " + strings.Join(known, ", ")
+		}
+		p := problem(http.StatusUnprocessableEntity, "invalid-input", sentence(fmt.Sprintf("there is no parameter %q here; %s", cutName(name), advice)))
+		p.Errors = []api.Field{{Field: "query." + cutName(name), Message: advice}}
+		return p
+	}
+	return nil
+}
+
+// bodiless refuses a body where a route has none: what it says would be passed over.
+func bodiless(ctx huma.Context) *api.Problem {
+	if ctx.Operation().RequestBody != nil || ctx.BodyReader() == nil {
+		return nil
+	}
+	body, err := io.ReadAll(io.LimitReader(ctx.BodyReader(), maxAnonymous))
+	var fields map[string]any
+	switch body = bytes.TrimSpace(body); {
+	case err != nil:
+		return newProblem(http.StatusBadRequest, "the body of this request cannot be read").(*api.Problem)
+	case len(body) == 0:
+		return nil
+	case json.Unmarshal(body, &fields) == nil && len(fields) == 0:
+		return nil
+	}
+	p := problem(http.StatusUnprocessableEntity, "invalid-input", "This address takes no body; leave it out.")
+	for _, name := range slices.Sorted(maps.Keys(fields)) {
+		if len(p.Errors) < mostFaults {
+			p.Errors = append(p.Errors, api.Field{Field: "body." + cutName(name), Message: "this address takes no body"})
+		}
+	}
+	return p
+}
+
+// cutName bounds a name that is told back.
+func cutName(name string) string {
+	if runes := []rune(name); len(runes) > 40 {
+		return string(runes[:40]) + "…"
+	}
+	return name
 }
 
 func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Problem {
@@ -200,7 +340,7 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 		return problem(http.StatusForbidden, "not-permitted", "A device may ask for decisions and nothing else.")
 	}
 	if !bearer {
-		if cookie, err := huma.ReadCookie(ctx, cookieName); err == nil {
+		if cookie, err := huma.ReadCookie(ctx, s.cookieName()); err == nil {
 			token = cookie.Value
 		}
 	}
@@ -218,6 +358,8 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	case !bearer && !safe(ctx.Method()) && subtle.ConstantTimeCompare([]byte(ctx.Header("X-CSRF-Token")), []byte(signed.CSRF)) != 1:
 		return &api.Problem{Type: api.ProblemPrefix + "wrong-csrf", Title: "Forbidden", Status: http.StatusForbidden, Detail: "This request did not come from the console's own page. Reload the page and try again.",
 			Errors: []api.Field{{Field: "header.X-CSRF-Token", Message: "send the csrf value that GET /me answers"}}}
+	case scopeRank[signed.Session.Scope] < scopeRank[access.Scope]:
+		return problem(http.StatusForbidden, "token-scope", "This token was made for less than this: it has the scope “"+signed.Session.Scope+"”, and this needs “"+access.Scope+"”. Sign in again with that scope.")
 	case signed.MustChange && !access.BeforePass:
 		return problem(http.StatusForbidden, "password-must-change", "Your password is a first one. Choose your own before going on.")
 	case access.Permission != "":
@@ -259,6 +401,10 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 			p.Errors = append(p.Errors, api.Field{Field: field.Name, Message: field.Message})
 		}
 		return p
+	case errors.Is(err, app.ErrBusy):
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "busy", sentence(err.Error())), http.Header{"Retry-After": {"3"}})
+	case errors.Is(err, app.ErrStale):
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "unavailable", sentence(err.Error())), http.Header{"Retry-After": {"3"}})
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return problem(http.StatusServiceUnavailable, "unavailable", "The service could not answer in time. Try again shortly.")
 	}
@@ -269,21 +415,14 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 var statusOf = map[fault.Kind]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict,
 	fault.Stale: http.StatusPreconditionFailed, fault.Refused: http.StatusForbidden}
 
-// sentence makes a message begin with a capital and end with a stop.
-func sentence(message string) string {
-	if message == "" {
-		return message
-	}
-	message = strings.ToUpper(message[:1]) + message[1:]
-	if !strings.HasSuffix(message, ".") {
-		message += "."
-	}
-	return message
-}
+func sentence(message string) string { return words.Sentence(message) }
 
 func problem(status int, code, detail string) *api.Problem {
 	return &api.Problem{Type: api.ProblemPrefix + code, Title: http.StatusText(status), Status: status, Detail: detail}
 }
+
+// mostFaults bounds how many faults of one request are told.
+const mostFaults = 20
 
 // newProblem words what huma finds wrong with a request. The values sent are never echoed: one may be a PIN.
 func newProblem(status int, message string, errs ...error) huma.StatusError {
@@ -291,8 +430,11 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		p := problem(status, "invalid-input", "")
 		for _, err := range errs {
 			var detail *huma.ErrorDetail
+			if len(p.Errors) == mostFaults {
+				break
+			}
 			if errors.As(err, &detail) && detail.Location != "" {
-				p.Errors = append(p.Errors, api.Field{Field: detail.Location, Message: detail.Message})
+				p.Errors = append(p.Errors, unknownField(api.Field{Field: detail.Location, Message: detail.Message}))
 			}
 		}
 		switch {
@@ -315,17 +457,44 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		code = "error"
 	}
 	if status == http.StatusRequestEntityTooLarge {
-		message = "The request is larger than 4 MiB; send it in parts"
+		message = "The request is larger than this address takes; send it in parts"
 	}
 	return problem(status, code, sentence(message))
 }
 
+// unknownField words what the decoder says of a field that there is not.
+func unknownField(f api.Field) api.Field {
+	if name, unknown := strings.CutPrefix(f.Message, "json: unknown field "); unknown {
+		name = cutName(strings.Trim(name, `"`))
+		return api.Field{Field: f.Field + "." + name, Message: "there is no field " + name + " here"}
+	}
+	return f
+}
+
+// strictJSON reads JSON into our types and takes no field that they do not have, and nothing after the end.
+var strictJSON = huma.Format{Marshal: huma.DefaultJSONFormat.Marshal, Unmarshal: func(data []byte, v any) error {
+	decoder := json.NewDecoder(bytes.NewReader(data))
+	decoder.DisallowUnknownFields()
+	if err := decoder.Decode(v); err != nil {
+		return err
+	}
+	if _, err := decoder.Token(); err != io.EOF {
+		return errors.New("unmarshal: there is more after the end of the JSON")
+	}
+	return nil
+}}
+
 func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
-	if err := s.app.Ready(ctx); err != nil {
-		writeText(w, http.StatusServiceUnavailable, "the database does not answer\n")
-		return
+	aside, err := s.app.Ready(ctx)
+	switch {
+	case err != nil:
+		s.config.Log.Warn("not ready", "error", err)
+		writeText(w, http.StatusServiceUnavailable, "not ready: the database does not answer, or belongs to another key\n")
+	case aside > 0:
+		writeText(w, http.StatusOK, fmt.Sprintf("ready, with %d records set aside that cannot be read; the log names them\n", aside))
+	default:
+		writeText(w, http.StatusOK, "ready\n")
 	}
-	writeText(w, http.StatusOK, "ready\n")
 }

@@ -24,16 +24,22 @@ func (s *Server) registerLook() {
 			if err != nil {
 				return nil, fault.Within("query.", err)
 			}
-			v := view{moment.Live, moment.At}
+			v := s.viewAt(ctx, moment)
 			at := moment.At.Unix()
-			shown := accessOf(moment.Snapshot, p, moment.At)
-			body := api.Look{Staff: *v.staffRef(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Kept: moment.Kept,
+			shown := accessOf(moment.Snapshot, p, moment.At, v.sees)
+			body := api.Look{Staff: v.named(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Kept: moment.Kept,
 				Status: string(moment.Status(p.ID, at)), Obstacles: shown.Obstacles, Statements: shown.Statements}
 			if p.Locked(moment.At) {
 				body.Status = "locked"
 			}
 			sights := []api.Sight{}
 			for _, sight := range moment.Look(p.ID, standing.Place.ID, at) {
+				if !v.sees.whatIsAt(p.ID, sight.Standing.Place.ID) {
+					continue
+				}
+				if sight.Door != nil && !v.sees.whole(p.ID) {
+					*sight.Door = brief(*sight.Door)
+				}
 				sights = append(sights, v.sight(&sight, standing.Depth))
 			}
 			cut, err := pageOf(sights, in.whole(500))
@@ -48,7 +54,7 @@ func (s *Server) registerLook() {
 func (v view) sight(sight *access.Sight, depth int) api.Sight {
 	out := api.Sight{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
 	if sight.Door != nil {
-		out.Opens, out.Sentence = &sight.Door.Allowed, sight.Door.Sentence
+		out.Opens, out.Sentence, out.Remedy, out.Reason = &sight.Door.Allowed, sight.Door.Sentence, sight.Door.Remedy, sight.Door.Reason.String()
 	}
 	for _, able := range sight.Offers {
 		out.Offers = append(out.Offers, able.Words)

@@ -3,13 +3,12 @@ package httpapi
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
+	crand "crypto/rand"
 	"encoding/json"
 	"io"
 	"io/fs"
 	"log/slog"
 	"math/rand/v2"
-	"net"
 	"net/http"
 	"path"
 	"runtime/debug"
@@ -95,8 +94,6 @@ func recovered(log *slog.Logger) func(http.Handler) http.Handler {
 // The headers that keep pages safe. What the API answers is never shown as a page, so it needs the fewest of them.
 var (
 	pageHeaders = http.Header{
-		"Content-Security-Policy": {"default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; " +
-			"form-action 'self'; base-uri 'none'; frame-ancestors 'none'"},
 		"X-Content-Type-Options":     {"nosniff"},
 		"X-Frame-Options":            {"DENY"},
 		"Referrer-Policy":            {"no-referrer"},
@@ -110,15 +107,30 @@ var (
 	}
 )
 
-func securityHeaders(next http.Handler) http.Handler {
+type nonceKey struct{}
+
+// nonceOf is the word by which a page's own style elements are told from anybody else's.
+func nonceOf(ctx context.Context) string {
+	nonce, _ := ctx.Value(nonceKey{}).(string)
+	return nonce
+}
+
+func (s *Server) securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		fixed := pageHeaders
+		fixed, header := pageHeaders, w.Header()
 		if strings.HasPrefix(r.URL.Path, Base+"/") {
 			fixed = apiHeaders
+		} else {
+			nonce := crand.Text()
+			r = r.WithContext(context.WithValue(r.Context(), nonceKey{}, nonce))
+			header.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "+
+				"form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		}
-		header := w.Header()
 		for name, values := range fixed {
 			header[name] = values
+		}
+		if s.config.Secure {
+			header.Set("Strict-Transport-Security", "max-age=31536000")
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -137,23 +149,23 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 				Detail: "An Idempotency-Key has at most 100 characters.", Errors: []api.Field{{Field: "header.Idempotency-Key", Message: "at most 100 characters"}}})
 			return
 		}
-		token := bearerOrCookie(r)
+		token := s.bearerOrCookie(r)
 		signed, err := s.app.SessionOf(r.Context(), token)
 		if err != nil || signed == nil {
 			next.ServeHTTP(w, r) // the route itself says that nobody is signed in
 			return
 		}
-		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
+		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxFile))
 		if err != nil {
 			writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "").(*api.Problem))
 			return
 		}
-		digest := sha256.New()
-		for _, part := range []string{r.Method, r.URL.RequestURI(), r.Header.Get("If-Match")} {
-			digest.Write([]byte(part + "\n"))
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		if carriesSecret(r.URL.Path, body) { // no trace of it is kept, so a repeat is a request of its own
+			next.ServeHTTP(w, r)
+			return
 		}
-		digest.Write(body)
-		request := digest.Sum(nil)
+		request := s.app.RequestDigest([]byte(r.Method), []byte(r.URL.RequestURI()), []byte(r.Header.Get("If-Match")), body)
 		status, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
 		if err != nil {
 			if p, is := s.problemOf(r.Context(), err).(*api.Problem); is {
@@ -174,7 +186,6 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			_, _ = w.Write(kept)
 			return
 		}
-		r.Body = io.NopCloser(bytes.NewReader(body))
 		recorded := &recording{answer: answer{ResponseWriter: w}}
 		defer func() {
 			status := recorded.status
@@ -185,7 +196,7 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if status == http.StatusUnauthorized || status == http.StatusForbidden {
 				status = http.StatusInternalServerError // not kept: it may be permitted the next time
 			}
-			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200), recorded.body.Bytes()); err != nil {
+			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200), withoutSecrets(recorded.body.Bytes())); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
@@ -193,11 +204,48 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 	})
 }
 
-func bearerOrCookie(r *http.Request) string {
+// carriesSecret reports whether a request holds a secret that somebody chose: a password or a PIN.
+func carriesSecret(path string, body []byte) bool {
+	if strings.HasPrefix(path, Base+"/me/password") {
+		return true
+	}
+	var sent struct {
+		PIN        string `json:"pin"`
+		Operations []struct {
+			Op  string
+			Set struct{ PIN, Password string }
+		}
+	}
+	if json.Unmarshal(body, &sent) != nil {
+		return bytes.Contains(body, []byte(`"pin"`)) || bytes.Contains(body, []byte(`"password"`))
+	}
+	for _, o := range sent.Operations {
+		if o.Set.PIN != "" || o.Set.Password != "" {
+			return true
+		}
+	}
+	return sent.PIN != ""
+}
+
+// withoutSecrets takes what is shown once out of an answer that is kept.
+func withoutSecrets(answer []byte) []byte {
+	var sent map[string]json.RawMessage
+	if json.Unmarshal(answer, &sent) != nil || len(sent["secrets"]) <= len("[]") {
+		return answer
+	}
+	sent["secrets"] = json.RawMessage("[]")
+	kept, err := json.Marshal(sent)
+	if err != nil {
+		return nil
+	}
+	return kept
+}
+
+func (s *Server) bearerOrCookie(r *http.Request) string {
 	if token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bearer {
 		return token
 	}
-	if cookie, err := r.Cookie(cookieName); err == nil {
+	if cookie, err := r.Cookie(s.cookieName()); err == nil {
 		return cookie.Value
 	}
 	return ""
@@ -255,7 +303,7 @@ func console(files fs.FS) http.HandlerFunc {
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Cache-Control", "no-cache")
-		_, _ = w.Write(page)
+		_, _ = w.Write(bytes.Replace(page, []byte("<head>"), []byte(`<head><meta name="csp-nonce" content="`+nonceOf(r.Context())+`">`), 1))
 	}
 }
 
@@ -280,6 +328,13 @@ func newMetrics(a *app.App) *metrics {
 	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		gauge("latch_revision", "Revision of the live state.", func() float64 { return float64(a.Live().State().Revision) }),
 		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
+		gauge("latch_records_aside", "Records that cannot be read and are set aside.", func() float64 { return float64(len(a.Live().State().AsideRecords())) }),
+		gauge("latch_stale", "1 where the newest changes cannot be read and nothing is answered.", func() float64 {
+			if a.Stale() {
+				return 1
+			}
+			return 0
+		}),
 		gauge("latch_events_waiting", "Events that wait to be written.", func() float64 { return float64(a.EventsWaiting()) }))
 	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"), m.seconds.WithLabelValues(decisionsPath)
 	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
@@ -297,14 +352,4 @@ func (m *metrics) observe(method, route string, status int, took time.Duration) 
 	}
 	m.requests.WithLabelValues(method, route, strconv.Itoa(status)).Inc()
 	m.seconds.WithLabelValues(route).Observe(took.Seconds())
-}
-
-// serve answers with the metrics, to callers on this machine only: they tell of traffic, and have no sign-in.
-func (m *metrics) serve(w http.ResponseWriter, r *http.Request) {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
-		writeProblem(w, problem(http.StatusForbidden, "not-permitted", "Metrics are read from the machine itself."))
-		return
-	}
-	m.handler.ServeHTTP(w, r)
 }

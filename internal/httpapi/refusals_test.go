@@ -34,7 +34,7 @@ func TestBadRequestsAboutRules(t *testing.T) {
 		{"a code in use", "POST", "/templates", `{"code":"PACKER","name":"P"}`, 409, "body.code", "already"},
 		{"a code that is none", "POST", "/templates", `{"code":"two words","name":"P"}`, 422, "body.code", ""},
 		{"a copy of nothing", "POST", "/templates", `{"code":"x","name":"X","copy_of":"nope"}`, 404, "body.copy_of", "no template"},
-		{"like nobody", "POST", "/templates", `{"code":"x","name":"X","like":{"staff":"nobody","place":"HB"}}`, 404, "body.like.staff", "nobody has"},
+		{"like nobody", "POST", "/templates", `{"code":"x","name":"X","like":{"staff":"nobody","place":"HB"}}`, 404, "body.like.staff", "nobody you may see has"},
 		{"like somebody nowhere", "POST", "/templates", `{"code":"x","name":"X","like":{"staff":"Q0011","place":"nowhere"}}`, 404, "body.like.place", "no place"},
 		{"needs that are none", "PATCH", "/templates/packer", `{"needs":["key"]}`, 422, "body.needs", "use pin or badge"},
 		{"days beyond all", "PATCH", "/templates/packer", `{"days":99999}`, 422, "body.days", "3660"},

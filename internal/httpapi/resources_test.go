@@ -145,7 +145,7 @@ func TestPlacesThroughTheAPI(t *testing.T) {
 	assert.ErrorContains(t, err, "which you do not hold")
 	bad := site
 	bad.Code, bad.TimeZone = text("XX"), text("Mars/Base")
-	_, err = idris.Write(ctx, "POST", "/places", bad)
+	_, err = s.Client(t, "maren").Write(ctx, "POST", "/places", bad)
 	assert.ErrorContains(t, err, "not a known time zone")
 	retire := func(code string, verb string) error {
 		_, err := idris.Write(ctx, "POST", "/places/"+code+"/"+verb, api.Reasoned{Reason: "sold"})

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"strconv"
 
@@ -20,6 +21,7 @@ func (s *Server) registerStaff() {
 	type listIn struct {
 		Paging
 		Q          string `query:"q" maxLength:"100" doc:"Words of the name, number, email, job title or employer"`
+		Name       string `query:"name" maxLength:"100" doc:"Words of the name or the number and of nothing else"`
 		Status     string `query:"status" enum:"prepared,active,departed"`
 		Locked     string `query:"locked" enum:"true,false"`
 		Engagement string `query:"engagement" enum:"employee,agency,contractor,seasonal"`
@@ -38,8 +40,8 @@ func (s *Server) registerStaff() {
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
-		q := app.StaffQuery{Search: in.Q, Status: people.Status(in.Status), Engagement: people.Engagement(in.Engagement), Employer: in.Employer, Sort: in.Sort,
+		v := s.view(ctx)
+		q := app.StaffQuery{Search: cmp.Or(in.Q, in.Name), NamesOnly: in.Q == "" && in.Name != "", Status: people.Status(in.Status), Engagement: people.Engagement(in.Engagement), Employer: in.Employer, Sort: in.Sort,
 			After: people.StaffID(after), Limit: limit}
 		if in.Locked != "" {
 			locked := in.Locked == "true"
@@ -85,19 +87,19 @@ func (s *Server) registerStaff() {
 		Body api.Staff
 	}
 	route(s, "GET", "/staff/{id}", "get-staff", "staff", "One staff member", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneStaff) (*one, error) {
-		p, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
+		p, _, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
 		if err != nil {
 			return nil, err
 		}
-		return &one{ETag: etag(p.Revision), Body: s.view().staff(p)}, nil
+		return &one{ETag: etag(p.Revision), Body: s.view(ctx).staff(p)}, nil
 	})
 	type accessOut struct{ Body api.Access }
 	route(s, "GET", "/staff/{id}/access", "get-staff-access", "staff", "What somebody can do, in sentences with their grounds, and what keeps them from it", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneStaff) (*accessOut, error) {
-		p, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
+		p, _, err := s.app.PersonFor(callerOf(ctx).id(), in.ID)
 		if err != nil {
 			return nil, err
 		}
-		return &accessOut{Body: accessOf(s.app.Live().Snapshot, p, s.app.Now())}, nil
+		return &accessOut{Body: accessOf(s.app.Live().Snapshot, p, s.app.Now(), s.seesOf(ctx))}, nil
 	})
 	type doublesIn struct {
 		Paging
@@ -110,9 +112,13 @@ func (s *Server) registerStaff() {
 		if err != nil {
 			return nil, err
 		}
-		v := s.view()
+		v := s.view(ctx)
 		items := make([]api.Double, len(doubles))
 		for i, d := range doubles {
+			if d.Staff == nil {
+				items[i] = api.Double{Why: d.Why}
+				continue
+			}
 			items[i] = api.Double{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(), Status: string(v.live.Status(d.Staff.ID, v.at.Unix())), JobTitle: d.Staff.JobTitle,
 				HomeSite: v.placeRef(d.Staff.HomeSite).Name, Why: d.Why}
 		}

@@ -55,7 +55,7 @@ func (s *Server) registerTemplates() {
 		Place   string `query:"place" maxLength:"64" doc:"Code of the place that assignable is about; left out: any site"`
 	}
 	route(s, "GET", "/templates", "list-templates", "templates", "All templates", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Template], error) {
-		v := s.view()
+		v := s.view(ctx)
 		place, err := v.placeFor("query.place", in.Place)
 		if err != nil {
 			return nil, err
@@ -154,7 +154,7 @@ func (s *Server) registerTemplates() {
 		Place string `query:"place" maxLength:"64" doc:"Code; left out: at every site, which is what a template needs"`
 	}
 	route(s, "GET", "/me/ceiling", "get-ceiling", "templates", "The most that you may give of each permission at a place, and why not more", Access{}, func(ctx context.Context, in *ceilingIn) (*listed[api.Ceiling], error) {
-		v := s.view()
+		v := s.view(ctx)
 		place, err := v.placeFor("query.place", in.Place)
 		if err != nil {
 			return nil, err
@@ -177,7 +177,7 @@ func (s *Server) registerTemplates() {
 func (s *Server) drafted(ctx context.Context, draft string) (view, *app.Live, error) {
 	live := s.app.Live()
 	as, err := s.app.As(ctx, callerOf(ctx).id(), draft)
-	return view{as, s.app.Now()}, live, err
+	return view{as, s.app.Now(), s.seesOf(ctx)}, live, err
 }
 
 // mostOf says the most of a permission that somebody may set under a ceiling, and why not more; both are empty where
@@ -366,7 +366,7 @@ func (s *Server) registerComparison() {
 			body.Sides, sides = append(body.Sides, api.ComparisonSide{Kind: "template", Code: t.Code, Name: t.Name}), append(sides, v.live.Resolved(t.ID))
 		}
 		if in.Staff != "" {
-			p, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+			p, err := s.app.PersonWhole(callerOf(ctx).id(), in.Staff)
 			if err != nil {
 				return nil, err
 			}
@@ -419,8 +419,8 @@ func (s *Server) registerSheet() {
 		Paging
 		Templates []string `query:"templates" doc:"Codes with commas; left out: all"`
 	}
-	route(s, "GET", "/sheet", "get-sheet", "templates", "Who each template is for and what it allows, in sentences, to agree on", Access{}, func(_ context.Context, in *in) (*listed[api.SheetTemplate], error) {
-		v := s.view()
+	route(s, "GET", "/sheet", "get-sheet", "templates", "Who each template is for and what it allows, in sentences, to agree on", Access{}, func(ctx context.Context, in *in) (*listed[api.SheetTemplate], error) {
+		v := s.view(ctx)
 		var chosen []*permit.Template
 		for _, t := range v.live.State().Templates.All() {
 			if !t.Retired && (len(in.Templates) == 0 || slices.Contains(in.Templates, t.Code)) {

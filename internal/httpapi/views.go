@@ -1,11 +1,13 @@
 package httpapi
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"loyallatch.example/latch/internal/api"
@@ -22,13 +24,63 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// view turns records of one live state into wire types at one moment.
+// view turns records of one live state into wire types at one moment, for one reader: it names nobody whom the reader may
+// not see.
 type view struct {
 	live *app.Live
 	at   time.Time
+	sees *sees
 }
 
-func (s *Server) view() view { return view{s.app.Live(), s.app.Now()} }
+// sees says how much a reader sees of whom, by the state as it is now, whatever moment is looked at.
+type sees struct {
+	actor people.StaffID
+	now   *app.Live
+	at    int64
+	reach func() []bool
+}
+
+func (s *Server) seesOf(ctx context.Context) *sees {
+	r := &sees{actor: callerOf(ctx).id(), now: s.app.Live(), at: s.app.Now().Unix()}
+	r.reach = sync.OnceValue(func() []bool {
+		reach, _ := r.now.Reach(r.actor, permit.ViewStaff, r.at)
+		return reach
+	})
+	return r
+}
+
+func (r *sees) view(id people.StaffID) access.View {
+	if id == r.actor {
+		return access.Whole
+	}
+	if p := r.now.State().Person(id); p != nil {
+		return r.now.ViewOf(p, r.reach(), r.at)
+	}
+	return access.Hidden
+}
+
+// whole reports whether all of a person is seen.
+func (r *sees) whole(id people.StaffID) bool { return r.view(id) == access.Whole }
+
+// whatIsAt reports whether what a person has at a place is seen.
+func (r *sees) whatIsAt(id people.StaffID, place estate.PlaceID) bool {
+	switch r.view(id) {
+	case access.Whole:
+		return true
+	case access.Narrow:
+		return access.InReach(r.reach(), place)
+	}
+	return false
+}
+
+func (s *Server) view(ctx context.Context) view {
+	return view{s.app.Live(), s.app.Now(), s.seesOf(ctx)}
+}
+
+// viewAt is the view of another moment.
+func (s *Server) viewAt(ctx context.Context, moment *app.Moment) view {
+	return view{moment.Live, moment.At, s.seesOf(ctx)}
+}
 
 func etag(revision uint64) string { return fmt.Sprintf(`"r%d"`, revision) }
 
@@ -51,11 +103,20 @@ func (v view) placeRef(id estate.PlaceID) api.PlaceRef {
 	return api.PlaceRef{}
 }
 
+// staffRef names somebody to a reader who may see them; nil for anybody else.
 func (v view) staffRef(id people.StaffID) *api.StaffRef {
-	if p := v.live.State().Person(id); p != nil {
+	if p := v.live.State().Person(id); p != nil && v.sees.view(id) != access.Hidden {
 		return &api.StaffRef{StaffNumber: p.Number, Name: p.FullName()}
 	}
 	return nil
+}
+
+// named is staffRef where a name has to stand.
+func (v view) named(id people.StaffID) api.StaffRef {
+	if ref := v.staffRef(id); ref != nil {
+		return *ref
+	}
+	return api.StaffRef{Name: "somebody at another site"}
 }
 
 func moment(t time.Time) *time.Time {
@@ -77,6 +138,7 @@ func (v view) staff(p *people.Staff) api.Staff {
 		JobTitle: p.JobTitle, Engagement: string(p.Engagement), Employer: p.Employer, HomeSite: v.placeRef(p.HomeSite), LineManager: v.staffRef(p.LineManager),
 		StartDate: p.StartDate.String(), ContractEnd: p.ContractEnd.String(), LeavingDate: p.LeavingDate.String(), Notes: p.Notes, ExternalID: p.ExternalID,
 		Status: string(v.live.Status(p.ID, v.at.Unix())), Owner: p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
+	out.Narrow = v.sees.view(p.ID) == access.Narrow
 	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
 		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
 	}
@@ -88,7 +150,7 @@ func (v view) templatesOf(p *people.Staff) []string {
 	names := []string{}
 	for _, id := range v.live.State().AssignmentsOf(p.ID) {
 		a := v.live.State().Assignment(id)
-		if name := v.live.State().Template(a.Template).Name; v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(names, name) {
+		if name := v.live.State().Template(a.Template).Name; v.sees.whatIsAt(p.ID, a.Place) && v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
@@ -128,10 +190,18 @@ func obstacles(list []access.Obstacle) []api.Obstacle {
 	return out
 }
 
-// accessOf says what somebody can do by a snapshot, which may be that of a preview.
-func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time) api.Access {
-	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{}, Obstacles: obstacles(snapshot.Readiness(p.ID, at.Unix()))}
+// accessOf says what somebody can do by a snapshot, which may be that of a preview, as far as a reader may know: of somebody
+// from another site what they do at the reader's places.
+func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees) api.Access {
+	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{}, Obstacles: []api.Obstacle{}}
+	whole := r.whole(p.ID) || r.now.State().Person(p.ID) == nil // whom this very change enrols
+	if whole {
+		out.Obstacles = obstacles(snapshot.Readiness(p.ID, at.Unix()))
+	}
 	for _, st := range snapshot.Statements(p.ID, at.Unix()) {
+		if !whole && !r.whatIsAt(p.ID, st.Place) {
+			continue
+		}
 		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: st.When, Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
 			Doors: []api.PlaceRef{}, Abilities: []api.Ability{}, Grounds: grounds(st.Grounds)}
 		for _, door := range st.Doors {
@@ -273,7 +343,7 @@ func (v view) settingFrom(t *permit.Template, r permit.Resolved, waits bool) str
 
 func (v view) assignment(a *org.Assignment) api.Assignment {
 	t := v.live.State().Template(a.Template)
-	out := api.Assignment{ID: uint32(a.ID), Staff: *v.staffRef(a.Staff), Place: v.placeRef(a.Place), Template: t.Code, TemplateOf: t.Name,
+	out := api.Assignment{ID: uint32(a.ID), Staff: v.named(a.Staff), Place: v.placeRef(a.Place), Template: t.Code, TemplateOf: t.Name,
 		From: a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
 	effective := &a.Hours
 	if a.Hours.Kind == hours.Inherit {
@@ -288,7 +358,7 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 
 func (v view) exception(e *org.Exception) api.Exception {
 	permission := v.live.Catalogue().Permission(e.Permission)
-	out := api.Exception{ID: uint32(e.ID), Staff: *v.staffRef(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
+	out := api.Exception{ID: uint32(e.ID), Staff: v.named(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
 		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
 		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{}, Needless: v.live.Needless(e.ID, v.at.Unix()), Ended: e.Ended, ETag: etag(e.Revision)}
 	if !e.Withheld {
@@ -301,7 +371,7 @@ func (v view) exception(e *org.Exception) api.Exception {
 }
 
 func (v view) credential(c *credential.Credential) api.Credential {
-	return api.Credential{ID: uint32(c.ID), Staff: *v.staffRef(c.Staff), Kind: string(c.Kind), State: string(c.State), From: moment(c.From), Until: moment(c.Until),
+	return api.Credential{ID: uint32(c.ID), Staff: v.named(c.Staff), Kind: string(c.Kind), State: string(c.State), From: moment(c.From), Until: moment(c.Until),
 		MustChange: c.MustChange, IssuedAt: c.IssuedAt}
 }
 
@@ -321,12 +391,15 @@ func (v view) decision(e *access.Explanation, q *access.Question) api.Decision {
 	return out
 }
 
-// effectView words what a change gives and takes; names beyond the first hundred of a line are counted only.
-func effectView(before *access.Snapshot, trial *change.Trial) *api.Effect {
+// effectView words what a change gives and takes; names beyond the first hundred of a line, and of those whom the reader may
+// not see, are counted only.
+func effectView(before *access.Snapshot, trial *change.Trial, r *sees) *api.Effect {
 	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains), Losses: effectLines(before, losses),
-		NeedsReason: trial.NeedsReason(), Summary: access.Summarise(before, after, effect, gains, losses)}
+	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains, r), Losses: effectLines(before, losses, r),
+		NeedsReason: trial.NeedsReason(), Summary: access.Summarise(before, after, effect, gains, losses, func(id people.StaffID) bool {
+			return r.now.State().Person(id) == nil || r.view(id) != access.Hidden
+		})}
 }
 
 const (
@@ -334,12 +407,12 @@ const (
 	placesPerLine = 20
 )
 
-func effectLines(snapshot *access.Snapshot, groups []access.Group) []api.EffectLine {
+func effectLines(snapshot *access.Snapshot, groups []access.Group, r *sees) []api.EffectLine {
 	lines := make([]api.EffectLine, len(groups))
 	for i := range groups {
 		g := &groups[i]
-		line := api.EffectLine{Key: g.Key(), Words: snapshot.Words(g), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
-			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After), Staff: staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)]),
+		line := api.EffectLine{Key: g.Key(), Words: snapshot.Words(g, func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
+			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After), Staff: staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)], r),
 			Places: []api.PlaceRef{}}
 		if g.Template != nil {
 			line.Template = g.Template.Name
@@ -354,10 +427,10 @@ func effectLines(snapshot *access.Snapshot, groups []access.Group) []api.EffectL
 	return lines
 }
 
-func staffRefs(snapshot *access.Snapshot, ids []people.StaffID) []api.StaffRef {
+func staffRefs(snapshot *access.Snapshot, ids []people.StaffID, r *sees) []api.StaffRef {
 	refs := make([]api.StaffRef, 0, len(ids))
 	for _, id := range ids {
-		if p := snapshot.State().Person(id); p != nil {
+		if p := snapshot.State().Person(id); p != nil && (r.now.State().Person(id) == nil || r.view(id) != access.Hidden) {
 			refs = append(refs, api.StaffRef{StaffNumber: p.Number, Name: p.FullName()})
 		}
 	}
@@ -365,11 +438,11 @@ func staffRefs(snapshot *access.Snapshot, ids []people.StaffID) []api.StaffRef {
 }
 
 // effectPeople returns a page of the people in one line of an effect.
-func effectPeople(before, after *access.Snapshot, effect *access.Effect, key string, p *Paging) (*listed[api.StaffRef], error) {
+func effectPeople(before, after *access.Snapshot, effect *access.Effect, key string, r *sees, p *Paging) (*listed[api.StaffRef], error) {
 	for snapshot, groups := range map[*access.Snapshot][]access.Group{after: after.Groups(effect.Gains, false), before: before.Groups(effect.Losses, true)} {
 		for i := range groups {
 			if groups[i].Key() == key {
-				return pageOf(staffRefs(snapshot, groups[i].Staff), p)
+				return pageOf(staffRefs(snapshot, groups[i].Staff, r), p)
 			}
 		}
 	}

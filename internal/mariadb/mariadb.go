@@ -4,12 +4,15 @@ package mariadb
 
 import (
 	"context"
+	"crypto/rand"
+	"database/sql"
 	"errors"
 	"fmt"
 	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"syscall"
@@ -20,10 +23,12 @@ import (
 
 // Server is a running server.
 type Server struct {
-	folder  string
-	port    int
-	command *exec.Cmd
-	done    chan struct{}
+	folder   string
+	port     int
+	password string
+	private  string // folder of the socket, its owner's alone
+	command  *exec.Cmd
+	done     chan struct{}
 }
 
 // ErrMissing says that Debian's server is not installed.
@@ -57,8 +62,11 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 		}
 	}
 	s := &Server{folder: folder, port: port, done: make(chan struct{})}
+	if err := s.keepPrivate(); err != nil {
+		return nil, err
+	}
 	s.command = exec.Command(daemon, append(asRoot("--no-defaults"), "--datadir="+data, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
-		"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(), "--skip-name-resolve",
+		"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(), "--skip-name-resolve", "--init-file="+s.init(),
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M", "--innodb-flush-log-at-trx-commit=2",
 		"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
 	// A group of its own: an interrupt at the terminal reaches the service first, which then stops the server.
@@ -73,10 +81,50 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 	return s, nil
 }
 
-func (s *Server) socket() string {
-	return filepath.Join(os.TempDir(), fmt.Sprintf("loyal-latch-%d.sock", s.port))
+func (s *Server) socket() string { return filepath.Join(s.private, "mariadb.sock") }
+func (s *Server) log() string    { return filepath.Join(s.folder, "mariadb.log") }
+func (s *Server) init() string   { return filepath.Join(s.folder, "init.sql") }
+
+// longestSocket is how long the path of a socket may be, on Linux.
+const longestSocket = 100
+
+// keepPrivate makes the folder of the socket, which nobody else on the machine may enter, and the password that the server
+// asks for; it is kept beside the data, readable by its owner alone.
+func (s *Server) keepPrivate() error {
+	if s.private = s.folder; len(s.socket()) > longestSocket {
+		folder, err := os.MkdirTemp("", "latch-")
+		if err != nil {
+			return err
+		}
+		s.private = folder
+	}
+	if err := os.Chmod(s.private, 0o700); err != nil {
+		return err
+	}
+	path := filepath.Join(s.folder, "password")
+	kept, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		kept = []byte(rand.Text())
+		err = os.WriteFile(path, kept, 0o600)
+	}
+	if err != nil {
+		return fmt.Errorf("the password of the database cannot be kept: %w", err)
+	}
+	s.password = strings.TrimSpace(string(kept))
+	if !plainWord.MatchString(s.password) {
+		return fmt.Errorf("the password in %s is not one that this has made", path)
+	}
+	var statements strings.Builder
+	for _, host := range []string{"localhost", "127.0.0.1", "::1"} {
+		fmt.Fprintf(&statements, "CREATE USER IF NOT EXISTS root@'%s';\nALTER USER root@'%s' IDENTIFIED BY '%s';\n", host, host, s.password)
+		fmt.Fprintf(&statements, "GRANT ALL PRIVILEGES ON *.* TO root@'%s' WITH GRANT OPTION;\n", host)
+	}
+	fmt.Fprintf(&statements, "DELETE FROM mysql.global_priv WHERE user = '' OR user = 'root' AND host NOT IN ('localhost', '127.0.0.1', '::1');\nFLUSH PRIVILEGES;\n")
+	return os.WriteFile(s.init(), []byte(statements.String()), 0o600)
 }
-func (s *Server) log() string { return filepath.Join(s.folder, "mariadb.log") }
+
+var plainWord = regexp.MustCompile(`^[A-Za-z0-9]{16,64}$`)
+
 func address(port int) string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(port)) }
 
 // asRoot adds the option that root has to give: the server does not run as root unless it is told to.
@@ -112,33 +160,49 @@ func install(ctx context.Context, data string) error {
 	return nil
 }
 
+// await waits until the server answers as it will be asked: by its private socket, with the password. That something listens
+// at its port says neither, and may be another server.
 func (s *Server) await(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
 	defer cancel()
+	config := s.config("")
+	config.Logger = &mysql.NopLogger{} // that it does not answer yet is no news
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return err
+	}
+	db := sql.OpenDB(connector)
+	defer func() { _ = db.Close() }()
 	for {
-		conn, err := (&net.Dialer{Timeout: time.Second}).DialContext(ctx, "tcp", address(s.port))
-		if err == nil {
-			return conn.Close()
+		if err = db.PingContext(ctx); err == nil {
+			return nil
 		}
 		select {
 		case <-s.done:
 			return fmt.Errorf("the database ended right after its start; its log %s says why", s.log())
 		case <-ctx.Done():
-			return fmt.Errorf("the database did not answer within a minute; its log %s says why", s.log())
+			return fmt.Errorf("the database did not answer within a minute; its log %s says why: %w", s.log(), err)
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
 }
 
-// DSN returns the address of a schema on the server, for the Go MySQL driver.
-func (s *Server) DSN(schema string) string {
+// DSN returns the address of a schema on the server, by its private socket, for the Go MySQL driver. It holds the password.
+func (s *Server) DSN(schema string) string { return s.config(schema).FormatDSN() }
+
+func (s *Server) config(schema string) *mysql.Config {
 	config := mysql.NewConfig()
-	config.User, config.Net, config.Addr, config.DBName = "root", "tcp", address(s.port), schema
-	return config.FormatDSN()
+	config.User, config.Passwd, config.Net, config.Addr, config.DBName = "root", s.password, "unix", s.socket(), schema
+	return config
 }
 
 // Stop ends the server and waits for it. It is safe to call more than once.
 func (s *Server) Stop() error {
+	defer func() {
+		if s.private != s.folder {
+			_ = os.RemoveAll(s.private)
+		}
+	}()
 	select {
 	case <-s.done:
 		return nil

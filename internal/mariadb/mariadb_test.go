@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"net"
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -41,6 +43,23 @@ func TestAServerStartsKeepsItsDataAndEnds(t *testing.T) {
 	assert.NoError(t, err)
 	require.NoError(t, db.Close())
 	require.NoError(t, again.DropSchema(ctx, "kept"))
+}
+
+func TestNobodyElseOnTheMachineGetsIn(t *testing.T) {
+	s, err := Start(context.Background(), t.TempDir(), 0)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Stop() })
+	for _, dsn := range []string{"root@tcp(" + address(s.port) + ")/mysql", "root:guess@tcp(" + address(s.port) + ")/mysql", "root@unix(" + s.socket() + ")/mysql", "@unix(" + s.socket() + ")/mysql"} {
+		db, err := sql.Open("mysql", dsn)
+		require.NoError(t, err)
+		assert.ErrorContains(t, db.Ping(), "Access denied", dsn)
+		require.NoError(t, db.Close())
+	}
+	for path, mode := range map[string]os.FileMode{s.private: 0o700, filepath.Join(s.folder, "password"): 0o600, s.init(): 0o600} {
+		info, err := os.Stat(path)
+		require.NoError(t, err)
+		assert.Equal(t, mode, info.Mode().Perm(), path)
+	}
 }
 
 func TestItListensOnLoopbackOnly(t *testing.T) {

@@ -28,7 +28,7 @@ func (s *Store) KeptSince(ctx context.Context) (time.Time, error) {
 // PlacesAt returns the places as they were at a moment, in a state that holds nothing else.
 func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) {
 	state := &org.State{}
-	return state, readPlaces(source{db: s.db.WithContext(ctx), asOf: at}, state)
+	return state, readPlaces(&loading{source: source{db: s.db.WithContext(ctx), asOf: at}, into: state})
 }
 
 // LoadAt returns a part of the state as it was at a moment.
@@ -37,7 +37,7 @@ func (s *Store) LoadAt(ctx context.Context, at time.Time, whose Whose) (*org.Sta
 	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 		from := source{db: db, asOf: at, staff: append([]uint32{}, whose.Staff...)}
 		if len(whose.Places) > 0 {
-			for _, table := range []string{"assignments", "exceptions"} {
+			for _, table := range []string{"assignments", "exceptions"} { // a bar adds nobody who could do anything
 				var ids []uint32
 				if err := from.table(table).Where("place_id IN ? AND NOT ended", whose.Places).Distinct("staff_id").Pluck("staff_id", &ids).Error; err != nil {
 					return err
@@ -50,12 +50,7 @@ func (s *Store) LoadAt(ctx context.Context, at time.Time, whose Whose) (*org.Sta
 			}
 			from.staff = append(from.staff, owners...)
 		}
-		for _, read := range readers {
-			if err := read(from, state); err != nil {
-				return err
-			}
-		}
-		return nil
+		return (&loading{source: from, into: state}).all()
 	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	return state, err
 }

@@ -66,13 +66,13 @@ func (e *AuditEntry) sum() []byte {
 
 // Audit appends an entry to the chain, and what it is about. The revision row is held, so the chain has one end.
 func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
-	var last uint64
-	if err := tx.db.Raw("SELECT COALESCE(MAX(id), 0) FROM audit_entries").Row().Scan(&last); err != nil {
-		return entry, err
-	}
-	entry.ID, entry.At, entry.Previous = last+1, entry.At.UTC().Truncate(time.Microsecond), tx.auditHash
+	entry.ID, entry.At, entry.Previous = tx.auditCount+1, entry.At.UTC().Truncate(time.Microsecond), tx.auditHash
 	entry.Hash = entry.sum()
-	tx.auditHash = entry.Hash
+	tx.auditCount, tx.auditHash = entry.ID, entry.Hash
+	var signature []byte
+	if tx.sign != nil {
+		signature = tx.sign(Head{entry.ID, entry.Hash})
+	}
 	if err := tx.db.Create(&entry).Error; err != nil {
 		return entry, err
 	}
@@ -84,7 +84,8 @@ func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 			return entry, err
 		}
 	}
-	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_hash = ? WHERE id = 1", max(entry.Revision, tx.Revision), entry.Hash).Error
+	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_count = ?, audit_hash = ?, audit_seal = ? WHERE id = 1",
+		max(entry.Revision, tx.Revision), entry.ID, entry.Hash, signature).Error
 }
 
 // AuditEntry returns one entry, or nil.
@@ -168,8 +169,14 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 	return entries, total, query.Order("id DESC").Limit(f.Limit).Find(&entries).Error
 }
 
-// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit.
-func (s *Store) VerifyAudit(ctx context.Context) (count int, err error) {
+// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit. signed
+// reports whether the key has signed a head: the newest must be, so that nobody takes entries off the end unseen. since are
+// heads that were kept elsewhere and that the log must still go through.
+func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
+	kept := map[uint64][]byte{}
+	for _, head := range since {
+		kept[head.Entries] = head.Hash
+	}
 	previous := make([]byte, sha256.Size)
 	var last uint64
 	for {
@@ -185,16 +192,28 @@ func (s *Store) VerifyAudit(ctx context.Context) (count int, err error) {
 			if e.ID != last+1 || string(e.Previous) != string(previous) || string(e.sum()) != string(e.Hash) {
 				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered or taken out", e.ID)
 			}
+			if hash, is := kept[e.ID]; is && string(hash) != string(e.Hash) {
+				return count, fmt.Errorf("audit entry %d is not the one that the head kept elsewhere says: the log was written anew", e.ID)
+			}
+			delete(kept, e.ID)
 			previous, last = e.Hash, e.ID
 			count++
 		}
 	}
-	var newest []byte
-	if err := s.db.WithContext(ctx).Raw("SELECT audit_hash FROM organisation WHERE id = 1").Row().Scan(&newest); err != nil {
+	head, signature, err := s.Head(ctx)
+	switch {
+	case err != nil:
 		return count, err
-	}
-	if string(newest) != string(previous) {
+	case head.Entries > last: // entries that came while the log was walked are read the next time
 		return count, errors.New("the newest audit entries are missing from the chain")
+	case head.Entries < last || string(head.Hash) != string(previous):
+		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken off, or some came just now; verify again")
+	case !signed(head, signature):
+		return count, errors.New("the head of the audit log is not signed by the key: entries were taken off the end, or written by something else")
+	}
+	delete(kept, 0)
+	for entries := range kept {
+		return count, fmt.Errorf("a head kept elsewhere says that there were %d audit entries, and there are %d: the newest were taken off", entries, count)
 	}
 	return count, nil
 }
@@ -291,8 +310,11 @@ type Session struct {
 	Token     []byte
 	StaffID   uint32
 	Kind      string
+	Scope     string
 	Name      string
+	Address   string // from which it was begun
 	CreatedAt time.Time
+	LastUsed  *time.Time
 	ExpiresAt time.Time
 }
 
@@ -325,9 +347,15 @@ func (s *Store) EndSession(ctx context.Context, staff uint32, id uint64) (found 
 	return result.RowsAffected > 0, result.Error
 }
 
-// EndOtherSessions ends all of somebody's sessions but one.
-func (s *Store) EndOtherSessions(ctx context.Context, staff uint32, keep uint64) error {
-	return s.db.WithContext(ctx).Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{}).Error
+// EndOtherSessions ends all of somebody's sessions but one, and says how many.
+func (s *Store) EndOtherSessions(ctx context.Context, staff uint32, keep uint64) (int64, error) {
+	result := s.db.WithContext(ctx).Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{})
+	return result.RowsAffected, result.Error
+}
+
+// UseSession notes that a session was used.
+func (s *Store) UseSession(ctx context.Context, id uint64, now time.Time) error {
+	return s.db.WithContext(ctx).Exec("UPDATE sessions SET last_used = ? WHERE id = ?", now.UTC(), id).Error
 }
 
 // Kept is a request that was made under an idempotency key, with its answer once there is one.
@@ -368,5 +396,7 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	db := s.db.WithContext(ctx)
 	return errors.Join(
 		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
-		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error)
+		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("DELETE FROM tries WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -180)).Error)
 }

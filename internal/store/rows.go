@@ -1,9 +1,12 @@
 package store
 
 import (
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -13,6 +16,7 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -252,6 +256,7 @@ type credentialRow struct {
 	Kind       string
 	Digest     []byte
 	Hash       *string
+	Sealed     []byte
 	State      string
 	ValidFrom  *time.Time
 	ValidUntil *time.Time
@@ -270,7 +275,7 @@ func credentialRowOf(c *credential.Credential) credentialRow {
 	case c.Kind == credential.Password:
 		row.Hash = filled(c.Hash)
 	default:
-		row.Digest = c.Digest[:]
+		row.Digest, row.Sealed = c.Digest[:], c.Sealed
 	}
 	return row
 }
@@ -279,6 +284,9 @@ func (r *credentialRow) record() *credential.Credential {
 	c := &credential.Credential{ID: credential.ID(r.ID), Staff: people.StaffID(r.StaffID), Kind: credential.Kind(r.Kind), Hash: value(r.Hash), State: credential.State(r.State),
 		From: value(r.ValidFrom), Until: value(r.ValidUntil), MustChange: r.MustChange, IssuedAt: r.IssuedAt, Revision: r.Revision}
 	copy(c.Digest[:], r.Digest)
+	if len(r.Sealed) > 0 {
+		c.Sealed = r.Sealed
+	}
 	return c
 }
 
@@ -302,6 +310,29 @@ func (r *deviceRow) record() *org.Device {
 	d := &org.Device{ID: org.DeviceID(r.ID), Name: r.Name, Place: estate.PlaceID(r.PlaceID), Until: value(r.UntilAt), Revoked: r.Revoked, Revision: r.Revision}
 	copy(d.Token[:], r.Token)
 	return d
+}
+
+type barRow struct {
+	ID       uint32
+	StaffID  uint32
+	PlaceID  uint32
+	Reason   string
+	SinceAt  time.Time
+	UntilAt  *time.Time
+	BarredBy *uint32
+	Ended    bool
+	Revision uint64
+}
+
+func (barRow) TableName() string { return "bars" }
+
+func barRowOf(b *org.Bar) barRow {
+	return barRow{uint32(b.ID), uint32(b.Staff), uint32(b.Place), b.Reason, b.Since, moment(b.Until), reference(uint32(b.By)), b.Ended, b.Revision}
+}
+
+func (r *barRow) record() *org.Bar {
+	return &org.Bar{ID: org.BarID(r.ID), Staff: people.StaffID(r.StaffID), Place: estate.PlaceID(r.PlaceID), Reason: r.Reason, Since: r.SinceAt, Until: value(r.UntilAt),
+		By: people.StaffID(value(r.BarredBy)), Ended: r.Ended, Revision: r.Revision}
 }
 
 // source is where rows are read from: the tables as they are, or as they were at a moment; all rows, those newer than a
@@ -340,8 +371,27 @@ func (s source) of(name, column string) *gorm.DB {
 	return query
 }
 
-// each hands the rows of a query over one at a time.
-func each[R any](query *gorm.DB, put func(*R) error) error {
+// loading reads rows into a state and keeps what it has read, to be checked once all is there.
+type loading struct {
+	source
+	into *org.State
+	read []any
+}
+
+// put takes a record in, or sets it aside where it could not be made of its row.
+func put[T any](l *loading, kind string, id uint32, limits people.StaffID, into func(*T), record *T, err error) error {
+	if err != nil {
+		l.into.SetAside(org.Aside{Kind: kind, ID: id, Staff: limits, Problem: err.Error()})
+		return nil
+	}
+	l.into.Readmit(kind, id)
+	into(record)
+	l.read = append(l.read, record)
+	return nil
+}
+
+// each hands the rows of a query over one at a time. A row that is not even read as a row is set aside by its number.
+func each[R any](l *loading, kind string, query *gorm.DB, take func(*R) error) error {
 	rows, err := query.Order("id").Rows()
 	if err != nil {
 		return err
@@ -350,62 +400,107 @@ func each[R any](query *gorm.DB, put func(*R) error) error {
 	for rows.Next() {
 		var row R
 		if err := query.ScanRows(rows, &row); err != nil {
-			return err
+			l.unread(kind, rows, err)
+			continue
 		}
-		if err := put(&row); err != nil {
+		if err := take(&row); err != nil {
 			return err
 		}
 	}
 	return rows.Err()
 }
 
-type reader func(from source, into *org.State) error
-
-// readers load each table; they stand in the order in which records refer to each other.
-var readers = []reader{readPlaces, readCatalogue, readTemplates, readStaff, readAssignments, readExceptions, readCredentials, readDevices}
-
-func readPlaces(from source, into *org.State) error {
-	return each(from.table("places"), func(r *placeRow) error { return putting(into.PutPlace)(r.record()) })
+// unread sets aside a row of which only the number, which comes first, can be read.
+func (l *loading) unread(kind string, rows *sql.Rows, problem error) {
+	columns, err := rows.Columns()
+	if err != nil {
+		return
+	}
+	raw := make([]sql.RawBytes, len(columns))
+	into := make([]any, len(columns))
+	for i := range raw {
+		into[i] = &raw[i]
+	}
+	if rows.Scan(into...) != nil {
+		return
+	}
+	find := func(column string) uint32 {
+		n, err := strconv.ParseUint(string(raw[max(0, slices.Index(columns, column))]), 10, 32)
+		if err != nil {
+			return 0
+		}
+		return uint32(n)
+	}
+	aside := org.Aside{Kind: kind, ID: find("id"), Problem: problem.Error()}
+	if kind == "exception" || kind == "bar" {
+		aside.Staff = people.StaffID(find("staff_id"))
+	}
+	l.into.SetAside(aside)
 }
 
-func readCatalogue(from source, into *org.State) error {
-	err := each(from.table("permission_groups"), func(r *groupRow) error {
-		into.Groups.Put(r.ID, &permit.Group{ID: permit.GroupID(r.ID), Key: r.Key, Title: r.Title, Parent: permit.GroupID(value(r.ParentID)), Since: r.Since, Retired: r.Retired, Revision: r.Revision})
-		return nil
+type reader func(*loading) error
+
+// readers load each table; they stand in the order in which records refer to each other.
+var readers = []reader{readPlaces, readCatalogue, readTemplates, readStaff, readAssignments, readExceptions, readBars, readCredentials, readDevices}
+
+// load reads all tables and sets aside what is wrong or refers to what is not there.
+func (l *loading) all() error {
+	for _, read := range readers {
+		if err := read(l); err != nil {
+			return err
+		}
+	}
+	l.into.Settle(slices.Values(l.read))
+	return nil
+}
+
+func readPlaces(l *loading) error {
+	return each(l, "place", l.table("places"), func(r *placeRow) error {
+		p, err := r.record()
+		return put(l, "place", r.ID, 0, l.into.PutPlace, p, err)
+	})
+}
+
+func readCatalogue(l *loading) error {
+	err := each(l, "group", l.table("permission_groups"), func(r *groupRow) error {
+		g := &permit.Group{ID: permit.GroupID(r.ID), Key: r.Key, Title: r.Title, Parent: permit.GroupID(value(r.ParentID)), Since: r.Since, Retired: r.Retired, Revision: r.Revision}
+		return put(l, "group", r.ID, 0, func(g *permit.Group) { l.into.Groups.Put(r.ID, g) }, g, nil)
 	})
 	if err != nil {
 		return err
 	}
-	return each(from.table("permissions"), func(r *permissionRow) error {
-		return putting(func(p *permit.Permission) { into.Permissions.Put(r.ID, p) })(r.record())
+	return each(l, "permission", l.table("permissions"), func(r *permissionRow) error {
+		p, err := r.record()
+		return put(l, "permission", r.ID, 0, func(p *permit.Permission) { l.into.Permissions.Put(r.ID, p) }, p, err)
 	})
 }
 
-func readExceptions(from source, into *org.State) error {
-	return each(from.of("exceptions", "staff_id"), func(r *exceptionRow) error { into.PutException(r.record()); return nil })
+func readExceptions(l *loading) error {
+	return each(l, "exception", l.of("exceptions", "staff_id"), func(r *exceptionRow) error {
+		return put(l, "exception", r.ID, people.StaffID(r.StaffID), l.into.PutException, r.record(), nil)
+	})
 }
 
-func readDevices(from source, into *org.State) error {
-	return each(from.table("devices"), func(r *deviceRow) error { into.PutDevice(r.record()); return nil })
+func readBars(l *loading) error {
+	return each(l, "bar", l.of("bars", "staff_id"), func(r *barRow) error {
+		return put(l, "bar", r.ID, people.StaffID(r.StaffID), l.into.PutBar, r.record(), nil)
+	})
 }
 
-func putting[T any](put func(*T)) func(*T, error) error {
-	return func(record *T, err error) error {
-		if err == nil {
-			put(record)
-		}
-		return err
-	}
+func readDevices(l *loading) error {
+	return each(l, "device", l.table("devices"), func(r *deviceRow) error {
+		return put(l, "device", r.ID, 0, l.into.PutDevice, r.record(), nil)
+	})
 }
 
-func readTemplates(from source, into *org.State) error {
+func readTemplates(l *loading) error {
 	// The settings of a template are written with it: those of one that is newer are read whole.
-	newer, templates := source{db: from.db, asOf: from.asOf}.table("template_settings"), "templates"
-	if !from.asOf.IsZero() {
-		templates = from.past(templates)
+	newer, templates := source{db: l.db, asOf: l.asOf}.table("template_settings"), "templates"
+	if !l.asOf.IsZero() {
+		templates = l.past(templates)
 	}
-	if from.since > 0 {
-		newer = newer.Where("template_id IN (SELECT id FROM "+templates+" WHERE revision > ?)", from.since)
+	if l.since > 0 {
+		newer = newer.Where("template_id IN (SELECT id FROM "+templates+" WHERE revision > ?)", l.since)
 	}
 	var rows []settingRow
 	if err := newer.Order("template_id, position").Find(&rows).Error; err != nil {
@@ -416,20 +511,23 @@ func readTemplates(from source, into *org.State) error {
 		settings[row.TemplateID] = append(settings[row.TemplateID], permit.Setting{Group: permit.GroupID(value(row.GroupID)),
 			Permission: permit.PermissionID(value(row.PermissionID)), Word: row.Word, AsOf: row.AsOf})
 	}
-	return each(from.table("templates"), func(r *templateRow) error {
+	return each(l, "template", l.table("templates"), func(r *templateRow) error {
 		t, err := r.record()
-		if err != nil {
-			return err
+		if err == nil {
+			t.Settings = settings[r.ID]
 		}
-		t.Settings = settings[r.ID]
-		into.PutTemplate(t)
-		return nil
+		return put(l, "template", r.ID, 0, l.into.PutTemplate, t, err)
 	})
 }
 
 // Save writes the records that a change has written, in the order in which it made them, so that those referred to
 // come first. New records of a kind that follow each other are inserted together.
 func (tx *Tx) Save(records []change.Record) error {
+	for _, record := range records {
+		if err := readable(record.Value); err != nil {
+			return err
+		}
+	}
 	var batch any
 	flush := func() error {
 		if batch == nil {
@@ -456,6 +554,44 @@ func (tx *Tx) Save(records []change.Record) error {
 		batch = grown
 	}
 	return flush()
+}
+
+// readable sees that a record comes back from its row as it was: what is kept as a text of its own can lose something on the
+// way. The state's own check has been passed before.
+func readable(record any) error {
+	var back any
+	var err error
+	switch r := record.(type) {
+	case *estate.Place:
+		if r.Opening == nil {
+			return nil
+		}
+		row := placeRowOf(r)
+		back, err = row.record()
+	case *permit.Permission:
+		row := permissionRowOf(r)
+		back, err = row.record()
+	case *permit.Template:
+		row := templateRowOf(r)
+		var t *permit.Template
+		if t, err = row.record(); err == nil {
+			t.Settings = r.Settings
+		}
+		back = t
+	case *org.Assignment:
+		if r.Hours.Kind == hours.Inherit {
+			return nil
+		}
+		row := assignmentRowOf(r)
+		back, err = row.record()
+	default:
+		return nil
+	}
+	if err != nil || *encode(back) != *encode(record) {
+		kind, id, _ := org.Name(record)
+		return fault.Invalidf("set", "the %s %d could not be read again as it would be written; nothing was changed", kind, id)
+	}
+	return nil
 }
 
 // begin begins a new batch with a new record; what cannot wait in a batch it writes at once.
@@ -503,6 +639,8 @@ func grow(batch, record any) (grown any, fits bool) {
 		return appended(batch, credentialRowOf(r))
 	case *org.Device:
 		return appended(batch, deviceRowOf(r))
+	case *org.Bar:
+		return appended(batch, barRowOf(r))
 	}
 	return nil, false
 }

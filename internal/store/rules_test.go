@@ -61,7 +61,7 @@ func TestAPersonsPastIsWhatItWas(t *testing.T) {
 	assert.Nil(t, then.StaffByNumber("Q0011").Lock)
 	assert.NotNil(t, now.StaffByNumber("Q0011").Lock)
 	assert.Nil(t, then.StaffByNumber("Q0012"), "only the one who was asked about is loaded")
-	assert.Len(t, records(t, s.App.Live().State()), len(records(t, wholeOf(t, s))), "the whole of today is untouched by reading the past")
+	assert.Len(t, testkit.Records(s.App.Live().State()), len(testkit.Records(wholeOf(t, s))), "the whole of today is untouched by reading the past")
 }
 
 func title(s *org.State) string {
@@ -225,7 +225,7 @@ func TestEveryRuleRecordSurvivesTheDatabase(t *testing.T) {
 		edit("template.add", "", `{"code":"oiler","name":"Oiler","base":"packer","days":30,"needs":["pin","badge"],"idle_seconds":90,"hours":{"kind":"weekly","rules":[{"days":"mon","from":"08:00","until":"12:00"}]},"settings":{"line.care":"full","line.oil":"7"}}`),
 		edit("permission.retire", "dispatch.return", `{}`), edit("template.retire", "oiler", `{}`), edit("template.restore", "oiler", `{}`))
 	loaded := wholeOf(t, s)
-	want, got := records(t, s.App.Live().State()), records(t, loaded)
+	want, got := testkit.Records(s.App.Live().State()), testkit.Records(loaded)
 	assert.Equal(t, len(want), len(got))
 	for key, record := range want {
 		assert.JSONEq(t, record, got[key], key)

@@ -15,6 +15,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 	gormmysql "gorm.io/driver/mysql"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -27,7 +28,8 @@ var migrations embed.FS
 
 // Store is a connection to the database.
 type Store struct {
-	db *gorm.DB
+	db   *gorm.DB
+	sign func(Head) []byte // of the audit log; nil signs none
 }
 
 // Open connects to the database that a DSN of the Go MySQL driver names and brings its tables up to date.
@@ -71,7 +73,12 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()))
+	// Several instances may start at once: one of them brings the tables up to date, the others wait for it.
+	locker, err := lock.NewMySQLTableLocker(lock.WithTableLockTimeout(200*time.Millisecond, 1500))
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()), goose.WithLocker(locker))
 	if err != nil {
 		return err
 	}
@@ -108,28 +115,35 @@ func (s *Store) Revision(ctx context.Context) (uint64, error) {
 
 // Tx is the one transaction of a change. It holds the organisation's revision row, so changes stand in a line.
 type Tx struct {
-	db        *gorm.DB
-	Revision  uint64
-	auditHash []byte
+	db         *gorm.DB
+	Revision   uint64
+	auditCount uint64
+	auditHash  []byte
+	sign       func(Head) []byte
 }
 
 // Change runs fn in a transaction that holds the revision row; an error rolls everything back. Where dated is set, the
 // history says that the rows were written then: for loading a past that was kept elsewhere.
 func (s *Store) Change(ctx context.Context, dated time.Time, fn func(tx *Tx) error) error {
 	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) (err error) {
-		tx := &Tx{db: db}
+		tx := &Tx{db: db, sign: s.sign}
 		if !dated.IsZero() {
 			if err := db.Exec("SET @@timestamp = ?", float64(dated.UnixMicro())/1e6).Error; err != nil {
 				return err
 			}
 			defer func() { err = errors.Join(err, db.Exec("SET @@timestamp = DEFAULT").Error) }()
 		}
-		row := db.Raw("SELECT revision, audit_hash FROM organisation WHERE id = 1 FOR UPDATE").Row()
-		if err := row.Scan(&tx.Revision, &tx.auditHash); err != nil {
+		row := db.Raw("SELECT revision, audit_count, audit_hash FROM organisation WHERE id = 1 FOR UPDATE").Row()
+		if err := row.Scan(&tx.Revision, &tx.auditCount, &tx.auditHash); err != nil {
 			return err
 		}
 		return fn(tx)
 	})
+}
+
+// EndSessions ends all of somebody's sessions and tokens but one, which may be 0.
+func (tx *Tx) EndSessions(staff uint32, keep uint64) error {
+	return tx.db.Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{}).Error
 }
 
 // Load brings a state up to the database's newest revision: rows written after the state's own revision are read
@@ -139,6 +153,9 @@ func (s *Store) Load(ctx context.Context, state *org.State) (*org.State, error) 
 	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 		var err error
 		loaded, err = load(db, state)
+		if err == nil && len(loaded.AsideRecords()) > 0 && state.Revision > 0 {
+			loaded, err = load(db, &org.State{}) // what refers to a record set aside may be older than it
+		}
 		return err
 	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	return loaded, err
@@ -154,13 +171,10 @@ func load(db *gorm.DB, state *org.State) (*org.State, error) {
 		return nil, err
 	}
 	next.Settings = org.DefaultSettings()
+	next.Readmit("organisation", 1)
 	if err := json.Unmarshal(settings, &next.Settings); err != nil {
-		return nil, err
+		next.Settings = org.DefaultSettings()
+		next.SetAside(org.Aside{Kind: "organisation", ID: 1, Problem: err.Error()})
 	}
-	for _, read := range readers {
-		if err := read(source{db: db, since: state.Revision}, next); err != nil {
-			return nil, err
-		}
-	}
-	return next, nil
+	return next, (&loading{source: source{db: db, since: state.Revision}, into: next}).all()
 }

@@ -3,6 +3,7 @@ package testkit
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"log/slog"
@@ -18,6 +19,8 @@ import (
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
@@ -89,6 +92,9 @@ type Service struct {
 	Keys  string
 }
 
+// Cost is what hashing costs in tests: little, as they hash hundreds of PINs.
+var Cost = app.Cost{Memory: 8, Passes: 1, Lanes: 1}
+
 // Empty starts a service with nothing on record.
 func Empty(t testing.TB) *Service {
 	t.Helper()
@@ -107,13 +113,13 @@ func (s *Service) Second(t testing.TB) *Service {
 
 func (s *Service) start(t testing.TB) {
 	t.Helper()
-	keys, err := app.LoadKeys(s.Keys)
-	require.NoError(t, err)
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
 	if os.Getenv("LATCH_TEST_LOG") != "" {
 		log = slog.New(slog.NewTextHandler(os.Stderr, nil))
 	}
 	s.Store = Store(t, s.DSN)
+	keys, err := app.Found(context.Background(), s.Store, s.Keys, Cost)
+	require.NoError(t, err)
 	s.App, err = app.New(context.Background(), s.Store, keys, log, s.Clock.Now)
 	require.NoError(t, err)
 	s.HTTP = httpapi.New(s.App, httpapi.Config{Console: web.Console(), Log: log})
@@ -161,4 +167,53 @@ func InWeeks(weeks int) string {
 		panic(err)
 	}
 	return time.Now().In(location).AddDate(0, 0, 7*weeks).Format(time.DateOnly)
+}
+
+// Records gives every record of a state as JSON, by kind and number: what the store keeps must come back the same. Of a
+// credential that counts no more the database gives up the secret, which memory keeps until the next start.
+func Records(s *org.State) map[string]string {
+	all := map[string]string{}
+	put := func(kind string, id uint32, record any) {
+		encoded, err := json.Marshal(record)
+		if err != nil {
+			panic(err)
+		}
+		all[fmt.Sprint(kind, " ", id)] = string(encoded)
+	}
+	put("settings", 0, s.Settings)
+	for id, r := range s.Places.All() {
+		put("place", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Groups.All() {
+		put("group", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Permissions.All() {
+		put("permission", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Templates.All() {
+		put("template", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Staff.All() {
+		put("staff", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Assignments.All() {
+		put("assignment", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Exceptions.All() {
+		put("exception", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Bars.All() {
+		put("bar", id, []any{r, r.Revision})
+	}
+	for id, r := range s.Credentials.All() {
+		secret := []any{}
+		if r.State == credential.Valid {
+			secret = []any{r.Digest, r.Sealed, r.Hash}
+		}
+		put("credential", id, []any{r, secret, r.Revision})
+	}
+	for id, r := range s.Devices.All() {
+		put("device", id, []any{r, r.Token, r.Revision})
+	}
+	return all
 }

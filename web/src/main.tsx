@@ -1,11 +1,15 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent, RouterProvider } from "@tanstack/react-router";
+import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { queries } from "@/api/api";
 import { Today } from "@/areas/today/Today";
 import { NotFound, Shell } from "@/parts/Shell";
 import "./theme.css";
+
+// Style elements that the parts of the page bring along are known to the browser by this word.
+setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
 
 const root = createRootRoute({ component: Shell, notFoundComponent: NotFound });
 const at = <P extends string>(path: P, load: () => Promise<Record<string, unknown>>, name: string) =>
@@ -29,6 +33,7 @@ const routeTree = root.addChildren([
   at("/drafts/$id", () => import("@/areas/drafts/DraftPage"), "DraftPage"),
   at("/look", () => import("@/areas/check/LookPage"), "LookPage"),
   at("/check", () => import("@/areas/check/CheckPage"), "CheckPage"),
+  at("/account", () => import("@/areas/session/Account"), "Account"),
   at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);
 

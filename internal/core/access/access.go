@@ -31,6 +31,7 @@ const (
 	ContractEnded
 	NotStarted
 	PlaceRetired
+	BarredHere
 	Withheld
 	NoAssignment
 	AssignmentNotInDates
@@ -39,8 +40,20 @@ const (
 )
 
 var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid", "proof_not_sufficient",
-	"locked", "departed", "contract_ended", "not_started", "place_retired", "permission_withheld", "no_assignment_here",
+	"locked", "departed", "contract_ended", "not_started", "place_retired", "barred_here", "permission_withheld", "no_assignment_here",
 	"assignment_not_in_its_dates", "permission_not_in_template", "outside_access_hours"}
+
+// kept are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
+var kept = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3, ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
+	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12, PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15}
+
+// Number returns the number under which the reason is recorded.
+func (r Reason) Number() uint8 { return kept[r] }
+
+// ReasonOf returns the reason that was recorded under a number.
+func ReasonOf(number uint8) Reason {
+	return Reason(max(0, slices.Index(kept[:], number)))
+}
 
 // String returns the code that programs rely on.
 func (r Reason) String() string { return reasonCodes[r] }
@@ -76,6 +89,7 @@ type Question struct {
 	Level        permit.Level // at least; 0 asks for any
 	Place        estate.PlaceID
 	At           int64 // Unix seconds
+	Proves       bool  // a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is named last
 	AnyHour      bool  // leave access hours out: what somebody holds, not whether they may use it now
 	Retired      bool  // take a retired place as one in use: what somebody would hold there, and their say over it
 }
@@ -89,6 +103,7 @@ type Decision struct {
 	Credential credential.ID
 	Assignment org.AssignmentID
 	Exception  org.ExceptionID
+	Bar        org.BarID
 	Owner      bool // held as an owner, who holds everything
 }
 
@@ -133,19 +148,30 @@ type grant struct {
 	access      *hours.Access // nil: the template's
 }
 
+// exception is what is added or withheld for one person. A bar is compiled as one that withholds every permission; bars
+// come before all others.
 type exception struct {
 	number      org.ExceptionID
-	permission  permit.PermissionID
+	bar         org.BarID
+	permission  permit.PermissionID // 0: every one
 	place       estate.PlaceID
 	withheld    bool
 	level       permit.Level
 	from, until int64
 }
 
+// about reports whether it is about a permission.
+func (x *exception) about(id permit.PermissionID) bool {
+	return x.permission == id || x.permission == 0
+}
+
 const (
 	everBefore = -1 << 62
 	everAfter  = 1 << 62
 )
+
+// Ever stands for an end that is open.
+const Ever = everAfter
 
 // Snapshot is the compiled form of a state. It is immutable and safe for any number of readers.
 type Snapshot struct {
@@ -235,6 +261,10 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 		location = home.Location
 	}
 	p.span = staff.SpanIn(location)
+	if s.state.Suspect(staff.ID) {
+		p.lockSince = everBefore
+		return p
+	}
 	if staff.Lock != nil {
 		p.lockSince = staff.Lock.Since.Unix()
 		if !staff.Lock.Until.IsZero() {
@@ -252,6 +282,15 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 			g.access = &a.Hours
 		}
 		p.grant(g)
+	}
+	for _, id := range s.state.BarsOf(staff.ID) {
+		if b := s.state.Bar(id); !b.Ended {
+			x := exception{bar: id, place: b.Place, withheld: true, from: b.Since.Unix(), until: everAfter}
+			if !b.Until.IsZero() {
+				x.until = b.Until.Unix()
+			}
+			p.exceptions = append(p.exceptions, x)
+		}
 	}
 	for _, id := range s.state.ExceptionsOf(staff.ID) {
 		e := s.state.Exception(id)
@@ -311,21 +350,68 @@ func (s *Snapshot) Decide(q *Question) Decision {
 		d.Reason = UnknownCredential
 		return d
 	}
-	switch {
-	case q.At >= p.lockSince && q.At < p.lockUntil:
-		d.Reason = Locked
-	case q.At >= p.span.Gone:
-		d.Reason = HasDeparted
-	case q.At >= p.span.Contract:
-		d.Reason = ContractEnded
-	case q.At < p.span.Start:
-		d.Reason = NotStarted
-	case here == nil || here.Retired && !q.Retired:
+	if d.Reason = p.stands(q.At); d.Reason != Granted {
+		return d
+	}
+	if here == nil || here.Retired && !q.Retired {
 		d.Reason = PlaceRetired
-	default:
-		s.weigh(q, p, here, &d)
+		return d
+	}
+	s.weigh(q, p, here, &d)
+	if d.Allowed && q.Proves && !q.ByCredential && s.Lacks(d.Staff, q.Place, q.At) {
+		d.Allowed, d.Level, d.Reason = false, 0, ProofNotSufficient
 	}
 	return d
+}
+
+// stands says why somebody can do nothing at all at an instant; Granted where nothing keeps them.
+func (p *person) stands(at int64) Reason {
+	switch {
+	case at >= p.lockSince && at < p.lockUntil:
+		return Locked
+	case at >= p.span.Gone:
+		return HasDeparted
+	case at >= p.span.Contract:
+		return ContractEnded
+	case at < p.span.Start:
+		return NotStarted
+	}
+	return Granted
+}
+
+// Stands says why somebody can do nothing at all at an instant; Granted where nothing keeps them.
+func (s *Snapshot) Stands(id people.StaffID, at int64) Reason {
+	if p := s.person(id); p != nil {
+		return p.stands(at)
+	}
+	return UnknownCredential
+}
+
+// hasToShow returns what somebody has, that counts at an instant, to show at a door.
+func (s *Snapshot) hasToShow(id people.StaffID, at int64) (shown Shown) {
+	for _, number := range s.state.CredentialsOf(id) {
+		if c := s.state.Credential(number); c.ValidAt(at) {
+			shown |= shownBy(c.Kind)
+		}
+	}
+	return shown
+}
+
+// Lacks reports whether somebody has not, at an instant, what a door asks to be shown. Other places are asked at terminals,
+// to which people are known already.
+func (s *Snapshot) Lacks(id people.StaffID, place estate.PlaceID, at int64) bool {
+	here := s.tree.At(place)
+	return here != nil && here.Place.Kind == estate.Door && !s.hasToShow(id, at).satisfies(here.Place.Proof)
+}
+
+func shownBy(kind credential.Kind) Shown {
+	switch kind {
+	case credential.PIN:
+		return ShownPIN
+	case credential.Badge:
+		return ShownBadge
+	}
+	return 0
 }
 
 // person returns somebody's compiled form, or nil.
@@ -357,11 +443,14 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 	d.Reason = NoAssignment
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
-		if x.permission != q.Permission || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) || !s.inUse(x.permission) {
+		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) || !s.inUse(q.Permission) {
 			continue
 		}
 		if x.withheld {
-			d.Allowed, d.Reason, d.Level, d.Exception, d.Assignment = false, Withheld, 0, x.number, 0
+			d.Allowed, d.Reason, d.Level, d.Exception, d.Bar, d.Assignment = false, Withheld, 0, x.number, x.bar, 0
+			if x.bar != 0 {
+				d.Reason = BarredHere
+			}
 			return
 		}
 		reached := Granted
@@ -458,7 +547,7 @@ func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, plac
 func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
 	if p := s.person(id); p != nil {
 		for i := range p.exceptions {
-			if x := &p.exceptions[i]; x.withheld && x.permission == permission && at < x.until && s.tree.Within(x.place, place) {
+			if x := &p.exceptions[i]; x.withheld && x.about(permission) && at < x.until && s.tree.Within(x.place, place) {
 				return 0
 			}
 		}
@@ -537,19 +626,41 @@ func (s *Snapshot) Location(id people.StaffID) *time.Location {
 	return time.UTC
 }
 
-// BelongsWithin reports whether somebody's home site, or a place of one of their assignments that is not ended, is in reach.
-func (s *Snapshot) BelongsWithin(p *people.Staff, reach []bool) bool {
-	in := func(id estate.PlaceID) bool { return int(id) < len(reach) && reach[id] }
-	if in(p.HomeSite) {
-		return true
+// View is how much of a person's record somebody sees.
+type View uint8
+
+// The views. Whoever looks after somebody's home site sees everything; whoever looks after a place where they merely work
+// sees the name, the number, the status and what they do there, for as long as they do.
+const (
+	Hidden View = iota
+	Narrow
+	Whole
+)
+
+// ViewOf returns how much is seen of a person from the places in reach, by PlaceID.
+func (s *Snapshot) ViewOf(p *people.Staff, reach []bool, at int64) View {
+	if InReach(reach, p.HomeSite) {
+		return Whole
 	}
-	for _, id := range s.state.AssignmentsOf(p.ID) {
-		if a := s.state.Assignment(id); !a.Ended && in(a.Place) {
-			return true
+	if p.Owner {
+		if slices.Contains(reach, true) { // an owner may do everything everywhere, so there too
+			return Narrow
+		}
+		return Hidden
+	}
+	if compiled := s.person(p.ID); compiled != nil && at < compiled.span.Gone {
+		grants := compiled.grants()
+		for i := range grants {
+			if InReach(reach, grants[i].place) && at < grants[i].until {
+				return Narrow
+			}
 		}
 	}
-	return false
+	return Hidden
 }
+
+// InReach reports whether a place is among those in reach, by PlaceID.
+func InReach(reach []bool, id estate.PlaceID) bool { return int(id) < len(reach) && reach[id] }
 
 // Can is one person who can do something, and through what.
 type Can struct {
@@ -559,6 +670,7 @@ type Can struct {
 
 // WhoCan returns all who hold a permission at a place at an instant, in the order of their numbers; anyHour leaves
 // access hours out. Its cost is that of those assigned at the place and above it, not of all staff.
+// What they have to show at a door is told by Lacks.
 func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64, anyHour bool) []Can {
 	var can []Can
 	q := Question{Permission: permission, Place: place, At: at, AnyHour: anyHour}
@@ -596,15 +708,42 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 	return s.holdings(nil, id, at, nil, 0)
 }
 
+// OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a lock, a
+// bar, a start ahead, an ended contract, having left, or a place that is retired for now. By it is judged who may stand
+// over them.
+func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
+	p := s.person(id)
+	if p == nil {
+		return nil
+	}
+	freed := *p
+	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter}, everAfter, everAfter
+	freed.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool { return x.bar != 0 })
+	return s.holdingsOf(nil, &freed, at, nil, 0, true)
+}
+
 // holdings appends what somebody holds, now or later, to a list: of some permissions, where only is not nil; and at
 // one place and below, where within is set, whatever place above it comes from.
 func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []permit.PermissionID, within estate.PlaceID) []Holding {
 	p := s.person(id)
-	if p == nil || at >= p.span.Gone || at >= p.span.Contract || at >= p.lockSince && at < p.lockUntil {
+	if p == nil || at >= p.span.Gone || at >= p.span.Contract {
 		return list
 	}
+	if at >= p.lockSince && at < p.lockUntil {
+		if p.lockUntil >= everAfter {
+			return list
+		}
+		unlocked := *p // a lock that ends by itself gives everything back then
+		unlocked.span.Start = max(p.span.Start, p.lockUntil)
+		p = &unlocked
+	}
+	return s.holdingsOf(list, p, at, only, within, false)
+}
+
+// holdingsOf is holdings for somebody's compiled form, with retired places counted or not.
+func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID, retired bool) []Holding {
 	if within != 0 {
-		if here := s.tree.At(within); here == nil || here.Retired {
+		if here := s.tree.At(within); here == nil || here.Retired && !retired {
 			return list
 		}
 	}
@@ -623,7 +762,7 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 	for i := range grants {
 		g := &grants[i]
 		here := s.tree.At(g.place)
-		if here == nil || here.Retired || int(g.template) >= len(s.levels) {
+		if here == nil || here.Retired && !retired || int(g.template) >= len(s.levels) {
 			continue
 		}
 		h := Holding{Place: g.place, From: g.from, Until: g.until, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
@@ -645,7 +784,7 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 	counts := func(id permit.PermissionID) bool { return only == nil || slices.Contains(only, id) }
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; !x.withheld && counts(x.permission) {
-			if here := s.tree.At(x.place); here != nil && !here.Retired && s.inUse(x.permission) {
+			if here := s.tree.At(x.place); here != nil && (retired || !here.Retired) && s.inUse(x.permission) {
 				hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until, Exception: x.number, Hours: inherited})
 			}
 		}
@@ -656,7 +795,7 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 				continue
 			}
 			for here := range s.tree.Walk {
-				if here.Place.Parent == 0 && !here.Retired {
+				if here.Place.Parent == 0 && (retired || !here.Retired) {
 					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Owner: true, Hours: always})
 				}
 			}
@@ -673,7 +812,7 @@ func (s *Snapshot) held(list []Holding, p *person, h Holding, first int, at int6
 	}
 	for i := first; i < len(p.exceptions); i++ {
 		x := &p.exceptions[i]
-		if !x.withheld || x.permission != h.Permission || x.until <= max(at, h.From) || x.from >= h.Until {
+		if !x.withheld || !x.about(h.Permission) || x.until <= max(at, h.From) || x.from >= h.Until {
 			continue
 		}
 		switch {

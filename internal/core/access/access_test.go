@@ -53,7 +53,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			return UnknownCredential, 0
 		}
 		who = c.Staff
-		if c.State != credential.Valid {
+		if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) || !c.Until.IsZero() && !at.Before(c.Until) {
 			return CredentialNotValid, 0
 		}
 		pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0
@@ -77,6 +77,11 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		return NotStarted, 0
 	case retired:
 		return PlaceRetired, 0
+	}
+	for _, bar := range s.Bars.All() {
+		if !bar.Ended && bar.Staff == who && within(bar.Place) && !at.Before(bar.Since) && (bar.Until.IsZero() || at.Before(bar.Until)) {
+			return BarredHere, 0
+		}
 	}
 	best, level := NoAssignment, permit.Level(0)
 	better := func(reason Reason, held permit.Level) {
@@ -324,7 +329,7 @@ func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 				}
 			}
 		}
-		same := Diff(snapshot, snapshot, []people.StaffID{1, 2, 3, 4}, nil, now)
+		same := Diff(snapshot, snapshot, now)
 		assert.Empty(t, same.Gains)
 		assert.Empty(t, same.Losses)
 	})

@@ -1,7 +1,10 @@
 package access
 
 import (
+	"flag"
 	"fmt"
+	"os"
+	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
@@ -16,12 +19,26 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+// TestMain draws more than is usual: what is drawn is small and quickly judged, and much of it is about nobody.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
+		if err := flag.Set("rapid.checks", "500"); err != nil {
+			panic(err)
+		}
+	}
+	os.Exit(m.Run())
+}
+
 // noon is a Tuesday in Dublin.
 var noon = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 
 var today = day.Of(noon)
 
 var proofs = []estate.Proof{estate.AnyProof, estate.PIN, estate.Badge, estate.BadgeOrPIN, estate.BadgeAndPIN}
+
+// lastZone is the last of the places that hold others; those after it are doors.
+const lastZone = 6
 
 // drawState makes a small organisation in which anything may be the case that the rules allow.
 func drawState(t *rapid.T) *org.State {
@@ -46,8 +63,11 @@ func drawState(t *rapid.T) *org.State {
 		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site, TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
 			Retired: oneIn(12, "retired"), Opening: rapid.SampledFrom(openings).Draw(t, "opening")}
 		if id > 2 {
-			p.Kind, p.TimeZone, p.Parent = estate.Zone, "", estate.PlaceID(rapid.IntRange(1, int(id)-1).Draw(t, "parent"))
+			p.Kind, p.TimeZone, p.Parent = estate.Zone, "", estate.PlaceID(rapid.IntRange(1, min(int(id)-1, lastZone)).Draw(t, "parent"))
 			p.Proof = rapid.SampledFrom(proofs).Draw(t, "proof")
+		}
+		if id > lastZone {
+			p.Kind, p.Opening, p.Asks = estate.Door, nil, rapid.SampledFrom([]string{"p1", "p2", "p3", ""}).Draw(t, "asks")
 		}
 		s.PutPlace(p)
 	}
@@ -79,6 +99,14 @@ func drawState(t *rapid.T) *org.State {
 		s.PutStaff(p)
 		s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN, Digest: credential.Digest{byte(id)},
 			State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost, credential.Withdrawn}).Draw(t, "state")})
+		s.PutCredential(drawBadge(t, id))
+		if oneIn(4, "barred") {
+			b := &org.Bar{ID: org.BarID(id), Staff: id, Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "barred from")), Reason: "r", Since: noon.Add(-time.Hour), Ended: oneIn(3, "lifted")}
+			if oneIn(2, "bar ends") {
+				b.Until = noon.Add(time.Duration(rapid.IntRange(-1, 50).Draw(t, "bar end")) * time.Hour)
+			}
+			s.PutBar(b)
+		}
 	}
 	for id := org.AssignmentID(1); int(id) <= rapid.IntRange(0, 10).Draw(t, "assignments"); id++ {
 		s.PutAssignment(drawAssignment(t, id))
@@ -92,6 +120,15 @@ func drawState(t *rapid.T) *org.State {
 		s.PutException(e)
 	}
 	return s
+}
+
+func drawBadge(t *rapid.T, id people.StaffID) *credential.Credential {
+	c := &credential.Credential{ID: credential.ID(id) + 4, Staff: id, Kind: credential.Badge, Digest: credential.Digest{0, byte(id)},
+		State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost, credential.Withdrawn}).Draw(t, "badge")}
+	if rapid.Bool().Draw(t, "badge ends") {
+		c.Until = noon.Add(time.Duration(rapid.IntRange(-1, 72).Draw(t, "badge end")) * time.Hour)
+	}
+	return c
 }
 
 func drawHours(t *rapid.T) hours.Access {
@@ -113,7 +150,7 @@ func drawQuestion(t *rapid.T) Question {
 	q := Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")), Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place asked")),
 		Level: permit.Level(rapid.SampledFrom([]int{0, 0, 1, 2, 20}).Draw(t, "level asked")), At: noon.Unix() + int64(rapid.IntRange(-72, 72).Draw(t, "hour"))*3600}
 	if rapid.Bool().Draw(t, "by credential") {
-		q.ByCredential, q.Credential, q.Shown = true, credential.ID(rapid.IntRange(0, 5).Draw(t, "credential")), Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
+		q.ByCredential, q.Credential, q.Shown = true, credential.ID(rapid.IntRange(0, 9).Draw(t, "credential")), Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
 	} else {
 		q.Staff = people.StaffID(rapid.IntRange(1, 5).Draw(t, "staff asked"))
 	}

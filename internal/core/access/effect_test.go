@@ -4,12 +4,15 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -20,7 +23,23 @@ func altered(t *rapid.T, s *org.State) *org.State {
 	next := s.Fork()
 	next.Revision++
 	for range rapid.IntRange(1, 4).Draw(t, "alterations") {
-		switch rapid.IntRange(0, 4).Draw(t, "what") {
+		switch rapid.IntRange(0, 11).Draw(t, "what") {
+		case 5, 6, 10, 11:
+			place := *next.Place(estate.PlaceID(rapid.IntRange(lastZone+1, 8).Draw(t, "door")))
+			place.Asks = rapid.SampledFrom([]string{"p1", "p2", "p3"}).Draw(t, "asks now")
+			place.Proof = rapid.SampledFrom(proofs).Draw(t, "proof now")
+			next.PutPlace(&place)
+		case 7:
+			place := *next.Place(estate.PlaceID(rapid.IntRange(1, lastZone).Draw(t, "open otherwise")))
+			place.Opening = rapid.SampledFrom([]*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 1000}}},
+				{Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}, Dated: []hours.Dated{{Name: "d", From: today + 1, Until: today + 2}}}}).Draw(t, "opening now")
+			next.PutPlace(&place)
+		case 8:
+			place := *next.Place(estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")))
+			place.Retired = !place.Retired
+			next.PutPlace(&place)
+		case 9:
+			next.PutCredential(drawBadge(t, people.StaffID(rapid.IntRange(1, 4).Draw(t, "badge of"))))
 		case 0:
 			next.PutAssignment(drawAssignment(t, org.AssignmentID(next.Assignments.Next())))
 		case 1:
@@ -55,6 +74,13 @@ func altered(t *rapid.T, s *org.State) *org.State {
 	return next
 }
 
+func lockedForGood(s *Snapshot, id people.StaffID) bool {
+	p := s.State().Person(id)
+	return p.Locked(noon) && p.Lock.Until.IsZero()
+}
+
+func anybody(people.StaffID) bool { return true }
+
 var everybody = []people.StaffID{1, 2, 3, 4}
 
 // Whoever holds more of anything anywhere after a change than before stands in its gains, and whoever holds less in its
@@ -65,7 +91,7 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 		before := compiled(t, drawState(t))
 		after := compiled(t, altered(t, before.State()))
 		at := noon.Unix()
-		effect := Diff(before, after, everybody, nil, at)
+		effect := Diff(before, after, at)
 		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be less than below.
 		stands := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, had, has permit.Level) bool {
 			return slices.ContainsFunc(shifts, func(shift Shift) bool {
@@ -78,6 +104,9 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 				for here := range before.Tree().Walk {
 					had := before.Holds(id, permission.ID, here.Place.ID, at)
 					has := after.Holds(id, permission.ID, here.Place.ID, at)
+					if notAskedInEither(before, after, permission.ID, here.Place.ID) {
+						continue // at a door it is told what that door asks for
+					}
 					if has > had {
 						felt++
 						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID, had, has), "S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
@@ -97,13 +126,13 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 			})
 		}
 		for _, id := range everybody {
-			if before.State().Person(id).Locked(noon) || after.State().Person(id).Locked(noon) {
+			if lockedForGood(before, id) || lockedForGood(after, id) {
 				continue
 			}
 			for permission := range before.Catalogue().Permissions {
 				for here := range before.Tree().Walk {
 					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead), before.Holds(id, permission.ID, here.Place.ID, ahead)
-					if will != would {
+					if will != would && !notAskedInEither(before, after, permission.ID, here.Place.ID) {
 						foreseen++
 						shifts := map[bool][]Shift{true: effect.Gains, false: effect.Losses}[will > would]
 						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d", id, here.Place.Code, would, will)
@@ -112,14 +141,149 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 			}
 		}
 		// Seen from the other side gains are losses.
-		back := Diff(after, before, everybody, nil, at)
+		back := Diff(after, before, at)
 		assert.Len(t, back.Gains, len(effect.Losses))
 		assert.Len(t, back.Losses, len(effect.Gains))
-		same := Diff(before, before, everybody, nil, at)
+		same := Diff(before, before, at)
 		assert.Empty(t, append(same.Gains, same.Losses...), "without a change nobody gains or loses")
 	})
 	assert.Greater(t, felt, 20, "changes were felt")
 	assert.Greater(t, foreseen, 20, "changes lay ahead")
+}
+
+// notAskedInEither reports whether a place is a door that asks for something else, before or after.
+func notAskedInEither(before, after *Snapshot, permission permit.PermissionID, place estate.PlaceID) bool {
+	return before.notAsked(permission, place) || after.notAsked(permission, place)
+}
+
+// Whoever passes a door after a change, at some moment and showing something, where they did not before, stands in its gains
+// at that door or above it; whoever no longer does in its losses. What is told of what doors ask and of what has to be shown
+// is felt at some moment.
+func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
+	felt := map[string]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		before := compiled(t, drawState(t))
+		after := compiled(t, altered(t, before.State()))
+		effect := Diff(before, after, noon.Unix())
+		passes := func(s *Snapshot, id people.StaffID, door estate.PlaceID, shown Shown, at int64) bool {
+			here := s.Tree().At(door)
+			asked := s.Catalogue().PermissionByKey(here.Place.Asks)
+			return asked != nil && s.hasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) && s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
+		}
+		told := func(shifts []Shift, id people.StaffID, door estate.PlaceID, asked string) bool {
+			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+				return shift.Staff == id && after.Tree().Within(door, shift.Place) && after.Catalogue().Permission(shift.Permission).Key == asked
+			})
+		}
+		var moments []int64
+		for hour := int64(0); hour < 9*24; hour += int64(rapid.IntRange(1, 9).Draw(t, "step")) {
+			moments = append(moments, noon.Unix()+hour*3600)
+		}
+		for _, id := range everybody {
+			if lockedForGood(before, id) || lockedForGood(after, id) {
+				continue // who is locked holds nothing in either
+			}
+			for door := estate.PlaceID(lastZone + 1); door <= 8; door++ {
+				for _, shown := range []Shown{ShownPIN, ShownBadge, ShownPIN | ShownBadge} {
+					for _, at := range moments {
+						was, is := passes(before, id, door, shown, at), passes(after, id, door, shown, at)
+						if is && !was {
+							felt["gain"]++
+							assert.True(t, told(effect.Gains, id, door, after.State().Place(door).Asks), "S%d passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(), shown, effect.Gains)
+						}
+						if was && !is {
+							felt["loss"]++
+							assert.True(t, told(effect.Losses, id, door, before.State().Place(door).Asks), "S%d no longer passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(), shown, effect.Losses)
+						}
+					}
+				}
+			}
+		}
+		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
+			for _, shift := range shifts {
+				if shift.Proof || shift.Instead != 0 {
+					felt["told"]++
+					differs := slices.ContainsFunc(append(before.turns(shift.Staff, noon.Unix()), after.turns(shift.Staff, noon.Unix())...), func(at int64) bool {
+						was, is := before.passOf(shift.Staff, shift.Place, at), after.passOf(shift.Staff, shift.Place, at)
+						if lost {
+							was, is = is, was
+						}
+						return is.decision.Allowed && (!was.decision.Allowed || is.ways&^was.ways != 0 || !hours.Covers(was.times, is.times, today-1))
+					})
+					assert.True(t, differs, "told and not felt: %+v", shift)
+				}
+			}
+		}
+	})
+	assert.Greater(t, felt["gain"]+felt["loss"], 5, "%v", felt)
+	assert.Positive(t, felt["told"])
+}
+
+// Until somebody may no longer do something is the first instant at which Decide says no.
+func TestEndsAreTheFirstInstantAtWhichDecideSaysNo(t *testing.T) {
+	ended := 0
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		for range 8 {
+			q := Question{Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")), Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")), At: noon.Unix() + int64(rapid.IntRange(-50, 50).Draw(t, "hour"))*3600, AnyHour: true}
+			if !s.Decide(&q).Allowed {
+				continue
+			}
+			end := s.Ends(q)
+			for at := q.At; at < q.At+500*24*3600; at += 1800 {
+				now := q
+				now.At = at
+				if allowed := s.Decide(&now).Allowed; at < end.At {
+					require.True(t, allowed, "at %s, before the end", time.Unix(at, 0).UTC())
+				} else {
+					require.False(t, allowed, "at %s, the end", time.Unix(at, 0).UTC())
+					assert.NotEmpty(t, end.Words())
+					ended++
+					break
+				}
+			}
+		}
+	})
+	assert.Greater(t, ended, 10)
+}
+
+// What sentences say of doors and of when is what Decide answers.
+func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
+	said := map[string]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		at := noon.Unix()
+		for _, id := range everybody {
+			p := s.person(id)
+			for _, st := range s.Statements(id, at) {
+				if st.Assignment == 0 && st.Exception == 0 || p.owner {
+					continue
+				}
+				said[st.When]++
+				locked := p.stands(at) == Locked
+				for list, opens := range map[*[]*estate.Place]bool{&st.Doors: true, &st.Short: false} {
+					for _, door := range *list {
+						d := s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at, AnyHour: true, Proves: true})
+						if st.When == "now" && !locked && opens {
+							assert.True(t, d.Allowed, "S%d is said to open P%d: %s", id, door.ID, d.Reason)
+						}
+						if st.When == "now" && !locked && !opens {
+							assert.Equal(t, ProofNotSufficient, d.Reason)
+						}
+					}
+				}
+				if st.When != "now" && st.Assignment != 0 && len(s.state.AssignmentsOf(id)) == 1 && len(p.exceptions) == 0 {
+					for _, door := range st.Doors {
+						assert.False(t, s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at}).Allowed, st.Sentence)
+					}
+				}
+			}
+		}
+	})
+	for _, when := range []string{"now", "later", "past"} {
+		assert.Greater(t, said[when], 5, when)
+	}
 }
 
 // The groups of an effect hold all its people, each line once.
@@ -127,7 +291,7 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		before := compiled(t, drawState(t))
 		after := compiled(t, altered(t, before.State()))
-		effect := Diff(before, after, everybody, nil, noon.Unix())
+		effect := Diff(before, after, noon.Unix())
 		seen, keys := map[string]bool{}, map[string]bool{}
 		groups := append(after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)...)
 		for i := range groups {
@@ -141,7 +305,7 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 			if g.Lost {
 				snapshot = before
 			}
-			assert.NotEmpty(t, snapshot.Words(g))
+			assert.NotEmpty(t, snapshot.Words(g, anybody))
 		}
 		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
 			for _, shift := range shifts {
@@ -168,7 +332,7 @@ func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 			ended := *e
 			ended.Ended = true
 			next.PutException(&ended)
-			effect := Diff(before, compiled(t, next), everybody, nil, noon.Unix())
+			effect := Diff(before, compiled(t, next), noon.Unix())
 			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d: %s", number, e.Staff, before.Needless(org.ExceptionID(number), noon.Unix()))
 		}
 	})
@@ -229,12 +393,16 @@ func TestLookShowsWhatWouldBeDecided(t *testing.T) {
 		s := compiled(t, drawState(t))
 		q := drawQuestion(t)
 		id := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+		atDoors := map[string]bool{s.State().Place(7).Asks: true, s.State().Place(8).Asks: true}
 		for _, sight := range s.Look(id, q.Place, q.At) {
 			offered := map[permit.PermissionID]permit.Level{}
 			for _, able := range sight.Offers {
 				offered[able.Permission.ID] = able.Level
 			}
 			for permission := range s.Catalogue().Permissions {
+				if sight.Standing.Place.Kind == estate.Door && atDoors[permission.Key] {
+					continue // what doors ask about is what they open for, and no offer
+				}
 				d := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: sight.Standing.Place.ID, At: q.At})
 				level, is := offered[permission.ID]
 				assert.Equal(t, d.Allowed, is)

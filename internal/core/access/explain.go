@@ -104,7 +104,7 @@ func (w *telling) write() {
 		w.say(fmt.Sprintf("%s's credential does not count at this moment.", w.who()), "Issue a new one.")
 	case ProofNotSufficient:
 		w.ground("place", w.here.Place.Code, "%s asks for %s", w.where(), w.here.Place.Proof.Words())
-		w.say(fmt.Sprintf("%s asks for %s.", w.where(), w.here.Place.Proof.Words()), fmt.Sprintf("Show %s.", w.here.Place.Proof.Words()))
+		w.proof()
 	case Locked:
 		w.locked()
 	case HasDeparted:
@@ -119,6 +119,14 @@ func (w *telling) write() {
 	case PlaceRetired:
 		w.ground("place", w.placeCode(), "%s is retired", w.where())
 		w.say(fmt.Sprintf("%s is no longer in use.", w.where()), "Bring the place back into use.")
+	case BarredHere:
+		b := w.s.state.Bar(w.e.Bar)
+		w.ground("bar", fmt.Sprint(b.ID), "barred from %s: %s", w.placeName(b.Place), b.Reason)
+		until := ""
+		if !b.Until.IsZero() {
+			until = " until " + b.Until.In(w.at.Location()).Format("2 Jan 15:04")
+		}
+		w.say(fmt.Sprintf("%s is barred from %s%s.", w.who(), w.placeName(b.Place), until), "Lift the bar.")
 	case Withheld:
 		x := w.s.state.Exception(w.e.Exception)
 		w.exception(x)
@@ -142,6 +150,24 @@ func (w *telling) placeName(id estate.PlaceID) string {
 		return p.Name
 	}
 	return "a place"
+}
+
+// proof says what is shown short of: by whoever stands at the door, or by what a named person has.
+func (w *telling) proof() {
+	asked := w.here.Place.Proof.Words()
+	if w.q.ByCredential {
+		w.say(fmt.Sprintf("%s asks for %s.", w.where(), asked), fmt.Sprintf("Show %s.", asked))
+		return
+	}
+	has := w.s.hasToShow(w.e.Staff, w.q.At)
+	owned := "neither a PIN nor a badge that counts"
+	switch {
+	case has&ShownPIN != 0:
+		owned = "a PIN and no badge"
+	case has&ShownBadge != 0:
+		owned = "a badge and no PIN"
+	}
+	w.say(fmt.Sprintf("%s asks for %s, and %s has %s.", w.where(), asked, w.who(), owned), fmt.Sprintf("Issue %s what the door asks for.", w.who()))
 }
 
 func (w *telling) locked() {

@@ -36,7 +36,7 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sig
 		sight := Sight{Standing: here}
 		asked := s.catalogue.PermissionByKey(here.Place.Asks)
 		if here.Place.Kind == estate.Door && asked != nil {
-			e := s.Say(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at})
+			e := s.Say(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at, Proves: true})
 			sight.Door = &e
 		}
 		for permission := range s.catalogue.Permissions {

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -154,30 +155,28 @@ func TestWhatIsWithheldForAWhileIsHeldBeforeAndAfter(t *testing.T) {
 	assert.Equal(t, midnight(6), held[1].From)
 	lifted := Lifted(snapshot, mill(t, nil), 1, 1, 1, noon.Unix())
 	require.NotEmpty(t, lifted, "its end is a gain")
-	without := Diff(mill(t, nil), snapshot, []people.StaffID{1}, nil, noon.Unix())
+	without := Diff(mill(t, nil), snapshot, noon.Unix())
 	assert.NotEmpty(t, without.Losses, "and it is a loss")
 }
 
 func TestTheWordsOfAnEffect(t *testing.T) {
 	before, after := mill(t, nil), excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1}, &org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
-	effect := Diff(before, after, []people.StaffID{1}, nil, noon.Unix())
+	effect := Diff(before, after, noon.Unix())
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
 	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Hall door loses “Open doors”.",
-		Summarise(before, after, &effect, gains, losses))
+		Summarise(before, after, &effect, gains, losses, anybody))
 	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
 	assert.Equal(t, "loss:door.open:packer:1:0", losses[0].Key())
 	assert.True(t, effect.GivesSensitive(after.Catalogue()))
 	assert.True(t, effect.NeedsReason(after.Catalogue()))
-	assert.Equal(t, "Nobody gains and nobody loses.", Summarise(before, before, &Effect{}, nil, nil))
-	only := Diff(before, after, []people.StaffID{1}, []permit.PermissionID{4}, noon.Unix())
-	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", Summarise(before, after, &only, after.Groups(only.Gains, false), nil))
-	only.Add(Diff(before, after, []people.StaffID{1}, []permit.PermissionID{2}, noon.Unix()))
-	assert.Len(t, only.Gains, 2)
+	assert.Equal(t, "Nobody gains and nobody loses.", Summarise(before, before, &Effect{}, nil, nil, anybody))
+	only := Effect{Gains: []Shift{effect.Gains[len(effect.Gains)-1]}}
+	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", Summarise(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
 	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
-	ahead := Diff(before, later, []people.StaffID{1}, nil, noon.Unix())
+	ahead := Diff(before, later, noon.Unix())
 	groups := later.Groups(ahead.Gains, false)
 	require.Len(t, groups, 1)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", later.Words(&groups[0]))
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", later.Words(&groups[0], anybody))
 }
 
 func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
@@ -203,15 +202,17 @@ func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
 		a.Hours = hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 360}}}
 	})
 	lost, _ = both(always, early, 4)
-	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other access hours than before; nobody gains.", lost)
+	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other hours than before; nobody gains.", lost)
 	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}, &org.Exception{Permission: 1, Place: 3, Level: 1})
 	assert.Equal(t, "Nobody gains and nobody loses.", summary(within, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}), 1), "what is withheld wins over what is added")
 }
 
 // summary says what Ana gains and loses of one permission.
 func summary(before, after *Snapshot, permission permit.PermissionID) string {
-	effect := Diff(before, after, []people.StaffID{1}, []permit.PermissionID{permission}, noon.Unix())
-	return Summarise(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true))
+	effect := Diff(before, after, noon.Unix())
+	other := func(shift Shift) bool { return shift.Permission != permission }
+	effect.Gains, effect.Losses = slices.DeleteFunc(effect.Gains, other), slices.DeleteFunc(effect.Losses, other)
+	return Summarise(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true), anybody)
 }
 
 func TestHoldersAreOncePerPlace(t *testing.T) {
@@ -232,7 +233,7 @@ func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
 	state.PutPlace(&store)
 	after, err := before.Next(state, Touched{Places: true})
 	require.NoError(t, err)
-	moved := Moved(before, after, 4, noon.Unix())
+	moved := At(before, after, 4, noon.Unix())
 	var permissions []permit.PermissionID
 	for _, gain := range moved.Gains {
 		permissions = append(permissions, gain.Permission)
@@ -240,7 +241,6 @@ func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
 	}
 	assert.Equal(t, []permit.PermissionID{1, 3, 4}, permissions, "also what no place there is about today: it could be given on there")
 	assert.Empty(t, moved.Losses)
-	var felt Effect
-	DiffPlace(&felt, before, after, 4, noon.Unix())
-	assert.Len(t, felt.Gains, 1, "felt is what means something at a door")
+	felt := Diff(before, after, noon.Unix())
+	assert.Empty(t, felt.Gains, "felt is what a door asks for, and no more")
 }

@@ -49,7 +49,7 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 	}
 	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
 	for _, h := range alone.held(nil, spared, own, 0, at) {
-		if len(gaps(nil, &h, others, at, s.tree)) > 0 {
+		if len((side{newDiffer(s, s, at), s, s}).gaps(nil, &h, others, at)) > 0 {
 			return ""
 		}
 	}

@@ -2,9 +2,9 @@ package access
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
-	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
@@ -29,13 +29,23 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 	var found []Obstacle
 	name := staff.Called()
 	if at >= p.lockSince && at < p.lockUntil {
-		found = append(found, Obstacle{"locked", fmt.Sprintf("%s is locked: %s", name, staff.Lock.Reason), "Unlock when the cause is settled.", "unlock"})
+		why := "a record of theirs cannot be read"
+		if staff.Lock != nil {
+			why = staff.Lock.Reason
+		}
+		found = append(found, Obstacle{"locked", fmt.Sprintf("%s is locked: %s.", name, strings.TrimSuffix(why, ".")), "Unlock when the cause is settled.", "unlock"})
 	}
 	if at >= p.span.Contract {
 		return append(found, Obstacle{"contract_ended", fmt.Sprintf("%s's contract ended on %s.", name, staff.ContractEnd.Words()), "Extend the contract, or record the departure.", "extend_contract"})
 	}
 	if p.owner {
 		return found
+	}
+	for i := range p.exceptions {
+		if x := &p.exceptions[i]; x.bar != 0 && at >= x.from && at < x.until {
+			b := s.state.Bar(x.bar)
+			found = append(found, Obstacle{"barred", fmt.Sprintf("%s is barred from %s: %s.", name, s.state.Place(x.place).Name, strings.TrimSuffix(b.Reason, ".")), "Lift the bar when the cause is settled.", "lift_bar"})
+		}
 	}
 	found = append(found, s.assignmentObstacles(name, p, max(at, p.span.Start))...)
 	return append(found, s.credentialObstacles(staff, p, at)...)
@@ -111,19 +121,7 @@ func onDate(date day.Date, minute hours.Minute, here *estate.Standing) int64 {
 }
 
 func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64) []Obstacle {
-	var shown Shown
-	for _, id := range s.state.CredentialsOf(staff.ID) {
-		c := s.state.Credential(id)
-		if !c.ValidAt(max(at, p.span.Start)) {
-			continue
-		}
-		switch c.Kind {
-		case credential.PIN:
-			shown |= ShownPIN
-		case credential.Badge:
-			shown |= ShownBadge
-		}
-	}
+	shown := s.hasToShow(staff.ID, max(at, p.span.Start))
 	opens, accepts := 0, 0
 	grants := p.grants()
 	for i := range grants {

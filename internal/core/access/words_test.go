@@ -137,7 +137,23 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 		"later": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.From = today + 3 },
 			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, from 27 Nov 2026, until 24 Dec 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "later"},
 		"past": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today - 3 },
-			"Ana opens 1 door at Mill; this ended on 21 Nov 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "past"},
+			"Ana opened 1 door at Mill; this ended on 21 Nov 2026.", "There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
+		"past, with the contract": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			ana.ContractEnd = today - 3
+		},
+			"Ana opened 1 door at Mill; this ended with the contract on 21 Nov 2026.", "There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
+		"until somebody leaves": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			ana.LeavingDate = today + 8
+		},
+			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 2 Dec 2026, with the departure.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+		"locked": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			ana.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-time.Hour)}
+		}, "Once unlocked, Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+		"without a PIN": {func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
+			c.State = credential.Withdrawn
+		},
+			"Ana can run a line (view) and adjust a weight up to 25 kg at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
+			"1 door asks for more than Ana has to show, such as Hall door, which asks for a PIN.", "now"},
 		"one door alone": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 			a.Place, a.Until = 3, 0
 		},
@@ -164,7 +180,7 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Withheld: true, Reason: "r"})
 	}).Statements(1, at)
 	assert.Empty(t, withheld[0].Doors, "a door that is withheld is not counted")
-	assert.Equal(t, "Ana may not open doors at Hall door, with no end, by exception.", withheld[1].Sentence)
+	assert.Equal(t, "Ana may not open doors at Hall door by exception, with no end.", withheld[1].Sentence)
 }
 
 func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
@@ -219,12 +235,10 @@ func TestTheEffectOfMovingAndRetiringAPlaceIsSeen(t *testing.T) {
 	moved.PutPlace(&door)
 	after, err := before.Next(moved, Touched{Places: true})
 	require.NoError(t, err)
-	var effect Effect
-	DiffPlace(&effect, before, after, 3, noon.Unix())
+	effect := Diff(before, after, noon.Unix())
 	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, Before: 1}}, effect.Losses)
 	assert.Empty(t, effect.Gains)
-	effect = Effect{}
-	DiffPlace(&effect, after, before, 3, noon.Unix())
+	effect = Diff(after, before, noon.Unix())
 	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, After: 1}}, effect.Gains)
 }
 

@@ -3,6 +3,7 @@ package change
 import (
 	"encoding/json"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
@@ -38,6 +39,12 @@ func assignmentAdd(d *Trial) error {
 		return err
 	}
 	a := &org.Assignment{ID: org.AssignmentID(d.State.Assignments.Next()), Staff: p.ID, Place: place.ID, Template: template.ID}
+	if err := d.assignable(a); err != nil {
+		return err
+	}
+	if err := d.lendable(p); err != nil {
+		return err
+	}
 	if err := d.fillAssignment(a, &form); err != nil {
 		return err
 	}
@@ -58,12 +65,18 @@ func assignmentAdd(d *Trial) error {
 	if d.assignedAlready(a) {
 		return fault.Conflictf("set.template", "%s is assigned at %s as %s in these days already; change that assignment's dates instead", p.FullName(), place.Name, template.Name)
 	}
-	if err := d.assignable(a); err != nil {
-		return err
-	}
 	d.putAssignment(a)
 	d.named(uint32(a.ID))
 	return nil
+}
+
+// lendable asks that whoever assigns somebody looks after their home site too: people are lent to another site by those who
+// answer for both, and borrowed by nobody.
+func (d *Trial) lendable(p *people.Staff) error {
+	if d.view(p) == access.Whole && d.holds(permit.AssignStaff, p.HomeSite) {
+		return nil
+	}
+	return fault.Refusedf("not-permitted", "%s belongs to another site. Ask somebody who may assign staff at their home site and here to lend them.", p.FullName())
 }
 
 // assignedAlready reports whether the person has the template at the place on some of the same days already.
@@ -102,14 +115,7 @@ func (d *Trial) templateFits(template *permit.Template, place *estate.Place) err
 
 // assignable checks the actor's authority over an assignment as it is to be.
 func (d *Trial) assignable(a *org.Assignment) error {
-	p := d.State.Person(a.Staff)
-	if err := d.ownersOnly(p); err != nil {
-		return err
-	}
-	if err := d.notOneself(p); err != nil {
-		return err
-	}
-	if err := d.require(permit.AssignStaff, a.Place); err != nil {
+	if err := d.endable(a); err != nil {
 		return err
 	}
 	return d.ceiling(a.Template, a.Place)
@@ -129,16 +135,27 @@ func (d *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
 	return hoursFrom(form.Hours, &a.Hours)
 }
 
-func (d *Trial) assignment() (*org.Assignment, error) {
+// assignment finds the one an operation is about, at a place or of a person that the actor may see.
+func (d *Trial) assignment(may func(*org.Assignment) error) (*org.Assignment, error) {
 	a := d.State.Assignment(org.AssignmentID(d.number(d.op.On)))
-	if a == nil {
-		return nil, fault.Missingf("on", "there is no assignment %q", d.op.On)
+	if a == nil || !d.seesAt(a.Staff, a.Place) {
+		return nil, fault.Missingf("on", "there is no assignment %q that you may see", d.op.On)
+	}
+	if err := may(a); err != nil {
+		return nil, err
 	}
 	return a, d.fresh(a.Revision, "This assignment")
 }
 
+// seesAt reports whether the actor may see what a person has at a place: all of somebody who belongs to them, and of others
+// what is at the actor's own places.
+func (d *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
+	p := d.State.Person(id)
+	return d.view(p) == access.Whole || d.holds(permit.ViewStaff, place)
+}
+
 func assignmentEdit(d *Trial) error {
-	before, err := d.assignment()
+	before, err := d.assignment(d.assignable)
 	if err != nil {
 		return err
 	}
@@ -153,8 +170,17 @@ func assignmentEdit(d *Trial) error {
 	if err := d.fillAssignment(&a, &form); err != nil {
 		return err
 	}
-	if err := d.assignable(&a); err != nil {
-		return err
+	if before.Ended {
+		return fault.Conflictf("on", "this assignment was taken back; assign anew")
+	}
+	if d.assignedAlready(&a) {
+		return fault.Conflictf("set.until", "another assignment with the same template at the same place has some of these days already")
+	}
+	// Of somebody lent by another site the days may become fewer, not more.
+	if longer := a.From < before.From || !before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until); longer {
+		if err := d.lendable(d.State.Person(a.Staff)); err != nil {
+			return err
+		}
 	}
 	d.putAssignment(&a)
 	return nil
@@ -173,11 +199,8 @@ func (d *Trial) endable(a *org.Assignment) error {
 }
 
 func assignmentEnd(d *Trial) error {
-	before, err := d.assignment()
+	before, err := d.assignment(d.endable)
 	if err != nil {
-		return err
-	}
-	if err := d.endable(before); err != nil {
 		return err
 	}
 	if before.Ended {
@@ -191,15 +214,15 @@ func assignmentEnd(d *Trial) error {
 
 // assignmentRestore lets an assignment that was taken back count again: what undoing its end needs.
 func assignmentRestore(d *Trial) error {
-	before, err := d.assignment()
+	before, err := d.assignment(d.assignable)
 	if err != nil {
+		return err
+	}
+	if err := d.lendable(d.State.Person(before.Staff)); err != nil {
 		return err
 	}
 	a := *before
 	a.Ended = false
-	if err := d.assignable(&a); err != nil {
-		return err
-	}
 	template, place := d.State.Template(a.Template), d.State.Place(a.Place)
 	switch {
 	case !before.Ended:

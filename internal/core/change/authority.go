@@ -1,6 +1,8 @@
 package change
 
 import (
+	"time"
+
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
@@ -8,16 +10,40 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// require asks that the actor holds a console permission at a place. Authority is judged by the state before the
-// change, so nobody can give themselves in one operation what they use in the next.
-func (d *Trial) require(key string, place estate.PlaceID) error {
+// Authority is judged by the state before the change, so nobody can give themselves in one operation what they use in
+// the next; and at the moment at which a change is made, also for one that was planned long before. An operation asks for
+// authority before it compares anything with the record, so that a refusal tells nothing of it.
+
+// actorStands asks that whoever makes the change is at work and not locked.
+func (d *Trial) actorStands() error {
 	if d.actor.System != "" {
 		return nil
 	}
-	if place != 0 && d.before.HoldsKey(d.actor.Staff, key, d.known(place), d.env.Now.Unix()) {
+	switch d.before.Stands(d.actor.Staff, d.env.Now.Unix()) {
+	case access.Granted:
 		return nil
+	case access.Locked:
+		return fault.Refusedf("not-permitted", "Whoever makes this change is locked at the moment at which it is made.")
+	case access.NotStarted:
+		return fault.Refusedf("not-permitted", "Whoever makes this change has not started work yet.")
 	}
-	if place == 0 && d.before.HoldsEverywhere(d.actor.Staff, key, d.env.Now.Unix()) {
+	return fault.Refusedf("not-permitted", "Whoever makes this change no longer works here.")
+}
+
+// holds reports whether the actor holds a console permission at a place, or everywhere where the place is 0.
+func (d *Trial) holds(key string, place estate.PlaceID) bool {
+	switch {
+	case d.actor.System != "":
+		return true
+	case place != 0:
+		return d.before.HoldsKey(d.actor.Staff, key, d.known(place), d.env.Now.Unix())
+	}
+	return d.before.HoldsEverywhere(d.actor.Staff, key, d.env.Now.Unix())
+}
+
+// require asks that the actor holds a console permission at a place, or everywhere where the place is 0.
+func (d *Trial) require(key string, place estate.PlaceID) error {
+	if d.holds(key, place) {
 		return nil
 	}
 	return d.refuse(key, place)
@@ -43,38 +69,48 @@ func (d *Trial) refuse(key string, place estate.PlaceID) error {
 	return fault.Refusedf("not-permitted", "This needs the permission “%s” %s, which you do not hold. Ask somebody who does.", title, where)
 }
 
+// view is how much of a person's record the actor sees. Whom this very change has enrolled they see whole.
+func (d *Trial) view(p *people.Staff) access.View {
+	if d.actor.System != "" || d.actor.Staff == p.ID || d.before.State().Person(p.ID) == nil {
+		return access.Whole
+	}
+	if d.reach == nil {
+		d.reach = map[string][]bool{}
+	}
+	reach, known := d.reach[permit.ViewStaff]
+	if !known {
+		reach, _ = d.before.Reach(d.actor.Staff, permit.ViewStaff, d.env.Now.Unix())
+		d.reach[permit.ViewStaff] = reach
+	}
+	return d.before.ViewOf(d.before.State().Person(p.ID), reach, d.env.Now.Unix())
+}
+
 // requireFor asks that the actor holds a console permission at the person's home site.
 func (d *Trial) requireFor(key string, p *people.Staff) error {
 	if err := d.ownersOnly(p); err != nil {
 		return err
 	}
-	return d.require(key, p.HomeSite)
-}
-
-// requireAround asks that the actor holds a console permission at the person's home site or where they are assigned.
-func (d *Trial) requireAround(key string, p *people.Staff) error {
-	if d.actor.System != "" {
+	if d.holds(key, p.HomeSite) {
 		return nil
 	}
-	if err := d.ownersOnly(p); err != nil {
-		return err
-	}
-	reach, _ := d.before.Reach(d.actor.Staff, key, d.env.Now.Unix())
-	if d.before.BelongsWithin(p, reach) {
-		return nil
+	if d.view(p) != access.Whole {
+		return fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.", p.FullName())
 	}
 	return d.refuse(key, p.HomeSite)
 }
 
 // ownersOnly keeps an owner's record from everybody but owners.
 func (d *Trial) ownersOnly(p *people.Staff) error {
-	if !p.Owner || d.actor.System != "" {
-		return nil
-	}
-	if actor := d.before.State().Person(d.actor.Staff); actor != nil && actor.Owner {
+	if !p.Owner || d.byAnOwner() {
 		return nil
 	}
 	return fault.Refusedf("not-permitted", "%s is an owner; only an owner may do this.", p.FullName())
+}
+
+// byAnOwner reports whether the system or an owner makes the change.
+func (d *Trial) byAnOwner() bool {
+	actor := d.before.State().Person(d.actor.Staff)
+	return d.actor.System != "" || actor != nil && actor.Owner
 }
 
 // notOneself keeps everybody from changing their own access.
@@ -102,6 +138,16 @@ func Editable(before *access.Snapshot, actor people.StaffID, t *permit.Template)
 	return d.templateNotOwn(t)
 }
 
+// MayActFor says why a manager may not do something about a person that takes a permission at their home site and standing
+// over all that they may do by their record.
+func MayActFor(before *access.Snapshot, actor people.StaffID, p *people.Staff, key string, now time.Time) error {
+	d := &Trial{before: before, State: before.State(), actor: Actor{Staff: actor}, env: Env{Now: now}}
+	if err := d.requireFor(key, p); err != nil {
+		return err
+	}
+	return d.standing(p, 0, false)
+}
+
 // ceiling asks that the actor holds, at the place, every permission that a template gives, at its level.
 func (d *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error {
 	if d.actor.System != "" {
@@ -117,16 +163,10 @@ func (d *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 	return nil
 }
 
-// unbounded reports whether the actor may give everything: the system, and owners.
-func (d *Trial) unbounded() bool {
-	actor := d.before.State().Person(d.actor.Staff)
-	return d.actor.System != "" || actor != nil && actor.Owner
-}
-
 // mayGive asks that the actor holds a permission at a place, at the level or above. What this very change adds to the
 // catalogue, or to a scale, nobody holds yet but owners.
 func (d *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
-	if d.unbounded() {
+	if d.byAnOwner() {
 		return nil
 	}
 	if d.before.Catalogue().Permission(id) != nil && d.before.MayGive(d.actor.Staff, id, d.known(place), d.env.Now.Unix()) >= level {
@@ -138,7 +178,7 @@ func (d *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate
 
 // liftCeiling asks that whatever people gain by what is no longer withheld from them is the actor's to give there.
 func (d *Trial) liftCeiling() error {
-	if d.unbounded() {
+	if d.byAnOwner() {
 		return nil
 	}
 	for _, e := range d.lifted {
@@ -151,26 +191,47 @@ func (d *Trial) liftCeiling() error {
 	return nil
 }
 
-// moveCeiling asks that whatever people, the actor too, gain at places that were moved in the tree is the actor's to give
-// there: where a place stands decides who may do what at it. What comes back with a place that was retired was given before.
-func (d *Trial) moveCeiling() error {
-	if d.unbounded() {
+// placeCeiling asks that whatever people gain by what places are now is the actor's to give there: where a place stands,
+// whether it is in use, when it is open, what it asks for and by what proof decide who may do what at it. What a place asked
+// for until now is given to whoever has what it asks for next, also to those who come to have it later.
+func (d *Trial) placeCeiling() error {
+	if d.byAnOwner() {
 		return nil
 	}
 	for id := range d.places {
-		before := d.before.State().Place(id)
-		if before.Parent == d.State.Place(id).Parent {
-			continue
-		}
-		// What lies idle below would be felt when it comes back, and not now.
-		for below := range d.before.Tree().Below(id) {
-			if below.Retired && len(d.before.Inside(below.Place.ID)) > 0 {
-				return fault.Refusedf("above-ceiling", "%s, which stands in %s, is retired and people are assigned at it; bring it back before moving, or ask an owner.", below.Place.Name, before.Name)
+		before, after := d.before.State().Place(id), d.State.Place(id)
+		if asked := d.before.Catalogue().PermissionByKey(before.Asks); asked != nil && (before.Asks != after.Asks || before.Proof != after.Proof) {
+			if err := d.mayGive(asked.ID, 1, id); err != nil {
+				return err
 			}
 		}
-		for _, gain := range access.Moved(d.before, d.After, id, d.env.Now.Unix()).Gains {
-			if d.State.Person(gain.Staff).Owner {
-				continue // owners hold everything, wherever it stands
+		if before.Parent != after.Parent {
+			// What lies idle below would be felt when it comes back, and not now.
+			for below := range d.before.Tree().Below(id) {
+				if below.Retired && len(d.before.Inside(below.Place.ID)) > 0 {
+					return fault.Refusedf("above-ceiling", "%s, which stands in %s, is retired and people are assigned at it; bring it back before moving, or ask an owner.", below.Place.Name, before.Name)
+				}
+			}
+		}
+		gains := access.At(d.before, d.After, id, d.env.Now.Unix()).Gains
+		if before.TimeZone != after.TimeZone {
+			// Those whose home it is begin and end here by its days, wherever they work.
+			var theirs []people.StaffID
+			for _, p := range d.State.Staff.All() {
+				if p.HomeSite == id {
+					theirs = append(theirs, p.ID)
+				}
+			}
+			gains = append(gains, access.Of(d.before, d.After, theirs, d.env.Now.Unix()).Gains...)
+		}
+		for _, gain := range gains {
+			switch p := d.State.Person(gain.Staff); {
+			case p.Owner:
+				continue // owners hold everything, whatever a place is
+			case before.Parent == after.Parent && before.TimeZone == after.TimeZone && d.before.Catalogue().OfConsole(d.catalogue().Permission(gain.Permission).Group):
+				continue // a say over a place outlasts its retirement, and has no hours; it has dates
+			case p.ID == d.actor.Staff && (gain.Hours || gain.Proof || before.TimeZone != after.TimeZone || before.Asks != after.Asks && gain.Place == id):
+				return d.notOneself(p)
 			}
 			if err := d.mayGive(gain.Permission, gain.After, gain.Place); err != nil {
 				return err
@@ -180,20 +241,30 @@ func (d *Trial) moveCeiling() error {
 	return nil
 }
 
-// mayStandFor asks that the actor holds everything that a credential of a kind would let its holder do, so that
-// nobody can issue themselves a way in to more than they have.
-func (d *Trial) mayStandFor(p *people.Staff, console bool) error {
-	if d.actor.System != "" || d.actor.Staff == p.ID {
+// standing asks that the actor may do all that somebody may by their record, whatever keeps them from using it now: who
+// gives them a credential, or brings them back, could act as them. consoleOnly asks it of what they may do in this product
+// alone; within asks it of what they may do at one place and below it.
+func (d *Trial) standing(p *people.Staff, within estate.PlaceID, consoleOnly bool) error {
+	if d.byAnOwner() || d.actor.Staff == p.ID {
 		return nil
 	}
-	group := d.before.Catalogue().GroupByKey(permit.ConsoleGroup)
-	for _, holding := range d.before.Holdings(p.ID, d.env.Now.Unix()) {
-		permission := d.before.Catalogue().Permission(holding.Permission)
-		if (group != nil && d.before.Catalogue().Inside(permission.Group, group.ID)) != console {
+	now := d.env.Now.Unix()
+	for _, h := range d.before.OnRecord(p.ID, now) {
+		permission, place := d.before.Catalogue().Permission(h.Permission), h.Place
+		if consoleOnly && !d.before.Catalogue().OfConsole(permission.Group) {
 			continue
 		}
-		if err := d.mayGive(holding.Permission, holding.Level, holding.Place); err != nil {
-			return err
+		if within != 0 {
+			switch {
+			case d.before.Tree().Within(d.known(within), place):
+				place = d.known(within)
+			case !d.before.Tree().Within(place, d.known(within)):
+				continue
+			}
+		}
+		if d.before.MayGive(d.actor.Staff, h.Permission, place, now) < h.Level {
+			return fault.Refusedf("above-standing", "%s holds “%s” at %s, which you do not hold there to this extent. Ask somebody who does.",
+				p.FullName(), permission.Title, d.before.State().Place(place).Name)
 		}
 	}
 	return nil

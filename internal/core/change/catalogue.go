@@ -95,6 +95,9 @@ func (d *Trial) fillGroup(g *permit.Group, form *groupForm) error {
 		if parent.Retired {
 			return fault.Conflictf("set.parent", "the group %s is retired", parent.Title)
 		}
+		if parent.ID != before && d.catalogue().OfConsole(parent.ID) {
+			return notOfConsole("set.parent", parent)
+		}
 		g.Parent = parent.ID
 	}
 	switch {
@@ -215,6 +218,12 @@ type permissionForm struct {
 	Since     *uint32       `json:"since"` // for setting back
 }
 
+// notOfConsole keeps apart what this product itself asks about, which counts otherwise than what doors and terminals ask:
+// holding it lets somebody sign in here, and a say over a place outlasts the retirement of that place.
+func notOfConsole(field string, group *permit.Group) error {
+	return fault.Invalidf(field, "the group %s holds what this product itself asks about, and nothing else; choose another group", group.Title)
+}
+
 func (d *Trial) fillPermission(p *permit.Permission, form *permissionForm) error {
 	group, err := d.findGroup("set.group", form.Group)
 	if err != nil {
@@ -222,6 +231,9 @@ func (d *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	}
 	if group.Retired {
 		return fault.Conflictf("set.group", "the group %s is retired", group.Title)
+	}
+	if p.Group != group.ID && d.catalogue().OfConsole(group.ID) && !permit.AskedByConsole(p.Key) {
+		return notOfConsole("set.group", group)
 	}
 	switch {
 	case form.Since != nil:

@@ -2,11 +2,13 @@ package change
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
 )
 
@@ -38,8 +40,8 @@ func refuses(t *testing.T, h *house, who, says string, ops ...Operation) {
 func TestWhatIsWithheldBelowIsNotGivenAbove(t *testing.T) {
 	h := given(t)
 	h.must(h.who("S1"), "not in the zone", op("exception.add", "", set{"staff": "S2", "place": "A-Z", "permission": "door.open", "withheld": true}))
-	refuses(t, h, "S2", "You cannot give “Open doors” at Site A", op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}))
-	refuses(t, h, "S2", "You cannot give “Open doors” at Zone", op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "packer"}))
+	refuses(t, h, "S2", "You cannot give “Open doors” at Site A", op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "packer"}))
+	refuses(t, h, "S2", "You cannot give “Open doors” at Zone", op("assignment.add", "", set{"staff": "S6", "place": "A-Z", "template": "packer"}))
 	h.must(h.who("S2"), "elsewhere it is theirs", op("exception.add", "", set{"staff": "S3", "place": "A-2", "permission": "door.open"}))
 	ceiling := h.snap.Ceiling(h.who("S2").Staff, h.snap.State().PlaceByCode("A").ID, noon.Unix())
 	assert.Zero(t, ceiling[h.snap.Catalogue().PermissionByKey("door.open").ID], "and it is shown so beforehand")
@@ -73,7 +75,7 @@ func TestMovingAPlaceGivesNobodyMoreThanTheMoverHolds(t *testing.T) {
 	h.must(owner, "back", op("place.edit", "A-2", set{"parent": "A"}))
 	h.must(h.who("S6"), "out of use", op("place.retire", "A-2", nil))
 	_, err := h.try(h.who("S6"), "a detour", op("place.edit", "A-2", set{"parent": "B"}))
-	assert.ErrorContains(t, err, "bring it back before moving it")
+	assert.ErrorContains(t, err, "bring it back before changing this")
 	h.must(h.who("S6"), "in use again", op("place.restore", "A-2", nil))
 	// And by another: the place it goes to is retired first, and brought back with it.
 	h.must(owner, "out of use", op("place.retire", "B", nil))
@@ -89,7 +91,7 @@ func TestARetiredPlaceComesBackToThoseWhoHadIt(t *testing.T) {
 	d := h.must(h.who("S2"), "out of use", op("place.retire", "A-Z", nil))
 	assert.Equal(t, 4, d.Effect.Losers(), "the owner, the packer and both managers")
 	_, err := h.try(h.who("S6"), "moved", op("place.edit", "A-Z", set{"parent": "B"}))
-	assert.ErrorContains(t, err, "bring it back before moving it")
+	assert.ErrorContains(t, err, "bring it back before changing this")
 	d = h.must(h.who("S2"), "in use again", op("place.restore", "A-Z", nil))
 	assert.Equal(t, 4, d.Effect.Gainers(), "though some of them hold more than the manager")
 	assert.True(t, h.may("S3", "door.open", "A-1"))
@@ -174,10 +176,197 @@ func TestATrialLeavesTheRecordsOfTheLiveStateAlone(t *testing.T) {
 	assert.Equal(t, []string{"pin"}, needs)
 }
 
-func TestUnlockingAndReinstatingAreNoGivingOfOnesOwn(t *testing.T) {
+// Whoever brings somebody back, or gives them a way in, could act as them: it takes standing over all that they hold on
+// record, whatever keeps them from using it at that moment.
+func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 	h := given(t)
-	h.must(h.who("S1"), "covers", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
-	h.must(h.who("S2"), "talk", op("staff.lock", "S3", nil))
-	h.must(h.who("S2"), "settled", op("staff.unlock", "S3", nil))
+	owner, manager := h.who("S1"), "S2"
+	h.must(owner, "covers", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
+	for name, keep := range map[string][]Operation{
+		"nothing":              nil,
+		"a lock":               {op("staff.lock", "S3", nil)},
+		"an ended contract":    {op("staff.edit", "S3", set{"contract_end": "2026-11-01"})},
+		"a start ahead":        {op("staff.edit", "S3", set{"start_date": "2026-12-24"})},
+		"a departure":          {op("staff.depart", "S3", nil)},
+		"a planned departure":  {op("staff.depart", "S3", set{"on": "2026-11-30"})},
+		"an assignment ahead":  {op("assignment.edit", fmt.Sprint(h.snap.State().Assignments.Last()), set{"from": "2027-01-01"})},
+		"a place out of use":   {op("place.retire", "A-2", nil)},
+		"a bar":                {op("bar.add", "", set{"staff": "S3", "place": "A"})},
+		"all of these at once": {op("place.retire", "A-2", nil), op("bar.add", "", set{"staff": "S3", "place": "A"}), op("staff.lock", "S3", nil), op("staff.depart", "S3", set{"on": "2026-11-30"})},
+	} {
+		kept := h.snap
+		if len(keep) > 0 {
+			h.must(owner, "because", keep...)
+		}
+		for act, o := range map[string]Operation{
+			"a PIN": op("pin.set", "", set{"staff": "S3"}), "a PIN of their choice": op("pin.set", "", set{"staff": "S3", "pin": "480216"}), "a password": op("password.issue", "", set{"staff": "S3"}),
+			"unlocking": op("staff.unlock", "S3", nil), "activating": op("staff.activate", "S3", nil), "reinstating": op("staff.reinstate", "S3", nil),
+			"a later end of contract": op("staff.edit", "S3", set{"contract_end": "2030-01-01", "start_date": "2020-01-01"}), "an earlier start": op("staff.edit", "S3", set{"start_date": "2019-01-01", "contract_end": ""}),
+			"a later day to leave": op("staff.depart", "S3", set{"on": "2030-01-01"}),
+		} {
+			d, err := h.try(h.who(manager), "because", o)
+			if err == nil { // what changes nothing, or takes only away, may be done
+				assert.Empty(t, d.Effect.Gains, "%s, kept by %s", act, name)
+				assert.Contains(t, []string{"a later day to leave", "an earlier start", "a later end of contract"}, act, "kept by %s", name)
+				continue
+			}
+			if name == "a departure" && act == "a later day to leave" || name == "all of these at once" && act == "activating" {
+				continue // refused for another cause
+			}
+			assert.ErrorContains(t, err, "“Open the store”", "%s, kept by %s", act, name)
+		}
+		h.snap = kept
+	}
+	h.must(owner, "theirs", op("assignment.end", fmt.Sprint(h.snap.State().Assignments.Last()), nil))
+	h.must(h.who(manager), "talk", op("staff.lock", "S3", nil))
+	h.must(h.who(manager), "settled", op("staff.unlock", "S3", nil))
+	assert.True(t, h.may("S3", "door.open", "A-1"))
+}
+
+func TestALockIsAnEmergencyActButNotOverManagers(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	h.must(owner, "because", op("template.add", "", set{"code": "shift", "name": "Shift", "settings": set{"console.lock": "yes", "console.view_staff": "yes"}}),
+		op("staff.enrol", "", set{"staff_number": "S7", "given_name": "Sam", "family_name": "Shift", "home_site": "A", "start_date": "2020-01-01"}),
+		op("assignment.add", "", set{"staff": "S7", "place": "A", "template": "shift", "from": "2026-01-01"}),
+		op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
+	refuses(t, h, "S7", "Max Manager holds", op("staff.lock", "S2", nil))
+	refuses(t, h, "S7", "Ria Rules holds", op("staff.lock", "S6", nil))
+	refuses(t, h, "S7", "is an owner", op("staff.lock", "S1", nil))
+	refuses(t, h, "S7", "Max Manager holds", op("bar.add", "", set{"staff": "S2", "place": "A-Z"}))
+	h.must(h.who("S7"), "seen fighting", op("staff.lock", "S3", nil))
+	refuses(t, h, "S7", "Pia Packer holds “Open", op("staff.unlock", "S3", nil))
+	h.must(owner, "settled", op("staff.unlock", "S3", nil))
 	assert.True(t, h.may("S3", "door.chemical", "A-2"), "what an owner gave counts again")
+}
+
+// What a place asks for is access, for those who hold it today and for those who come to hold it.
+func TestWhatAPlaceAsksIsAccess(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	refuses(t, h, "S2", "You cannot give “Open the store”", op("place.edit", "A-2", set{"asks": "door.open"}))
+	refuses(t, h, "S2", "You cannot give “Open the store”", op("place.edit", "A-2", set{"proof": "pin"}))
+	d := h.must(owner, "open to all", op("place.edit", "A-2", set{"asks": "door.open"}))
+	assert.Equal(t, 3, d.Effect.Gainers(), "the packer and both managers; the owner could before")
+	assert.True(t, d.Effect.GivesSensitive(d.After.Catalogue()), "a sensitive permission was asked for")
+	assert.Equal(t, h.snap.Catalogue().PermissionByKey("door.chemical").ID, d.Effect.Gains[0].Instead)
+	_, err := h.try(owner, "", op("place.edit", "A-2", set{"asks": "door.chemical"}))
+	assert.ErrorContains(t, err, "takes access from", "and back it is a loss")
+	// Somebody who may give what is asked next gains nothing by it where nobody holds it yet.
+	h.must(owner, "as before", op("place.edit", "A-2", set{"asks": "door.chemical"}), op("assignment.end", "2", nil))
+	refuses(t, h, "S2", "You cannot give “Open the store”", op("place.edit", "A-2", set{"asks": "door.open"}))
+	// Their own way through a door is nobody's to widen.
+	h.must(owner, "by badge", op("place.edit", "A-1", set{"proof": "badge"}), op("pin.set", "", set{"staff": "S2"}))
+	refuses(t, h, "S2", "Nobody changes their own access", op("place.edit", "A-1", set{"proof": "pin"}))
+	h.must(owner, "weekdays", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00", "until": "17:00"}}}}))
+	refuses(t, h, "S2", "Nobody changes their own access", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-sun", "from": "08:00", "until": "17:00"}}}}))
+	d = h.must(h.who("S2"), "shorter", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00", "until": "16:00"}}}}))
+	assert.NotEmpty(t, d.Effect.Losses)
+	assert.Empty(t, d.Effect.Gains)
+	d = h.must(owner, "longer", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "07:00", "until": "16:00"}}}}))
+	assert.NotEmpty(t, d.Effect.Gains)
+	assert.Empty(t, d.Effect.Losses)
+	d = h.must(owner, "moved", op("place.edit", "A", set{"time_zone": "Asia/Tokyo"}))
+	assert.NotEmpty(t, d.Effect.Gains, "every hour is another")
+	assert.NotEmpty(t, d.Effect.Losses)
+}
+
+func TestAtADoorAnEffectNamesWhatItAsksFor(t *testing.T) {
+	h := given(t)
+	d := h.must(h.who("S1"), "out of use", op("place.retire", "A-2", nil))
+	for _, loss := range d.Effect.Losses {
+		assert.Equal(t, "door.chemical", h.snap.Catalogue().Permission(loss.Permission).Key)
+	}
+	d = h.must(h.who("S1"), "one door", op("assignment.add", "", set{"staff": "S4", "place": "A-1", "template": "manager"}))
+	require.Len(t, d.Effect.Gains, 1)
+	assert.Equal(t, "door.open", h.snap.Catalogue().Permission(d.Effect.Gains[0].Permission).Key)
+}
+
+func TestAuthorityIsThatOfTheMomentAChangeIsMade(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	h.must(owner, "shares the load", op("staff.make_owner", "S4", nil), op("organisation.edit", "", set{"max_owners": 5}))
+	for _, gone := range []Operation{op("staff.lock", "S4", nil), op("staff.depart", "S4", nil)} {
+		kept := h.snap
+		h.must(owner, "gone", gone)
+		refuses(t, h, "S4", "Whoever makes this change", op("staff.make_owner", "S3", nil))
+		refuses(t, h, "S4", "Whoever makes this change", op("staff.lock", "S3", nil))
+		h.snap = kept
+	}
+}
+
+// Lending is for those who answer for both sites; whoever has somebody from elsewhere acts on what is at their own place.
+func TestSomebodyFromAnotherSiteIsBarredNotLocked(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	assertMissing := func(o Operation) {
+		t.Helper()
+		_, err := h.try(h.who("S2"), "because", o)
+		assert.ErrorContains(t, err, "nobody you may see has the staff number")
+	}
+	assertMissing(op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer", "from": "2030-01-01", "until": "2030-01-01"}))
+	assertMissing(op("staff.lock", "S4", nil))
+	h.must(owner, "lent", op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "packer", "from": "2026-11-01", "until": "2026-12-24"}))
+	lent := fmt.Sprint(h.snap.State().Assignments.Last())
+	for _, o := range []Operation{op("staff.lock", "S4", nil), op("pin.set", "", set{"staff": "S4"}), op("staff.edit", "S4", set{"phone": "1"}), op("staff.depart", "S4", nil),
+		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}), op("assignment.edit", lent, set{"until": "2030-01-01"}),
+		op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "stock.adjust", "level": "5"})} {
+		refuses(t, h, "S2", "belongs to another site", o)
+	}
+	d := h.must(h.who("S2"), "drunk", op("bar.add", "", set{"staff": "S4", "place": "A", "until": "2026-11-30T18:00:00Z"}))
+	assert.Equal(t, 1, d.Effect.Losers())
+	e := h.snap.Explain(&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.Unix()})
+	assert.Equal(t, access.BarredHere, e.Reason)
+	assert.Equal(t, "Bea is barred from Site A until 30 Nov 18:00.", e.Sentence)
+	assert.True(t, h.snap.Decide(&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.AddDate(0, 0, 7).Unix()}).Allowed, "until then")
+	h.must(h.who("S2"), "sober", op("bar.end", "1", nil))
+	assert.True(t, h.may("S4", "door.open", "A-1"))
+	h.must(h.who("S2"), "shorter", op("assignment.edit", lent, set{"until": "2026-11-30"}))
+	h.must(h.who("S2"), "not today", op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "door.open", "withheld": true}))
+	h.must(h.who("S2"), "done", op("assignment.end", lent, nil))
+	assertMissing(op("bar.add", "", set{"staff": "S4", "place": "A"}))
+}
+
+func TestARefusalTellsNothingOfWhomOneMayNotSee(t *testing.T) {
+	h := given(t)
+	h.must(h.who("S1"), "", op("staff.edit", "S4", set{"email": "bea@example.org", "job_title": "Secret"}))
+	for _, o := range []Operation{
+		op("staff.enrol", "", set{"given_name": "A", "family_name": "B", "home_site": "A", "email": "bea@example.org"}),
+		op("staff.enrol", "", set{"given_name": "A", "family_name": "B", "home_site": "A", "staff_number": "S4"}),
+		op("staff.edit", "S3", set{"line_manager": "S4"}), op("staff.edit", "S4", set{"phone": "1"}), op("staff.unlock", "4", nil), op("pin.withdraw", "", set{"staff": "S4"}),
+		op("assignment.end", "99", nil), op("bar.end", "99", nil),
+	} {
+		_, err := h.try(h.who("S2"), "because", o)
+		require.Error(t, err, o.Op)
+		for _, secret := range []string{"Bea", "Beyond", "Secret"} {
+			assert.NotContains(t, err.Error(), secret, o.Op)
+		}
+	}
+}
+
+// By the time zone of a site its people begin and end, wherever they work: whoever changes it brings some of them forward.
+func TestATimeZoneGivesHoursToThoseWhoseHomeItIs(t *testing.T) {
+	h := given(t)
+	owner := h.who("S1")
+	h.must(owner, "given by an owner", op("staff.edit", "S4", set{"start_date": "2026-11-26"}), op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "keeper"}),
+		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "keeper", "from": "2026-11-26"}))
+	refuses(t, h, "S6", "You cannot give", op("place.edit", "B", set{"time_zone": "Pacific/Apia"}))
+	effect := h.must(owner, "moved", op("place.edit", "B", set{"time_zone": "Pacific/Apia"})).Effect
+	assert.Equal(t, 1, effect.Gainers(), "and it is shown")
+	h.must(owner, "for a season", op("assignment.edit", "3", set{"until": "2027-01-01"}))
+	refuses(t, h, "S6", "Nobody changes their own access", op("place.edit", "A", set{"time_zone": "America/New_York"}))
+}
+
+// A lock that ends by itself hides nothing: what comes back with it is given by whoever brings the place back.
+func TestALockWithAnEndHidesNothingFromTheCeiling(t *testing.T) {
+	h := given(t)
+	h.must(h.who("S1"), "given by an owner", op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.chemical"}))
+	manager := h.who("S2")
+	h.must(manager, "works", op("place.retire", "A-Z", nil))
+	refuses(t, h, "S2", "You cannot give", op("place.restore", "A-Z", nil))
+	h.must(manager, "incident", op("staff.lock", "S3", set{"until": "2026-11-25T10:00:00Z"}))
+	refuses(t, h, "S2", "You cannot give", op("place.restore", "A-Z", nil))
+	effect := h.must(h.who("S1"), "done", op("place.restore", "A-Z", nil)).Effect
+	locked := h.who("S3").Staff
+	assert.True(t, slices.ContainsFunc(effect.Gains, func(gain access.Shift) bool { return gain.Staff == locked && gain.Later }), "and it is shown, as of a day ahead")
 }

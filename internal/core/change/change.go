@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/credential"
@@ -47,12 +48,23 @@ type Actor struct {
 	System string
 }
 
-// Env is what applying a change needs from outside.
+// Env is what applying a change needs from outside. Nothing in it is costly to call: secrets come prepared, so that a
+// change that others wait for hashes nothing.
 type Env struct {
-	Now          time.Time
-	Random       io.Reader
-	Digest       func(secret string) credential.Digest
-	HashPassword func(password string) (string, error)
+	Now      time.Time
+	Random   io.Reader
+	Secrets  map[int]Prepared    // by the index of the operation that needs one; none in a preview
+	Strength credential.Strength // of passwords
+	Preview  bool                // nothing will be written: nothing is said of whether a secret is in use
+	Present  bool                // the actor has proved just now to be there, by the present password
+}
+
+// Prepared is a secret as an operation stores it.
+type Prepared struct {
+	Plain  string            // to be shown once; empty where the holder chose it
+	Digest credential.Digest // of a PIN
+	Sealed []byte            // of a PIN: for the digests of doors that decide offline
+	Hash   string            // of a password
 }
 
 // Entry is one operation as the audit log keeps it, with the fields that changed before and after.
@@ -78,6 +90,7 @@ type Secret struct {
 type Record struct {
 	Value any
 	New   bool
+	index int // of the operation that wrote it last
 }
 
 // Trial is a change being tried on a fork of the state: applied, judged, and then kept or thrown away.
@@ -104,42 +117,12 @@ type Trial struct {
 	seen   map[string]int    // record → index in Written
 	staff  map[people.StaffID]bool
 	places map[estate.PlaceID]bool
-	lifted []*org.Exception // withheld until this change, whose end, dates or return it is about
+	lifted []*org.Exception  // withheld until this change, whose end, dates or return it is about
+	reach  map[string][]bool // by permission key: where the actor holds it
 }
 
 // MaxOperations bounds one change.
 const MaxOperations = 5000
-
-type rule func(d *Trial) error
-
-var rules map[string]rule
-
-func init() {
-	rules = map[string]rule{
-		"organisation.edit": organisationEdit,
-		"place.add":         placeAdd, "place.edit": placeEdit, "place.retire": placeRetire, "place.restore": placeRestore,
-		"group.add": groupAdd, "group.edit": groupEdit, "group.retire": groupRetire, "group.restore": groupRestore,
-		"permission.add": permissionAdd, "permission.edit": permissionEdit, "permission.retire": permissionRetire, "permission.restore": permissionRestore,
-		"template.add": templateAdd, "template.edit": templateEdit, "template.retire": templateRetire, "template.restore": templateRestore,
-		"staff.enrol": staffEnrol, "staff.edit": staffEdit, "staff.activate": staffActivate,
-		"staff.lock": staffLock, "staff.unlock": staffUnlock, "staff.depart": staffDepart, "staff.reinstate": staffReinstate,
-		"staff.make_owner": staffMakeOwner, "staff.unmake_owner": staffUnmakeOwner,
-		"assignment.add": assignmentAdd, "assignment.edit": assignmentEdit, "assignment.end": assignmentEnd, "assignment.restore": assignmentRestore,
-		"exception.add": exceptionAdd, "exception.set": exceptionSet, "exception.edit": exceptionEdit, "exception.end": exceptionEnd, "exception.restore": exceptionRestore,
-		"pin.set": pinSet, "pin.withdraw": pinWithdraw, "password.issue": passwordIssue, "password.set": passwordSet,
-		"device.add": deviceAdd, "device.revoke": deviceRevoke,
-	}
-}
-
-// Operations returns the names of all operations, sorted.
-func Operations() []string {
-	var names []string
-	for name := range rules {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	return names
-}
 
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
@@ -152,17 +135,26 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if len(operations) > MaxOperations {
 		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several", MaxOperations, len(operations))
 	}
+	if err := d.actorStands(); err != nil {
+		return nil, err
+	}
 	for i := range operations {
 		d.op, d.index = &operations[i], i
 		if err := d.hear(); err != nil {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
 		}
-		apply, known := rules[operations[i].Op]
-		if !known {
-			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%q is not an operation; use one of %s", operations[i].Op, strings.Join(Operations(), ", "))))
+		kind, known := kinds[operations[i].Op]
+		if !known || kind.own && actor.System == "" && !env.Present {
+			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
 		}
-		if err := apply(d); err != nil {
+		if err := kind.apply(d); err != nil {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
+		}
+	}
+	for i := range d.Written {
+		r := &d.Written[i]
+		if field, err := d.State.Check(r.Value); err != nil {
+			return nil, fault.At(r.index+1, fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index, field), "%s", err))
 		}
 	}
 	d.State.Revision++
@@ -174,103 +166,15 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if d.After, err = before.Next(d.State, d.Touched); err != nil {
 		return nil, fault.Invalidf("", "%s", err)
 	}
-	d.Effect = d.effect()
+	d.Effect = access.Diff(d.before, d.After, d.env.Now.Unix())
 	if err := d.liftCeiling(); err != nil {
 		return nil, err
 	}
-	if err := d.moveCeiling(); err != nil {
-		return nil, err
-	}
-	return d, nil
+	return d, d.placeCeiling()
 }
 
 // prefix is put before field names, so that they say which operation they belong to.
 func (d *Trial) prefix() string { return fmt.Sprintf("operations[%d].", d.index) }
-
-// effect compares what the people concerned hold before and after. Those whose own records were touched are compared
-// whole; those who have a template that changed only in the permissions that it changed.
-func (d *Trial) effect() access.Effect {
-	now := d.env.Now.Unix()
-	concerned := slices.Clone(d.Touched.Staff)
-	for id := range d.places {
-		if d.moved(id) {
-			concerned = append(concerned, d.before.Inside(id)...)
-		}
-	}
-	var effect access.Effect
-	switch {
-	case d.Touched.Zones:
-		for id := range d.State.Staff.All() {
-			concerned = append(concerned, people.StaffID(id))
-		}
-	case d.Touched.Catalogue:
-		templates, permissions := d.changedTemplates()
-		var others []people.StaffID
-		for _, a := range d.State.Assignments.All() {
-			if templates[a.Template] && !a.Ended && !d.staff[a.Staff] {
-				others = append(others, a.Staff)
-			}
-		}
-		if len(permissions) > 0 {
-			for _, e := range d.State.Exceptions.All() {
-				if slices.Contains(permissions, e.Permission) && !e.Ended && !d.staff[e.Staff] {
-					others = append(others, e.Staff)
-				}
-			}
-			slices.Sort(others)
-			effect = access.Diff(d.before, d.After, slices.Compact(others), permissions, now)
-		}
-	}
-	slices.Sort(concerned)
-	effect.Add(access.Diff(d.before, d.After, slices.Compact(concerned), nil, now))
-	for id := range d.places {
-		if d.moved(id) {
-			access.DiffPlace(&effect, d.before, d.After, id, now)
-		}
-	}
-	return effect
-}
-
-// moved reports whether a place stands elsewhere in the tree than before, or is in use where it was not, or the reverse.
-func (d *Trial) moved(id estate.PlaceID) bool {
-	before, after := d.before.State().Place(id), d.State.Place(id)
-	return before.Parent != after.Parent || before.Retired != after.Retired
-}
-
-// changedTemplates returns the templates that give something else than before, and the permissions in which they do.
-func (d *Trial) changedTemplates() (templates map[permit.TemplateID]bool, permissions []permit.PermissionID) {
-	templates = map[permit.TemplateID]bool{}
-	differs := make([]bool, d.After.Catalogue().Size())
-	for number := range d.State.Templates.All() {
-		id := permit.TemplateID(number)
-		before, after, allDiffer := d.before.Resolved(id), d.After.Resolved(id), d.hoursDiffer(id)
-		for permission := range after {
-			if was := levelAt(before, permission); after[permission].Level != was || allDiffer && was > 0 {
-				templates[id], differs[permission] = true, true
-			}
-		}
-	}
-	for permission := range d.After.Catalogue().AllPermissions {
-		before := d.before.Catalogue().Permission(permission.ID)
-		if before != nil && (before.Retired != permission.Retired || !slices.Equal(before.Kinds, permission.Kinds)) {
-			differs[permission.ID] = true
-			for number := range d.State.Templates.All() {
-				if max(levelAt(d.before.Resolved(permit.TemplateID(number)), int(permission.ID)), levelAt(d.After.Resolved(permit.TemplateID(number)), int(permission.ID))) > 0 {
-					templates[permit.TemplateID(number)] = true
-				}
-			}
-		}
-		if differs[permission.ID] {
-			permissions = append(permissions, permission.ID)
-		}
-	}
-	return templates, permissions
-}
-
-func (d *Trial) hoursDiffer(id permit.TemplateID) bool {
-	before, after := d.before.TemplateHours(id), d.After.TemplateHours(id)
-	return before.Kind != after.Kind || before.BeforeMinutes != after.BeforeMinutes || before.AfterMinutes != after.AfterMinutes || !slices.Equal(before.Rules, after.Rules)
-}
 
 // hear takes down the reason that an operation gives for itself.
 func (d *Trial) hear() error {
@@ -349,7 +253,7 @@ func (d *Trial) date(field, text string) (day.Date, error) {
 
 // bounded says when a text is longer than it may be.
 func bounded(field, text string, longest int) error {
-	if len(text) > longest {
+	if utf8.RuneCountInString(text) > longest {
 		return fault.Invalidf("set."+field, "%s has at most %d characters", strings.ReplaceAll(field, "_", " "), longest)
 	}
 	return nil
@@ -367,14 +271,16 @@ func (d *Trial) number(reference string) uint32 {
 	return uint32(n)
 }
 
+// findStaff finds somebody whom the actor may see; anybody else is not there for them.
 func (d *Trial) findStaff(field, reference string) (*people.Staff, error) {
-	if p := d.State.StaffByNumber(reference); p != nil {
-		return p, nil
+	p := d.State.StaffByNumber(reference)
+	if p == nil {
+		p = d.State.Person(people.StaffID(d.number(reference)))
 	}
-	if p := d.State.Person(people.StaffID(d.number(reference))); p != nil {
-		return p, nil
+	if p == nil || d.view(p) == access.Hidden {
+		return nil, fault.Missingf(field, "nobody you may see has the staff number %q", reference)
 	}
-	return nil, fault.Missingf(field, "nobody has the staff number %q", reference)
+	return p, nil
 }
 
 func (d *Trial) findPlace(field, reference string) (*estate.Place, error) {
@@ -416,10 +322,10 @@ func (d *Trial) named(id uint32) {
 func (d *Trial) wrote(kind string, id uint32, label string, before, after any) {
 	name := fmt.Sprintf("%s:%d", kind, id)
 	if at, again := d.seen[name]; again {
-		d.Written[at].Value = after
+		d.Written[at].Value, d.Written[at].index = after, d.index
 	} else {
 		d.seen[name] = len(d.Written)
-		d.Written = append(d.Written, Record{Value: after, New: before == nil})
+		d.Written = append(d.Written, Record{Value: after, New: before == nil, index: d.index})
 	}
 	was, is := d.fields(before), d.fields(after)
 	for field, value := range is {
@@ -512,6 +418,15 @@ func (d *Trial) putException(e *org.Exception) {
 	d.wrote("exception", uint32(e.ID), fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), d.catalogue().Permission(e.Permission).Title, sense, d.State.Place(e.Place).Code), orNil(before), e)
 }
 
+func (d *Trial) putBar(b *org.Bar) {
+	before := d.State.Bar(b.ID)
+	b.Revision = d.next()
+	d.State.PutBar(b)
+	d.staff[b.Staff] = true
+	p := d.State.Person(b.Staff)
+	d.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), d.State.Place(b.Place).Code, d.State.Place(b.Place).Name), orNil(before), b)
+}
+
 func (d *Trial) putCredential(c *credential.Credential) {
 	before := d.State.Credential(c.ID)
 	c.Revision = d.next()
@@ -533,7 +448,11 @@ func (d *Trial) putGroup(g *permit.Group) {
 	before := d.State.Groups.Get(uint32(g.ID))
 	g.Revision = d.next()
 	d.State.Groups.Put(uint32(g.ID), g)
-	d.Touched.Catalogue, d.cached = true, nil
+	if d.Touched.Catalogue = true; before == nil && d.cached != nil {
+		d.cached.AddGroup(g) // the trial's own; making it anew for each of thousands would be most of the work
+	} else {
+		d.cached = nil
+	}
 	d.wrote("group", uint32(g.ID), g.Key+" "+g.Title, orNil(before), g)
 }
 
@@ -541,7 +460,11 @@ func (d *Trial) putPermission(p *permit.Permission) {
 	before := d.State.Permissions.Get(uint32(p.ID))
 	p.Revision = d.next()
 	d.State.Permissions.Put(uint32(p.ID), p)
-	d.Touched.Catalogue, d.cached = true, nil
+	if d.Touched.Catalogue = true; before == nil && d.cached != nil {
+		d.cached.AddPermission(p)
+	} else {
+		d.cached = nil
+	}
 	d.wrote("permission", uint32(p.ID), p.Key+" "+p.Title, orNil(before), p)
 }
 

@@ -51,7 +51,7 @@ func deviceAdd(d *Trial) error {
 		token = DeviceTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
 	}
 	d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "device_token", Owner: name, Value: token})
-	v := &org.Device{ID: org.DeviceID(d.State.Devices.Next()), Name: name, Place: place.ID, Token: sha256.Sum256([]byte(token))}
+	v := &org.Device{ID: org.DeviceID(d.State.Devices.Next()), Name: name, Place: place.ID, Token: sha256.Sum256([]byte(token))} // of 256 random bits, which nobody guesses
 	d.putDevice(v)
 	d.named(uint32(v.ID))
 	return nil
@@ -69,11 +69,8 @@ func orRandom(random io.Reader) io.Reader {
 
 func deviceRevoke(d *Trial) error {
 	before := d.State.Devices.Get(d.number(d.op.On))
-	if before == nil {
-		return fault.Missingf("on", "there is no device %q", d.op.On)
-	}
-	if err := d.require(permit.ManageDevices, before.Place); err != nil {
-		return err
+	if before == nil || !d.holds(permit.ManageDevices, before.Place) {
+		return fault.Missingf("on", "there is no device %q that you may manage", d.op.On)
 	}
 	if err := d.fresh(before.Revision, before.Name); err != nil {
 		return err

@@ -46,6 +46,9 @@ func exceptionAdd(d *Trial) error {
 }
 
 func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
+	if err := d.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
+		return err
+	}
 	switch {
 	case permission.Retired:
 		return fault.Conflictf("set.permission", "“%s” is retired", permission.Title)
@@ -120,14 +123,20 @@ func (d *Trial) excepting(e *org.Exception) error {
 	if err := d.require(permit.ExceptStaff, e.Place); err != nil {
 		return err
 	}
+	if !e.Withheld && e.Level > 0 && d.view(p) != access.Whole {
+		return fault.Refusedf("not-permitted", "%s belongs to another site: you may withhold something here, not add to it.", p.FullName())
+	}
 	return d.mayGive(e.Permission, max(e.Level, 1), e.Place)
 }
 
 // exception finds the one an operation is about and sees that the caller read the newest record.
 func (d *Trial) exception() (*org.Exception, error) {
 	e := d.State.Exception(org.ExceptionID(d.number(d.op.On)))
-	if e == nil {
-		return nil, fault.Missingf("on", "there is no exception %q", d.op.On)
+	if e == nil || !d.seesAt(e.Staff, e.Place) {
+		return nil, fault.Missingf("on", "there is no exception %q that you may see", d.op.On)
+	}
+	if err := d.excepting(e); err != nil {
+		return nil, err
 	}
 	return e, d.fresh(e.Revision, "This exception")
 }
@@ -173,9 +182,6 @@ func endException(d *Trial, ended bool) error {
 	if before.Ended == ended {
 		return fault.Conflictf("on", map[bool]string{true: "this exception is ended already", false: "this exception has not ended"}[ended])
 	}
-	if err := d.excepting(before); err != nil {
-		return err
-	}
 	e := *before
 	e.Ended = ended
 	d.putException(&e)
@@ -188,6 +194,9 @@ func endException(d *Trial, ended bool) error {
 func exceptionSet(d *Trial) error {
 	form, p, place, permission, err := d.exceptionForm()
 	if err != nil {
+		return err
+	}
+	if err := d.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
 		return err
 	}
 	var level permit.Level

@@ -7,6 +7,7 @@ import (
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
 )
@@ -16,31 +17,29 @@ type organisationForm struct {
 	NumberPrefix string `json:"number_prefix"`
 	NumberDigits int    `json:"number_digits"`
 	MaxOwners    int    `json:"max_owners"`
+
+	FirstPasswordHours int `json:"first_password_hours"`
+	IdleMinutes        int `json:"idle_minutes"`
 }
 
 func organisationEdit(d *Trial) error {
 	before := d.State.Settings
+	if !d.byAnOwner() {
+		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
+	}
 	form := organisationForm(before)
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	if actor := d.before.State().Person(d.actor.Staff); d.actor.System == "" && (actor == nil || !actor.Owner) {
-		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
+	if form.MaxOwners < d.State.Owners() {
+		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", d.State.Owners())
 	}
-	switch {
-	case form.Name == "":
-		return fault.Invalidf("set.name", "the organisation needs a name")
-	case form.NumberDigits < 3 || form.NumberDigits > 9:
-		return fault.Invalidf("set.number_digits", "staff numbers have 3 to 9 digits")
-	case form.MaxOwners < 1 || form.MaxOwners > 20 || form.MaxOwners < d.State.Owners():
-		return fault.Invalidf("set.max_owners", "there may be 1 to 20 owners, and not fewer than there are now")
+	form.Name = words.Tidy(form.Name)
+	settings := org.Settings(form)
+	if field, err := settings.Check(); err != nil {
+		return fault.Invalidf("set."+field, "%s", err)
 	}
-	if err := bounded("name", form.Name, 120); err != nil {
-		return err
-	}
-	d.State.Settings.Name, d.State.Settings.NumberPrefix = words.Tidy(form.Name), form.NumberPrefix
-	d.State.Settings.NumberDigits, d.State.Settings.MaxOwners = form.NumberDigits, form.MaxOwners
-	settings := d.State.Settings
+	d.State.Settings = settings
 	d.wrote("organisation", 1, settings.Name, before, &settings)
 	return nil
 }
@@ -124,6 +123,17 @@ func placeAdd(d *Trial) error {
 	if err := d.form(&form); err != nil {
 		return err
 	}
+	var parent estate.PlaceID
+	if form.Parent != "" {
+		above, err := d.findPlace("set.parent", form.Parent)
+		if err != nil {
+			return err
+		}
+		parent = above.ID
+	}
+	if err := d.require(permit.EditPlaces, parent); err != nil {
+		return err
+	}
 	if err := checkCode("set.code", form.Code, "HB-COLD-2"); err != nil {
 		return err
 	}
@@ -132,9 +142,6 @@ func placeAdd(d *Trial) error {
 	}
 	p := &estate.Place{ID: estate.PlaceID(d.State.Places.Next()), Code: form.Code}
 	if err := d.fillPlace(p, &form); err != nil {
-		return err
-	}
-	if err := d.require(permit.EditPlaces, p.Parent); err != nil {
 		return err
 	}
 	d.putPlace(p)
@@ -170,16 +177,33 @@ func placeEdit(d *Trial) error {
 	if err := d.fillPlace(&p, &form); err != nil {
 		return err
 	}
-	if p.Parent != before.Parent {
-		if before.Retired {
-			return fault.Conflictf("set.parent", "%s is retired; bring it back before moving it", before.Name)
+	// Nobody would feel it now, so nobody would be shown it; it would be felt when the place comes back.
+	for _, what := range []struct {
+		field   string
+		differs bool
+	}{{"parent", p.Parent != before.Parent}, {"asks", p.Asks != before.Asks}, {"proof", p.Proof != before.Proof},
+		{"opening", !p.Opening.Equal(before.Opening)}, {"time_zone", p.TimeZone != before.TimeZone}} {
+		if what.differs && d.idle(before) {
+			return fault.Conflictf("set."+what.field, "%s is retired; bring it back before changing this", before.Name)
 		}
+	}
+	if p.Parent != before.Parent {
 		if err := d.require(permit.EditPlaces, p.Parent); err != nil {
 			return err
 		}
 	}
 	d.putPlace(&p)
 	return nil
+}
+
+// idle reports whether a place, or one above it, is retired.
+func (d *Trial) idle(p *estate.Place) bool {
+	for ; p != nil; p = d.State.Place(p.Parent) {
+		if p.Retired {
+			return true
+		}
+	}
+	return false
 }
 
 func (d *Trial) retirePlace(retired bool) error {

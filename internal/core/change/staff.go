@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
@@ -65,33 +66,52 @@ func (d *Trial) fillStaff(p *people.Staff, form *staffForm) error {
 		return fault.Invalidf("set.home_site", "%s is not a site; a home site is the top of a place tree", site.Code)
 	}
 	p.HomeSite = site.ID
-	p.LineManager = 0
-	if form.LineManager != "" {
-		manager, err := d.findStaff("set.line_manager", form.LineManager)
-		if err != nil {
-			return err
+	// One who is not changed may be somebody whom the actor does not see.
+	if manager := d.State.Person(p.LineManager); manager == nil || form.LineManager != manager.Number {
+		p.LineManager = 0
+		if form.LineManager != "" {
+			manager, err := d.findStaff("set.line_manager", form.LineManager)
+			if err != nil {
+				return err
+			}
+			p.LineManager = manager.ID
 		}
-		p.LineManager = manager.ID
 	}
 	if field, err := p.Check(); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)
 	}
-	if other := d.State.StaffByEmail(p.Email); p.Email != "" && other != nil && other.ID != p.ID {
-		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person", other.Number, other.FullName())
-	}
 	return nil
 }
 
+// emailFree sees that nobody else has somebody's work email. Who has it is told to those who may see them.
+func (d *Trial) emailFree(p *people.Staff) error {
+	other := d.State.StaffByEmail(p.Email)
+	switch {
+	case p.Email == "" || other == nil || other.ID == p.ID:
+		return nil
+	case d.view(other) == access.Whole:
+		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person", other.Number, other.FullName())
+	}
+	return fault.Conflictf("set.email", "this work email is in use already; a work email belongs to one person")
+}
+
 func staffEnrol(d *Trial) error {
-	form := staffForm{StartDate: day.Of(d.env.Now).String()}
+	var form staffForm
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	p := &people.Staff{ID: people.StaffID(d.State.Staff.Next()), Number: words.Tidy(form.Number)}
-	if err := d.fillStaff(p, &form); err != nil {
+	site, err := d.findPlace("set.home_site", form.HomeSite)
+	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EnrolStaff, p.HomeSite); err != nil {
+	if err := d.require(permit.EnrolStaff, site.ID); err != nil {
+		return err
+	}
+	if form.StartDate == "" {
+		form.StartDate = d.today(site).String()
+	}
+	p := &people.Staff{ID: people.StaffID(d.State.Staff.Next()), Number: words.Tidy(form.Number)}
+	if err := d.fillStaff(p, &form); err != nil {
 		return err
 	}
 	if p.Number == "" {
@@ -101,7 +121,13 @@ func staffEnrol(d *Trial) error {
 		return err
 	}
 	if other := d.State.StaffByNumber(p.Number); other != nil {
+		if d.view(other) == access.Hidden {
+			return fault.Conflictf("set.staff_number", "the staff number %s is in use already", p.Number)
+		}
 		return fault.Conflictf("set.staff_number", "%s has the staff number %s already", other.FullName(), p.Number)
+	}
+	if err := d.emailFree(p); err != nil {
+		return err
 	}
 	d.putStaff(p)
 	d.named(uint32(p.ID))
@@ -119,21 +145,31 @@ func (d *Trial) nextNumber() string {
 	}
 }
 
-// person finds the one an operation is about and sees that the caller read the newest record.
-func (d *Trial) person() (*people.Staff, error) {
+// person finds the one an operation is about, for somebody who holds the permission it needs at their home site, and sees
+// that the caller read the newest record.
+func (d *Trial) person(key string) (*people.Staff, error) {
 	p, err := d.findStaff("on", d.op.On)
 	if err != nil {
+		return nil, err
+	}
+	if err := d.requireFor(key, p); err != nil {
 		return nil, err
 	}
 	return p, d.fresh(p.Revision, p.FullName())
 }
 
-func staffEdit(d *Trial) error {
-	before, err := d.person()
+// another is person for what nobody does to themselves.
+func (d *Trial) another(key string) (*people.Staff, error) {
+	p, err := d.person(key)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	if err := d.requireFor(permit.EditStaff, before); err != nil {
+	return p, d.notOneself(p)
+}
+
+func staffEdit(d *Trial) error {
+	before, err := d.person(permit.EditStaff)
+	if err != nil {
 		return err
 	}
 	form := staffForm{Number: before.Number, GivenName: before.GivenName, FamilyName: before.FamilyName, KnownAs: before.KnownAs, Email: before.Email,
@@ -142,7 +178,8 @@ func staffEdit(d *Trial) error {
 	if site := d.State.Place(before.HomeSite); site != nil {
 		form.HomeSite = site.Code
 	}
-	if manager := d.State.Person(before.LineManager); manager != nil {
+	manager := d.State.Person(before.LineManager)
+	if manager != nil {
 		form.LineManager = manager.Number
 	}
 	if err := d.form(&form); err != nil {
@@ -160,24 +197,51 @@ func staffEdit(d *Trial) error {
 			return err
 		}
 	}
-	if p.StartDate != before.StartDate || p.ContractEnd != before.ContractEnd {
-		if err := d.notOneself(before); err != nil {
-			return err
-		}
+	if err := d.bringsBack(before, &p); err != nil {
+		return err
+	}
+	if err := d.emailFree(&p); err != nil {
+		return err
 	}
 	d.putStaff(&p)
 	return nil
 }
 
+// bringsBack asks for standing where an edit of a record changes how somebody signs in, or on which days they work.
+func (d *Trial) bringsBack(before, after *people.Staff) error {
+	if before.Email != after.Email && d.State.CredentialOf(before.ID, credential.Password) != nil {
+		if err := d.standing(before, 0, false); err != nil {
+			return err
+		}
+	}
+	was, is := before.SpanIn(d.zoneOf(before)), after.SpanIn(d.zoneOf(after))
+	if was == is {
+		return nil
+	}
+	if err := d.notOneself(before); err != nil {
+		return err
+	}
+	if err := d.ownersStay(before, is); err != nil {
+		return err
+	}
+	wider := is.Start < was.Start || is.Contract > was.Contract || is.Gone > was.Gone
+	return d.standing(before, 0, !wider)
+}
+
+// zoneOf is the time zone in which somebody's dates count.
+func (d *Trial) zoneOf(p *people.Staff) *time.Location {
+	if home := d.before.Tree().At(d.known(p.HomeSite)); home != nil {
+		return home.Location
+	}
+	return time.UTC
+}
+
 func staffActivate(d *Trial) error {
-	before, err := d.person()
+	before, err := d.another(permit.EditStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireFor(permit.EditStaff, before); err != nil {
-		return err
-	}
-	if err := d.notOneself(before); err != nil {
+	if err := d.standing(before, 0, false); err != nil {
 		return err
 	}
 	if status := d.statusOf(before); status != people.Prepared {
@@ -190,26 +254,21 @@ func staffActivate(d *Trial) error {
 }
 
 func (d *Trial) statusOf(p *people.Staff) people.Status {
-	location := time.UTC
-	if home := d.before.Tree().At(p.HomeSite); home != nil {
-		location = home.Location
-	}
-	return p.SpanIn(location).Status(d.env.Now.Unix())
+	return p.SpanIn(d.zoneOf(p)).Status(d.env.Now.Unix())
 }
 
 type lockForm struct {
 	Until string `json:"until"`
 }
 
+// staffLock is an emergency act: it takes the permission to lock at the home site, and of those who hold anything in this
+// product, that as well.
 func staffLock(d *Trial) error {
-	before, err := d.person()
+	before, err := d.another(permit.LockStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireAround(permit.LockStaff, before); err != nil {
-		return err
-	}
-	if err := d.notOneself(before); err != nil {
+	if err := d.standing(before, 0, true); err != nil {
 		return err
 	}
 	reason, err := d.why("a lock needs a reason; say why %s is locked", before.Called())
@@ -231,14 +290,8 @@ func staffLock(d *Trial) error {
 	}
 	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
 	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
-	if form.Until != "" {
-		if lock.Until, err = time.Parse(time.RFC3339, form.Until); err != nil {
-			return fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to lock until unlocked", form.Until)
-		}
-		if !lock.Until.After(d.env.Now) {
-			return fault.Invalidf("set.until", "the end of a lock lies in the future")
-		}
-		lock.Until = lock.Until.UTC()
+	if lock.Until, err = d.moment(form.Until, "lock until unlocked"); err != nil {
+		return err
 	}
 	p := *before
 	p.Lock = lock
@@ -246,15 +299,27 @@ func staffLock(d *Trial) error {
 	return nil
 }
 
+// moment reads the moment in the future at which a lock or a bar ends by itself; none where it is left out.
+func (d *Trial) moment(text, otherwise string) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
+	}
+	until, err := time.Parse(time.RFC3339, text)
+	if err != nil || until.Year() > day.LastYear {
+		return time.Time{}, fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
+	}
+	if !until.After(d.env.Now) {
+		return time.Time{}, fault.Invalidf("set.until", "the end lies in the past; choose a moment in the future")
+	}
+	return until.UTC().Truncate(time.Second), nil
+}
+
 func staffUnlock(d *Trial) error {
-	before, err := d.person()
+	before, err := d.another(permit.LockStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireAround(permit.LockStaff, before); err != nil {
-		return err
-	}
-	if err := d.notOneself(before); err != nil {
+	if err := d.standing(before, 0, false); err != nil {
 		return err
 	}
 	if !before.Locked(d.env.Now) {
@@ -266,17 +331,30 @@ func staffUnlock(d *Trial) error {
 	return nil
 }
 
+// ownersStay sees that an owner who can act remains when this one works on other days.
+func (d *Trial) ownersStay(p *people.Staff, span people.Span) error {
+	if span.Status(d.env.Now.Unix()) == people.Active && d.env.Now.Unix() < span.Contract && span.Gone == 1<<63-1 && span.Contract == 1<<63-1 {
+		return nil
+	}
+	return d.ownersLeft(p)
+}
+
 // ownersLeft sees that an owner who can act remains when this one no longer can.
 func (d *Trial) ownersLeft(p *people.Staff) error {
 	if !p.Owner {
 		return nil
 	}
 	for _, other := range d.State.Staff.All() {
-		if other.Owner && other.ID != p.ID && !other.Locked(d.env.Now) && d.statusOf(other) == people.Active {
+		if other.Owner && other.ID != p.ID && !other.Locked(d.env.Now) && d.stays(other) {
 			return nil
 		}
 	}
 	return fault.Refusedf("last-owner", "%s is the last owner who can act. Make somebody else an owner first.", p.FullName())
+}
+
+// stays reports whether somebody is at work, with no end of it on record.
+func (d *Trial) stays(p *people.Staff) bool {
+	return d.statusOf(p) == people.Active && p.ContractEnd.IsZero() && p.LeavingDate.IsZero()
 }
 
 type departForm struct {
@@ -284,14 +362,11 @@ type departForm struct {
 }
 
 func staffDepart(d *Trial) error {
-	before, err := d.person()
+	before, err := d.another(permit.DepartStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireFor(permit.DepartStaff, before); err != nil {
-		return err
-	}
-	if err := d.notOneself(before); err != nil {
+	if err := d.standing(before, 0, true); err != nil {
 		return err
 	}
 	if d.statusOf(before) == people.Departed {
@@ -317,23 +392,25 @@ func staffDepart(d *Trial) error {
 	case d.actor.System == "" && p.LeavingDate < day.Of(d.env.Now.In(d.before.Location(p.ID))):
 		return fault.Invalidf("set.on", "the last day is today or later; leave it out to part at once")
 	}
+	if p.SpanIn(d.zoneOf(&p)).Gone > before.SpanIn(d.zoneOf(before)).Gone { // a later day than was planned brings them back
+		if err := d.standing(before, 0, false); err != nil {
+			return err
+		}
+	}
 	d.putStaff(&p)
 	return nil
 }
 
 func staffReinstate(d *Trial) error {
-	before, err := d.person()
+	before, err := d.another(permit.DepartStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireFor(permit.DepartStaff, before); err != nil {
+	if err := d.standing(before, 0, false); err != nil {
 		return err
 	}
 	if before.LeavingDate.IsZero() && before.DepartedAt.IsZero() {
 		return fault.Conflictf("on", "%s has neither departed nor a leaving date", before.FullName())
-	}
-	if err := d.mayStandFor(before, true); err != nil {
-		return err
 	}
 	p := *before
 	p.LeavingDate, p.DepartedAt = 0, time.Time{}
@@ -348,12 +425,21 @@ func (d *Trial) byOwner() error {
 	return nil
 }
 
-func staffMakeOwner(d *Trial) error {
-	before, err := d.person()
-	if err != nil {
-		return err
-	}
+// owned finds the one whom an owner makes an owner, or no longer.
+func (d *Trial) owned() (*people.Staff, error) {
 	if err := d.byOwner(); err != nil {
+		return nil, err
+	}
+	p, err := d.findStaff("on", d.op.On)
+	if err != nil {
+		return nil, err
+	}
+	return p, d.fresh(p.Revision, p.FullName())
+}
+
+func staffMakeOwner(d *Trial) error {
+	before, err := d.owned()
+	if err != nil {
 		return err
 	}
 	if before.Owner {
@@ -372,11 +458,8 @@ func staffMakeOwner(d *Trial) error {
 }
 
 func staffUnmakeOwner(d *Trial) error {
-	before, err := d.person()
+	before, err := d.owned()
 	if err != nil {
-		return err
-	}
-	if err := d.byOwner(); err != nil {
 		return err
 	}
 	if !before.Owner {
@@ -391,14 +474,16 @@ func staffUnmakeOwner(d *Trial) error {
 	return nil
 }
 
-type pinForm struct {
+// PINForm is what an operation says of a PIN.
+type PINForm struct {
 	Staff      string `json:"staff"`
 	PIN        string `json:"pin"` // empty: generate one
 	MustChange bool   `json:"must_change"`
 	Until      string `json:"until"`
 }
 
-func (d *Trial) holder(reference, key string, console bool) (*people.Staff, error) {
+// holder finds whom a credential is given to. Whoever gives it must stand over them, as they could use it themselves.
+func (d *Trial) holder(reference, key string) (*people.Staff, error) {
 	p, err := d.findStaff("set.staff", reference)
 	if err != nil {
 		return nil, err
@@ -406,42 +491,62 @@ func (d *Trial) holder(reference, key string, console bool) (*people.Staff, erro
 	if err := d.requireFor(key, p); err != nil {
 		return nil, err
 	}
+	if !d.byAnOwner() {
+		if err := d.notOneself(p); err != nil {
+			return nil, err
+		}
+	}
+	if err := d.standing(p, 0, false); err != nil {
+		return nil, err
+	}
 	if d.statusOf(p) == people.Departed {
 		return nil, fault.Conflictf("set.staff", "%s has departed; reinstate first", p.FullName())
 	}
-	return p, d.mayStandFor(p, console)
+	return p, nil
 }
 
+// ErrPINInUse is the code of the refusal of a PIN that somebody else has: whoever makes the change is told it, and no
+// preview tells it.
+const ErrPINInUse = "pin-in-use"
+
 func pinSet(d *Trial) error {
-	var form pinForm
+	var form PINForm
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	p, err := d.holder(form.Staff, permit.IssueCredentials, false)
+	p, err := d.holder(form.Staff, permit.IssueCredentials)
 	if err != nil {
 		return err
 	}
-	var until time.Time
-	if form.Until != "" {
-		if until, err = time.Parse(time.RFC3339, form.Until); err != nil || !until.After(d.env.Now) {
-			return fault.Invalidf("set.until", "%q is not a moment in the future; write it as 2026-11-30T18:00:00Z", form.Until)
+	until, err := d.moment(form.Until, "let it count until it is withdrawn")
+	if err != nil {
+		return err
+	}
+	if form.PIN != "" {
+		if err := credential.CheckPIN(form.PIN); err != nil {
+			return fault.Invalidf("set.pin", "%s", err)
 		}
 	}
-	taken := func(pin string) bool { return d.State.CredentialByDigest(d.env.Digest(pin)) != nil }
-	pin := form.PIN
-	if pin == "" {
-		if pin, err = credential.GeneratePIN(d.env.Random, credential.PINDigits(d.State.PINs()), taken); err != nil {
-			return err
+	c := &credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
+		State: credential.Valid, Until: until, MustChange: form.MustChange, IssuedAt: d.env.Now.UTC().Truncate(time.Second)}
+	c.Digest = credential.Digest{0: 1, 1: byte(d.index), 2: byte(d.index >> 8)} // of a preview, where no secret is made
+	if !d.env.Preview {
+		prepared, is := d.env.Secrets[d.index]
+		if !is {
+			return fmt.Errorf("no PIN was prepared for operation %d", d.index)
 		}
-		d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "pin", Owner: p.Number, Value: pin})
-	} else if err := credential.CheckPIN(pin); err != nil {
-		return fault.Invalidf("set.pin", "%s", err)
-	} else if taken(pin) {
-		return fault.Conflictf("set.pin", "this PIN is in use; choose another, or have one generated")
+		if other := d.State.CredentialByDigest(prepared.Digest); other != nil && other.Staff != p.ID {
+			f := fault.Conflictf("set.pin", "this PIN is in use; choose another, or have one generated")
+			f.Code = ErrPINInUse
+			return f
+		}
+		c.Digest, c.Sealed = prepared.Digest, prepared.Sealed
+		if form.PIN == "" {
+			d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "pin", Owner: p.Number, Value: prepared.Plain})
+		}
 	}
 	d.withdraw(p, credential.PIN)
-	d.putCredential(&credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN, Digest: d.env.Digest(pin),
-		State: credential.Valid, Until: until, MustChange: form.MustChange, IssuedAt: d.env.Now.UTC().Truncate(time.Second)})
+	d.putCredential(c)
 	return nil
 }
 
@@ -452,13 +557,13 @@ func (d *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
 		return false
 	}
 	c := *old
-	c.State = credential.Withdrawn
+	c.State, c.Digest, c.Sealed, c.Hash = credential.Withdrawn, credential.Digest{}, nil, ""
 	d.putCredential(&c)
 	return true
 }
 
 func pinWithdraw(d *Trial) error {
-	var form pinForm
+	var form PINForm
 	if err := d.form(&form); err != nil {
 		return err
 	}
@@ -469,41 +574,47 @@ func pinWithdraw(d *Trial) error {
 	if err := d.requireFor(permit.IssueCredentials, p); err != nil {
 		return err
 	}
+	if err := d.notOneself(p); err != nil {
+		return err
+	}
+	if err := d.standing(p, 0, true); err != nil {
+		return err
+	}
 	if !d.withdraw(p, credential.PIN) {
 		return fault.Conflictf("set.staff", "%s has no PIN", p.FullName())
 	}
 	return nil
 }
 
-type passwordForm struct {
+// PasswordForm is what an operation says of a password.
+type PasswordForm struct {
 	Staff    string `json:"staff"`
 	Password string `json:"password"`
 }
 
-// passwordIssue makes a first password that is shown once and has to be changed at the first sign-in.
+// passwordIssue makes a first password that is shown once, has to be changed at the first sign-in and runs out.
 func passwordIssue(d *Trial) error {
-	var form passwordForm
+	var form PasswordForm
 	if err := d.form(&form); err != nil {
 		return err
 	}
-	p, err := d.holder(form.Staff, permit.IssueCredentials, true)
+	p, err := d.holder(form.Staff, permit.IssueCredentials)
 	if err != nil {
+		return err
+	}
+	if err := d.notOneself(p); err != nil {
 		return err
 	}
 	if form.Password != "" {
 		return fault.Invalidf("set.password", "a first password is generated; the holder chooses the next one")
 	}
-	password, err := credential.GeneratePassword(d.env.Random)
-	if err != nil {
-		return err
-	}
-	d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "password", Owner: p.Number, Value: password})
-	return d.putPassword(p, password, true)
+	until := d.env.Now.UTC().Truncate(time.Second).Add(time.Duration(d.State.Settings.FirstPasswordHours) * time.Hour)
+	return d.putPassword(p, until, "password")
 }
 
-// passwordSet sets the actor's own password; a system actor sets anybody's.
+// passwordSet sets the actor's own password, who has proved to be there; a system actor sets anybody's.
 func passwordSet(d *Trial) error {
-	var form passwordForm
+	var form PasswordForm
 	if err := d.form(&form); err != nil {
 		return err
 	}
@@ -514,19 +625,28 @@ func passwordSet(d *Trial) error {
 	if d.actor.System == "" && d.actor.Staff != p.ID {
 		return fault.Refusedf("not-permitted", "A password is set by its holder; issue a first password instead.")
 	}
-	if err := credential.CheckPassword(form.Password, p.GivenName, p.FamilyName, p.Number, p.Email); err != nil {
+	if err := credential.CheckPassword(form.Password, d.env.Strength, p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.Email, d.State.Settings.Name); err != nil {
 		return fault.Invalidf("set.password", "%s", err)
 	}
-	return d.putPassword(p, form.Password, false)
+	return d.putPassword(p, time.Time{}, "")
 }
 
-func (d *Trial) putPassword(p *people.Staff, password string, mustChange bool) error {
-	hash, err := d.env.HashPassword(password)
-	if err != nil {
-		return err
+// putPassword stores a password; one that is shown as a secret of a kind has to be changed.
+func (d *Trial) putPassword(p *people.Staff, until time.Time, shown string) error {
+	c := &credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.Password,
+		State: credential.Valid, Until: until, MustChange: shown != "", IssuedAt: d.env.Now.UTC().Truncate(time.Second)}
+	c.Hash = "none" // of a preview
+	if !d.env.Preview {
+		prepared, is := d.env.Secrets[d.index]
+		if !is {
+			return fmt.Errorf("no password was prepared for operation %d", d.index)
+		}
+		c.Hash = prepared.Hash
+		if shown != "" {
+			d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: shown, Owner: p.Number, Value: prepared.Plain})
+		}
 	}
 	d.withdraw(p, credential.Password)
-	d.putCredential(&credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.Password, Hash: hash,
-		State: credential.Valid, MustChange: mustChange, IssuedAt: d.env.Now.UTC().Truncate(time.Second)})
+	d.putCredential(c)
 	return nil
 }

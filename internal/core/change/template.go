@@ -3,6 +3,7 @@ package change
 import (
 	"cmp"
 	"encoding/json"
+	"loyallatch.example/latch/internal/core/access"
 	"maps"
 	"slices"
 	"strings"
@@ -275,10 +276,11 @@ func (d *Trial) templateCeiling(t *permit.Template) error {
 	return nil
 }
 
-// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere.
+// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one that is
+// retired while people are assigned in it, as it would come back with them.
 func (d *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
 	for here := range d.before.Tree().Walk {
-		if here.Place.Parent == 0 && !here.Retired {
+		if here.Place.Parent == 0 && (!here.Retired || len(d.before.Inside(here.Place.ID)) > 0) {
 			if err := d.mayGive(id, level, here.Place.ID); err != nil {
 				return err
 			}
@@ -340,8 +342,8 @@ func (d *Trial) beginTemplate(t *permit.Template, form *templateForm) error {
 		if err != nil {
 			return err
 		}
-		if err := d.requireAround(permit.ViewStaff, p); err != nil {
-			return err
+		if d.view(p) != access.Whole {
+			return fault.Refusedf("not-permitted", "%s belongs to another site; a template is made from somebody whose home site you look after.", p.FullName())
 		}
 		like, found := d.before.Like(p.ID, place.ID, d.env.Now.Unix())
 		if !found {

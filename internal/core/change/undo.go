@@ -117,7 +117,7 @@ func (u *undoing) unmake(e *Entry, kind, on string) error {
 	switch kind {
 	case "place", "group", "permission", "template":
 		u.add(kind+".retire", on, nil)
-	case "assignment", "exception":
+	case "assignment", "exception", "bar":
 		u.add(kind+".end", on, nil)
 	case "device":
 		u.add("device.revoke", on, nil)
@@ -142,6 +142,16 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		return nil
 	case "staff":
 		return u.restoreStaff(e, on, was, take)
+	case "bar":
+		// Lifted: the person is barred again, for the same reason.
+		b := u.state.Bar(org.BarID(parse(on)))
+		set := map[string]any{"staff": fmt.Sprint(b.Staff), "place": fmt.Sprint(b.Place)}
+		if !b.Until.IsZero() {
+			set["until"] = b.Until
+		}
+		u.add("bar.add", "", set)
+		u.operations[len(u.operations)-1].Reason = b.Reason
+		return nil
 	case "credential", "device":
 		return builtUpon("a credential or a device that was taken out of use is issued or connected anew.")
 	}
@@ -202,6 +212,14 @@ func orElse(value, otherwise any) any {
 		return otherwise
 	}
 	return value
+}
+
+func parse(digits string) uint32 {
+	n, err := strconv.ParseUint(digits, 10, 32)
+	if err != nil {
+		return 0
+	}
+	return uint32(n)
 }
 
 // number turns the number of a record, as JSON has it, into a reference; none into an empty one.
@@ -312,6 +330,10 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		if r.Revision > u.revision {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
 		}
+	case *org.Bar:
+		if r.Revision > u.revision {
+			return builtUpon("the bar of %s was changed again since.", e.On)
+		}
 	case *org.Exception:
 		if r.Revision > u.revision {
 			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
@@ -323,11 +345,7 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 // RecordOf returns the record that an entry of the audit log names, such as "template:5", or nil.
 func RecordOf(state *org.State, name string) any {
 	kind, digits, _ := strings.Cut(name, ":")
-	n, err := strconv.ParseUint(digits, 10, 32)
-	if err != nil {
-		return nil
-	}
-	id := uint32(n)
+	id := parse(digits)
 	switch kind {
 	case "organisation":
 		return &state.Settings
@@ -349,6 +367,25 @@ func RecordOf(state *org.State, name string) any {
 		return orNil(state.Credential(credential.ID(id)))
 	case "device":
 		return orNil(state.Devices.Get(id))
+	case "bar":
+		return orNil(state.Bar(org.BarID(id)))
 	}
 	return nil
+}
+
+// Whose returns the person whom a record named by an entry of the audit log belongs to; 0 where it is nobody's.
+func Whose(state *org.State, name string) people.StaffID {
+	switch r := RecordOf(state, name).(type) {
+	case *people.Staff:
+		return r.ID
+	case *org.Assignment:
+		return r.Staff
+	case *org.Exception:
+		return r.Staff
+	case *org.Bar:
+		return r.Staff
+	case *credential.Credential:
+		return r.Staff
+	}
+	return 0
 }

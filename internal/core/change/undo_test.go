@@ -58,11 +58,7 @@ func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
 		for range rapid.IntRange(1, 6).Draw(t, "steps") {
 			var operations []Operation
 			for range rapid.IntRange(1, 3).Draw(t, "operations") {
-				if rapid.Bool().Draw(t, "about rules") {
-					operations = append(operations, ruleOperation(t, now))
-				} else {
-					operations = append(operations, anyOperation(t, now))
-				}
+				operations = append(operations, anyOperation(t, now))
 			}
 			if next, err := Apply(now, owner, env(), "because", operations); err == nil && len(next.Entries) > 0 {
 				d, start, now = next, now, next.After

@@ -9,6 +9,8 @@ import (
 	"math/big"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"loyallatch.example/latch/internal/core/people"
 )
@@ -46,6 +48,7 @@ type Credential struct {
 	Staff      people.StaffID `json:"staff"`
 	Kind       Kind           `json:"kind"`
 	Digest     Digest         `json:"-"` // of a PIN or a badge number
+	Sealed     []byte         `json:"-"` // what the digest of a PIN was made from, encrypted: for doors that decide offline
 	Hash       string         `json:"-"` // argon2id, of a password
 	State      State          `json:"state"`
 	From       time.Time      `json:"from,omitzero"`
@@ -151,57 +154,85 @@ const (
 	MaxPassword = 256
 )
 
-// CheckPassword says why a password is not acceptable; known are words that must not make it up, such as a name.
-func CheckPassword(password string, known ...string) error {
-	if len(password) < MinPassword || len(password) > MaxPassword {
+// leastScore is the least estimate of strength, 0 to 4, that a password needs: common and leaked ones have less.
+const leastScore = 3
+
+// Strength estimates how hard a password is to guess, 0 to 4, knowing the words that would be tried first.
+type Strength func(password string, known []string) int
+
+// CheckPassword says why a password is not acceptable; known are words that do not make it stronger, such as a name. The
+// rules are those of NIST SP 800-63B-4 for a password without a second factor: length, and not one that is commonly used
+// or easily guessed; nothing is said of which characters it has.
+func CheckPassword(password string, strength Strength, known ...string) error {
+	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > MaxPassword {
 		return fmt.Errorf("a password has %d to %d characters; a few unrelated words do well", MinPassword, MaxPassword)
 	}
-	rest := strings.ToLower(password)
+	var words []string
 	for _, word := range known {
-		if word != "" {
-			rest = strings.ReplaceAll(rest, strings.ToLower(word), "")
-		}
+		words = append(words, strings.FieldsFunc(word, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })...)
 	}
-	distinct := map[rune]bool{}
-	for _, r := range rest {
-		distinct[r] = true
-	}
-	if len(rest) < MinPassword/2 || len(distinct) < 5 {
-		return fmt.Errorf("this password is too easy to guess: it repeats itself or is made of the name")
+	if strength(password, words) < leastScore {
+		return fmt.Errorf("this password is among those tried first: it is common, repeats itself or is made of the name; a few unrelated words do well")
 	}
 	return nil
 }
 
-// Limits of wrong tries: after so many within the window, further ones are held up.
-const (
-	TriesAllowed = 5
-	TriesWindow  = 5 * time.Minute
-	FirstHold    = time.Minute
-	LongestHold  = 15 * time.Minute
+// TryRule says after how many wrong tries within a while further ones are held up, and for how long.
+type TryRule struct {
+	Allowed            int
+	Window             time.Duration
+	FirstHold, Longest time.Duration // each hold is twice as long as the one before, up to the longest
+}
+
+// The rules. A name is held up for a minute only, so that nobody is kept out for long by others' tries.
+var (
+	ByAccount = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: time.Minute}
+	ByAddress = TryRule{Allowed: 25, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
+	ByReader  = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
 )
 
-// Tries counts wrong tries at one terminal, or at one sign-in name. The zero Tries has seen none.
+// Tries counts wrong tries at one place where they are made: a sign-in name, an address or a reader. The zero Tries has
+// seen none.
 type Tries struct {
 	count int
 	first time.Time
-	hold  time.Duration
 	until time.Time
+	holds int // in a row
+}
+
+// TriesOf returns tries as they were kept.
+func TriesOf(count int, first, until time.Time, holds int) Tries {
+	return Tries{count: count, first: first, until: until, holds: holds}
+}
+
+// Parts returns what is to be kept.
+func (t *Tries) Parts() (count int, first, until time.Time, holds int) {
+	return t.count, t.first, t.until, t.holds
 }
 
 // Held reports whether tries are held up, and until when.
 func (t *Tries) Held(at time.Time) (until time.Time, held bool) { return t.until, at.Before(t.until) }
 
-// Wrong counts a wrong try. Each hold is twice as long as the one before, up to LongestHold.
-func (t *Tries) Wrong(at time.Time) {
-	if at.Sub(t.first) > TriesWindow {
+// Wrong counts a try that is taken for wrong.
+func (t *Tries) Wrong(rule TryRule, at time.Time) {
+	if t.count == 0 || at.Sub(t.first) > rule.Window {
 		t.count, t.first = 0, at
-		if at.Sub(t.until) > LongestHold {
-			t.hold = 0
+		if at.Sub(t.until) > rule.Longest {
+			t.holds = 0
 		}
 	}
 	t.count++
-	if t.count >= TriesAllowed {
-		t.hold = min(max(2*t.hold, FirstHold), LongestHold)
-		t.until, t.count = at.Add(t.hold), 0
+	if t.count >= rule.Allowed {
+		t.holds++
+		t.until, t.count = at.Add(min(rule.FirstHold<<min(t.holds-1, 10), rule.Longest)), 0
 	}
+}
+
+// Right takes back a try that turned out right.
+func (t *Tries) Right() {
+	if t.count > 0 {
+		t.count--
+		return
+	}
+	t.until, t.holds = time.Time{}, max(0, t.holds-1)
 }

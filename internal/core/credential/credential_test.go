@@ -2,6 +2,7 @@ package credential
 
 import (
 	"crypto/rand"
+	"strings"
 	"testing"
 	"time"
 
@@ -37,17 +38,27 @@ func TestPINsGrowWithTheirNumber(t *testing.T) {
 	}
 }
 
+// guessed estimates as little as these tests need; the service's own estimate is tested with it.
+func guessed(password string, known []string) int {
+	for _, word := range append([]string{"password", "aaaaa"}, known...) {
+		if strings.Contains(strings.ToLower(password), strings.ToLower(word)) {
+			return 1
+		}
+	}
+	return 4
+}
+
 func TestPasswordsThatAreRefused(t *testing.T) {
-	assert.NoError(t, CheckPassword("quince lantern meadow", "Ana"))
-	for _, bad := range []string{"short", "aaaaaaaaaaaaaaaaaaaa", "AnaReyesAnaReyesAna", string(make([]byte, 300))} {
-		assert.Error(t, CheckPassword(bad, "Ana", "Reyes"), bad)
+	assert.NoError(t, CheckPassword("quince lantern meadow", guessed, "Ana"))
+	for _, bad := range []string{"short", "aaaaaaaaaaaaaaaaaaaa", "AnaReyesAnaReyesAna", string(make([]byte, 300)), "passwordpassword", "ÄÖÜÄÖÜÄÖÜÄÖ"} {
+		assert.Error(t, CheckPassword(bad, guessed, "Ana", "Reyes"), bad)
 	}
 	first, err := GeneratePassword(rand.Reader)
 	require.NoError(t, err)
 	second, err := GeneratePassword(rand.Reader)
 	require.NoError(t, err)
 	assert.NotEqual(t, first, second)
-	assert.NoError(t, CheckPassword(first))
+	assert.NoError(t, CheckPassword(first, guessed))
 }
 
 func TestWrongTriesAreHeldUpLongerEachTime(t *testing.T) {
@@ -55,27 +66,44 @@ func TestWrongTriesAreHeldUpLongerEachTime(t *testing.T) {
 	now := time.Unix(1_800_000_000, 0)
 	var holds []time.Duration
 	for range 7 {
-		for range TriesAllowed {
+		for range ByReader.Allowed {
 			_, held := tries.Held(now)
 			assert.False(t, held)
-			tries.Wrong(now)
+			tries.Wrong(ByReader, now)
 		}
 		until, held := tries.Held(now)
 		require.True(t, held)
 		holds = append(holds, until.Sub(now))
 		now = until
 	}
-	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, LongestHold, LongestHold, LongestHold}, holds)
+	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, ByReader.Longest, ByReader.Longest, ByReader.Longest}, holds)
+}
+
+func TestATryThatWasRightIsTakenBack(t *testing.T) {
+	var tries Tries
+	now := time.Unix(1_800_000_000, 0)
+	for range 50 {
+		tries.Wrong(ByReader, now)
+		tries.Right()
+	}
+	_, held := tries.Held(now)
+	assert.False(t, held)
+	for range ByReader.Allowed {
+		tries.Wrong(ByReader, now)
+	}
+	tries.Right()
+	_, held = tries.Held(now)
+	assert.False(t, held, "the last of them was right")
 }
 
 func TestTriesFarApartAreNoAttack(t *testing.T) {
 	var tries Tries
 	now := time.Unix(1_800_000_000, 0)
 	for range 20 {
-		tries.Wrong(now)
+		tries.Wrong(ByReader, now)
 		_, held := tries.Held(now)
 		assert.False(t, held)
-		now = now.Add(TriesWindow + time.Second)
+		now = now.Add(ByReader.Window + time.Second)
 	}
 }
 

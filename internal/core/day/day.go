@@ -12,10 +12,23 @@ type Date int32
 
 const layout = "2006-01-02"
 
+// The years in which dates lie: further away there is nobody, and databases and time zones end.
+const (
+	FirstYear = 1900
+	LastYear  = 2200
+)
+
+// First and Last are the first date and the last.
+var (
+	First = Of(time.Date(FirstYear, 1, 1, 0, 0, 0, 0, time.UTC))
+	Last  = Of(time.Date(LastYear, 12, 31, 0, 0, 0, 0, time.UTC))
+)
+
 // Of returns the date of t in t's own location.
 func Of(t time.Time) Date {
 	year, month, dayOfMonth := t.Date()
-	return Date(time.Date(year, month, dayOfMonth, 0, 0, 0, 0, time.UTC).Unix() / 86400)
+	seconds := time.Date(year, month, dayOfMonth, 0, 0, 0, 0, time.UTC).Unix()
+	return Date(seconds / 86400)
 }
 
 // Parse reads an ISO 8601 calendar date such as 2026-11-30. The empty string is "no date".
@@ -26,6 +39,9 @@ func Parse(s string) (Date, error) {
 	t, err := time.Parse(layout, s)
 	if err != nil {
 		return 0, fmt.Errorf("%q is not a date; write it as 2026-11-30", s)
+	}
+	if t.Year() < FirstYear || t.Year() > LastYear {
+		return 0, fmt.Errorf("%q lies too far away; a date is between %d and %d", s, FirstYear, LastYear)
 	}
 	return Of(t), nil
 }

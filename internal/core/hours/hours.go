@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"loyallatch.example/latch/internal/core/day"
 )
@@ -149,11 +150,46 @@ type Opening struct {
 	Dated []Dated `json:"dated,omitempty"`
 }
 
+// Bounds on how much hours may say.
+const (
+	mostRules = 60
+	mostDated = 400
+	longest   = 120 // characters of a name
+)
+
+// checkRules says what is wrong with weekly rules, if anything.
+func checkRules(rules []Rule) error {
+	if len(rules) > mostRules {
+		return fmt.Errorf("hours have at most %d rules", mostRules)
+	}
+	for _, rule := range rules {
+		switch {
+		case rule.Days == 0 || rule.Days > EveryDay:
+			return fmt.Errorf("a weekly rule needs at least one day, such as mon-fri")
+		case rule.From >= minutesPerDay || rule.Until > minutesPerDay:
+			return fmt.Errorf("a rule begins between 00:00 and 23:59 and ends by 24:00")
+		}
+	}
+	return nil
+}
+
 // Check says what is wrong with the opening hours, if anything.
 func (o *Opening) Check() error {
+	if err := checkRules(o.Rules); err != nil {
+		return err
+	}
+	if len(o.Dated) > mostDated {
+		return fmt.Errorf("opening hours have at most %d dated exceptions", mostDated)
+	}
 	for _, dated := range o.Dated {
 		if dated.From.IsZero() || dated.Until < dated.From {
 			return fmt.Errorf("the dated hours %q need a first and a last day, the last not before the first", dated.Name)
+		}
+		if utf8.RuneCountInString(dated.Name) > longest {
+			return fmt.Errorf("the name of dated hours has at most %d characters", longest)
+		}
+		if err := checkRules(dated.Rules); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -189,6 +225,12 @@ type Access struct {
 
 // Check says what is wrong with the access hours, if anything.
 func (a *Access) Check() error {
+	if a.Kind != Weekly && len(a.Rules) > 0 {
+		return fmt.Errorf("only weekly hours have rules; say kind weekly, or leave the rules out")
+	}
+	if a.Kind != ByPlace && (a.BeforeMinutes != 0 || a.AfterMinutes != 0) {
+		return fmt.Errorf("only hours of the kind opening begin earlier or end later than the place opens")
+	}
 	switch a.Kind {
 	case Inherit, Always:
 	case ByPlace:
@@ -199,11 +241,7 @@ func (a *Access) Check() error {
 		if len(a.Rules) == 0 {
 			return fmt.Errorf("weekly hours need at least one rule, such as mon-fri 05:30 to 14:15")
 		}
-		for _, rule := range a.Rules {
-			if rule.Days == 0 {
-				return fmt.Errorf("a weekly rule needs at least one day")
-			}
-		}
+		return checkRules(a.Rules)
 	default:
 		return fmt.Errorf("%q is not a kind of access hours; use always, opening or weekly", a.Kind)
 	}

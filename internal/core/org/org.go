@@ -20,6 +20,7 @@ type (
 	AssignmentID uint32
 	ExceptionID  uint32
 	DeviceID     uint32
+	BarID        uint32
 )
 
 // Assignment says that somebody works at a place with a template, between two dates.
@@ -51,6 +52,24 @@ type Exception struct {
 	Revision   uint64              `json:"-"`
 }
 
+// Bar is a lock limited to a place and all below it, from when it was made until a moment.
+type Bar struct {
+	ID       BarID          `json:"id"`
+	Staff    people.StaffID `json:"staff"`
+	Place    estate.PlaceID `json:"place"`
+	Reason   string         `json:"reason"`
+	Since    time.Time      `json:"since"`
+	Until    time.Time      `json:"until,omitzero"` // zero: until it is lifted
+	By       people.StaffID `json:"by,omitempty"`
+	Ended    bool           `json:"ended,omitempty"`
+	Revision uint64         `json:"-"`
+}
+
+// Holds reports whether the bar holds at an instant.
+func (b *Bar) Holds(at time.Time) bool {
+	return !b.Ended && !at.Before(b.Since) && (b.Until.IsZero() || at.Before(b.Until))
+}
+
 // Device is a door controller or a terminal that may ask for decisions at its place, with a token of its own.
 type Device struct {
 	ID       DeviceID       `json:"id"`
@@ -68,11 +87,14 @@ type Settings struct {
 	NumberPrefix string `json:"number_prefix"` // staff numbers are this and a number of NumberDigits digits
 	NumberDigits int    `json:"number_digits"`
 	MaxOwners    int    `json:"max_owners"`
+	// How long a first password counts, and a session of the console without use.
+	FirstPasswordHours int `json:"first_password_hours"`
+	IdleMinutes        int `json:"idle_minutes"`
 }
 
 // DefaultSettings are those of a new organisation.
 func DefaultSettings() Settings {
-	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2}
+	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72, IdleMinutes: 30}
 }
 
 // State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
@@ -88,6 +110,7 @@ type State struct {
 	Exceptions  table.Table[Exception]
 	Credentials table.Table[credential.Credential]
 	Devices     table.Table[Device]
+	Bars        table.Table[Bar]
 
 	placeByCode    table.Index[string, estate.PlaceID]
 	templateByCode table.Index[string, permit.TemplateID]
@@ -96,6 +119,7 @@ type State struct {
 	byDigest       table.Index[credential.Digest, credential.ID]
 	deviceByToken  table.Index[[32]byte, DeviceID]
 	ofStaff        table.Table[belongings]
+	aside          map[string]Aside // never changed in place
 	owners         int
 	pins           int
 }
@@ -105,6 +129,7 @@ type belongings struct {
 	assignments []AssignmentID
 	exceptions  []ExceptionID
 	credentials []credential.ID
+	bars        []BarID
 }
 
 // Fork returns a state that can be written without s noticing.
@@ -113,6 +138,7 @@ func (s *State) Fork() *State {
 	f.Places, f.Groups, f.Permissions = s.Places.Fork(), s.Groups.Fork(), s.Permissions.Fork()
 	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
 	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
+	f.Bars = s.Bars.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
 	f.byDigest, f.deviceByToken, f.ofStaff = s.byDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
@@ -188,6 +214,14 @@ func (s *State) PutCredential(c *credential.Credential) {
 		s.countPIN(c, 1)
 	}
 	s.Credentials.Put(uint32(c.ID), c)
+}
+
+// PutBar stores a bar; whose it is never changes.
+func (s *State) PutBar(b *Bar) {
+	if s.Bars.Get(uint32(b.ID)) == nil {
+		s.belong(b.Staff, func(of *belongings) { of.bars = append(of.bars[:len(of.bars):len(of.bars)], b.ID) })
+	}
+	s.Bars.Put(uint32(b.ID), b)
 }
 
 func (s *State) countPIN(c *credential.Credential, by int) {
@@ -290,6 +324,17 @@ func (s *State) CredentialsOf(id people.StaffID) []credential.ID {
 	}
 	return nil
 }
+
+// BarsOf returns the numbers of a person's bars, ended ones too. The caller must not change the slice.
+func (s *State) BarsOf(id people.StaffID) []BarID {
+	if b := s.ofStaff.Get(uint32(id)); b != nil {
+		return b.bars
+	}
+	return nil
+}
+
+// Bar returns the bar with the number, or nil.
+func (s *State) Bar(id BarID) *Bar { return s.Bars.Get(uint32(id)) }
 
 // CredentialOf returns a person's credential of the kind that is not withdrawn, or nil.
 func (s *State) CredentialOf(id people.StaffID, kind credential.Kind) *credential.Credential {

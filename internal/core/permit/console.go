@@ -49,6 +49,17 @@ func ConsolePermissions() []Permission {
 	return permissions
 }
 
+// AskedByConsole reports whether this product itself asks about a permission, by its key.
+func AskedByConsole(key string) bool { return askedByConsole[key] }
+
+var askedByConsole = map[string]bool{}
+
+func init() {
+	for _, p := range ConsolePermissions() {
+		askedByConsole[p.Key] = true
+	}
+}
+
 // OfConsole reports whether a group is of this product itself: its permissions' wording may change, nothing else.
 func (c *Catalogue) OfConsole(id GroupID) bool {
 	console := c.GroupByKey(ConsoleGroup)

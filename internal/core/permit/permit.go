@@ -230,23 +230,33 @@ type Catalogue struct {
 // NewCatalogue makes the catalogue of the groups and permissions.
 func NewCatalogue(groups func(yield func(uint32, *Group) bool), permissions func(yield func(uint32, *Permission) bool)) *Catalogue {
 	c := &Catalogue{byKey: map[string]any{}}
-	for id, group := range groups {
-		for len(c.groups) <= int(id) {
-			c.groups = append(c.groups, nil)
-		}
-		c.groups[id] = group
-		c.byKey[group.Key] = group
-		c.count = max(c.count, group.Since)
+	for _, group := range groups {
+		c.AddGroup(group)
 	}
-	for id, permission := range permissions {
-		for len(c.permissions) <= int(id) {
-			c.permissions = append(c.permissions, nil)
-		}
-		c.permissions[id] = permission
-		c.byKey[permission.Key] = permission
-		c.count = max(c.count, permission.Since)
+	for _, permission := range permissions {
+		c.AddPermission(permission)
 	}
 	return c
+}
+
+// AddGroup puts a group that is not there yet into a catalogue that nobody else reads.
+func (c *Catalogue) AddGroup(group *Group) {
+	for len(c.groups) <= int(group.ID) {
+		c.groups = append(c.groups, nil)
+	}
+	c.groups[group.ID] = group
+	c.byKey[group.Key] = group
+	c.count = max(c.count, group.Since)
+}
+
+// AddPermission puts a permission that is not there yet into a catalogue that nobody else reads.
+func (c *Catalogue) AddPermission(permission *Permission) {
+	for len(c.permissions) <= int(permission.ID) {
+		c.permissions = append(c.permissions, nil)
+	}
+	c.permissions[permission.ID] = permission
+	c.byKey[permission.Key] = permission
+	c.count = max(c.count, permission.Since)
 }
 
 // Count is the highest Since of any permission: settings made now carry it.

@@ -189,10 +189,16 @@ func (s *shape) check(node *yaml.Node, depth int) error {
 	return nil
 }
 
+// mostKeys bounds a mapping: the library that reads YAML compares each key with all others.
+const mostKeys = 2000
+
 // plain sees that what is no part of a shape is a word, a list of words, or, where that is free, a mapping of words.
 func plain(node *yaml.Node, free bool) error {
 	if node.Kind == yaml.ScalarNode {
 		return nil
+	}
+	if len(node.Content) > 2*mostKeys {
+		return fault.Invalidf("rulebook", "line %d: a mapping has at most %d keys", node.Line, mostKeys)
 	}
 	seen := map[string]bool{}
 	for i, item := range node.Content {

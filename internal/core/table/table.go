@@ -60,6 +60,36 @@ func (t *Table[T]) Put(id uint32, item *T) {
 	t.last = max(t.last, id)
 }
 
+// Differing yields the numbers under which two tables hold different items. Pages that forks share cost one look.
+func (t *Table[T]) Differing(other *Table[T]) func(yield func(uint32) bool) {
+	page := func(of *Table[T], number int) *page[T] {
+		if number < len(of.pages) {
+			return of.pages[number]
+		}
+		return nil
+	}
+	return func(yield func(uint32) bool) {
+		for number := range max(len(t.pages), len(other.pages)) {
+			a, b := page(t, number), page(other, number)
+			if a == b {
+				continue
+			}
+			for i := range pageSize {
+				var one, two *T
+				if a != nil {
+					one = a.items[i]
+				}
+				if b != nil {
+					two = b.items[i]
+				}
+				if one != two && !yield(uint32(number*pageSize+i)) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // Next returns the lowest number above all that were ever used.
 func (t *Table[T]) Next() uint32 { return t.last + 1 }
 
@@ -137,6 +167,35 @@ func (r *Rows[T]) Put(id uint32, value T) {
 	}
 	p.known |= 1 << (id % rowsPerPage)
 	p.rows[id%rowsPerPage] = value
+}
+
+// Differing yields the numbers, in use in either, that may hold different values: those of pages that forks do not share.
+func (r *Rows[T]) Differing(other *Rows[T]) func(yield func(uint32) bool) {
+	page := func(of *Rows[T], number int) *rowPage[T] {
+		if number < len(of.pages) {
+			return of.pages[number]
+		}
+		return nil
+	}
+	return func(yield func(uint32) bool) {
+		for number := range max(len(r.pages), len(other.pages)) {
+			a, b := page(r, number), page(other, number)
+			if a == b {
+				continue
+			}
+			var known uint64
+			for _, p := range []*rowPage[T]{a, b} {
+				if p != nil {
+					known |= p.known
+				}
+			}
+			for i := uint32(0); i < rowsPerPage; i++ {
+				if known&(1<<i) != 0 && !yield(uint32(number)*rowsPerPage+i) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Numbers yields the numbers in use, in order.

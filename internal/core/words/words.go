@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Tidy returns a text without surrounding or doubled space and without control characters.
@@ -95,6 +96,10 @@ func Count(n int, one, many string) string {
 
 // Plural returns the plural of a name of a kind of work: "Packer" → "Packers", "Deputy" → "Deputies", "Foreman" → "Foremen".
 func Plural(name string) string {
+	// What stands in brackets says more of the same: "Quality technicians (nights)".
+	if head, tail, more := strings.Cut(name, " ("); more && head != "" {
+		return Plural(head) + " (" + tail
+	}
 	lower := strings.ToLower(name)
 	ends := func(suffixes ...string) bool {
 		for _, suffix := range suffixes {
@@ -127,8 +132,22 @@ func List(phrases []string) string {
 
 // LowerFirst begins a text with a small letter, as within a sentence; an abbreviation stays as it is.
 func LowerFirst(s string) string {
-	if s == "" || len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' {
+	first, size := utf8.DecodeRuneInString(s)
+	if second, _ := utf8.DecodeRuneInString(s[size:]); s == "" || unicode.IsUpper(second) {
 		return s
 	}
-	return strings.ToLower(s[:1]) + s[1:]
+	return string(unicode.ToLower(first)) + s[size:]
+}
+
+// Sentence makes a text begin with a capital and end with a stop.
+func Sentence(s string) string {
+	if s == "" {
+		return s
+	}
+	first, size := utf8.DecodeRuneInString(s)
+	s = string(unicode.ToUpper(first)) + s[size:]
+	if !strings.HasSuffix(s, ".") && !strings.HasSuffix(s, "?") {
+		s += "."
+	}
+	return s
 }

@@ -36,7 +36,7 @@ func TestWhateverStandsInATextIsFound(t *testing.T) {
 
 func TestNamesOfWorkHaveTheirPlurals(t *testing.T) {
 	for one, many := range map[string]string{"Packer": "Packers", "Deputy": "Deputies", "Foreman": "Foremen", "Kitchen staff": "Kitchen staff", "Cashier at boxes": "Cashier at boxes",
-		"Fox": "Foxes", "Bench": "Benches", "Day": "Days", "": ""} {
+		"Fox": "Foxes", "Bench": "Benches", "Day": "Days", "Quality technician (nights)": "Quality technicians (nights)", "Ö": "Ös", "": ""} {
 		assert.Equal(t, many, Plural(one))
 	}
 }
@@ -49,4 +49,6 @@ func TestTextsAreTidied(t *testing.T) {
 	assert.Equal(t, "", List(nil))
 	assert.Equal(t, "clear a jam", LowerFirst("Clear a jam"))
 	assert.Equal(t, "PIN", LowerFirst("PIN"))
+	assert.Equal(t, "öffnet Türen", LowerFirst("Öffnet Türen"), "letters, not bytes")
+	assert.Equal(t, "Öffnet Türen", Sentence("öffnet Türen")[:len("Öffnet Türen")])
 }

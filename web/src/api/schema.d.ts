@@ -13,13 +13,13 @@ export interface paths {
         };
         /**
          * Assignments of those you may see
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["list-assignments"];
         put?: never;
         /**
          * Assign somebody to a place with a template
-         * @description Needs the permission `console.assign`.
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
          */
         post: operations["assign"];
         delete?: never;
@@ -37,21 +37,21 @@ export interface paths {
         };
         /**
          * One assignment
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["get-assignment"];
         put?: never;
         post?: never;
         /**
          * Take an assignment back at once; it stays on record
-         * @description Needs the permission `console.assign`.
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
          */
         delete: operations["end-assignment"];
         options?: never;
         head?: never;
         /**
          * Change the dates or hours of an assignment
-         * @description Needs the permission `console.assign`.
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
          */
         patch: operations["edit-assignment"];
         trace?: never;
@@ -63,8 +63,31 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read the audit log, newest first */
+        /**
+         * Read the audit log, newest first
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/audit/head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The signed head of the audit log, to be kept elsewhere: with it, loyald verify finds entries taken off the end
+         * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
+         */
+        get: operations["get-audit-head"];
         put?: never;
         post?: never;
         delete?: never;
@@ -82,7 +105,7 @@ export interface paths {
         };
         /**
          * Walk the hash chain of the audit log
-         * @description Needs the permission `console.read_audit`.
+         * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
          */
         get: operations["verify-audit"];
         put?: never;
@@ -102,12 +125,52 @@ export interface paths {
         };
         /**
          * One entry of the audit log with all its operations
-         * @description Needs the permission `console.read_audit`.
+         * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
          */
         get: operations["get-audit"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is kept out of which place, of those you may see
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-bars"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bars/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Lift a bar; it stays on record
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
+         */
+        delete: operations["lift-bar"];
         options?: never;
         head?: never;
         patch?: never;
@@ -120,10 +183,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Changes, newest first: your own, and everybody's if you may read the audit log everywhere */
+        /**
+         * Changes, newest first: your own, and everybody's if you may read the audit log everywhere
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-changes"];
         put?: never;
-        /** Make several operations together, whole or not at all */
+        /**
+         * Make several operations together, whole or not at all
+         * @description A token needs the scope `daily`.
+         */
         post: operations["make-change"];
         delete?: never;
         options?: never;
@@ -140,7 +209,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say who gains and who loses by a change; nothing is written */
+        /**
+         * Say who gains and who loses by a change; nothing is written
+         * @description A token needs the scope `read`.
+         */
         post: operations["preview-change"];
         delete?: never;
         options?: never;
@@ -157,7 +229,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The people in one line of the effect of a change that is not made */
+        /**
+         * The people in one line of the effect of a change that is not made
+         * @description A token needs the scope `read`.
+         */
         post: operations["list-effect-people"];
         delete?: never;
         options?: never;
@@ -172,7 +247,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One change, step by step in words */
+        /**
+         * One change, step by step in words
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-change"];
         put?: never;
         post?: never;
@@ -191,7 +269,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Reverse a change by a new one; refused, with the reason, where later changes stand on it */
+        /**
+         * Reverse a change by a new one; refused, with the reason, where later changes stand on it
+         * @description A token needs the scope `everything`.
+         */
         post: operations["undo-change"];
         delete?: never;
         options?: never;
@@ -206,7 +287,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Templates side by side, or a template and what a person holds at a place */
+        /**
+         * Templates side by side, or a template and what a person holds at a place
+         * @description A token needs the scope `read`.
+         */
         get: operations["compare-templates"];
         put?: never;
         post?: never;
@@ -225,7 +309,7 @@ export interface paths {
         };
         /**
          * Somebody's credentials, without their secrets
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["list-credentials"];
         put?: never;
@@ -247,7 +331,7 @@ export interface paths {
         put?: never;
         /**
          * Issue a first password for the console, shown this once
-         * @description Needs the permission `console.credentials`.
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
          */
         post: operations["issue-password"];
         delete?: never;
@@ -267,7 +351,7 @@ export interface paths {
         put?: never;
         /**
          * Set somebody's PIN, or have one generated that is shown this once
-         * @description Needs the permission `console.credentials`.
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
          */
         post: operations["set-pin"];
         delete?: never;
@@ -288,7 +372,7 @@ export interface paths {
         post?: never;
         /**
          * Withdraw a PIN
-         * @description Needs the permission `console.credentials`.
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
          */
         delete: operations["withdraw-credential"];
         options?: never;
@@ -307,7 +391,7 @@ export interface paths {
         put?: never;
         /**
          * May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks
-         * @description Needs the permission `console.check`.
+         * @description Needs the permission `console.check`. A token needs the scope `read`.
          */
         post: operations["decide"];
         delete?: never;
@@ -325,13 +409,13 @@ export interface paths {
         };
         /**
          * Door controllers and terminals that may ask for decisions
-         * @description Needs the permission `console.devices`.
+         * @description Needs the permission `console.devices`. A token needs the scope `read`.
          */
         get: operations["list-devices"];
         put?: never;
         /**
          * Connect a device; its token is shown this once
-         * @description Needs the permission `console.devices`.
+         * @description Needs the permission `console.devices`. A token needs the scope `everything`.
          */
         post: operations["connect-device"];
         delete?: never;
@@ -352,7 +436,7 @@ export interface paths {
         post?: never;
         /**
          * Disconnect a device
-         * @description Needs the permission `console.devices`.
+         * @description Needs the permission `console.devices`. A token needs the scope `everything`.
          */
         delete: operations["disconnect-device"];
         options?: never;
@@ -367,7 +451,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Your drafts, newest first */
+        /**
+         * Your drafts, newest first
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-drafts"];
         put?: never;
         post?: never;
@@ -384,7 +471,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A draft line by line: what it writes, where somebody else was meanwhile, what cannot be made, who gains and loses */
+        /**
+         * A draft line by line: what it writes, where somebody else was meanwhile, what cannot be made, who gains and loses
+         * @description A token needs the scope `read`.
+         */
         get: operations["review-draft"];
         put?: never;
         post?: never;
@@ -403,7 +493,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take what somebody else changed meanwhile as known; your edits count on top of it */
+        /**
+         * Take what somebody else changed meanwhile as known; your edits count on top of it
+         * @description A token needs the scope `everything`.
+         */
         post: operations["accept-draft"];
         delete?: never;
         options?: never;
@@ -420,7 +513,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a draft as one change, whole or not at all */
+        /**
+         * Make a draft as one change, whole or not at all
+         * @description A token needs the scope `everything`.
+         */
         post: operations["apply-draft"];
         delete?: never;
         options?: never;
@@ -437,7 +533,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Throw a draft away; it stays on record and can be taken up again */
+        /**
+         * Throw a draft away; it stays on record and can be taken up again
+         * @description A token needs the scope `everything`.
+         */
         post: operations["discard-draft"];
         delete?: never;
         options?: never;
@@ -454,7 +553,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take edits out of a draft */
+        /**
+         * Take edits out of a draft
+         * @description A token needs the scope `everything`.
+         */
         post: operations["drop-draft-edits"];
         delete?: never;
         options?: never;
@@ -471,7 +573,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put edits into a draft; open begins one where you have none */
+        /**
+         * Put edits into a draft; open begins one where you have none
+         * @description A token needs the scope `everything`.
+         */
         post: operations["add-draft-edits"];
         delete?: never;
         options?: never;
@@ -488,7 +593,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Set whole rows or columns of a grid, in a draft; what the rules refuse is left out and said */
+        /**
+         * Set whole rows or columns of a grid, in a draft; what the rules refuse is left out and said
+         * @description A token needs the scope `everything`.
+         */
         post: operations["set-grid"];
         delete?: never;
         options?: never;
@@ -503,7 +611,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The people in one line of the effect of a draft */
+        /**
+         * The people in one line of the effect of a draft
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-draft-people"];
         put?: never;
         post?: never;
@@ -522,7 +633,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Plan a draft for a moment; it is checked now and again when the moment comes */
+        /**
+         * Plan a draft for a moment; it is checked now and again when the moment comes
+         * @description A token needs the scope `everything`.
+         */
         post: operations["plan-draft"];
         delete?: never;
         options?: never;
@@ -539,7 +653,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take back a plan, or go on with a draft that failed or was discarded */
+        /**
+         * Take back a plan, or go on with a draft that failed or was discarded
+         * @description A token needs the scope `everything`.
+         */
         post: operations["reopen-draft"];
         delete?: never;
         options?: never;
@@ -556,7 +673,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put into a draft what makes the catalogue and the templates as a rulebook says */
+        /**
+         * Put into a draft what makes the catalogue and the templates as a rulebook says
+         * @description A token needs the scope `everything`.
+         */
         post: operations["add-draft-rulebook"];
         delete?: never;
         options?: never;
@@ -573,7 +693,7 @@ export interface paths {
         };
         /**
          * Read what happened at doors and terminals, newest first
-         * @description Needs the permission `console.read_events`.
+         * @description Needs the permission `console.read_events`. A token needs the scope `read`.
          */
         get: operations["list-events"];
         put?: never;
@@ -593,13 +713,13 @@ export interface paths {
         };
         /**
          * Exceptions of those you may see, with their age, their end, and whether they are needless by now
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["list-exceptions"];
         put?: never;
         /**
          * Add or withhold one permission for one person
-         * @description Needs the permission `console.except`.
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
          */
         post: operations["make-exception"];
         delete?: never;
@@ -620,14 +740,14 @@ export interface paths {
         post?: never;
         /**
          * End an exception; it stays on record
-         * @description Needs the permission `console.except`.
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
          */
         delete: operations["end-exception"];
         options?: never;
         head?: never;
         /**
          * Change the dates or the level of an exception
-         * @description Needs the permission `console.except`.
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
          */
         patch: operations["edit-exception"];
         trace?: never;
@@ -639,7 +759,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Find people, places and templates by any part of a name or code */
+        /**
+         * Find people, places and templates by any part of a name or code
+         * @description A token needs the scope `read`.
+         */
         get: operations["find"];
         put?: never;
         post?: never;
@@ -658,7 +781,7 @@ export interface paths {
         };
         /**
          * People × permissions at a place, or people × places for a permission, access hours left out
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["get-grid"];
         put?: never;
@@ -676,12 +799,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The groups of the catalogue as a tree walk, parents before children */
+        /**
+         * The groups of the catalogue as a tree walk, parents before children
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-groups"];
         put?: never;
         /**
          * Add a group to the catalogue
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["add-group"];
         delete?: never;
@@ -705,7 +831,7 @@ export interface paths {
         head?: never;
         /**
          * Rename a group or move it
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         patch: operations["edit-group"];
         trace?: never;
@@ -721,7 +847,7 @@ export interface paths {
         put?: never;
         /**
          * Bring a retired group back
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["restore-group"];
         delete?: never;
@@ -741,7 +867,7 @@ export interface paths {
         put?: never;
         /**
          * Retire an empty group
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["retire-group"];
         delete?: never;
@@ -757,7 +883,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in, and what they may do */
+        /**
+         * Who is signed in, and what they may do
+         * @description A token needs the scope `read`.
+         */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -774,7 +903,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The most that you may give of each permission at a place, and why not more */
+        /**
+         * The most that you may give of each permission at a place, and why not more
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-ceiling"];
         put?: never;
         post?: never;
@@ -793,7 +925,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Change one's own password; other sessions end */
+        /**
+         * Change one's own password; other sessions end
+         * @description A token needs the scope `everything`.
+         */
         post: operations["change-password"];
         delete?: never;
         options?: never;
@@ -808,11 +943,18 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One's own sessions and tokens */
+        /**
+         * One's own sessions and tokens
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-sessions"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * End all of one's own sessions and tokens but this one
+         * @description A token needs the scope `daily`.
+         */
+        delete: operations["end-other-sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -828,7 +970,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End one of one's own sessions or tokens */
+        /**
+         * End one of one's own sessions or tokens
+         * @description A token needs the scope `daily`.
+         */
         delete: operations["end-session"];
         options?: never;
         head?: never;
@@ -842,12 +987,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The permissions of the catalogue */
+        /**
+         * The permissions of the catalogue
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-permissions"];
         put?: never;
         /**
          * Add a permission; nobody has it until a template decides it
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["add-permission"];
         delete?: never;
@@ -863,7 +1011,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One permission */
+        /**
+         * One permission
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-permission"];
         put?: never;
         post?: never;
@@ -872,7 +1023,7 @@ export interface paths {
         head?: never;
         /**
          * Reword a permission, move it, or change its scale, kinds or mark
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         patch: operations["edit-permission"];
         trace?: never;
@@ -886,7 +1037,7 @@ export interface paths {
         };
         /**
          * Everybody who holds a permission anywhere, through what, until when
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["list-holders"];
         put?: never;
@@ -908,7 +1059,7 @@ export interface paths {
         put?: never;
         /**
          * Bring a retired permission back
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["restore-permission"];
         delete?: never;
@@ -928,7 +1079,7 @@ export interface paths {
         put?: never;
         /**
          * Retire a permission: nobody has it any more, the record stays
-         * @description Needs the permission `console.edit_catalogue`.
+         * @description Needs the permission `console.edit_catalogue`. A token needs the scope `everything`.
          */
         post: operations["retire-permission"];
         delete?: never;
@@ -944,7 +1095,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A permission as the tree of the templates: what each says of it, and where that comes from */
+        /**
+         * A permission as the tree of the templates: what each says of it, and where that comes from
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-permission-outline"];
         put?: never;
         post?: never;
@@ -961,12 +1115,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The estate as a tree walk, parents before children */
+        /**
+         * The estate as a tree walk, parents before children
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-places"];
         put?: never;
         /**
          * Add a place
-         * @description Needs the permission `console.edit_places`.
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
          */
         post: operations["add-place"];
         delete?: never;
@@ -982,7 +1139,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One place */
+        /**
+         * One place
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-place"];
         put?: never;
         post?: never;
@@ -991,7 +1151,7 @@ export interface paths {
         head?: never;
         /**
          * Change a place
-         * @description Needs the permission `console.edit_places`.
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
          */
         patch: operations["edit-place"];
         trace?: never;
@@ -1005,7 +1165,7 @@ export interface paths {
         };
         /**
          * Who can do something at a place, and through what
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["who-can"];
         put?: never;
@@ -1027,7 +1187,7 @@ export interface paths {
         put?: never;
         /**
          * Bring a retired place back
-         * @description Needs the permission `console.edit_places`.
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
          */
         post: operations["restore-place"];
         delete?: never;
@@ -1047,7 +1207,7 @@ export interface paths {
         put?: never;
         /**
          * Retire a place and all below it
-         * @description Needs the permission `console.edit_places`.
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
          */
         post: operations["retire-place"];
         delete?: never;
@@ -1063,12 +1223,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The catalogue and the templates as one readable YAML document */
+        /**
+         * The catalogue and the templates as one readable YAML document
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-rulebook"];
         put?: never;
         /**
          * Make the catalogue and the templates as a rulebook says; what it does not name is left alone
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["apply-rulebook"];
         delete?: never;
@@ -1105,7 +1268,10 @@ export interface paths {
         put?: never;
         /** Sign in */
         post: operations["sign-in"];
-        /** Sign out: the session or token used for this counts no longer */
+        /**
+         * Sign out: the session or token used for this counts no longer
+         * @description A token needs the scope `read`.
+         */
         delete: operations["sign-out"];
         options?: never;
         head?: never;
@@ -1119,7 +1285,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who each template is for and what it allows, in sentences, to agree on */
+        /**
+         * Who each template is for and what it allows, in sentences, to agree on
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-sheet"];
         put?: never;
         post?: never;
@@ -1138,13 +1307,13 @@ export interface paths {
         };
         /**
          * Search, filter and page staff
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["list-staff"];
         put?: never;
         /**
          * Enrol somebody
-         * @description Needs the permission `console.enrol`.
+         * @description Needs the permission `console.enrol`. A token needs the scope `daily`.
          */
         post: operations["enrol-staff"];
         delete?: never;
@@ -1162,7 +1331,7 @@ export interface paths {
         };
         /**
          * Who on record may be the person about to be enrolled
-         * @description Needs the permission `console.enrol`.
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
          */
         get: operations["list-doubles"];
         put?: never;
@@ -1182,7 +1351,7 @@ export interface paths {
         };
         /**
          * One staff member
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["get-staff"];
         put?: never;
@@ -1192,7 +1361,7 @@ export interface paths {
         head?: never;
         /**
          * Change somebody's record
-         * @description Needs the permission `console.edit_staff`.
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
          */
         patch: operations["edit-staff"];
         trace?: never;
@@ -1206,7 +1375,7 @@ export interface paths {
         };
         /**
          * What somebody can do, in sentences with their grounds, and what keeps them from it
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["get-staff-access"];
         put?: never;
@@ -1228,9 +1397,29 @@ export interface paths {
         put?: never;
         /**
          * Activate somebody before their start date
-         * @description Needs the permission `console.edit_staff`.
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
          */
         post: operations["activate-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/bars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bar somebody from a place and all below it: it holds when this returns
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
+         */
+        post: operations["bar-staff"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1248,7 +1437,7 @@ export interface paths {
         put?: never;
         /**
          * Record that somebody leaves, at once or after a last day
-         * @description Needs the permission `console.depart`.
+         * @description Needs the permission `console.depart`. A token needs the scope `daily`.
          */
         post: operations["depart-staff"];
         delete?: never;
@@ -1268,7 +1457,7 @@ export interface paths {
         put?: never;
         /**
          * Lock somebody: it holds everywhere when this returns
-         * @description Needs the permission `console.lock`.
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
          */
         post: operations["lock-staff"];
         delete?: never;
@@ -1286,7 +1475,7 @@ export interface paths {
         };
         /**
          * What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody signs in as anybody
-         * @description Needs the permission `console.check`.
+         * @description Needs the permission `console.check`. A token needs the scope `read`.
          */
         get: operations["look-as"];
         put?: never;
@@ -1308,10 +1497,34 @@ export interface paths {
         put?: never;
         /**
          * Take back a departure, or a leaving date
-         * @description Needs the permission `console.depart`.
+         * @description Needs the permission `console.depart`. A token needs the scope `daily`.
          */
         post: operations["reinstate-staff"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sessions and tokens of somebody over whom you stand
+         * @description Needs the permission `console.credentials`. A token needs the scope `read`.
+         */
+        get: operations["list-staff-sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End sessions and tokens of somebody over whom you stand
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        delete: operations["end-staff-sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1328,7 +1541,7 @@ export interface paths {
         put?: never;
         /**
          * Unlock somebody
-         * @description Needs the permission `console.lock`.
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
          */
         post: operations["unlock-staff"];
         delete?: never;
@@ -1344,7 +1557,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Rulebooks that ship with the service, to begin from */
+        /**
+         * Rulebooks that ship with the service, to begin from
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-starters"];
         put?: never;
         post?: never;
@@ -1361,7 +1577,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One starter set as YAML */
+        /**
+         * One starter set as YAML
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-starter"];
         put?: never;
         post?: never;
@@ -1382,7 +1601,7 @@ export interface paths {
         put?: never;
         /**
          * Begin from a set that ships with the service
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["apply-starter"];
         delete?: never;
@@ -1398,12 +1617,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All templates */
+        /**
+         * All templates
+         * @description A token needs the scope `read`.
+         */
         get: operations["list-templates"];
         put?: never;
         /**
          * Make a template: from nothing, as a copy, or from what a person holds
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["add-template"];
         delete?: never;
@@ -1419,7 +1641,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One template with every permission as it resolves */
+        /**
+         * One template with every permission as it resolves
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-template"];
         put?: never;
         post?: never;
@@ -1428,7 +1653,7 @@ export interface paths {
         head?: never;
         /**
          * Change a template, and so everybody who has it
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         patch: operations["edit-template"];
         trace?: never;
@@ -1440,7 +1665,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A template as the tree of the catalogue: what it sets, what flows, what comes from the base */
+        /**
+         * A template as the tree of the catalogue: what it sets, what flows, what comes from the base
+         * @description A token needs the scope `read`.
+         */
         get: operations["get-template-outline"];
         put?: never;
         post?: never;
@@ -1461,7 +1689,7 @@ export interface paths {
         put?: never;
         /**
          * Bring a retired template back
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["restore-template"];
         delete?: never;
@@ -1481,7 +1709,7 @@ export interface paths {
         put?: never;
         /**
          * Retire a template, saying what happens to those who have it
-         * @description Needs the permission `console.edit_templates`.
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["retire-template"];
         delete?: never;
@@ -1499,7 +1727,7 @@ export interface paths {
         };
         /**
          * What a manager looks at first
-         * @description Needs the permission `console.view_staff`.
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["today"];
         put?: never;
@@ -1579,7 +1807,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -1597,6 +1825,16 @@ export interface components {
             steps: number;
             summary: string;
         };
+        AuditHead: {
+            /**
+             * Format: int64
+             * @description How many entries the log has
+             */
+            entries: number;
+            /** @description Of the last entry */
+            hash: string;
+            signature: string;
+        };
         AuditOperation: {
             after?: {
                 [key: string]: unknown;
@@ -1609,6 +1847,30 @@ export interface components {
             /** @description Why this one, where it says so itself */
             reason?: string;
             record: string;
+        };
+        Bar: {
+            by?: components["schemas"]["StaffRef"];
+            ended?: boolean;
+            etag: string;
+            /** Format: int32 */
+            id: number;
+            place: components["schemas"]["PlaceRef"];
+            reason: string;
+            /** Format: date-time */
+            since: string;
+            staff: components["schemas"]["StaffRef"];
+            /** Format: date-time */
+            until?: string;
+        };
+        BarWrite: {
+            /** @description Code */
+            place: string;
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description Left out: until it is lifted
+             */
+            until?: string;
         };
         Ceiling: {
             level: string;
@@ -1757,6 +2019,8 @@ export interface components {
             pin?: string;
             /** @description Code; a device may leave it out and means its own */
             place?: string;
+            /** @description Of several at one place, the one at which it was shown: wrong tries count there */
+            reader?: string;
             /** @description Staff number; managers only */
             staff?: string;
         };
@@ -1783,6 +2047,7 @@ export interface components {
             home_site: string;
             job_title?: string;
             name: string;
+            /** @description Empty where it is somebody whom you may not see */
             staff_number: string;
             status: string;
             why: string;
@@ -1907,6 +2172,10 @@ export interface components {
             line: string;
             operations: components["schemas"]["Operation"][];
             reason?: string;
+        };
+        EndedBody: {
+            /** Format: int64 */
+            ended: number;
         };
         Event: {
             /** Format: date-time */
@@ -2097,7 +2366,10 @@ export interface components {
             staff_number: string;
             /** @description The template, an exception, or that they are an owner */
             through: string;
-            /** Format: date */
+            /**
+             * Format: date
+             * @description The last day, of all ends that apply the earliest
+             */
             until?: string;
         };
         HoursRule: {
@@ -2278,6 +2550,16 @@ export interface components {
         };
         PageAuditEntry: {
             items: components["schemas"]["AuditEntry"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageBar: {
+            items: components["schemas"]["Bar"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -2583,14 +2865,21 @@ export interface components {
             time_zone: string;
         };
         PlacePerson: {
+            /** @description What ends it then */
+            ends?: string;
             job_title?: string;
+            /** @description At a door: what it asks to be shown, where they do not have that, so that it stays shut */
+            lacks?: string;
             level: string;
             name: string;
             staff_number: string;
             template?: string;
             /** @description Place of the assignment or exception it comes from */
             through: string;
-            /** Format: date */
+            /**
+             * Format: date
+             * @description The last day, of all ends that apply the earliest
+             */
             until?: string;
         };
         PlaceRef: {
@@ -2660,6 +2949,8 @@ export interface components {
             group: string;
         };
         Session: {
+            /** @description From which it was begun */
+            address?: string;
             /** Format: date-time */
             created_at: string;
             /** Format: date-time */
@@ -2667,9 +2958,15 @@ export interface components {
             /** Format: int64 */
             id: number;
             kind: string;
+            /**
+             * Format: date-time
+             * @description To the minute
+             */
+            last_used?: string;
             name?: string;
             /** @description The one you are using */
             present?: boolean;
+            scope: string;
         };
         SheetSection: {
             group: string;
@@ -2703,6 +3000,10 @@ export interface components {
             /** @description Of a door: whether it opens */
             opens?: boolean;
             place: components["schemas"]["PlaceRef"];
+            /** @description Of a door: code of the decision */
+            reason?: string;
+            /** @description Of a door that stays shut: what would change it */
+            remedy?: string;
             /** @description Of a door: why it opens or stays shut */
             sentence?: string;
         };
@@ -2717,6 +3018,11 @@ export interface components {
             /** @description Work email or staff number */
             name: string;
             password: string;
+            /**
+             * @description What the token may do: read, the daily job too, or everything that you may; left out: everything
+             * @enum {string}
+             */
+            scope?: "read" | "daily" | "everything";
         };
         SignedIn: {
             /** Format: date-time */
@@ -2736,7 +3042,7 @@ export interface components {
             email?: string;
             employer?: string;
             /** @enum {string} */
-            engagement: "employee" | "agency" | "contractor" | "seasonal";
+            engagement?: "employee" | "agency" | "contractor" | "seasonal";
             /** @description Send as If-Match when changing this */
             etag: string;
             external_id?: string;
@@ -2751,6 +3057,8 @@ export interface components {
             leaving_date?: string;
             line_manager?: components["schemas"]["StaffRef"];
             lock?: components["schemas"]["Lock"];
+            /** @description They belong to another site: only name, number, status and what they do at your places is shown */
+            narrow?: boolean;
             notes?: string;
             owner?: boolean;
             phone?: string;
@@ -2803,8 +3111,11 @@ export interface components {
             abilities: components["schemas"]["Ability"][];
             /** Format: int32 */
             assignment?: number;
+            /** Format: int32 */
+            bar?: number;
             /** @description Whether it holds below the place too */
             covers?: string;
+            /** @description That open by what the person has to show */
             doors: components["schemas"]["PlaceRef"][];
             /** Format: int32 */
             exception?: number;
@@ -2813,6 +3124,8 @@ export interface components {
             /** @description Where */
             place?: components["schemas"]["PlaceRef"];
             sentence: string;
+            /** @description Doors that ask for more than the person has to show */
+            short?: components["schemas"]["PlaceRef"][];
             /** @description What: name of the template */
             template?: string;
             /** @enum {string} */
@@ -2931,6 +3244,13 @@ export interface components {
             summary?: string;
         };
         Today: {
+            /**
+             * Format: int64
+             * @description Records that cannot be read and give nothing; for those who read the audit log everywhere
+             */
+            aside?: number;
+            /** @description Who is kept out of a place */
+            barred: components["schemas"]["Bar"][];
             counts: {
                 [key: string]: number;
             };
@@ -3187,7 +3507,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;
@@ -3210,6 +3530,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageAuditEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-audit-head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditHead"];
                 };
             };
             /** @description Error */
@@ -3270,6 +3619,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-bars": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                staff?: string;
+                /** @description At this place or below it */
+                place?: string;
+                /** @description Those that are lifted or have run out too */
+                all?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageBar"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "lift-bar": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
                 };
             };
             /** @description Error */
@@ -5010,6 +5444,35 @@ export interface operations {
             };
         };
     };
+    "end-other-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndedBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "end-session": {
         parameters: {
             query?: never;
@@ -5916,6 +6379,8 @@ export interface operations {
                 after?: string;
                 /** @description Words of the name, number, email, job title or employer */
                 q?: string;
+                /** @description Words of the name or the number and of nothing else */
+                name?: string;
                 status?: "prepared" | "active" | "departed";
                 locked?: "true" | "false";
                 engagement?: "employee" | "agency" | "contractor" | "seasonal";
@@ -6200,6 +6665,52 @@ export interface operations {
             };
         };
     };
+    "bar-staff": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BarWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "depart-staff": {
         parameters: {
             query?: {
@@ -6370,6 +6881,80 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-staff-sessions": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSession"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-staff-sessions": {
+        parameters: {
+            query?: {
+                /** @description One of them; left out: all */
+                session?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -5,7 +5,7 @@ import { type ReactNode, useDeferredValue, useState } from "react";
 import { download, type Schema } from "@/api/api";
 import { Button, day, inputLook, Loading, Wrong } from "./parts";
 
-type Row = { staff_number: string; name: string; level: string; until?: string };
+type Row = { staff_number: string; name: string; level: string; until?: string; ends?: string };
 type Sort = "name" | "-name" | "until" | "-until";
 /** How a list of people is asked for: the words searched and the order. */
 export type PeopleAsked = { q?: string; sort: Sort; limit: number };
@@ -117,7 +117,10 @@ export function PeopleList<T extends Row>({
                       {row.level} {scale.unit}
                     </td>
                   )}
-                  <td className="pr-3 whitespace-nowrap">{day(row.until) || "open"}</td>
+                  <td className="pr-3 whitespace-nowrap">
+                    {day(row.until) || "open"}
+                    {row.ends && <span className="block text-sm text-faded">{row.ends}</span>}
+                  </td>
                 </tr>
               ))}
             </tbody>

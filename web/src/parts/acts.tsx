@@ -1,12 +1,14 @@
 import { useMutation } from "@tanstack/react-query";
 import { Lock } from "lucide-react";
 import { createContext, type ReactNode, useContext, useState } from "react";
-import { api, type ChangeResult, change, type Operation, take } from "@/api/api";
-import { Ask, Button, SecretSlip, TextField, Wrong } from "./parts";
+import { api, type ChangeResult, change, type Operation, type Place, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { PlaceOptions, usePlaces } from "./choices";
+import { Ask, Button, instant, SecretSlip, SelectField, TextField, Wrong } from "./parts";
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
-type Act = "lock" | "unlock" | "pin" | "depart" | "reinstate" | "activate" | "password";
+type Act = "lock" | "unlock" | "bar" | "pin" | "depart" | "reinstate" | "activate" | "password";
 type Pending = { act: Act; whom: Whom };
 
 const Acts = createContext<(act: Act, whom: Whom) => void>(() => {});
@@ -40,6 +42,13 @@ const wording: Record<Act, { title: (n: string) => string; about: string; button
       button: "Unlock",
       reason: "optional",
       usual: ["Cause settled"],
+    },
+    bar: {
+      title: (n) => `Bar ${n} from a place`,
+      about: "Every door and terminal there refuses from the moment this is done, until the bar ends or is lifted. Elsewhere nothing changes.",
+      button: "Bar now",
+      reason: "needed",
+      usual: ["Incident on the floor", "Not fit to work today"],
     },
     pin: {
       title: (n) => `New PIN for ${n}`,
@@ -78,7 +87,8 @@ const wording: Record<Act, { title: (n: string) => string; about: string; button
     },
   };
 
-function operation(act: Act, whom: Whom, lastDay: string): Operation {
+function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; until: string }): Operation {
+  if (act === "bar") return { op: "bar.add", set: { staff: whom.staff_number, ...bar } };
   if (act === "pin") return { op: "pin.set", set: { staff: whom.staff_number } };
   if (act === "password") return { op: "password.issue", set: { staff: whom.staff_number } };
   return { op: `staff.${act}`, on: whom.staff_number, ...(act === "depart" && lastDay ? { set: { on: lastDay } } : {}) };
@@ -89,8 +99,14 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const [reason, setReason] = useState("");
   const [lastDay, setLastDay] = useState("");
   const [done, setDone] = useState<ChangeResult>();
+  const may = useMay();
+  const places = usePlaces();
+  const barrable = places.data?.filter((p) => may("console.lock", siteOf(places.data, p.code)));
+  const [where, setWhere] = useState("");
+  const [until, setUntil] = useState("");
+  const there = places.data?.find((p) => p.code === where);
   const run = useMutation({
-    mutationFn: () => change([operation(act, whom, lastDay)], reason),
+    mutationFn: () => change([operation(act, whom, lastDay, { place: where, until: until ? instant(until, there?.time_zone) : "" })], reason),
     onSuccess: (result) => (result.secrets.length ? setDone(result) : close()),
   });
   return (
@@ -112,6 +128,22 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
             run.mutate();
           }}
         >
+          {act === "bar" && (
+            <div className="grid grid-cols-2 gap-3">
+              <SelectField label="Place, with all in it" required value={where} onChange={(e) => setWhere(e.target.value)}>
+                <option value="">Choose a place</option>
+                <PlaceOptions places={barrable} />
+              </SelectField>
+              <TextField
+                label="Until"
+                optional
+                type="datetime-local"
+                value={until}
+                onChange={(e) => setUntil(e.target.value)}
+                hint="Left empty: until it is lifted."
+              />
+            </div>
+          )}
           {act === "depart" && (
             <TextField
               label="Last day that counts"
@@ -153,7 +185,7 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
           <div className="flex gap-2">
             <Button
               type="submit"
-              look={act === "lock" || act === "depart" ? "grave" : "main"}
+              look={act === "lock" || act === "bar" || act === "depart" ? "grave" : "main"}
               disabled={run.isPending}
               autoFocus={words.reason === "none"}
             >
@@ -166,6 +198,12 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
       )}
     </Ask>
   );
+}
+
+/** The code of the site that a place stands in. */
+function siteOf(places: Place[], code: string): string {
+  const at = places.find((p) => p.code === code);
+  return at?.parent ? siteOf(places, at.parent.code) : code;
 }
 
 export async function signOut() {

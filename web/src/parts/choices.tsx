@@ -22,6 +22,18 @@ export function useTemplates({ place, retired = false }: { place?: string | unde
   });
 }
 
+/** Permissions that mean something at a kind of place; of a site or a zone all, as places of every kind may stand in it. */
+export function usePermissions(kind: Place["kind"] | undefined, { exact = false } = {}) {
+  const asked = kind && (exact || (kind !== "site" && kind !== "zone")) ? kind : undefined;
+  return useQuery({
+    // The key says what is asked for, whichever page asks.
+    queryKey: ["permissions", "of kind", asked ?? "all"],
+    queryFn: () => take(api.GET("/permissions", { params: { query: { limit: 500, ...(asked && { kind: asked }) } } })),
+    staleTime: 60_000,
+    enabled: kind !== undefined,
+  });
+}
+
 const inset = (depth: number) => "\u2003".repeat(depth);
 
 /** Places to choose from, as a tree. */

@@ -1,7 +1,7 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
-import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
+import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Button, Grounds, instant, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
 
@@ -27,11 +27,7 @@ export function CheckPage() {
   const [at, setAt] = useState("");
   const places = usePlaces();
   const here = places.data?.find((p) => p.code === place);
-  const permissions = useQuery({
-    queryKey: ["permissions", here?.kind],
-    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: here!.kind, limit: 500 } } })),
-    enabled: !!here,
-  });
+  const permissions = usePermissions(here?.kind, { exact: true });
   const run = useMutation({
     mutationFn: () =>
       take(

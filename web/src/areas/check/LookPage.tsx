@@ -97,7 +97,11 @@ function Sights({ look }: { look: Schema["Look"] }) {
               </span>
               <span>
                 {s.opens !== undefined && <Mark of={s.opens ? "open" : "shut"}>{s.opens ? "opens" : "stays shut"}</Mark>}
-                {s.opens === false && <span className="block text-sm text-faded">{s.sentence}</span>}
+                {s.opens === false && (
+                  <span className="block text-sm text-faded">
+                    {s.sentence} {s.remedy}
+                  </span>
+                )}
                 {s.offers.length > 0 && <span className="block">{s.offers.join(", ")}</span>}
                 {s.opens === undefined && s.offers.length === 0 && <span className="text-faded">nothing</span>}
               </span>

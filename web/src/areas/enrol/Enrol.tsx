@@ -146,11 +146,16 @@ function Form({ again }: { again: () => void }) {
                 </p>
                 <ul>
                   {doubles.data.items.map((d) => (
-                    <li key={d.staff_number}>
-                      <Link to="/staff/$number" params={{ number: d.staff_number }} className="font-[600] text-damson underline">
-                        {d.name}
-                      </Link>{" "}
-                      {d.staff_number}, {d.status}, {d.home_site}: {d.why}
+                    <li key={d.staff_number || "elsewhere"}>
+                      {!d.staff_number && `S${d.why.slice(1)}.`}
+                      {d.staff_number && (
+                        <>
+                          <Link to="/staff/$number" params={{ number: d.staff_number }} className="font-[600] text-damson underline">
+                            {d.name}
+                          </Link>{" "}
+                          {d.staff_number}, {d.status}, {d.home_site}: {d.why}
+                        </>
+                      )}
                     </li>
                   ))}
                 </ul>
@@ -171,7 +176,7 @@ function Form({ again }: { again: () => void }) {
           </Section>
         </div>
         <aside className="sheet p-5 lg:sticky lg:top-20">
-          <h2 className="mb-2">What will be so</h2>
+          <h2 className="mb-2">After enrolling</h2>
           <div aria-live="polite">
             {!ready && <p className="text-faded">Say who, and at which site: what they will be able to do is written here as you go.</p>}
             {ready && preview.data?.people[0]?.statements.length === 0 && (

@@ -1,11 +1,11 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useMemo, useState } from "react";
-import { api, type Operation, type Place, queries, Refusal, take } from "@/api/api";
+import { api, type Operation, type Place, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
-import { PermissionOptions, PlaceOptions, usePlaces } from "@/parts/choices";
+import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { PeopleList } from "@/parts/PeopleList";
 import { Ask, Button, Empty, inputLook, instant, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 
@@ -107,11 +107,7 @@ function PlacePanel({ place }: { place: Place }) {
   const [retiring, setRetiring] = useState(false);
   const [changing, setChanging] = useState(false);
   const [permission, setPermission] = useState(place.asks ?? "");
-  const permissions = useQuery({
-    queryKey: ["permissions", place.kind],
-    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: place.kind, limit: 500 } } })),
-    staleTime: 60_000,
-  });
+  const permissions = usePermissions(place.kind, { exact: true });
   const [at, setAt] = useState("");
   const query = { permission, ...(at && { at: instant(at, place.time_zone) }) };
   const asked = permissions.data?.items.find((p) => p.key === permission);
@@ -182,6 +178,14 @@ function PlacePanel({ place }: { place: Place }) {
             columns={[
               { title: "As", of: (p) => p.template ?? "–" },
               { title: "Through", of: (p) => p.through },
+              ...(place.kind === "door"
+                ? [
+                    {
+                      title: "At the door",
+                      of: (p: Schema["PlacePerson"]) => (p.lacks ? <span className="text-soon">lacks {p.lacks}</span> : "opens"),
+                    },
+                  ]
+                : []),
             ]}
             scale={asked?.scale}
             empty="Nobody. Assign a template that gives it, here or at a place above."
@@ -219,10 +223,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
   const [form, setForm] = useState(first);
   const [ready, setReady] = useState<Operation[]>();
   const places = usePlaces();
-  const permissions = useQuery({
-    queryKey: ["permissions", place.kind],
-    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: place.kind, limit: 500 } } })),
-  });
+  const permissions = usePermissions(place.kind, { exact: true });
   const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
   const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
   if (ready) {
@@ -289,10 +290,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
     asks: "",
     time_zone: "",
   });
-  const permissions = useQuery({
-    queryKey: ["permissions", form.kind],
-    queryFn: () => take(api.GET("/permissions", { params: { query: { kind: form.kind as Place["kind"], limit: 500 } } })),
-  });
+  const permissions = usePermissions(form.kind as Place["kind"], { exact: true });
   const run = useMutation({
     mutationFn: async () => {
       const isSite = form.kind === "site";

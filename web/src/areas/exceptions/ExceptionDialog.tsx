@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Operation, take } from "@/api/api";
 import { Reasoned } from "@/parts/change";
-import { PlaceOptions, usePlaces } from "@/parts/choices";
+import { PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Ask, SelectField, TextField } from "@/parts/parts";
 
@@ -16,16 +16,7 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
   const [until, setUntil] = useState("");
   const places = usePlaces();
   const here = places.data?.find((p) => p.code === place);
-  const permissions = useQuery({
-    queryKey: ["permissions", here?.kind],
-    queryFn: () =>
-      take(
-        api.GET("/permissions", {
-          params: { query: { limit: 500, ...(here && here.kind !== "site" && here.kind !== "zone" && { kind: here.kind }) } },
-        }),
-      ),
-    enabled: !!here,
-  });
+  const permissions = usePermissions(here?.kind);
   const ceiling = useQuery({
     queryKey: ["ceiling", place],
     queryFn: () => take(api.GET("/me/ceiling", { params: { query: { place } } })),

@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, queries, Refusal, type Schema, setCsrf, take } from "@/api/api";
 import { Button, Loading, TextField, Wrong } from "@/parts/parts";
+import { PasswordForm } from "./PasswordForm";
 
 type Me = Schema["Me"];
 const Signed = createContext<Me | undefined>(undefined);
@@ -106,49 +107,12 @@ function SignIn() {
 }
 
 function OwnPassword() {
-  const [old, setOld] = useState("");
-  const [next, setNext] = useState("");
-  const run = useMutation({
-    mutationFn: () => take(api.POST("/me/password", { body: { old_password: old, new_password: next }, headers: { "Idempotency-Key": "" } })),
-    onSuccess: () => queries.resetQueries(),
-  });
-  const wrong = run.error instanceof Refusal ? run.error : undefined;
   return (
     <Cover>
       <title>Choose a password · Loyal Latch</title>
       <h1>Choose your own password</h1>
       <p className="mt-1 mb-5 text-faded">You signed in with a first password. Choose one that only you know.</p>
-      <form
-        className="space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          run.mutate();
-        }}
-      >
-        <TextField
-          label="First password"
-          type="password"
-          autoComplete="current-password"
-          required
-          value={old}
-          onChange={(e) => setOld(e.target.value)}
-          error={wrong?.field("old_password")}
-        />
-        <TextField
-          label="Your own password"
-          type="password"
-          autoComplete="new-password"
-          required
-          value={next}
-          onChange={(e) => setNext(e.target.value)}
-          hint="At least 15 characters; a few unrelated words do well."
-          error={wrong?.field("password")}
-        />
-        {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
-        <Button type="submit" look="main" disabled={run.isPending}>
-          Keep this password
-        </Button>
-      </form>
+      <PasswordForm first done={() => queries.resetQueries()} />
     </Cover>
   );
 }

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { Lock, LockOpen } from "lucide-react";
+import { Ban, Lock, LockOpen } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { api, type Operation, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
@@ -59,7 +59,11 @@ function Sheet({ staff }: { staff: Staff }) {
   const [dialog, setDialog] = useState<"assign" | "record" | undefined>(() =>
     location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
   );
-  const lockable = may("console.lock") && !self && staff.status !== "departed" && (!staff.owner || me.owner);
+  const touchable = !self && staff.status !== "departed" && (!staff.owner || me.owner);
+  const lockable = !staff.narrow && may("console.lock", site) && touchable;
+  const barrable = may("console.lock") && touchable && !staff.owner;
+  const bars = useQuery({ queryKey: ["bars", number], queryFn: () => take(api.GET("/bars", { params: { query: { staff: number, limit: 50 } } })) });
+  const [lifting, setLifting] = useState<Schema["Bar"]>();
   return (
     <Page
       title={whom.name}
@@ -68,7 +72,7 @@ function Sheet({ staff }: { staff: Staff }) {
           <StaffMark staff={staff} />
           {staff.lock && <Mark of={staff.status} />}
           <span>
-            {number} · {staff.job_title || "no job title"} · {staff.home_site.name}
+            {staff.narrow ? `${number} · belongs to another site` : `${number} · ${staff.job_title || "no job title"} · ${staff.home_site.name}`}
           </span>
         </span>
       }
@@ -79,8 +83,17 @@ function Sheet({ staff }: { staff: Staff }) {
               Look as
             </Link>
           )}
-          {may("console.credentials", site) && staff.status !== "departed" && <Button onClick={() => act("pin", whom)}>New PIN</Button>}
-          {may("console.assign") && !self && staff.status !== "departed" && <Button onClick={() => setDialog("assign")}>Assign</Button>}
+          {!staff.narrow && may("console.credentials", site) && staff.status !== "departed" && (
+            <Button onClick={() => act("pin", whom)}>New PIN</Button>
+          )}
+          {may("console.assign") && !staff.narrow && !self && staff.status !== "departed" && (
+            <Button onClick={() => setDialog("assign")}>Assign</Button>
+          )}
+          {barrable && (
+            <Button onClick={() => act("bar", whom)}>
+              <Ban size={16} aria-hidden /> Bar
+            </Button>
+          )}
           {lockable &&
             (staff.lock ? (
               <Button look="main" onClick={() => act("unlock", whom)}>
@@ -101,8 +114,28 @@ function Sheet({ staff }: { staff: Staff }) {
           {staff.lock.until && `, until ${moment(staff.lock.until)}`}. Nothing below counts until unlocked.
         </p>
       )}
+      {staff.narrow && (
+        <p className="mb-5 rounded-sm border border-rule bg-inset px-4 py-2.5 sentence">
+          {staff.given_name} works here and belongs to another site. You see what {staff.given_name} does at your places, and may bar{" "}
+          {staff.given_name} from them; all else is for whoever looks after the home site.
+        </p>
+      )}
+      {bars.data?.items.map((b) => (
+        <p key={b.id} className="mb-3 flex flex-wrap items-center gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
+          <span className="grow">
+            <b>Barred</b> from {b.place.name} since {moment(b.since)}
+            {b.by && ` by ${b.by.name}`}: {b.reason}
+            {b.until && `, until ${moment(b.until)}`}.
+          </span>
+          {barrable && (
+            <Button className="shrink-0" onClick={() => setLifting(b)}>
+              Lift the bar
+            </Button>
+          )}
+        </p>
+      ))}
       {access.data?.obstacles
-        .filter((o) => o.code !== "locked")
+        .filter((o) => o.code !== "locked" && o.code !== "barred")
         .map((o) => (
           <p key={o.code} className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
             <Mark of="stuck" />
@@ -137,15 +170,15 @@ function Sheet({ staff }: { staff: Staff }) {
               </Empty>
             )}
             {access.data?.statements.map((s) => (
-              <Statement key={`${s.assignment} ${s.exception} ${s.sentence}`} statement={s} />
+              <Statement key={`${s.assignment} ${s.exception} ${s.bar} ${s.sentence}`} statement={s} />
             ))}
           </Section>
           <Scope access={access.data} />
           <Assignments number={number} self={self} />
           <PersonExceptions staff={staff} self={self} />
-          <History number={number} />
+          {!staff.narrow && <History number={number} />}
         </div>
-        <aside className="space-y-8">
+        <aside className={staff.narrow ? "hidden" : "space-y-8"}>
           <Section
             title="Record"
             note={
@@ -158,7 +191,7 @@ function Sheet({ staff }: { staff: Staff }) {
           >
             <Record staff={staff} />
           </Section>
-          <Credentials number={number} />
+          {!staff.narrow && <Credentials number={number} />}
           {may("console.depart", site) && !self && (
             <Section title="Coming and going">
               <div className="flex flex-wrap gap-2">
@@ -171,17 +204,51 @@ function Sheet({ staff }: { staff: Staff }) {
                   </Button>
                 )}
                 {(staff.status === "departed" || staff.leaving_date) && <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>}
-                {may("console.credentials", site) && staff.status !== "departed" && (
+                {!staff.narrow && may("console.credentials", site) && staff.status !== "departed" && (
                   <Button onClick={() => act("password", whom)}>First password</Button>
                 )}
+                {may("console.credentials", site) && <EndSessions number={number} />}
               </div>
             </Section>
           )}
         </aside>
       </div>
+      {lifting && (
+        <ChangeDialog
+          title={`Lift the bar of ${whom.name}`}
+          about={`From ${lifting.place.name}. What was given there before counts again at once.`}
+          operations={[{ op: "bar.end", on: String(lifting.id) }]}
+          button="Lift the bar"
+          draftable={false}
+          close={() => setLifting(undefined)}
+        />
+      )}
       {dialog === "assign" && <AssignDialog staff={staff} close={() => setDialog(undefined)} />}
       {dialog === "record" && <RecordDialog staff={staff} close={() => setDialog(undefined)} />}
     </Page>
+  );
+}
+
+/** Ends everything somebody is signed in with. */
+function EndSessions({ number }: { number: string }) {
+  const list = useQuery({
+    queryKey: ["sessions", number],
+    queryFn: () => take(api.GET("/staff/{id}/sessions", { params: { path: { id: number }, query: { limit: 200 } } })),
+    retry: false,
+  });
+  const end = useMutation({
+    mutationFn: () => take(api.DELETE("/staff/{id}/sessions", { params: { path: { id: number } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sessions", number] }),
+  });
+  const count = list.data?.total ?? 0;
+  if (!count) return null;
+  return (
+    <>
+      <Button onClick={() => end.mutate()} disabled={end.isPending}>
+        End {count === 1 ? "the session" : `all ${count} sessions`}
+      </Button>
+      <Wrong error={end.error} />
+    </>
   );
 }
 
@@ -252,7 +319,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
         acts &&
         staff.status !== "departed" && (
           <button type="button" className="text-damson underline underline-offset-2" onClick={() => setDialog("add")}>
-            Make an exception
+            {staff.narrow ? "Withhold something" : "Make an exception"}
           </button>
         )
       }
@@ -316,7 +383,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
 function Record({ staff }: { staff: Staff }) {
   const lines: [string, ReactNode][] = [
     ["Known as", staff.known_as],
-    ["Engagement", [engagementWord[staff.engagement], staff.employer].filter(Boolean).join(", ")],
+    ["Engagement", [engagementWord[staff.engagement ?? "employee"], staff.employer].filter(Boolean).join(", ")],
     [
       "Line manager",
       staff.line_manager && (

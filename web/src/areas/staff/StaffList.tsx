@@ -25,7 +25,7 @@ const columns = [
   of.accessor("job_title", { header: "Job title", size: 170 }),
   of.accessor((s) => s.templates.join(", "), { id: "works_as", header: "Works as", size: 180, enableSorting: false }),
   of.accessor((s) => s.home_site.name, { id: "home_site", header: "Home site", size: 190 }),
-  of.accessor((s) => engagementWord[s.engagement], { id: "engagement", header: "Engagement", size: 120 }),
+  of.accessor((s) => (s.engagement ? engagementWord[s.engagement] : ""), { id: "engagement", header: "Engagement", size: 120 }),
   of.accessor("employer", { header: "Employer", size: 190 }),
   of.accessor((s) => day(s.start_date), { id: "start_date", header: "Start", size: 120 }),
   of.accessor((s) => day(s.leaving_date || s.contract_end), { id: "contract_end", header: "Ends", size: 120 }),

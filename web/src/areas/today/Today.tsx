@@ -43,6 +43,12 @@ export function Today() {
     >
       <Wrong error={today.error} />
       {today.isLoading && <Loading />}
+      {!!t?.aside && (
+        <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and {t.aside === 1 ? "gives" : "give"} nobody
+          anything. Tell whoever looks after the service: its log names {t.aside === 1 ? "it" : "them"}.
+        </p>
+      )}
       {t && (
         <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
           <div className="space-y-9">
@@ -62,6 +68,23 @@ export function Today() {
             <Section title="Locked" note={count(t.counts.locked)}>
               <Lines people={t.locked} none="Nobody is locked." line={(p) => <LockedLine person={p} />} />
             </Section>
+            {t.barred.length > 0 && (
+              <Section title="Barred from a place" note={count(t.barred.length)}>
+                <ul>
+                  {t.barred.map((b) => (
+                    <li key={b.id} className="border-b border-rule py-2 last:border-b-0">
+                      <Link to="/staff/$number" params={{ number: b.staff.staff_number }} className="font-[600] hover:underline">
+                        {b.staff.name}
+                      </Link>{" "}
+                      <span className="text-faded">
+                        {b.place.name}: {b.reason}
+                        {b.until && `, until ${moment(b.until)}`}
+                      </span>
+                    </li>
+                  ))}
+                </ul>
+              </Section>
+            )}
             <Section title="Ending within two weeks" note={count(t.counts.ending)}>
               <Lines
                 people={t.ending}
@@ -240,6 +263,7 @@ const mends: Record<string, { word: string; permission: string }> = {
   change_template: { word: "Assign", permission: "console.assign" },
   change_hours: { word: "See assignments", permission: "console.view_staff" },
   extend_contract: { word: "Change record", permission: "console.edit_staff" },
+  lift_bar: { word: "See the bar", permission: "console.lock" },
 };
 
 function Stuck({ person }: { person: Person }) {

@@ -1,0 +1,186 @@
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"runtime"
+	"sync"
+	"time"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/store"
+)
+
+// mostChosen bounds how many PINs a change may choose: a change that is made says that none of them was in use.
+const mostChosen = 5
+
+// prepare works out, before anybody has to wait for the change, the secrets that its operations hand out or take in.
+func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared, error) {
+	var at []int
+	chosen := 0
+	for i := range r.Operations {
+		if op := &r.Operations[i]; change.Secretive(op.Op) && op.Op != "device.add" {
+			at = append(at, i)
+			if a.chosenPIN(*op) {
+				chosen++
+			}
+		}
+	}
+	if len(at) == 0 {
+		return nil, nil
+	}
+	if chosen > 0 && r.Actor.System == "" {
+		if chosen > mostChosen {
+			return nil, fault.Invalidf("operations", "a change chooses at most %d PINs; have more of them generated", mostChosen)
+		}
+		until, held, err := a.store.HeldAt(ctx, a.chooser(r), a.now())
+		if err != nil || held {
+			return nil, errors.Join(err, throttled(held, until))
+		}
+	}
+	// What would be refused anyway is not worth the work.
+	if _, err := change.Apply(a.Live().Snapshot, r.Actor, a.previewAt(r), r.Reason, r.Operations); err != nil {
+		return nil, err
+	}
+	secrets := make(map[int]change.Prepared, len(at))
+	taken := map[credential.Digest]bool{}
+	var mu sync.Mutex
+	one := func(i int) error {
+		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], func(digest credential.Digest) bool {
+			mu.Lock()
+			defer mu.Unlock()
+			if taken[digest] || a.Live().State().CredentialByDigest(digest) != nil {
+				return true
+			}
+			taken[digest] = true
+			return false
+		})
+		mu.Lock()
+		defer mu.Unlock()
+		secrets[i] = prepared
+		return err
+	}
+	if r.Actor.System == "" {
+		for _, i := range at {
+			if err := one(i); err != nil {
+				return nil, err
+			}
+		}
+		return secrets, nil
+	}
+	// Loading a demo or setting up: nobody is waiting yet, so all cores work at it.
+	errs := make([]error, len(at))
+	var group sync.WaitGroup
+	slots := make(chan struct{}, runtime.NumCPU())
+	for n, i := range at {
+		slots <- struct{}{}
+		group.Go(func() {
+			defer func() { <-slots }()
+			errs[n] = one(i)
+		})
+	}
+	group.Wait()
+	return secrets, errors.Join(errs...)
+}
+
+// previewAt is what trying a change needs, at the moment at which it is made.
+func (a *App) previewAt(r *Request) change.Env {
+	env := a.preview()
+	env.Present = r.Present
+	if !r.At.IsZero() && r.Actor.System != "" {
+		env.Now = r.At
+	}
+	return env
+}
+
+// slow has a slow hash worked out: in its turn, or at once for the system, which has its own bound.
+func (a *App) slow(ctx context.Context, r *Request, job func()) error {
+	if r.Actor.System != "" {
+		job()
+		return nil
+	}
+	return a.hashing.do(ctx, a.hashing.bulk, job)
+}
+
+func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, taken func(credential.Digest) bool) (p change.Prepared, err error) {
+	switch op.Op {
+	case "pin.set":
+		var form change.PINForm
+		if err := json.Unmarshal(op.Set, &form); err != nil {
+			return p, fault.Invalidf("set", "%s", err)
+		}
+		if form.PIN != "" {
+			return p, a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(form.PIN) })
+		}
+		for range 20 {
+			if p.Plain, err = credential.GeneratePIN(rand.Reader, credential.PINDigits(a.Live().State().PINs()), func(string) bool { return false }); err != nil {
+				return p, err
+			}
+			if err := a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(p.Plain) }); err != nil {
+				return p, err
+			}
+			if !taken(p.Digest) {
+				return p, nil
+			}
+		}
+		return p, errors.New("no free PIN was found")
+	case "password.issue":
+		if p.Plain, err = credential.GeneratePassword(rand.Reader); err != nil {
+			return p, err
+		}
+		err = errors.Join(a.slow(ctx, r, func() { p.Hash, err = HashPassword(p.Plain, a.pins.cost) }), err)
+	case "password.set":
+		var form change.PasswordForm
+		if err := json.Unmarshal(op.Set, &form); err != nil {
+			return p, fault.Invalidf("set", "%s", err)
+		}
+		err = errors.Join(a.slow(ctx, r, func() { p.Hash, err = HashPassword(form.Password, a.pins.cost) }), err)
+	}
+	return p, err
+}
+
+// chosenPIN reports whether an operation sets a PIN that somebody chose.
+func (a *App) chosenPIN(op change.Operation) bool {
+	var form change.PINForm
+	return op.Op == "pin.set" && json.Unmarshal(op.Set, &form) == nil && form.PIN != ""
+}
+
+func (a *App) chooser(r *Request) []byte {
+	digest := a.keys.mac(forTries, []byte("chooses PINs"), []byte(fmt.Sprint(r.Actor.Staff)))
+	return digest[:]
+}
+
+// pinInUse counts that a chosen PIN was in use, which tells whoever chose it something, and puts it into the audit log.
+func (a *App) pinInUse(ctx context.Context, r *Request, refused error) error {
+	if r.Actor.System != "" {
+		return refused
+	}
+	now := a.now()
+	if _, _, err := a.store.Try(ctx, a.chooser(r), store.TryPIN, credential.ByReader, now); err != nil {
+		return err
+	}
+	live := a.Live()
+	id := uint32(r.Actor.Staff)
+	entry := store.AuditEntry{At: now, Action: "pin-refused", ActorID: &id, Actor: actorName(live, r.Actor), Origin: r.Origin, Summary: "Chose a PIN that is in use", Operations: "[]"}
+	if err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
+		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: id}})
+		return err
+	}); err != nil {
+		return err
+	}
+	return refused
+}
+
+// remember keeps PINs that were just issued as right, so that their first use costs nothing.
+func (a *App) remember(r *Request, secrets map[int]change.Prepared) {
+	for i, p := range secrets {
+		if p.Plain != "" && r.Operations[i].Op == "pin.set" {
+			a.pins.remember(p.Plain, p.Digest, true)
+		}
+	}
+}

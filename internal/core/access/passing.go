@@ -1,0 +1,243 @@
+package access
+
+import (
+	"slices"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// ways is a set of what may be shown together: bit n for the Shown n.
+type ways uint8
+
+// waysFor returns the ways in which somebody who has so much to show satisfies a proof.
+func waysFor(has Shown, proof estate.Proof) (w ways) {
+	for _, shown := range []Shown{ShownPIN, ShownBadge, ShownPIN | ShownBadge} {
+		if shown&has == shown && shown.satisfies(proof) {
+			w |= 1 << shown
+		}
+	}
+	return w
+}
+
+// turns returns the instants from one on at which what somebody may do can change, hours left out: the first of them, and
+// every begin and end of their assignments, exceptions, bars, credentials, lock, and of their time here.
+func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
+	turns := []int64{at}
+	add := func(instants ...int64) {
+		for _, t := range instants {
+			if t > at && t < everAfter {
+				turns = append(turns, t)
+			}
+		}
+	}
+	p := s.person(id)
+	if p == nil {
+		return turns
+	}
+	add(p.span.Start, p.span.Contract, p.span.Gone, p.lockSince, p.lockUntil)
+	grants := p.grants()
+	for i := range grants {
+		add(grants[i].from, grants[i].until)
+	}
+	for i := range p.exceptions {
+		add(p.exceptions[i].from, p.exceptions[i].until)
+	}
+	for _, number := range s.state.CredentialsOf(id) {
+		c := s.state.Credential(number)
+		if !c.From.IsZero() {
+			add(c.From.Unix())
+		}
+		if !c.Until.IsZero() {
+			add(c.Until.Unix())
+		}
+	}
+	slices.Sort(turns)
+	return slices.Compact(turns)
+}
+
+// End is when something that somebody may do now ends by what is on record, and by what.
+type End struct {
+	At  int64 // the first instant at which they may not; everAfter where none is known
+	Why Reason
+}
+
+// Open reports whether no end is known.
+func (e End) Open() bool { return e.At >= everAfter }
+
+// Words says what ends it: "the contract ends".
+func (e End) Words() string {
+	switch e.Why {
+	case Locked:
+		return "locked from then"
+	case HasDeparted:
+		return "leaves"
+	case ContractEnded:
+		return "contract ends"
+	case AssignmentNotInDates, NoAssignment, PermissionNotInTemplate:
+		return "assignment or exception ends"
+	case Withheld:
+		return "withheld from then"
+	case BarredHere:
+		return "barred from then"
+	case ProofNotSufficient:
+		return "PIN or badge runs out"
+	}
+	return ""
+}
+
+// Ends returns when what a question asks ends, access hours left out: the first instant at which Decide says no.
+func (s *Snapshot) Ends(q Question) End {
+	q.AnyHour = true
+	for _, at := range s.turns(q.Staff, q.At)[1:] {
+		q.At = at
+		if d := s.Decide(&q); !d.Allowed {
+			return End{at, d.Reason}
+		}
+	}
+	return End{At: everAfter}
+}
+
+// pass is how somebody passes at a place at an instant: by which permission, at what level, showing what, at which hours.
+type pass struct {
+	permission *permit.Permission
+	decision   Decision
+	ways       ways
+	times      []hours.Times
+}
+
+func (s *Snapshot) passOf(id people.StaffID, place estate.PlaceID, at int64) (p pass) {
+	here := s.tree.At(place)
+	if here == nil {
+		return p
+	}
+	if p.permission = s.catalogue.PermissionByKey(here.Place.Asks); p.permission == nil {
+		return p
+	}
+	q := Question{Staff: id, Permission: p.permission.ID, Place: place, At: at, AnyHour: true}
+	if p.decision = s.Decide(&q); !p.decision.Allowed {
+		return p
+	}
+	p.ways = waysFor(s.hasToShow(id, at), here.Place.Proof)
+	let := func(access *hours.Access) {
+		p.times = append(p.times, hours.Times{Access: access, Opening: here.Opening})
+	}
+	compiled := s.person(id)
+	if compiled.owner {
+		let(always)
+	}
+	grants := compiled.grants()
+	for i := range grants {
+		if g := &grants[i]; s.tree.Within(place, g.place) && at >= g.from && at < g.until && s.level(g.template, q.Permission) > 0 {
+			let(s.accessOf(g))
+		}
+	}
+	for i := range compiled.exceptions {
+		if x := &compiled.exceptions[i]; !x.withheld && x.permission == q.Permission && at >= x.from && at < x.until && s.tree.Within(place, x.place) {
+			let(inherited)
+		}
+	}
+	return p
+}
+
+// passing compares how one person passes at a place that asks for something else, or by another proof, than before.
+func (d *differ) passing(id people.StaffID, place estate.PlaceID) {
+	d.asks(id, place, func(was, is pass) (gains, loses, hoursDiffer bool) {
+		otherwise := (was.permission == nil) != (is.permission == nil) || was.permission != nil && was.permission.ID != is.permission.ID
+		switch {
+		case !otherwise || !was.decision.Allowed && !is.decision.Allowed:
+		case !was.decision.Allowed:
+			return true, false, false
+		case !is.decision.Allowed:
+			return false, true, false
+		default:
+			gains, loses = !hours.Covers(was.times, is.times, d.today), !hours.Covers(is.times, was.times, d.today)
+			return gains, loses, true
+		}
+		return false, false, false
+	}, false)
+	d.asks(id, place, byProof, true)
+}
+
+// byProof says whether somebody who may pass in both may show less than before, or has to show more.
+func byProof(was, is pass) (gains, loses, hoursDiffer bool) {
+	if !was.decision.Allowed || !is.decision.Allowed {
+		return false, false, false
+	}
+	return is.ways&^was.ways != 0, was.ways&^is.ways != 0, false
+}
+
+// proofs compares, for somebody whose credentials differ, what they can show at the doors they may pass.
+func (d *differ) proofs(id people.StaffID) {
+	has := func(s *Snapshot, at int64) Shown { return s.hasToShow(id, at) }
+	differ := false
+	for _, at := range slices.Concat(d.before.turns(id, d.at), d.after.turns(id, d.at)) {
+		differ = differ || has(d.before, at) != has(d.after, at)
+	}
+	if !differ {
+		return
+	}
+	for here := range d.after.tree.Walk {
+		if here.Place.Kind == estate.Door && !here.Retired && d.before.tree.At(here.Place.ID) != nil && !d.asksOtherwise(here.Place.ID) {
+			d.asks(id, here.Place.ID, byProof, true)
+		}
+	}
+}
+
+// asks goes through the stretches of time in which nothing turns and adds, for the first stretch in which they hold, the
+// gain and the loss that differs says.
+func (d *differ) asks(id people.StaffID, place estate.PlaceID, differs func(was, is pass) (gains, loses, hours bool), proof bool) {
+	turns := append(d.before.turns(id, d.at), d.after.turns(id, d.at)...)
+	slices.Sort(turns)
+	turns = slices.Compact(turns)
+	var gain, loss *Shift
+	gone := map[bool]bool{}
+	for _, at := range turns {
+		was, is := d.before.passOf(id, place, at), d.after.passOf(id, place, at)
+		gains, loses, byHours := differs(was, is)
+		note := func(shift **Shift, holds, other pass, lost bool) {
+			made := Shift{Staff: id, Permission: holds.permission.ID, Place: place, Before: other.decision.Level, After: holds.decision.Level, Later: at > d.at, Hours: byHours, Proof: proof}
+			if other.permission != nil && other.permission.ID != holds.permission.ID {
+				made.Instead = other.permission.ID
+			}
+			if a := d.templateOf(holds.decision, lost); a != 0 {
+				made.Template = a
+			}
+			if lost {
+				made.Before, made.After = made.After, made.Before
+			}
+			*shift = &made
+		}
+		switch {
+		case gains && gain == nil && !gone[true]:
+			note(&gain, is, was, false)
+		case !gains && gain != nil && !gone[true]:
+			gain.Until, gone[true] = at, true
+		}
+		switch {
+		case loses && loss == nil && !gone[false]:
+			note(&loss, was, is, true)
+		case !loses && loss != nil && !gone[false]:
+			loss.Until, gone[false] = at, true
+		}
+	}
+	if gain != nil {
+		d.effect.Gains = append(d.effect.Gains, *gain)
+	}
+	if loss != nil {
+		d.effect.Losses = append(d.effect.Losses, *loss)
+	}
+}
+
+func (d *differ) templateOf(decision Decision, lost bool) permit.TemplateID {
+	s := d.after
+	if lost {
+		s = d.before
+	}
+	if a := s.state.Assignment(decision.Assignment); a != nil {
+		return a.Template
+	}
+	return 0
+}

@@ -1,0 +1,101 @@
+package change
+
+import (
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+type barForm struct {
+	Staff string `json:"staff"`
+	Place string `json:"place"`
+	Until string `json:"until"`
+}
+
+// barAdd locks somebody out of a place and all below it. It is what somebody who looks after a place may do about a person
+// from another site, and as with a lock it takes, of those who hold anything in this product there, that as well.
+func barAdd(d *Trial) error {
+	var form barForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	place, err := d.findPlace("set.place", form.Place)
+	if err != nil {
+		return err
+	}
+	if err := d.require(permit.LockStaff, place.ID); err != nil {
+		return err
+	}
+	p, err := d.findStaff("set.staff", form.Staff)
+	if err != nil {
+		return err
+	}
+	if err := d.barrable(p, place); err != nil {
+		return err
+	}
+	if err := d.standing(p, place.ID, true); err != nil {
+		return err
+	}
+	reason, err := d.why("a bar needs a reason; say why %s is kept out of %s", p.Called(), place.Name)
+	if err != nil {
+		return err
+	}
+	if place.Retired {
+		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
+	}
+	for _, id := range d.State.BarsOf(p.ID) {
+		if b := d.State.Bar(id); b.Place == place.ID && b.Holds(d.env.Now) {
+			return fault.Conflictf("set.place", "%s is barred from %s already: %s", p.FullName(), place.Name, b.Reason)
+		}
+	}
+	b := &org.Bar{ID: org.BarID(d.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
+	if b.Until, err = d.moment(form.Until, "bar until it is lifted"); err != nil {
+		return err
+	}
+	d.putBar(b)
+	d.named(uint32(b.ID))
+	return nil
+}
+
+// barrable asks that somebody is neither the actor nor an owner, who may do everything everywhere.
+func (d *Trial) barrable(p *people.Staff, place *estate.Place) error {
+	if err := d.notOneself(p); err != nil {
+		return err
+	}
+	if p.Owner {
+		return fault.Refusedf("not-permitted", "%s is an owner and cannot be barred from %s.", p.FullName(), place.Name)
+	}
+	return nil
+}
+
+func barEnd(d *Trial) error {
+	before := d.State.Bar(org.BarID(d.number(d.op.On)))
+	if before == nil || d.view(d.State.Person(before.Staff)) == access.Hidden || !d.holds(permit.ViewStaff, before.Place) && d.view(d.State.Person(before.Staff)) != access.Whole {
+		return fault.Missingf("on", "there is no bar %q that you may see", d.op.On)
+	}
+	if err := d.require(permit.LockStaff, before.Place); err != nil {
+		return err
+	}
+	p := d.State.Person(before.Staff)
+	if err := d.barrable(p, d.State.Place(before.Place)); err != nil {
+		return err
+	}
+	if err := d.standing(p, before.Place, false); err != nil {
+		return err
+	}
+	if err := d.fresh(before.Revision, "This bar"); err != nil {
+		return err
+	}
+	if before.Ended {
+		return fault.Conflictf("on", "this bar is lifted already")
+	}
+	b := *before
+	b.Ended = true
+	d.putBar(&b)
+	return nil
+}

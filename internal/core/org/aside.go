@@ -1,0 +1,197 @@
+package org
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Aside is a record that could not be read, or contradicts others. It is left out of the state, so it gives nothing. Where
+// it may have taken something away, from the person it belongs to, that person can do nothing until it can be read.
+type Aside struct {
+	Kind    string
+	ID      uint32
+	Staff   people.StaffID // whose access it may have limited; 0: nobody's
+	Problem string
+}
+
+// SetAside leaves a record out of the state.
+func (s *State) SetAside(a Aside) {
+	s.remove(a.Kind, a.ID)
+	next := maps.Clone(s.aside)
+	if next == nil {
+		next = map[string]Aside{}
+	}
+	next[fmt.Sprint(a.Kind, ":", a.ID)] = a
+	s.aside = next
+}
+
+// Readmit takes a record that can be read again off the list of those set aside.
+func (s *State) Readmit(kind string, id uint32) {
+	if len(s.aside) == 0 {
+		return
+	}
+	if name := fmt.Sprint(kind, ":", id); s.aside[name].Kind != "" {
+		next := maps.Clone(s.aside)
+		delete(next, name)
+		s.aside = next
+	}
+}
+
+// AsideRecords returns what is set aside, in the order of kinds and numbers.
+func (s *State) AsideRecords() []Aside {
+	var list []Aside
+	for _, name := range slices.Sorted(maps.Keys(s.aside)) {
+		list = append(list, s.aside[name])
+	}
+	return list
+}
+
+// Suspect reports whether a record that may have limited somebody's access could not be read.
+func (s *State) Suspect(id people.StaffID) bool {
+	for _, a := range s.aside {
+		if a.Staff == id {
+			return true
+		}
+	}
+	return false
+}
+
+// remove takes a record out of the tables and indexes; its number stays in use.
+func (s *State) remove(kind string, id uint32) {
+	switch kind {
+	case "place":
+		if p := s.Places.Get(id); p != nil {
+			s.placeByCode.Delete(key(p.Code))
+		}
+		s.Places.Put(id, nil)
+	case "group":
+		s.Groups.Put(id, nil)
+	case "permission":
+		s.Permissions.Put(id, nil)
+	case "template":
+		if t := s.Templates.Get(id); t != nil {
+			s.templateByCode.Delete(key(t.Code))
+		}
+		s.Templates.Put(id, nil)
+	case "staff":
+		if p := s.Staff.Get(id); p != nil {
+			s.staffByNumber.Delete(key(p.Number))
+			s.staffByEmail.Delete(key(p.Email))
+			if p.Owner {
+				s.owners--
+			}
+		}
+		s.Staff.Put(id, nil)
+	case "assignment":
+		if a := s.Assignments.Get(id); a != nil {
+			s.belong(a.Staff, func(b *belongings) { b.assignments = without(b.assignments, a.ID) })
+		}
+		s.Assignments.Put(id, nil)
+	case "exception":
+		if e := s.Exceptions.Get(id); e != nil {
+			s.belong(e.Staff, func(b *belongings) { b.exceptions = without(b.exceptions, e.ID) })
+		}
+		s.Exceptions.Put(id, nil)
+	case "bar":
+		if bar := s.Bars.Get(id); bar != nil {
+			s.belong(bar.Staff, func(b *belongings) { b.bars = without(b.bars, bar.ID) })
+		}
+		s.Bars.Put(id, nil)
+	case "credential":
+		if c := s.Credentials.Get(id); c != nil {
+			s.belong(c.Staff, func(b *belongings) { b.credentials = without(b.credentials, c.ID) })
+			if c.State != credential.Withdrawn && c.Kind != credential.Password {
+				s.byDigest.Delete(c.Digest)
+				s.countPIN(c, -1)
+			}
+		}
+		s.Credentials.Put(id, nil)
+	case "device":
+		if d := s.Devices.Get(id); d != nil {
+			s.deviceByToken.Delete(d.Token)
+		}
+		s.Devices.Put(id, nil)
+	}
+}
+
+func without[T comparable](list []T, item T) []T {
+	return slices.DeleteFunc(slices.Clone(list), func(other T) bool { return other == item })
+}
+
+// Settle sets aside what, among records just loaded, is wrong or refers to what is not there, and what refers to that.
+func (s *State) Settle(loaded func(yield func(any) bool)) {
+	for again := true; again; {
+		again = false
+		for record := range loaded {
+			kind, id, staff := Name(record)
+			if !s.holds(kind, id) {
+				continue
+			}
+			if _, err := s.Check(record); err != nil {
+				s.SetAside(Aside{Kind: kind, ID: id, Staff: staff, Problem: err.Error()})
+				again = true
+			}
+		}
+	}
+}
+
+func (s *State) holds(kind string, id uint32) bool {
+	switch kind {
+	case "place":
+		return s.Places.Get(id) != nil
+	case "group":
+		return s.Groups.Get(id) != nil
+	case "permission":
+		return s.Permissions.Get(id) != nil
+	case "template":
+		return s.Templates.Get(id) != nil
+	case "staff":
+		return s.Staff.Get(id) != nil
+	case "assignment":
+		return s.Assignments.Get(id) != nil
+	case "exception":
+		return s.Exceptions.Get(id) != nil
+	case "bar":
+		return s.Bars.Get(id) != nil
+	case "credential":
+		return s.Credentials.Get(id) != nil
+	case "device":
+		return s.Devices.Get(id) != nil
+	}
+	return false
+}
+
+// Name returns the kind and the number of a record, and whose access it may limit.
+func Name(record any) (kind string, id uint32, limits people.StaffID) {
+	switch r := record.(type) {
+	case *Settings:
+		return "organisation", 1, 0
+	case *estate.Place:
+		return "place", uint32(r.ID), 0
+	case *permit.Group:
+		return "group", uint32(r.ID), 0
+	case *permit.Permission:
+		return "permission", uint32(r.ID), 0
+	case *permit.Template:
+		return "template", uint32(r.ID), 0
+	case *people.Staff:
+		return "staff", uint32(r.ID), 0
+	case *Assignment:
+		return "assignment", uint32(r.ID), 0
+	case *Exception:
+		return "exception", uint32(r.ID), r.Staff
+	case *Bar:
+		return "bar", uint32(r.ID), r.Staff
+	case *credential.Credential:
+		return "credential", uint32(r.ID), 0
+	case *Device:
+		return "device", uint32(r.ID), 0
+	}
+	return "", 0, 0
+}

@@ -1,0 +1,63 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { api, queries, type Schema, take } from "@/api/api";
+import { Button, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+import { PasswordForm } from "./PasswordForm";
+
+const scopeWord: Record<string, string> = { read: "reads only", daily: "the daily job", everything: "everything you may" };
+
+/** One's own sessions and tokens, and one's own password. */
+export function Account() {
+  const list = useQuery({ queryKey: ["sessions"], queryFn: () => take(api.GET("/me/sessions", { params: { query: { limit: 200 } } })) });
+  const end = useMutation({
+    mutationFn: (session: Schema["Session"] | undefined) =>
+      session ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id } } })) : take(api.DELETE("/me/sessions")),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sessions"] }),
+  });
+  const others = list.data?.items.filter((s) => !s.present) ?? [];
+  return (
+    <Page title="Your sessions and password" lead="Where you are signed in, and how you sign in">
+      <div className="grid items-start gap-10 lg:grid-cols-[1fr_22rem]">
+        <Section
+          title="Sessions and tokens"
+          note={others.length > 0 && <EndAll count={others.length} run={() => end.mutate(undefined)} busy={end.isPending} />}
+        >
+          {list.isPending && <Loading />}
+          <Wrong error={list.error ?? end.error} />
+          <ul>
+            {list.data?.items.map((s) => (
+              <li key={s.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+                <span>
+                  <b className="font-[600]">{s.kind === "console" ? "Console" : s.name || "Client"}</b>
+                  {s.present && <span className="text-open"> this one</span>}
+                  <span className="block text-sm text-faded">
+                    begun {moment(s.created_at)}
+                    {s.address && ` from ${s.address}`}
+                    {s.last_used && ` · used ${moment(s.last_used)}`} · until {moment(s.expires_at)}
+                    {s.kind === "client" && ` · ${scopeWord[s.scope]}`}
+                  </span>
+                </span>
+                {!s.present && (
+                  <Button className="shrink-0" disabled={end.isPending} onClick={() => end.mutate(s)}>
+                    End it
+                  </Button>
+                )}
+              </li>
+            ))}
+          </ul>
+          {list.data && others.length === 0 && <p className="mt-2 text-faded">You are signed in nowhere else.</p>}
+        </Section>
+        <Section title="Change your password">
+          <PasswordForm />
+        </Section>
+      </div>
+    </Page>
+  );
+}
+
+function EndAll({ count, run, busy }: { count: number; run: () => void; busy: boolean }) {
+  return (
+    <button type="button" className="text-damson underline underline-offset-2" disabled={busy} onClick={run}>
+      {count === 1 ? "End the other one" : `End all ${count} others`}
+    </button>
+  );
+}
