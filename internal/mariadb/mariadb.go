@@ -55,9 +55,13 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 	} else if err := listener.Close(); err != nil {
 		return nil, err
 	}
-	data := filepath.Join(folder, "data")
+	data, temporary := filepath.Join(folder, "data"), filepath.Join(folder, "tmp")
+	// A server removes at its start what looks like a temporary table, also those that another server works on in the same folder.
+	if err := os.MkdirAll(temporary, 0o700); err != nil {
+		return nil, fmt.Errorf("the temporary folder of the database cannot be made: %w", err)
+	}
 	if !isFile(filepath.Join(data, "mysql", "global_priv.frm")) {
-		if err := install(ctx, data); err != nil {
+		if err := install(ctx, data, temporary); err != nil {
 			return nil, err
 		}
 	}
@@ -65,7 +69,7 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 	if err := s.keepPrivate(); err != nil {
 		return nil, err
 	}
-	s.command = exec.Command(daemon, append(asRoot("--no-defaults"), "--datadir="+data, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
+	s.command = exec.Command(daemon, append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
 		"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(), "--skip-name-resolve", "--init-file="+s.init(),
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M", "--innodb-flush-log-at-trx-commit=2",
 		"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
@@ -148,11 +152,11 @@ func freePort() (int, error) {
 	return listener.Addr().(*net.TCPAddr).Port, listener.Close()
 }
 
-func install(ctx context.Context, data string) error {
+func install(ctx context.Context, data, temporary string) error {
 	if err := os.MkdirAll(data, 0o700); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w", err)
 	}
-	command := exec.CommandContext(ctx, "mariadb-install-db", append(asRoot("--no-defaults"), "--datadir="+data,
+	command := exec.CommandContext(ctx, "mariadb-install-db", append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary,
 		"--auth-root-authentication-method=normal", "--skip-test-db")...)
 	if out, err := command.CombinedOutput(); err != nil {
 		return fmt.Errorf("the data folder %s could not be prepared: %w\n%s", data, err, strings.TrimSpace(string(out)))

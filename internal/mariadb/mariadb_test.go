@@ -81,3 +81,16 @@ func TestItListensOnLoopbackOnly(t *testing.T) {
 		assert.Error(t, err, ip)
 	}
 }
+
+// A server that starts removes what looks like a temporary table from its temporary folder. In a folder that several share,
+// one takes away what another is working on.
+func TestAServerLeavesTheSharedTemporaryFolderAlone(t *testing.T) {
+	shared := t.TempDir()
+	t.Setenv("TMPDIR", shared)
+	others := filepath.Join(shared, "#sql-temptable-of-another-server.MAI")
+	require.NoError(t, os.WriteFile(others, []byte("in use"), 0o600))
+	s, err := Start(context.Background(), filepath.Join(t.TempDir(), "own"), 0)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Stop() })
+	assert.FileExists(t, others)
+}
