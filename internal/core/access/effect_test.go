@@ -248,6 +248,36 @@ func TestEndsAreTheFirstInstantAtWhichDecideSaysNo(t *testing.T) {
 	assert.Greater(t, ended, 10)
 }
 
+// Begins is the first minute at which Decide says yes: every minute of the days ahead is asked.
+func TestBeginsIsTheFirstInstantAtWhichDecideSaysYes(t *testing.T) {
+	seen := map[string]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		q := drawQuestion(t)
+		q.Proves = rapid.Bool().Draw(t, "proves")
+		begins, ok := s.Begins(q)
+		if ok {
+			then := q
+			then.At = begins
+			require.True(t, s.Decide(&then).Allowed, "at %d it says %s", begins, s.Decide(&then).Reason)
+		}
+		horizon := q.At + 4*24*3600
+		for then := q; then.At < horizon; then.At += 60 {
+			if s.Decide(&then).Allowed {
+				require.True(t, ok, "it is allowed at %s", time.Unix(then.At, 0).UTC())
+				require.Equal(t, time.Unix(then.At, 0).UTC(), time.Unix(begins, 0).UTC())
+				seen[fmt.Sprint("found ", then.At > q.At)]++
+				return
+			}
+		}
+		require.True(t, !ok || begins >= horizon, "nothing allows it before %d", horizon)
+		seen[fmt.Sprint("not yet ", ok)]++
+	})
+	for _, what := range []string{"found true", "found false", "not yet true", "not yet false"} {
+		assert.Positive(t, seen[what], what)
+	}
+}
+
 // What sentences say of doors and of when is what Decide answers.
 func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
 	said := map[string]int{}

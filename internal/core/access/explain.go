@@ -270,18 +270,13 @@ func (w *telling) refusedByGrant() {
 	case PermissionNotInTemplate:
 		w.notInTemplate(a)
 	case OutsideHours:
-		access := inherited
 		if a != nil {
 			w.grantGrounds(a)
-			g := grant{template: a.Template}
-			if a.Hours.Kind != "" {
-				g.access = &a.Hours
-			}
-			access = w.s.accessOf(&g)
 		}
 		sentence := fmt.Sprintf("%s may %s at %s, but not at this hour.", w.who(), w.what(), w.where())
 		remedy := "Give wider access hours."
-		if next, ok := access.NextOpen(w.here.Opening, w.here.Location, w.q.At); ok {
+		if at, ok := w.s.Begins(*w.q); ok {
+			next := time.Unix(at, 0).In(w.here.Location)
 			remedy = fmt.Sprintf("Wait until %s, or give wider access hours.", next.Format("Mon 2 Jan 15:04"))
 		}
 		w.say(sentence, remedy)

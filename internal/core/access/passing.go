@@ -100,6 +100,65 @@ func (s *Snapshot) Ends(q Question) End {
 	return End{At: everAfter}
 }
 
+// Begins returns the first instant, from that of a question on, at which Decide allows what it asks; ok is false where what
+// is on record never lets that come.
+func (s *Snapshot) Begins(q Question) (at int64, ok bool) {
+	turns := s.turns(s.Decide(&q).Staff, q.At)
+	for i, from := range turns {
+		until := int64(everAfter)
+		if i+1 < len(turns) {
+			until = turns[i+1]
+		}
+		if at, ok = s.beginsWithin(q, from, until); ok {
+			return at, true
+		}
+	}
+	return 0, false
+}
+
+// beginsWithin is Begins for a stretch of time in which nothing turns but hours.
+func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok bool) {
+	hoursCount := !q.AnyHour
+	q.At, q.AnyHour = from, true
+	d := s.Decide(&q)
+	if !d.Allowed {
+		return 0, false
+	}
+	if q.AnyHour = !hoursCount; q.AnyHour || s.Decide(&q).Allowed {
+		return from, true
+	}
+	here := s.tree.At(q.Place)
+	for _, access := range s.hoursOf(d.Staff, &q) {
+		if next, open := access.NextOpen(here.Opening, here.Location, from); open && next.Unix() < until && (!ok || next.Unix() < at) {
+			at, ok = next.Unix(), true
+		}
+	}
+	return at, ok
+}
+
+// hoursOf returns the hours of all that gives somebody what a question asks, at least at its level, on the day it asks about.
+func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access) {
+	p := s.person(id)
+	if p.owner {
+		list = append(list, always)
+	}
+	least := max(q.Level, 1)
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
+		if q.At >= g.from && q.At < g.until && s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission) >= least {
+			list = append(list, s.accessOf(g))
+		}
+	}
+	for i := range p.exceptions {
+		x := &p.exceptions[i]
+		if !x.withheld && x.permission == q.Permission && x.level >= least && q.At >= x.from && q.At < x.until && s.tree.Within(q.Place, x.place) {
+			list = append(list, inherited)
+		}
+	}
+	return list
+}
+
 // pass is how somebody passes at a place at an instant: by which permission, at what level, showing what, at which hours.
 type pass struct {
 	permission *permit.Permission
@@ -121,23 +180,8 @@ func (s *Snapshot) passOf(id people.StaffID, place estate.PlaceID, at int64) (p 
 		return p
 	}
 	p.ways = waysFor(s.hasToShow(id, at), here.Place.Proof)
-	let := func(access *hours.Access) {
+	for _, access := range s.hoursOf(id, &q) {
 		p.times = append(p.times, hours.Times{Access: access, Opening: here.Opening})
-	}
-	compiled := s.person(id)
-	if compiled.owner {
-		let(always)
-	}
-	grants := compiled.grants()
-	for i := range grants {
-		if g := &grants[i]; s.tree.Within(place, g.place) && at >= g.from && at < g.until && s.level(g.template, q.Permission) > 0 {
-			let(s.accessOf(g))
-		}
-	}
-	for i := range compiled.exceptions {
-		if x := &compiled.exceptions[i]; !x.withheld && x.permission == q.Permission && at >= x.from && at < x.until && s.tree.Within(place, x.place) {
-			let(inherited)
-		}
 	}
 	return p
 }

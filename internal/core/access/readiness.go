@@ -3,9 +3,7 @@ package access
 import (
 	"fmt"
 	"strings"
-	"time"
 
-	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
@@ -91,34 +89,31 @@ func (s *Snapshot) givesAnything(g *grant) bool {
 	return false
 }
 
-// hoursMeet reports whether, in the week from at on, the grant's weekly hours and the place's opening hours are
-// ever open together: two sets of stretches meet exactly where one of either begins within the other.
+// hoursMeet reports whether, from an instant until a grant ends, its weekly hours and the place's opening hours are ever
+// open together.
 func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 	access, here := s.accessOf(g), s.tree.At(g.place)
 	if access.Kind != hours.Weekly || here.Opening == nil {
 		return true
 	}
-	today := day.Of(time.Unix(at, 0).In(here.Location))
-	for shift := range day.Date(8) {
-		date := today + shift
-		for _, rule := range access.Rules {
-			if rule.Days.Has(date.Weekday()) && inherited.Open(here.Opening, here.Location, onDate(date, rule.From, here)) {
-				return true
-			}
+	at = max(at, g.from)
+	for sides := 0; at < g.until && sides < mostSides; sides++ {
+		mine, ok := access.NextOpen(here.Opening, here.Location, at)
+		if !ok {
+			return false
 		}
-		for _, rule := range here.Opening.Rules {
-			if rule.Days.Has(date.Weekday()) && access.Open(here.Opening, here.Location, onDate(date, rule.From, here)) {
-				return true
-			}
+		both, ok := inherited.NextOpen(here.Opening, here.Location, mine.Unix())
+		if !ok || both.Equal(mine) {
+			return ok && both.Unix() < g.until
 		}
+		at = both.Unix()
 	}
-	return len(here.Opening.Rules) == 0
+	return false
 }
 
-func onDate(date day.Date, minute hours.Minute, here *estate.Standing) int64 {
-	start := date.Start(here.Location)
-	return time.Date(start.Year(), start.Month(), start.Day(), 0, int(minute), 0, 0, here.Location).Unix()
-}
+// mostSides bounds how often two hours are asked in turn when the other is open next: each time goes on to another
+// stretch, so that it is more than a year of daily ones.
+const mostSides = 400
 
 func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64) []Obstacle {
 	shown := s.hasToShow(staff.ID, max(at, p.span.Start))

@@ -10,7 +10,10 @@ import (
 // Date is a number of days since 1 January 1970. The zero Date means "no date".
 type Date int32
 
-const layout = "2006-01-02"
+const (
+	layout        = "2006-01-02"
+	secondsPerDay = 24 * 60 * 60
+)
 
 // The years in which dates lie: further away there is nobody, and databases and time zones end.
 const (
@@ -28,7 +31,7 @@ var (
 func Of(t time.Time) Date {
 	year, month, dayOfMonth := t.Date()
 	seconds := time.Date(year, month, dayOfMonth, 0, 0, 0, 0, time.UTC).Unix()
-	return Date(seconds / 86400)
+	return Date(seconds / secondsPerDay)
 }
 
 // Parse reads an ISO 8601 calendar date such as 2026-11-30. The empty string is "no date".
@@ -49,10 +52,34 @@ func Parse(s string) (Date, error) {
 // IsZero reports whether d is "no date".
 func (d Date) IsZero() bool { return d == 0 }
 
-// Start returns the first instant of the date in a time zone.
+// Start returns the first instant of the date in a time zone. Where clocks go forward at midnight the date begins when they
+// have; where they go back over it, with the first midnight. A date that a zone has left out whole begins with the next.
 func (d Date) Start(location *time.Location) time.Time {
-	t := d.utc()
-	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, location)
+	midnight := int64(d) * secondsPerDay
+	t := time.Unix(midnight-secondsPerDay, 0).In(location) // no zone is a day ahead of UTC, so the date has not begun
+	for {
+		_, offset := t.Zone()
+		start := time.Unix(midnight-int64(offset), 0).In(location)
+		if start.Before(t) { // the clocks have just gone past midnight
+			return t
+		}
+		end := Steady(t)
+		if start.Before(end) {
+			return start
+		}
+		t = end
+	}
+}
+
+// Steady returns an instant after t, at most a day, until which the clocks of t's location keep the offset that they have
+// at t.
+func Steady(t time.Time) time.Time {
+	limit := t.Add(secondsPerDay * time.Second)
+	// Past the table of a zone, the end that time.Time.ZoneBounds gives on the last day of a leap year is not after t.
+	if _, end := t.ZoneBounds(); end.After(t) && end.Before(limit) {
+		return end
+	}
+	return limit
 }
 
 // Weekday returns the day of the week.
@@ -86,4 +113,4 @@ func (d *Date) UnmarshalText(text []byte) error {
 	return err
 }
 
-func (d Date) utc() time.Time { return time.Unix(int64(d)*86400, 0).UTC() }
+func (d Date) utc() time.Time { return time.Unix(int64(d)*secondsPerDay, 0).UTC() }

@@ -70,7 +70,7 @@ func open(list []Times, at int64) bool {
 // telling returns dates that between them show everything the hours do from a date on: the first days, and those around
 // each boundary of dated hours, a full week of each stretch with the margins on either side.
 func telling(a, b []Times, from day.Date) []day.Date {
-	const around, week = 2, 9
+	const around, week = 3, 10
 	var dates []day.Date
 	span := func(first, last day.Date) {
 		for date := max(first, from); date <= last; date++ {
@@ -93,18 +93,9 @@ func telling(a, b []Times, from day.Date) []day.Date {
 
 // edges returns the minutes of a date at which some of the hours begin or end.
 func edges(a, b []Times, date day.Date) []int {
-	minutes := []int{0}
+	var minutes []int
 	for _, t := range slices.Concat(a, b) {
-		for shift := day.Date(-2); shift <= 2; shift++ {
-			rules, _ := t.Access.rulesOn(t.Opening, date+shift)
-			for _, rule := range rules {
-				for _, edge := range []int{int(rule.From) - t.Access.BeforeMinutes, rule.end() + t.Access.AfterMinutes} {
-					if minute := edge + int(shift)*minutesPerDay; minute >= 0 && minute < minutesPerDay {
-						minutes = append(minutes, minute)
-					}
-				}
-			}
-		}
+		minutes = append(minutes, t.Access.edges(t.Opening, date)...)
 	}
 	slices.Sort(minutes)
 	return slices.Compact(minutes)
