@@ -293,23 +293,25 @@ type DecisionRequest struct {
 	Permission string     `json:"permission,omitempty" maxLength:"64" doc:"Key; left out: what the place asks about"`
 	Place      string     `json:"place,omitempty" maxLength:"64" doc:"Code; a device may leave it out and means its own"`
 	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`
+	About      string     `json:"about,omitempty" maxLength:"64" doc:"Staff number of the person whose records are asked for, of a permission whose levels are own, team and all"`
 	Reader     string     `json:"reader,omitempty" maxLength:"64" doc:"Of several at one place, the one at which it was shown: wrong tries count there"`
 	At         *time.Time `json:"at,omitempty" doc:"Moment; managers only"`
 }
 
 // Decision is the answer.
 type Decision struct {
-	Outcome    string    `json:"outcome" enum:"allow,refuse"`
-	Reason     string    `json:"reason" doc:"Code; see the guide"`
-	Sentence   string    `json:"sentence"`
-	Level      int32     `json:"level,omitempty"`
-	Staff      *StaffRef `json:"staff,omitempty"`
-	Permission string    `json:"permission,omitempty"`
-	Place      *PlaceRef `json:"place,omitempty"`
-	At         time.Time `json:"at"`
-	Kept       string    `json:"kept,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
-	Grounds    []Ground  `json:"grounds,omitempty" doc:"For managers"`
-	Remedy     string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
+	Outcome     string    `json:"outcome" enum:"allow,refuse"`
+	Reason      string    `json:"reason" doc:"Code; see the guide"`
+	Sentence    string    `json:"sentence"`
+	Level       int32     `json:"level,omitempty"`
+	IdleSeconds int       `json:"idle_seconds,omitempty" doc:"For a shared terminal: after how many seconds without use it signs the person out; its own rule where left out"`
+	Staff       *StaffRef `json:"staff,omitempty"`
+	Permission  string    `json:"permission,omitempty"`
+	Place       *PlaceRef `json:"place,omitempty"`
+	At          time.Time `json:"at"`
+	Kept        string    `json:"kept,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
+	Grounds     []Ground  `json:"grounds,omitempty" doc:"For managers"`
+	Remedy      string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
 }
 
 // Event is a decision that really happened at a door or terminal.

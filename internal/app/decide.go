@@ -33,9 +33,13 @@ type Ask struct {
 	Permission string // key; empty: what the place asks about
 	Place      string // code; empty: the device's own
 	Level      permit.Level
+	About      string    // number of the person whose records are meant; empty: nobody's in particular
 	Reader     string    // of several at one place, the one at which a PIN was typed
 	At         time.Time // zero: now
 }
+
+// nobody is the number of a person who is not on record.
+const nobody = ^people.StaffID(0)
 
 // question turns an Ask into a question of the snapshot.
 func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
@@ -58,19 +62,24 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 	switch {
 	case permission == nil:
 		return q, fault.Missingf("permission", "the catalogue has no permission %q", key)
-	case !permission.AppliesTo(place.Kind):
-		return q, fault.Invalidf("permission", "“%s” does not apply to a %s such as %s", permission.Title, place.Kind.Words(), place.Code)
 	case ask.Level < 0:
 		return q, fault.Invalidf("level", "a level is 0 or more")
 	}
 	q.Permission = permission.ID
+	if ask.About != "" {
+		// Whoever is not on record is somebody else, so that a device learns nothing of who is.
+		q.About = nobody
+		if about := live.State().StaffByNumber(ask.About); about != nil {
+			q.About = about.ID
+		}
+	}
 	switch {
 	case ask.PIN != "" && ask.Staff != "":
 		return q, fault.Invalidf("pin", "ask about a person or about a PIN, not about both")
 	case len(ask.PIN) > credential.MaxPINDigits:
 		return q, fault.Invalidf("pin", "a PIN has at most %d digits", credential.MaxPINDigits)
 	case ask.PIN != "":
-		q.ByCredential, q.Shown = true, access.ShownPIN
+		q.Shown = access.ShownPIN
 	default:
 		if staff := live.State().StaffByNumber(ask.Staff); staff != nil {
 			q.Staff = staff.ID
@@ -91,7 +100,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 	if err != nil {
 		return access.Explanation{}, live, err
 	}
-	if !q.ByCredential {
+	if q.Shown == 0 {
 		return access.Explanation{}, live, fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
 	}
 	if !live.Tree().Within(q.Place, device.Place) {
@@ -121,8 +130,8 @@ func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, p
 		return live.Refuse(q, access.TooManyTries), nil
 	}
 	if digest, known := a.pins.remembered(pin); known {
-		if c := live.State().CredentialByDigest(digest); c != nil && c.Kind == credential.PIN {
-			q.Credential = c.ID
+		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {
+			q.PIN = c.ID
 			return live.Say(q), nil
 		}
 	}
@@ -138,7 +147,7 @@ func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, p
 		a.readers.right(reader)
 		// Hashing took its time: what is decided is decided on what is live now.
 		live = a.Live()
-		q.Credential, q.At = c.ID, max(q.At, a.now().Unix())
+		q.PIN, q.At = c.ID, max(q.At, a.now().Unix())
 		return live.Say(q), nil
 	}
 	if _, _, err := a.store.Try(ctx, reader[:], store.TryReader, credential.ByReader, now); err != nil {
@@ -158,7 +167,10 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (access.
 	if !live.HoldsKey(actor, permit.CheckAccess, q.Place, a.now().Unix()) {
 		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
 	}
-	if !q.ByCredential {
+	if p := live.State().Person(q.About); q.About != 0 && (p == nil || a.ViewOf(live, actor, p) == access.Hidden) {
+		return access.Explanation{}, nil, q, fault.Missingf("about", "nobody has the staff number %q", ask.About)
+	}
+	if q.Shown == 0 {
 		// Whoever may not be seen is not there.
 		if p := live.State().Person(q.Staff); p == nil || a.ViewOf(live, actor, p) == access.Hidden {
 			return access.Explanation{}, nil, q, fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
@@ -199,7 +211,7 @@ func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pi
 	if c == nil || a.ViewOf(live, actor, live.State().Person(c.Staff)) != access.Whole {
 		return nil
 	}
-	q.Credential = c.ID
+	q.PIN = c.ID
 	return a.store.Right(ctx, asker, false)
 }
 

@@ -81,7 +81,7 @@ func (p *pins) hash(pin string) (digest credential.Digest, sealed []byte) {
 // credentialOf returns the credential that a PIN identifies; nil for one that is nobody's. A PIN seen before answers at once.
 func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*credential.Credential, error) {
 	if digest, known := a.pins.remembered(pin); known {
-		if c := live.State().CredentialByDigest(digest); c != nil && c.Kind == credential.PIN {
+		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {
 			return c, nil
 		}
 		a.pins.remember(pin, digest, false)
@@ -93,8 +93,8 @@ func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*creden
 	if err := a.hashing.do(ctx, a.hashing.pins, func() { digest, _ = a.pins.hash(pin) }); err != nil {
 		return nil, err
 	}
-	c := live.State().CredentialByDigest(digest)
-	if c == nil || c.Kind != credential.PIN {
+	c := live.State().CredentialByDigest(credential.PIN, digest)
+	if c == nil {
 		return nil, nil
 	}
 	a.pins.remember(pin, digest, true)

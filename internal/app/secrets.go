@@ -54,7 +54,7 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], func(digest credential.Digest) bool {
 			mu.Lock()
 			defer mu.Unlock()
-			if taken[digest] || a.Live().State().CredentialByDigest(digest) != nil {
+			if taken[digest] || a.Live().State().CredentialByDigest(credential.PIN, digest) != nil {
 				return true
 			}
 			taken[digest] = true

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
@@ -136,7 +137,7 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 
 // verify compares a password in its turn.
 func (a *App) verify(ctx context.Context, hash, password string) (right bool, err error) {
-	if len(password) > credential.MaxPassword {
+	if utf8.RuneCountInString(password) > credential.MaxPassword {
 		return false, nil
 	}
 	err = a.hashing.do(ctx, a.hashing.passwords, func() { right = verifyPassword(hash, password, a.pins.cost) })

@@ -223,7 +223,7 @@ func (s *session) pinCommand() *cobra.Command {
 
 // asking are the flags of check and why.
 func (s *session) asking(use, short, example string, explain bool) *cobra.Command {
-	var permission, place, at string
+	var permission, place, at, about string
 	var level int32
 	var pin bool
 	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1), ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
@@ -265,6 +265,13 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 			}
 			body.At = &moment
 		}
+		if about != "" {
+			p, err := s.staff(c.Context(), about)
+			if err != nil {
+				return err
+			}
+			body.About = p.StaffNumber
+		}
 		var d api.Decision
 		if err := s.client.Do(c.Context(), "POST", "/decisions", body, &d); err != nil {
 			return err
@@ -274,10 +281,12 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 	c.Flags().StringVar(&place, "place", "", "where; of a person, why may leave it out and asks about their home site")
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
 	c.Flags().StringVar(&at, "at", "", "when, such as '2026-11-30 02:00' in the place's time zone; now where left out")
+	c.Flags().StringVar(&about, "about", "", "whose records, of a permission whose levels are own, team and all")
 	c.Flags().Int32Var(&level, "level", 0, "at least this level or limit")
 	c.Flags().BoolVar(&pin, "pin", false, "by PIN, read without echo or from stdin")
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "permission", s.completePermissions())
+	completeFlag(c, "about", s.completeStaff())
 	return c
 }
 

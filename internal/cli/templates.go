@@ -55,7 +55,7 @@ func (s *session) templateShow() *cobra.Command {
 		s.line("For", t.Summary)
 		s.line("Based on", t.Base)
 		s.line("Hours", t.HoursWords)
-		s.line("Needs", strings.Join(t.Needs, ", "))
+		s.line("Needs", t.NeedsWords)
 		s.line("Gives", fmt.Sprintf("%s; %d undecided", words.Count(t.Given, "permission", "permissions"), t.Undecided))
 		s.line("Assigned", words.Count(t.Assignments, "time", "times"))
 		fmt.Fprintln(s.out)

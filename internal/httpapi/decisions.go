@@ -60,7 +60,7 @@ func brief(e access.Explanation) access.Explanation {
 }
 
 func askOf(in *api.DecisionRequest) app.Ask {
-	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level), Reader: in.Reader}
+	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level), About: in.About, Reader: in.Reader}
 }
 
 // devices answers the decisions that devices ask for. They ask all day and everybody at the door waits, so this path
@@ -139,6 +139,7 @@ func decisionForDevice(live *app.Live, e *access.Explanation, at time.Time) *api
 		if p := live.State().Person(e.Staff); p != nil {
 			d.Staff = &api.StaffRef{StaffNumber: p.Number, Name: p.Called()}
 		}
+		d.IdleSeconds = live.IdleSeconds(&e.Decision)
 	}
 	return d
 }

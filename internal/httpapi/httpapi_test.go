@@ -130,6 +130,32 @@ func TestAShiftSupervisorLocksAtTheirSiteAndDoesNothingElse(t *testing.T) {
 	assert.NoError(t, joss.Get(ctx, "/audit", nil, client.Query("staff", "Q0011")))
 }
 
+// Whose records, at which kind of place, and after how long a terminal signs out are part of what is decided.
+func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
+	s := testkit.Demo(t)
+	ctx, idris := context.Background(), s.Client(t, "idris")
+	decide := func(ask api.DecisionRequest) (d api.Decision) {
+		require.NoError(t, idris.Do(ctx, "POST", "/decisions", ask, &d))
+		return d
+	}
+	shifts := api.DecisionRequest{Staff: "Q0011", Place: "HB", Permission: "records.shifts"}
+	assert.Equal(t, "allow", decide(shifts).Outcome)
+	shifts.About = "Q0011"
+	assert.Equal(t, "allow", decide(shifts).Outcome, "one's own")
+	shifts.About = "Q0012"
+	assert.Equal(t, "permission_not_in_template", decide(shifts).Reason, "not another person's")
+	at := decide(api.DecisionRequest{Staff: "Q0011", Place: "HB-PACK-1", Permission: "line.run"})
+	assert.Equal(t, "permission_not_for_place", at.Reason)
+	assert.Equal(t, "“Run a line” has no meaning at a door.", at.Sentence)
+
+	var packer api.Template
+	require.NoError(t, s.Client(t, "maren").Do(ctx, "PATCH", "/templates/packer", map[string]any{"idle_seconds": 90}, nil))
+	require.NoError(t, idris.Get(ctx, "/templates/line-lead", &packer))
+	assert.Zero(t, packer.IdleSeconds)
+	assert.Equal(t, 90, packer.IdleSecondsThen, "from the template it is based on")
+	assert.Equal(t, "a PIN", packer.NeedsWords)
+}
+
 func TestBadRequests(t *testing.T) {
 	s := testkit.Demo(t)
 	token := bearer(s.Client(t, "idris"))
@@ -158,7 +184,7 @@ func TestBadRequests(t *testing.T) {
 		{"a page that is too long", "GET", "/staff?limit=501", "", 422, "query.limit", nil},
 		{"a sort there is not", "GET", "/staff?sort=shoe_size", "", 422, "query.sort", nil},
 		{"a status there is not", "GET", "/staff?status=asleep", "", 422, "query.status", nil},
-		{"a permission that does not apply", "POST", "/decisions", `{"staff":"Q0011","place":"HB-PACK-1","permission":"line.run"}`, 422, "body.permission", nil},
+		{"records of nobody", "POST", "/decisions", `{"staff":"Q0011","place":"HB","permission":"records.shifts","about":"NOBODY"}`, 404, "body.about", nil},
 		{"a person and a PIN", "POST", "/decisions", `{"staff":"Q0011","pin":"480216","place":"HB-PACK-1"}`, 422, "body.pin", nil},
 		{"no operations", "POST", "/changes", `{"operations":[]}`, 422, "operations", nil},
 		{"a lock without a reason", "POST", "/staff/Q0011/lock", `{}`, 422, "body.reason", nil},

@@ -472,15 +472,11 @@ func (v view) sheet(t *permit.Template) api.SheetTemplate {
 	if days := permit.DaysOf(t, v.live.State().Template); days > 0 {
 		out.Facts = append(out.Facts, "Lasts: "+words.Count(days, "day", "days"))
 	}
-	if len(t.Needs) > 0 {
-		needs := make([]string, len(t.Needs))
-		for i, need := range t.Needs {
-			needs[i] = map[string]string{"pin": "a PIN", "badge": "a badge"}[need]
-		}
-		out.Facts = append(out.Facts, "Needs: "+words.List(needs))
+	if needs := v.needsWords(t); needs != "" {
+		out.Facts = append(out.Facts, "Needs: "+needs)
 	}
-	if t.IdleSeconds > 0 {
-		out.Facts = append(out.Facts, "An idle terminal signs out after "+(time.Duration(t.IdleSeconds)*time.Second).String())
+	if idle := permit.IdleSecondsOf(t, v.live.State().Template); idle > 0 {
+		out.Facts = append(out.Facts, "An idle terminal signs out after "+(time.Duration(idle)*time.Second).String())
 	}
 	var section *api.SheetSection
 	for _, line := range v.live.Catalogue().Outline(t, v.live.State().Template) {

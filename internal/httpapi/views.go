@@ -22,6 +22,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // view turns records of one live state into wire types at one moment, for one reader: it names nobody whom the reader may
@@ -285,7 +286,7 @@ type use struct{ assignments, exceptions map[permit.TemplateID]int }
 func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
 		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID], Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
-	out.HoursWords = v.hoursWords(t)
+	out.HoursWords, out.NeedsWords, out.IdleSecondsThen = v.hoursWords(t), v.needsWords(t), permit.IdleSecondsOf(t, v.live.State().Template)
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
@@ -322,6 +323,15 @@ func (v view) hoursWords(t *permit.Template) string {
 		return "opening hours"
 	}
 	return effective.Words(nil, 0)
+}
+
+// needsWords says which credentials a template needs, its own or a base's: "a badge and a PIN".
+func (v view) needsWords(t *permit.Template) string {
+	var needs []string
+	for _, need := range permit.NeedsOf(t, v.live.State().Template) {
+		needs = append(needs, estate.Proof(need).Words())
+	}
+	return words.List(needs)
 }
 
 func (v view) settingFrom(t *permit.Template, r permit.Resolved, waits bool) string {

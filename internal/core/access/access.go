@@ -26,11 +26,13 @@ const (
 	UnknownCredential
 	CredentialNotValid
 	ProofNotSufficient
+	TwoPeople
 	Locked
 	HasDeparted
 	ContractEnded
 	NotStarted
 	PlaceRetired
+	NotForPlace
 	BarredHere
 	Withheld
 	NoAssignment
@@ -40,19 +42,20 @@ const (
 )
 
 var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid", "proof_not_sufficient",
-	"locked", "departed", "contract_ended", "not_started", "place_retired", "barred_here", "permission_withheld", "no_assignment_here",
+	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired", "permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
 	"assignment_not_in_its_dates", "permission_not_in_template", "outside_access_hours"}
 
-// kept are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
-var kept = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3, ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
-	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12, PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15}
+// recorded are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
+var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3, ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
+	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12, PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
+	TwoPeople: 16, NotForPlace: 17}
 
 // Number returns the number under which the reason is recorded.
-func (r Reason) Number() uint8 { return kept[r] }
+func (r Reason) Number() uint8 { return recorded[r] }
 
 // ReasonOf returns the reason that was recorded under a number.
 func ReasonOf(number uint8) Reason {
-	return Reason(max(0, slices.Index(kept[:], number)))
+	return Reason(max(0, slices.Index(recorded[:], number)))
 }
 
 // String returns the code that programs rely on.
@@ -79,19 +82,20 @@ func (s Shown) satisfies(proof estate.Proof) bool {
 	return s != 0
 }
 
-// Question asks whether somebody may do something at a place at an instant.
+// Question asks whether somebody may do something at a place at an instant. Who it is about is named, or known by all that
+// they show.
 type Question struct {
-	Staff        people.StaffID // who; set when they are named, not identified by a credential
-	ByCredential bool           // who: whoever Credential identifies, having Shown what they showed
-	Credential   credential.ID  // 0: known to nobody
-	Shown        Shown
-	Permission   permit.PermissionID
-	Level        permit.Level // at least; 0 asks for any
-	Place        estate.PlaceID
-	At           int64 // Unix seconds
-	Proves       bool  // a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is named last
-	AnyHour      bool  // leave access hours out: what somebody holds, not whether they may use it now
-	Retired      bool  // take a retired place as one in use: what somebody would hold there, and their say over it
+	Staff      people.StaffID // who; set where they are named and show nothing
+	Shown      Shown          // what was shown; with it, who is asked about is whoever it identifies
+	PIN, Badge credential.ID  // that was shown; 0: it is known to nobody
+	Permission permit.PermissionID
+	Level      permit.Level   // at least; 0 asks for any
+	About      people.StaffID // whose records, for a permission whose levels are own, team and all; 0: nobody's in particular
+	Place      estate.PlaceID
+	At         int64 // Unix seconds
+	Proves     bool  // a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is named last
+	AnyHour    bool  // what somebody holds, not whether they may use it there and now: access hours and the kind of place are left out
+	Retired    bool  // take a retired place as one in use: what somebody would hold there, and their say over it
 }
 
 // Decision answers a Question. The numbers point at the records that decided; 0 where none did.
@@ -181,6 +185,7 @@ type Snapshot struct {
 	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
 	levels    [][]permit.Level    // the same, levels alone: what Decide reads
 	hours     []hours.Access      // by TemplateID, a base's where the template states none
+	idle      []int               // the same, of the seconds after which a shared terminal signs somebody out
 	persons   table.Rows[person]
 	rolls     rolls
 }
@@ -204,7 +209,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 }
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
-	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, persons: s.persons.Fork(), rolls: s.rolls.fork()}
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.Grow(state.Places.All())
 		if err != nil {
@@ -215,9 +220,9 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
-		n.levels, n.hours = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved))
+		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)), make([]int, len(n.resolved))
 		for id, template := range state.Templates.All() {
-			n.hours[id] = permit.HoursOf(template, state.Template)
+			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template), permit.IdleSecondsOf(template, state.Template)
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
@@ -338,9 +343,9 @@ func (s *Snapshot) Resolved(id permit.TemplateID) []permit.Resolved {
 // Decide answers the question. It does not allocate, and its cost depends on the person's own assignments and
 // exceptions only.
 func (s *Snapshot) Decide(q *Question) Decision {
-	d := Decision{Staff: q.Staff, Credential: q.Credential}
+	d := Decision{Staff: q.Staff}
 	here := s.tree.At(q.Place)
-	if q.ByCredential {
+	if q.Shown != 0 {
 		if d.Reason = s.identify(q, here, &d); d.Reason != Granted {
 			return d
 		}
@@ -357,8 +362,12 @@ func (s *Snapshot) Decide(q *Question) Decision {
 		d.Reason = PlaceRetired
 		return d
 	}
+	if !q.AnyHour && !s.meantAt(q.Permission, here.Place.Kind) {
+		d.Reason = NotForPlace
+		return d
+	}
 	s.weigh(q, p, here, &d)
-	if d.Allowed && q.Proves && !q.ByCredential && s.Lacks(d.Staff, q.Place, q.At) {
+	if d.Allowed && q.Proves && q.Shown == 0 && s.Lacks(d.Staff, q.Place, q.At) {
 		d.Allowed, d.Level, d.Reason = false, 0, ProofNotSufficient
 	}
 	return d
@@ -422,25 +431,52 @@ func (s *Snapshot) person(id people.StaffID) *person {
 	return nil
 }
 
+// identify finds whom all that was shown identifies, and says what is wrong with it. A badge names a person before a PIN
+// does: of a right badge and a wrong PIN it is known whose badge it is.
 func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Reason {
-	c := s.state.Credential(q.Credential)
-	if c == nil {
-		return UnknownCredential
+	var known [2]*credential.Credential
+	reason := Granted
+	for i, shown := range [2]struct {
+		what Shown
+		id   credential.ID
+	}{{ShownBadge, q.Badge}, {ShownPIN, q.PIN}} {
+		if q.Shown&shown.what == 0 {
+			continue
+		}
+		c := s.state.Credential(shown.id)
+		switch {
+		case c == nil || shownBy(c.Kind) != shown.what:
+			reason = UnknownCredential
+			continue
+		case reason == Granted && !c.ValidAt(q.At):
+			reason = CredentialNotValid
+		}
+		if known[i] = c; d.Staff == 0 {
+			d.Staff, d.Credential = c.Staff, c.ID
+		}
 	}
-	d.Staff = c.Staff
-	if !c.ValidAt(q.At) {
-		return CredentialNotValid
-	}
-	if here != nil && !q.Shown.satisfies(here.Place.Proof) {
+	switch {
+	case reason != Granted:
+		return reason
+	case here != nil && !q.Shown.satisfies(here.Place.Proof):
 		return ProofNotSufficient
+	case known[0] != nil && known[1] != nil && known[0].Staff != known[1].Staff:
+		return TwoPeople
 	}
 	return Granted
+}
+
+// meantAt reports whether a permission has a meaning at a kind of place. Held it may be anywhere: for what stands below.
+func (s *Snapshot) meantAt(id permit.PermissionID, kind estate.Kind) bool {
+	permission := s.catalogue.Permission(id)
+	return permission == nil || permission.AppliesTo(kind)
 }
 
 // weigh goes through exceptions and assignments: withheld beats everything, then the highest level wins, and a
 // refusal is that of the assignment that came furthest.
 func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decision) {
 	d.Reason = NoAssignment
+	least := s.least(q, d.Staff)
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
 		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) || !s.inUse(q.Permission) {
@@ -455,7 +491,7 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		}
 		reached := Granted
 		switch {
-		case x.level < max(q.Level, 1):
+		case x.level < least:
 			reached = PermissionNotInTemplate
 		case !q.AnyHour && !inherited.Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
@@ -476,13 +512,25 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		switch {
 		case q.At < g.from || q.At >= g.until:
 			reached = AssignmentNotInDates
-		case level < max(q.Level, 1):
+		case level < least:
 			reached = PermissionNotInTemplate
 		case !q.AnyHour && !s.accessOf(g).Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
 		}
 		d.consider(reached, level, g.assignment, 0)
 	}
+}
+
+// least returns the level that a question asks for at least: that of the records it is about, where it is about records.
+func (s *Snapshot) least(q *Question, asking people.StaffID) permit.Level {
+	least := max(q.Level, 1)
+	if q.About == 0 {
+		return least
+	}
+	if permission := s.catalogue.Permission(q.Permission); permission != nil {
+		least = max(least, permission.Scale.LevelAbout(q.About == asking))
+	}
+	return least
 }
 
 // inherited are the access hours where nothing is stated: the place's opening hours.
@@ -534,6 +582,15 @@ func (s *Snapshot) accessOf(g *grant) *hours.Access {
 // TemplateHours returns the access hours of a template, a base's where it states none.
 func (s *Snapshot) TemplateHours(id permit.TemplateID) *hours.Access {
 	return s.accessOf(&grant{template: id})
+}
+
+// IdleSeconds returns after how many seconds without use a shared terminal signs out somebody whom a decision has let in, by
+// the template it rests on; 0 leaves it to the terminal.
+func (s *Snapshot) IdleSeconds(d *Decision) int {
+	if a := s.state.Assignment(d.Assignment); a != nil && int(a.Template) < len(s.idle) {
+		return s.idle[a.Template]
+	}
+	return 0
 }
 
 // Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may
@@ -839,5 +896,5 @@ func (s *Snapshot) inUse(id permit.PermissionID) bool {
 
 // meansSomething reports whether a permission applies to a place, or may to one below it.
 func (s *Snapshot) meansSomething(id permit.PermissionID, place *estate.Place) bool {
-	return place.Kind.HoldsOthers() || s.catalogue.Permission(id).AppliesTo(place.Kind)
+	return place.Kind.HoldsOthers() || s.meantAt(id, place.Kind)
 }

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"strconv"
 	"testing"
 	"time"
@@ -47,18 +48,29 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		return location
 	}
 	who := q.Staff
-	if q.ByCredential {
-		c := s.Credential(q.Credential)
-		if c == nil {
-			return UnknownCredential, 0
+	if pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0; pin || badge {
+		var all []*credential.Credential
+		if pin {
+			all = append(all, s.Credential(q.PIN))
 		}
-		who = c.Staff
-		if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) || !c.Until.IsZero() && !at.Before(c.Until) {
-			return CredentialNotValid, 0
+		if badge {
+			all = append(all, s.Credential(q.Badge))
 		}
-		pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0
+		for i, c := range all {
+			if c == nil || c.Kind == credential.PIN != (pin && i == 0) {
+				return UnknownCredential, 0
+			}
+		}
+		for _, c := range all {
+			if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) || !c.Until.IsZero() && !at.Before(c.Until) {
+				return CredentialNotValid, 0
+			}
+		}
 		if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge || place.Proof == estate.BadgeAndPIN && !(pin && badge) {
 			return ProofNotSufficient, 0
+		}
+		if who = all[0].Staff; who != all[len(all)-1].Staff {
+			return TwoPeople, 0
 		}
 	}
 	p := s.Person(who)
@@ -77,6 +89,12 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		return NotStarted, 0
 	case retired:
 		return PlaceRetired, 0
+	case !slices.Contains(s.Permissions.Get(uint32(q.Permission)).Kinds, place.Kind):
+		return NotForPlace, 0
+	}
+	least := max(q.Level, 1)
+	if q.About != 0 && q.About != who && q.Permission == 2 { // the one whose levels are none, own and all
+		least = max(least, 2)
 	}
 	for _, bar := range s.Bars.All() {
 		if !bar.Ended && bar.Staff == who && within(bar.Place) && !at.Before(bar.Since) && (bar.Until.IsZero() || at.Before(bar.Until)) {
@@ -102,7 +120,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		switch {
 		case e.Withheld:
 			return Withheld, 0
-		case e.Level < max(q.Level, 1):
+		case e.Level < least:
 			better(PermissionNotInTemplate, 0)
 		case !openFor(&hours.Access{}):
 			better(OutsideHours, 0)
@@ -137,7 +155,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		switch {
 		case !a.From.IsZero() && at.Before(a.From.Start(zone)), !a.Until.IsZero() && !at.Before((a.Until + 1).Start(zone)):
 			better(AssignmentNotInDates, 0)
-		case held < max(q.Level, 1):
+		case held < least:
 			better(PermissionNotInTemplate, 0)
 		case !openFor(access):
 			better(OutsideHours, 0)
@@ -151,6 +169,11 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 func TestDecideSaysWhatTheRulesSay(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)
+		if rapid.Bool().Draw(t, "at doors alone") {
+			alone := *s.Permissions.Get(1)
+			alone.Kinds = []estate.Kind{estate.Door}
+			s.Permissions.Put(1, &alone)
+		}
 		snapshot := compiled(t, s)
 		for range 12 {
 			q := drawQuestion(t)
@@ -216,7 +239,7 @@ func TestLockDepartureWithheldAndRetirementAlwaysTake(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)
 		q := drawQuestion(t)
-		q.ByCredential, q.Staff = false, people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+		q.Shown, q.Staff = 0, people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
 		person := *s.Person(q.Staff)
 		place := *s.Place(q.Place)
 		next := s.Fork()
@@ -312,7 +335,7 @@ func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 			}
 			for permission := permit.PermissionID(1); permission <= 3; permission++ {
 				for st := range snapshot.Tree().Walk {
-					if st.Retired {
+					if st.Retired || !st.Place.Kind.HoldsOthers() && !snapshot.Catalogue().Permission(permission).AppliesTo(st.Place.Kind) {
 						continue
 					}
 					held := permit.Level(0)

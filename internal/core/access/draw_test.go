@@ -56,8 +56,9 @@ func drawState(t *rapid.T) *org.State {
 	var openings = []*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}}, {Rules: []hours.Rule{{Days: 1 << 3, From: 0, Until: 1440}}}}
 	s.Groups.Put(1, &permit.Group{ID: 1, Key: "g", Title: "Group"})
 	for id := permit.PermissionID(1); id <= 3; id++ {
-		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "view", "run"}}, {Kind: permit.Limit, Unit: "kg"}}[id-1]
-		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id), Group: 1, Scale: scale, Kinds: estate.Kinds, Since: uint32(id)})
+		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}}, {Kind: permit.Limit, Unit: "kg"}}[id-1]
+		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id), Group: 1, Scale: scale,
+			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t, "kinds"), Since: uint32(id)})
 	}
 	for id := estate.PlaceID(1); id <= 8; id++ {
 		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site, TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
@@ -67,7 +68,7 @@ func drawState(t *rapid.T) *org.State {
 			p.Proof = rapid.SampledFrom(proofs).Draw(t, "proof")
 		}
 		if id > lastZone {
-			p.Kind, p.Opening, p.Asks = estate.Door, nil, rapid.SampledFrom([]string{"p1", "p2", "p3", ""}).Draw(t, "asks")
+			p.Kind, p.Opening, p.Asks = estate.Door, nil, rapid.SampledFrom(append(forDoors(s), "")).Draw(t, "asks")
 		}
 		s.PutPlace(p)
 	}
@@ -75,7 +76,7 @@ func drawState(t *rapid.T) *org.State {
 		template := &permit.Template{ID: id, Code: fmt.Sprint("t", id), Name: fmt.Sprint("Work ", id), Base: permit.TemplateID(rapid.IntRange(0, int(id)-1).Draw(t, "base")), Hours: drawHours(t)}
 		for permission := permit.PermissionID(1); permission <= 3; permission++ {
 			if oneIn(2, "set") {
-				word := [][]string{{"no", "yes"}, {"none", "view", "run"}, {"0", "5", "40"}}[permission-1]
+				word := [][]string{{"no", "yes"}, {"none", "own", "all"}, {"0", "5", "40"}}[permission-1]
 				template.Settings = append(template.Settings, permit.Setting{Permission: permission, Word: rapid.SampledFrom(word).Draw(t, "word")})
 			}
 		}
@@ -122,6 +123,16 @@ func drawState(t *rapid.T) *org.State {
 	return s
 }
 
+// forDoors returns the keys of the permissions that a door may ask about.
+func forDoors(s *org.State) (keys []string) {
+	for _, permission := range s.Permissions.All() {
+		if permission.AppliesTo(estate.Door) {
+			keys = append(keys, permission.Key)
+		}
+	}
+	return keys
+}
+
 func drawBadge(t *rapid.T, id people.StaffID) *credential.Credential {
 	c := &credential.Credential{ID: credential.ID(id) + 4, Staff: id, Kind: credential.Badge, Digest: credential.Digest{0, byte(id)},
 		State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost, credential.Withdrawn}).Draw(t, "badge")}
@@ -150,10 +161,15 @@ func drawQuestion(t *rapid.T) Question {
 	q := Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")), Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place asked")),
 		Level: permit.Level(rapid.SampledFrom([]int{0, 0, 1, 2, 20}).Draw(t, "level asked")), At: noon.Unix() + int64(rapid.IntRange(-72, 72).Draw(t, "hour"))*3600}
 	if rapid.Bool().Draw(t, "by credential") {
-		q.ByCredential, q.Credential, q.Shown = true, credential.ID(rapid.IntRange(0, 9).Draw(t, "credential")), Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
+		q.Shown = Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
+		q.PIN, q.Badge = credential.ID(rapid.IntRange(0, 5).Draw(t, "PIN")), credential.ID(rapid.IntRange(4, 9).Draw(t, "badge"))
+		if rapid.Bool().Draw(t, "of one person") {
+			q.Badge = q.PIN + 4
+		}
 	} else {
 		q.Staff = people.StaffID(rapid.IntRange(1, 5).Draw(t, "staff asked"))
 	}
+	q.About = people.StaffID(rapid.SampledFrom([]int{0, 0, 1, 2}).Draw(t, "about"))
 	return q
 }
 

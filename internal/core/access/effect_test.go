@@ -26,7 +26,7 @@ func altered(t *rapid.T, s *org.State) *org.State {
 		switch rapid.IntRange(0, 11).Draw(t, "what") {
 		case 5, 6, 10, 11:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(lastZone+1, 8).Draw(t, "door")))
-			place.Asks = rapid.SampledFrom([]string{"p1", "p2", "p3"}).Draw(t, "asks now")
+			place.Asks = rapid.SampledFrom(append(forDoors(s), place.Asks)).Draw(t, "asks now")
 			place.Proof = rapid.SampledFrom(proofs).Draw(t, "proof now")
 			next.PutPlace(&place)
 		case 7:

@@ -105,6 +105,8 @@ func (w *telling) write() {
 	case ProofNotSufficient:
 		w.ground("place", w.here.Place.Code, "%s asks for %s", w.where(), w.here.Place.Proof.Words())
 		w.proof()
+	case TwoPeople:
+		w.say("What was shown belongs to two people.", "Show what belongs to one person.")
 	case Locked:
 		w.locked()
 	case HasDeparted:
@@ -119,6 +121,13 @@ func (w *telling) write() {
 	case PlaceRetired:
 		w.ground("place", w.placeCode(), "%s is retired", w.where())
 		w.say(fmt.Sprintf("%s is no longer in use.", w.where()), "Bring the place back into use.")
+	case NotForPlace:
+		kinds := make([]string, len(w.permission.Kinds))
+		for i, kind := range w.permission.Kinds {
+			kinds[i] = "a " + kind.Words()
+		}
+		w.say(fmt.Sprintf("“%s” has no meaning at %s.", w.title(), "a "+w.here.Place.Kind.Words()),
+			fmt.Sprintf("Ask about %s.", words.Either(kinds)))
 	case BarredHere:
 		b := w.s.state.Bar(w.e.Bar)
 		w.ground("bar", fmt.Sprint(b.ID), "barred from %s: %s", w.placeName(b.Place), b.Reason)
@@ -155,7 +164,7 @@ func (w *telling) placeName(id estate.PlaceID) string {
 // proof says what is shown short of: by whoever stands at the door, or by what a named person has.
 func (w *telling) proof() {
 	asked := w.here.Place.Proof.Words()
-	if w.q.ByCredential {
+	if w.q.Shown != 0 {
 		w.say(fmt.Sprintf("%s asks for %s.", w.where(), asked), fmt.Sprintf("Show %s.", asked))
 		return
 	}

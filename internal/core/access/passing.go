@@ -119,6 +119,9 @@ func (s *Snapshot) Begins(q Question) (at int64, ok bool) {
 // beginsWithin is Begins for a stretch of time in which nothing turns but hours.
 func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok bool) {
 	hoursCount := !q.AnyHour
+	if here := s.tree.At(q.Place); here == nil || hoursCount && !s.meantAt(q.Permission, here.Place.Kind) {
+		return 0, false
+	}
 	q.At, q.AnyHour = from, true
 	d := s.Decide(&q)
 	if !d.Allowed {
@@ -142,7 +145,7 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 	if p.owner {
 		list = append(list, always)
 	}
-	least := max(q.Level, 1)
+	least := s.least(q, id)
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]

@@ -55,9 +55,9 @@ func mill(t *testing.T, spoil func(s *org.State, ana *people.Staff, a *org.Assig
 type spoil = func(s *org.State, ana *people.Staff, a *org.Assignment, c *credential.Credential)
 
 func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
-	pin := Question{ByCredential: true, Credential: 1, Shown: ShownPIN, Permission: 1, Place: 3, At: noon.Unix()}
+	pin := Question{PIN: 1, Shown: ShownPIN, Permission: 1, Place: 3, At: noon.Unix()}
 	with := func(change func(*Question)) Question { q := pin; change(&q); return q }
-	named := with(func(q *Question) { q.ByCredential, q.Staff = false, 1 })
+	named := with(func(q *Question) { q.Shown, q.Staff = 0, 1 })
 	for _, c := range []struct {
 		name                       string
 		spoil                      spoil
@@ -67,11 +67,20 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		{"granted", nil, pin, "granted", "Ana may open doors at Hall door.", ""},
 		{"granted to a level", nil, with(func(q *Question) { q.Permission, q.Place = 3, 5 }), "granted", "Ana may run a line at Line (view).", ""},
 		{"granted to a limit", nil, with(func(q *Question) { q.Permission, q.Place = 4, 5 }), "granted", "Ana may adjust a weight at Line up to 25 kg.", ""},
-		{"nobody's PIN", nil, with(func(q *Question) { q.Credential = 0 }), "unknown_credential", "This is not known here.", "have a new PIN issued"},
+		{"nobody's PIN", nil, with(func(q *Question) { q.PIN = 0 }), "unknown_credential", "This is not known here.", "have a new PIN issued"},
 		{"a lost one", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Lost
 		}, pin, "credential_not_valid", "Ana's credential does not count at this moment.", "Issue a new one."},
 		{"another proof", nil, with(func(q *Question) { q.Permission, q.Place = 2, 4 }), "proof_not_sufficient", "Store asks for a badge and a PIN.", "Show a badge and a PIN."},
+		{"a PIN where a badge was shown", nil, with(func(q *Question) { q.Shown, q.Badge = ShownBadge, 1 }), "unknown_credential", "This is not known here.", "Try again"},
+		{"somebody else's PIN", func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			other := *ana
+			other.ID, other.Number = 2, "S2"
+			s.PutStaff(&other)
+			s.PutCredential(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge, Digest: credential.Digest{2}, State: credential.Valid})
+		}, with(func(q *Question) { q.Shown, q.Badge = ShownBadge|ShownPIN, 2 }), "credentials_of_two_people", "What was shown belongs to two people.", "one person"},
+		{"at another kind of place", nil, with(func(q *Question) { q.Permission, q.Place = 3, 3 }), "permission_not_for_place", "“Run a line” has no meaning at a door.", "Ask about a work centre."},
+
 		{"locked", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.Lock = &people.Lock{Reason: "talk first", Since: noon.Add(-time.Hour), Until: noon.Add(time.Hour)}
 		}, pin, "locked", "Ana is locked.", "Unlock Ana."},

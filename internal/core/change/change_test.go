@@ -155,6 +155,7 @@ func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
 		field  string
 		reason string
 	}{
+		{"a numbering rule that no number follows", op("organisation.edit", "", set{"number_prefix": "9"}), fault.Invalid, "set.number_prefix", ""},
 		{"an unknown operation", op("staff.clone", "S3", nil), fault.Invalid, "op", ""},
 		{"an unknown field", enrol(set{"nickname": "A"}), fault.Invalid, "set.nickname", ""},
 		{"a field of another type", enrol(set{"given_name": 7}), fault.Invalid, "set.given_name", ""},
@@ -220,7 +221,7 @@ func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 	assert.NoError(t, credential.CheckPIN(d.Secrets[0].Value))
 	ana := h.snap.State().Person(people.StaffID(d.Refs["p"]))
 	assert.Equal(t, "S00005", ana.Number, "the numbering rule")
-	c := h.snap.State().CredentialByDigest(digestOf(d.Secrets[0].Value))
+	c := h.snap.State().CredentialByDigest(credential.PIN, digestOf(d.Secrets[0].Value))
 	require.NotNil(t, c)
 	assert.Equal(t, ana.ID, c.Staff)
 	assert.Equal(t, 1, d.Effect.Gainers())
@@ -245,7 +246,7 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 	_, err = h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S2"}))
 	assert.ErrorContains(t, err, "Nobody changes their own access")
 	h.must(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480217"}))
-	assert.Nil(t, h.snap.State().CredentialByDigest(digestOf("480216")), "the old one no longer identifies anybody")
+	assert.Nil(t, h.snap.State().CredentialByDigest(credential.PIN, digestOf("480216")), "the old one no longer identifies anybody")
 	h.must(h.who("S2"), "", taken)
 	assert.Equal(t, 2, h.snap.State().PINs())
 }

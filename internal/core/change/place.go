@@ -2,7 +2,6 @@ package change
 
 import (
 	"encoding/json"
-	"regexp"
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
@@ -44,11 +43,8 @@ func organisationEdit(d *Trial) error {
 	return nil
 }
 
-// codePattern is what codes of places and templates look like: they are typed, printed and put in addresses.
-var codePattern = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9._-]{0,31}$`)
-
 func checkCode(field, code, example string) error {
-	if !codePattern.MatchString(code) {
+	if !org.IsCode(code) {
 		return fault.Invalidf(field, "a code begins with a letter and has up to 32 letters, digits, dots and dashes, such as %s", example)
 	}
 	return nil

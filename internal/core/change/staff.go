@@ -138,7 +138,7 @@ func staffEnrol(d *Trial) error {
 func (d *Trial) nextNumber() string {
 	settings := d.State.Settings
 	for n := d.State.Staff.Next(); ; n++ {
-		number := fmt.Sprintf("%s%0*d", settings.NumberPrefix, settings.NumberDigits, n)
+		number := settings.StaffNumber(n)
 		if d.State.StaffByNumber(number) == nil {
 			return number
 		}
@@ -535,7 +535,7 @@ func pinSet(d *Trial) error {
 		if !is {
 			return fmt.Errorf("no PIN was prepared for operation %d", d.index)
 		}
-		if other := d.State.CredentialByDigest(prepared.Digest); other != nil && other.Staff != p.ID {
+		if other := d.State.CredentialByDigest(credential.PIN, prepared.Digest); other != nil && other.Staff != p.ID {
 			f := fault.Conflictf("set.pin", "this PIN is in use; choose another, or have one generated")
 			f.Code = ErrPINInUse
 			return f

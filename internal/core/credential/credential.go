@@ -164,7 +164,7 @@ type Strength func(password string, known []string) int
 // rules are those of NIST SP 800-63B-4 for a password without a second factor: length, and not one that is commonly used
 // or easily guessed; nothing is said of which characters it has.
 func CheckPassword(password string, strength Strength, known ...string) error {
-	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > MaxPassword {
+	if n := utf8.RuneCountInString(password); n < MinPassword || n > MaxPassword {
 		return fmt.Errorf("a password has %d to %d characters; a few unrelated words do well", MinPassword, MaxPassword)
 	}
 	var words []string

@@ -107,7 +107,7 @@ func (s *State) remove(kind string, id uint32) {
 		if c := s.Credentials.Get(id); c != nil {
 			s.belong(c.Staff, func(b *belongings) { b.credentials = without(b.credentials, c.ID) })
 			if c.State != credential.Withdrawn && c.Kind != credential.Password {
-				s.byDigest.Delete(c.Digest)
+				s.byDigest.Delete(shown{c.Kind, c.Digest})
 				s.countPIN(c, -1)
 			}
 		}

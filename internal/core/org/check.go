@@ -2,6 +2,7 @@ package org
 
 import (
 	"fmt"
+	"regexp"
 	"time"
 	"unicode/utf8"
 
@@ -54,10 +55,23 @@ func (r *Settings) Check() (field string, err error) {
 	c := checking{}
 	c.text("name", r.Name, 120, true).text("number_prefix", r.NumberPrefix, 16, false)
 	c.that("number_digits", r.NumberDigits >= 3 && r.NumberDigits <= 9, "staff numbers have 3 to 9 digits")
+	c.that("number_prefix", IsCode(r.StaffNumber(1)), fmt.Sprintf("no staff number begins with %q: it begins with a letter and holds letters, digits, dots and dashes, such as S00123", r.NumberPrefix))
 	c.that("max_owners", r.MaxOwners >= 1 && r.MaxOwners <= 20, "there may be 1 to 20 owners")
 	c.that("first_password_hours", r.FirstPasswordHours >= 1 && r.FirstPasswordHours <= 720, "a first password counts for 1 to 720 hours")
 	c.that("idle_minutes", r.IdleMinutes >= 5 && r.IdleMinutes <= 720, "a session without use ends after 5 to 720 minutes")
 	return c.field, c.err
+}
+
+// codePattern is what codes of places and templates, and staff numbers, look like: they are typed, printed and put in
+// addresses.
+var codePattern = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9._-]{0,31}$`)
+
+// IsCode reports whether a text can be a code or a staff number.
+func IsCode(text string) bool { return codePattern.MatchString(text) }
+
+// StaffNumber returns the nth staff number by the numbering rule.
+func (r *Settings) StaffNumber(n uint32) string {
+	return fmt.Sprintf("%s%0*d", r.NumberPrefix, r.NumberDigits, n)
 }
 
 // mostDepth bounds how deep places stand in each other.

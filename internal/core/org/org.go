@@ -116,12 +116,18 @@ type State struct {
 	templateByCode table.Index[string, permit.TemplateID]
 	staffByNumber  table.Index[string, people.StaffID]
 	staffByEmail   table.Index[string, people.StaffID]
-	byDigest       table.Index[credential.Digest, credential.ID]
+	byDigest       table.Index[shown, credential.ID]
 	deviceByToken  table.Index[[32]byte, DeviceID]
 	ofStaff        table.Table[belongings]
 	aside          map[string]Aside // never changed in place
 	owners         int
 	pins           int
+}
+
+// shown is what tells credentials apart: a PIN and a badge number that look the same are different things.
+type shown struct {
+	kind   credential.Kind
+	digest credential.Digest
 }
 
 // belongings are the numbers of what belongs to one person. Never changed in place.
@@ -206,11 +212,11 @@ func (s *State) PutCredential(c *credential.Credential) {
 			b.credentials = append(b.credentials[:len(b.credentials):len(b.credentials)], c.ID)
 		})
 	} else if before.State != credential.Withdrawn && before.Kind != credential.Password {
-		s.byDigest.Delete(before.Digest)
+		s.byDigest.Delete(shown{before.Kind, before.Digest})
 		s.countPIN(before, -1)
 	}
 	if c.State != credential.Withdrawn && c.Kind != credential.Password {
-		s.byDigest.Put(c.Digest, c.ID)
+		s.byDigest.Put(shown{c.Kind, c.Digest}, c.ID)
 		s.countPIN(c, 1)
 	}
 	s.Credentials.Put(uint32(c.ID), c)
@@ -289,9 +295,9 @@ func (s *State) StaffByEmail(email string) *people.Staff {
 	return s.Person(id)
 }
 
-// CredentialByDigest returns the credential that the digest identifies, or nil.
-func (s *State) CredentialByDigest(digest credential.Digest) *credential.Credential {
-	id, _ := s.byDigest.Get(digest)
+// CredentialByDigest returns the credential of a kind that the digest identifies, or nil.
+func (s *State) CredentialByDigest(kind credential.Kind, digest credential.Digest) *credential.Credential {
+	id, _ := s.byDigest.Get(shown{kind, digest})
 	return s.Credential(id)
 }
 

@@ -59,8 +59,12 @@ func (s Scale) Check() error {
 			return fmt.Errorf("a scale of levels needs at least two, the lowest first, such as none, own, team")
 		}
 		for i, level := range s.Levels {
-			if level == "" || slices.Contains(s.Levels[:i], level) {
-				return fmt.Errorf("the levels of a scale need names of their own")
+			alike := func(other string) bool { return strings.EqualFold(other, level) }
+			switch {
+			case level == "" || level != strings.TrimSpace(level) || slices.ContainsFunc(s.Levels[:i], alike):
+				return fmt.Errorf("the levels of a scale need names of their own, also without regard to case")
+			case alike(WordFull) && i < len(s.Levels)-1 || alike(WordNone) && i > 0:
+				return fmt.Errorf("%q has a meaning of its own on every scale; a level needs another name", level)
 			}
 		}
 	case Limit:
@@ -91,7 +95,7 @@ func (s Scale) Parse(word string) (Level, error) {
 		}
 		return 0, fmt.Errorf("%q is not yes or no", word)
 	case s.Kind == Levels:
-		if i := slices.Index(s.Levels, word); i >= 0 {
+		if i := s.position(word); i >= 0 {
 			return Level(i), nil
 		}
 		if word == WordFull {
@@ -153,7 +157,24 @@ func (s Scale) Text() string {
 // IsReach reports whether the scale says whose records somebody sees, which is a matter apart from what they may do
 // and where: its levels are own, team or all.
 func (s Scale) IsReach() bool {
-	return s.Kind == Levels && slices.Contains(s.Levels, "own") && slices.Contains(s.Levels, "all")
+	return s.Kind == Levels && s.position("own") >= 0 && s.position("all") >= 0
+}
+
+// position returns the place of a level by its name, whatever its case, or -1.
+func (s Scale) position(name string) int {
+	return slices.IndexFunc(s.Levels, func(level string) bool { return strings.EqualFold(level, name) })
+}
+
+// LevelAbout returns the lowest level at which somebody sees records, their own or another person's; 0 where the scale does
+// not say whose records. Only the highest level reaches another person's: the records of a team need a team on record.
+func (s Scale) LevelAbout(own bool) Level {
+	switch {
+	case !s.IsReach():
+		return 0
+	case own:
+		return Level(s.position("own"))
+	}
+	return Level(s.position("all"))
 }
 
 // Equal reports whether two scales are the same.
@@ -355,26 +376,36 @@ func (s Scale) Highest() Level {
 	return Unbounded
 }
 
-// HoursOf returns the access hours that a template states, or the nearest of those it is based on; Inherit where none does.
-func HoursOf(template *Template, lookup func(TemplateID) *Template) hours.Access {
+// stated returns what a template states, or the nearest of those it is based on that states something.
+func stated[T any](template *Template, lookup func(TemplateID) *Template, states func(*Template) (T, bool)) (nearest T) {
 	for depth := 0; template != nil && depth < maxBases; depth++ {
-		if template.Hours.Kind != hours.Inherit {
-			return template.Hours
+		if of, does := states(template); does {
+			return of
 		}
 		template = lookup(template.Base)
 	}
-	return hours.Access{}
+	return nearest
+}
+
+// HoursOf returns the access hours that a template states, or the nearest of those it is based on; Inherit where none does.
+func HoursOf(template *Template, lookup func(TemplateID) *Template) hours.Access {
+	return stated(template, lookup, func(t *Template) (hours.Access, bool) { return t.Hours, t.Hours.Kind != hours.Inherit })
 }
 
 // DaysOf returns how long an assignment with a template lasts, as the template or the nearest of its bases states; 0 is open.
 func DaysOf(template *Template, lookup func(TemplateID) *Template) int {
-	for depth := 0; template != nil && depth < maxBases; depth++ {
-		if template.Days > 0 {
-			return template.Days
-		}
-		template = lookup(template.Base)
-	}
-	return 0
+	return stated(template, lookup, func(t *Template) (int, bool) { return t.Days, t.Days > 0 })
+}
+
+// NeedsOf returns the kinds of credential that a template needs, as the template or the nearest of its bases states.
+func NeedsOf(template *Template, lookup func(TemplateID) *Template) []string {
+	return stated(template, lookup, func(t *Template) ([]string, bool) { return t.Needs, len(t.Needs) > 0 })
+}
+
+// IdleSecondsOf returns after how many seconds without use a shared terminal signs somebody out, as the template or the
+// nearest of its bases states; 0 leaves it to the terminal.
+func IdleSecondsOf(template *Template, lookup func(TemplateID) *Template) int {
+	return stated(template, lookup, func(t *Template) (int, bool) { return t.IdleSeconds, t.IdleSeconds > 0 })
 }
 
 func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {

@@ -125,6 +125,20 @@ func FuzzScaleWord(f *testing.F) {
 	})
 }
 
+func TestLevelsAreNamedWithoutRegardToCase(t *testing.T) {
+	scale := Scale{Kind: Levels, Levels: []string{"None", "Own", "Team", "All"}}
+	assert.NoError(t, scale.Check())
+	level, err := scale.Parse("TEAM")
+	assert.NoError(t, err)
+	assert.Equal(t, Level(2), level)
+	assert.Equal(t, Level(1), scale.LevelAbout(true))
+	assert.Equal(t, Level(3), scale.LevelAbout(false))
+	assert.Zero(t, Scale{Kind: Levels, Levels: []string{"none", "view", "run"}}.LevelAbout(false), "it says nothing of whose records")
+	for _, levels := range [][]string{{"none", "view", "View"}, {"view", "none"}, {"none", "full", "view"}, {"none", " "}, {"none"}} {
+		assert.Error(t, Scale{Kind: Levels, Levels: levels}.Check(), levels)
+	}
+}
+
 func TestDefaultsComeFromTheNearestBaseThatStatesThem(t *testing.T) {
 	base := &Template{ID: 1, Days: 90, Hours: hours.Access{Kind: hours.Always}}
 	middle := &Template{ID: 2, Base: 1}

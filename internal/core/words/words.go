@@ -123,11 +123,16 @@ func Plural(name string) string {
 }
 
 // List joins phrases as a sentence does: "a, b and c".
-func List(phrases []string) string {
+func List(phrases []string) string { return join(phrases, " and ") }
+
+// Either joins phrases of which one is meant: "a, b or c".
+func Either(phrases []string) string { return join(phrases, " or ") }
+
+func join(phrases []string, last string) string {
 	if len(phrases) < 2 {
 		return strings.Join(phrases, "")
 	}
-	return strings.Join(phrases[:len(phrases)-1], ", ") + " and " + phrases[len(phrases)-1]
+	return strings.Join(phrases[:len(phrases)-1], ", ") + last + phrases[len(phrases)-1]
 }
 
 // LowerFirst begins a text with a small letter, as within a sentence; an abbreviation stays as it is.

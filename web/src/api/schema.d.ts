@@ -1985,6 +1985,11 @@ export interface components {
             /** @description For managers */
             grounds?: components["schemas"]["Ground"][];
             /**
+             * Format: int64
+             * @description For a shared terminal: after how many seconds without use it signs the person out; its own rule where left out
+             */
+            idle_seconds?: number;
+            /**
              * @description Whether it is from the kept history, live, or by what is on record now; for managers
              * @enum {string}
              */
@@ -2003,6 +2008,8 @@ export interface components {
             staff?: components["schemas"]["StaffRef"];
         };
         DecisionRequest: {
+            /** @description Staff number of the person whose records are asked for, of a permission whose levels are own, team and all */
+            about?: string;
             /**
              * Format: date-time
              * @description Moment; managers only
@@ -3160,6 +3167,11 @@ export interface components {
              * @description How long an assignment lasts unless it says otherwise
              */
             days?: number;
+            /**
+             * Format: int64
+             * @description After how many seconds without use a shared terminal signs somebody out, by it or by its base
+             */
+            effective_idle_seconds?: number;
             etag: string;
             /**
              * Format: int64
@@ -3177,10 +3189,16 @@ export interface components {
             hours_words: string;
             /** Format: int32 */
             id: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description That it states itself; none: those of its base
+             */
             idle_seconds?: number;
             name: string;
+            /** @description Kinds of credential that it states itself; none: those of its base */
             needs: string[];
+            /** @description What is needed, by it or by its base */
+            needs_words?: string;
             /** @description Every permission as it resolves; only when one template is asked for */
             permissions?: components["schemas"]["TemplatePermission"][];
             retired?: boolean;
