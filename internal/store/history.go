@@ -28,7 +28,7 @@ func (s *Store) KeptSince(ctx context.Context) (time.Time, error) {
 // PlacesAt returns the places as they were at a moment, in a state that holds nothing else.
 func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) {
 	state := &org.State{}
-	return state, readPlaces(&loading{source: source{db: s.db.WithContext(ctx), asOf: at}, into: state})
+	return state, places.load(&loading{source: source{db: s.db.WithContext(ctx), asOf: at}, into: state})
 }
 
 // LoadAt returns a part of the state as it was at a moment.

@@ -51,7 +51,7 @@ func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule crede
 		tries.Wrong(rule, now)
 		count, first, until, holds := tries.Parts()
 		heldUntil = until
-		return db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ? WHERE subject = ?", count, first, moment(until), holds, now, subject).Error
+		return db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ? WHERE subject = ?", count, first, filled(until), holds, now, subject).Error
 	})
 	return heldUntil, held, err
 }

@@ -1,0 +1,197 @@
+package store
+
+import (
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// tables are the tables of the records that decide access, in the order in which records refer to each other. A record and
+// its row turn into each other by the columns here and nowhere else.
+var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars, credentials, devices}
+
+var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
+	number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
+	text("code", func(p *estate.Place) *string { return &p.Code }),
+	text("name", func(p *estate.Place) *string { return &p.Name }),
+	text("kind", func(p *estate.Place) *estate.Kind { return &p.Kind }),
+	reference("parent_id", func(p *estate.Place) *estate.PlaceID { return &p.Parent }),
+	text("time_zone", func(p *estate.Place) *string { return &p.TimeZone }),
+	nullable(document("opening", func(p *estate.Place) **hours.Opening { return &p.Opening }),
+		func(p *estate.Place) bool { return p.Opening == nil }),
+	text("proof", func(p *estate.Place) *estate.Proof { return &p.Proof }),
+	text("asks", func(p *estate.Place) *string { return &p.Asks }),
+	flag("retired", func(p *estate.Place) *bool { return &p.Retired }),
+	number("revision", func(p *estate.Place) *uint64 { return &p.Revision }),
+}}
+
+var groups = &table[permit.Group]{name: "permission_groups",
+	put: func(s *org.State, g *permit.Group) { s.Groups.Put(uint32(g.ID), g) },
+	columns: []column[permit.Group]{
+		number("id", func(g *permit.Group) *permit.GroupID { return &g.ID }),
+		text("key", func(g *permit.Group) *string { return &g.Key }),
+		text("title", func(g *permit.Group) *string { return &g.Title }),
+		reference("parent_id", func(g *permit.Group) *permit.GroupID { return &g.Parent }),
+		number("since", func(g *permit.Group) *uint32 { return &g.Since }),
+		flag("retired", func(g *permit.Group) *bool { return &g.Retired }),
+		number("revision", func(g *permit.Group) *uint64 { return &g.Revision }),
+	}}
+
+var permissions = &table[permit.Permission]{name: "permissions",
+	put: func(s *org.State, p *permit.Permission) { s.Permissions.Put(uint32(p.ID), p) },
+	columns: []column[permit.Permission]{
+		number("id", func(p *permit.Permission) *permit.PermissionID { return &p.ID }),
+		text("key", func(p *permit.Permission) *string { return &p.Key }),
+		text("title", func(p *permit.Permission) *string { return &p.Title }),
+		text("sentence", func(p *permit.Permission) *string { return &p.Sentence }),
+		number("group_id", func(p *permit.Permission) *permit.GroupID { return &p.Group }),
+		document("scale", func(p *permit.Permission) *permit.Scale { return &p.Scale }),
+		{"kinds", readKinds, writeKinds},
+		flag("sensitive", func(p *permit.Permission) *bool { return &p.Sensitive }),
+		number("since", func(p *permit.Permission) *uint32 { return &p.Since }),
+		flag("retired", func(p *permit.Permission) *bool { return &p.Retired }),
+		number("revision", func(p *permit.Permission) *uint64 { return &p.Revision }),
+	}}
+
+func readKinds(p *permit.Permission, from any) error {
+	read, err := textOf(from)
+	for kind := range strings.SplitSeq(read, ",") {
+		p.Kinds = append(p.Kinds, estate.Kind(kind))
+	}
+	return err
+}
+
+func writeKinds(p *permit.Permission) any {
+	kinds := make([]string, len(p.Kinds))
+	for i, kind := range p.Kinds {
+		kinds[i] = string(kind)
+	}
+	return strings.Join(kinds, ",")
+}
+
+// templates are kept with their settings in a table of their own; see template.go.
+var templates = &table[permit.Template]{name: "templates", put: (*org.State).PutTemplate,
+	more: readSettings, saved: saveSettings, columns: []column[permit.Template]{
+		number("id", func(t *permit.Template) *permit.TemplateID { return &t.ID }),
+		text("code", func(t *permit.Template) *string { return &t.Code }),
+		text("name", func(t *permit.Template) *string { return &t.Name }),
+		text("summary", func(t *permit.Template) *string { return &t.Summary }),
+		reference("base_id", func(t *permit.Template) *permit.TemplateID { return &t.Base }),
+		document("hours", func(t *permit.Template) *hours.Access { return &t.Hours }),
+		number("days", func(t *permit.Template) *int { return &t.Days }),
+		document("needs", func(t *permit.Template) *[]string { return &t.Needs }),
+		number("idle_seconds", func(t *permit.Template) *int { return &t.IdleSeconds }),
+		number("decided_at", func(t *permit.Template) *uint32 { return &t.DecidedAt }),
+		flag("retired", func(t *permit.Template) *bool { return &t.Retired }),
+		number("revision", func(t *permit.Template) *uint64 { return &t.Revision }),
+	}}
+
+func lockOf(p *people.Staff) **people.Lock { return &p.Lock }
+
+var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).PutStaff, columns: []column[people.Staff]{
+	number("id", func(p *people.Staff) *people.StaffID { return &p.ID }),
+	text("staff_number", func(p *people.Staff) *string { return &p.Number }),
+	text("given_name", func(p *people.Staff) *string { return &p.GivenName }),
+	text("family_name", func(p *people.Staff) *string { return &p.FamilyName }),
+	text("known_as", func(p *people.Staff) *string { return &p.KnownAs }),
+	optional("email", func(p *people.Staff) *string { return &p.Email }),
+	text("phone", func(p *people.Staff) *string { return &p.Phone }),
+	text("job_title", func(p *people.Staff) *string { return &p.JobTitle }),
+	text("engagement", func(p *people.Staff) *people.Engagement { return &p.Engagement }),
+	text("employer", func(p *people.Staff) *string { return &p.Employer }),
+	number("home_site_id", func(p *people.Staff) *estate.PlaceID { return &p.HomeSite }),
+	reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
+	date("start_date", func(p *people.Staff) *day.Date { return &p.StartDate }),
+	date("contract_end", func(p *people.Staff) *day.Date { return &p.ContractEnd }),
+	text("notes", func(p *people.Staff) *string { return &p.Notes }),
+	text("external_id", func(p *people.Staff) *string { return &p.ExternalID }),
+	flag("activated", func(p *people.Staff) *bool { return &p.Activated }),
+	flag("owner", func(p *people.Staff) *bool { return &p.Owner }),
+	within(lockOf, optional("lock_cause", func(l *people.Lock) *people.LockCause { return &l.Cause })),
+	within(lockOf, text("lock_reason", func(l *people.Lock) *string { return &l.Reason })),
+	within(lockOf, moment("locked_since", func(l *people.Lock) *time.Time { return &l.Since })),
+	within(lockOf, moment("locked_until", func(l *people.Lock) *time.Time { return &l.Until })),
+	within(lockOf, reference("locked_by", func(l *people.Lock) *people.StaffID { return &l.By })),
+	date("leaving_date", func(p *people.Staff) *day.Date { return &p.LeavingDate }),
+	moment("departed_at", func(p *people.Staff) *time.Time { return &p.DepartedAt }),
+	number("revision", func(p *people.Staff) *uint64 { return &p.Revision }),
+}}
+
+var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id", put: (*org.State).PutAssignment,
+	columns: []column[org.Assignment]{
+		number("id", func(a *org.Assignment) *org.AssignmentID { return &a.ID }),
+		number("staff_id", func(a *org.Assignment) *people.StaffID { return &a.Staff }),
+		number("place_id", func(a *org.Assignment) *estate.PlaceID { return &a.Place }),
+		number("template_id", func(a *org.Assignment) *permit.TemplateID { return &a.Template }),
+		date("from_date", func(a *org.Assignment) *day.Date { return &a.From }),
+		date("until_date", func(a *org.Assignment) *day.Date { return &a.Until }),
+		nullable(document("hours", func(a *org.Assignment) *hours.Access { return &a.Hours }),
+			func(a *org.Assignment) bool { return a.Hours.Kind == hours.Inherit }),
+		flag("ended", func(a *org.Assignment) *bool { return &a.Ended }),
+		number("revision", func(a *org.Assignment) *uint64 { return &a.Revision }),
+	}}
+
+var exceptions = &table[org.Exception]{name: "exceptions", whose: "staff_id", put: (*org.State).PutException,
+	columns: []column[org.Exception]{
+		number("id", func(e *org.Exception) *org.ExceptionID { return &e.ID }),
+		number("staff_id", func(e *org.Exception) *people.StaffID { return &e.Staff }),
+		number("permission_id", func(e *org.Exception) *permit.PermissionID { return &e.Permission }),
+		number("place_id", func(e *org.Exception) *estate.PlaceID { return &e.Place }),
+		flag("withheld", func(e *org.Exception) *bool { return &e.Withheld }),
+		number("level", func(e *org.Exception) *permit.Level { return &e.Level }),
+		date("from_date", func(e *org.Exception) *day.Date { return &e.From }),
+		date("until_date", func(e *org.Exception) *day.Date { return &e.Until }),
+		text("reason", func(e *org.Exception) *string { return &e.Reason }),
+		moment("made_at", func(e *org.Exception) *time.Time { return &e.MadeAt }),
+		flag("ended", func(e *org.Exception) *bool { return &e.Ended }),
+		number("revision", func(e *org.Exception) *uint64 { return &e.Revision }),
+	}}
+
+var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).PutBar, columns: []column[org.Bar]{
+	number("id", func(b *org.Bar) *org.BarID { return &b.ID }),
+	number("staff_id", func(b *org.Bar) *people.StaffID { return &b.Staff }),
+	number("place_id", func(b *org.Bar) *estate.PlaceID { return &b.Place }),
+	text("reason", func(b *org.Bar) *string { return &b.Reason }),
+	moment("since_at", func(b *org.Bar) *time.Time { return &b.Since }),
+	moment("until_at", func(b *org.Bar) *time.Time { return &b.Until }),
+	reference("barred_by", func(b *org.Bar) *people.StaffID { return &b.By }),
+	flag("ended", func(b *org.Bar) *bool { return &b.Ended }),
+	number("revision", func(b *org.Bar) *uint64 { return &b.Revision }),
+}}
+
+// A withdrawn credential keeps nothing of its secret.
+func withdrawn(c *credential.Credential) bool { return c.State == credential.Withdrawn }
+
+var credentials = &table[credential.Credential]{name: "credentials", whose: "staff_id", put: (*org.State).PutCredential,
+	columns: []column[credential.Credential]{
+		number("id", func(c *credential.Credential) *credential.ID { return &c.ID }),
+		number("staff_id", func(c *credential.Credential) *people.StaffID { return &c.Staff }),
+		text("kind", func(c *credential.Credential) *credential.Kind { return &c.Kind }),
+		nullable(digest("digest", func(c *credential.Credential) *credential.Digest { return &c.Digest }),
+			func(c *credential.Credential) bool { return withdrawn(c) || c.Kind == credential.Password }),
+		nullable(bytes("sealed", func(c *credential.Credential) *[]byte { return &c.Sealed }), withdrawn),
+		nullable(optional("hash", func(c *credential.Credential) *string { return &c.Hash }), withdrawn),
+		text("state", func(c *credential.Credential) *credential.State { return &c.State }),
+		moment("valid_from", func(c *credential.Credential) *time.Time { return &c.From }),
+		moment("valid_until", func(c *credential.Credential) *time.Time { return &c.Until }),
+		flag("must_change", func(c *credential.Credential) *bool { return &c.MustChange }),
+		moment("issued_at", func(c *credential.Credential) *time.Time { return &c.IssuedAt }),
+		number("revision", func(c *credential.Credential) *uint64 { return &c.Revision }),
+	}}
+
+var devices = &table[org.Device]{name: "devices", put: (*org.State).PutDevice, columns: []column[org.Device]{
+	number("id", func(d *org.Device) *org.DeviceID { return &d.ID }),
+	text("name", func(d *org.Device) *string { return &d.Name }),
+	number("place_id", func(d *org.Device) *estate.PlaceID { return &d.Place }),
+	digest("token", func(d *org.Device) *[32]byte { return &d.Token }),
+	moment("until_at", func(d *org.Device) *time.Time { return &d.Until }),
+	flag("revoked", func(d *org.Device) *bool { return &d.Revoked }),
+	number("revision", func(d *org.Device) *uint64 { return &d.Revision }),
+}}
