@@ -144,20 +144,20 @@ type Access struct {
 // StaffFields are the fields of a staff member that can be written. Fields not sent stay as they are.
 type StaffFields struct {
 	StaffNumber *string `json:"staff_number,omitempty" maxLength:"32" doc:"Made by the numbering rule where it is left out"`
-	GivenName   *string `json:"given_name,omitempty"`
-	FamilyName  *string `json:"family_name,omitempty"`
-	KnownAs     *string `json:"known_as,omitempty"`
-	Email       *string `json:"email,omitempty"`
-	Phone       *string `json:"phone,omitempty"`
-	JobTitle    *string `json:"job_title,omitempty"`
-	Engagement  *string `json:"engagement,omitempty" doc:"employee, agency, contractor or seasonal"`
-	Employer    *string `json:"employer,omitempty"`
-	HomeSite    *string `json:"home_site,omitempty" doc:"Code of a site"`
-	LineManager *string `json:"line_manager,omitempty" doc:"Staff number"`
-	StartDate   *string `json:"start_date,omitempty" doc:"ISO 8601 date"`
-	ContractEnd *string `json:"contract_end,omitempty" doc:"ISO 8601 date, the last day that counts"`
-	Notes       *string `json:"notes,omitempty"`
-	ExternalID  *string `json:"external_id,omitempty"`
+	GivenName   *string `json:"given_name,omitempty" doc:"Given name"`
+	FamilyName  *string `json:"family_name,omitempty" doc:"Family name"`
+	KnownAs     *string `json:"known_as,omitempty" doc:"The name they go by"`
+	Email       *string `json:"email,omitempty" doc:"Work email"`
+	Phone       *string `json:"phone,omitempty" doc:"Phone"`
+	JobTitle    *string `json:"job_title,omitempty" doc:"Job title"`
+	Engagement  *string `json:"engagement,omitempty" doc:"Employee, agency, contractor or seasonal"`
+	Employer    *string `json:"employer,omitempty" doc:"Agency or employer"`
+	HomeSite    *string `json:"home_site,omitempty" doc:"Code of the home site"`
+	LineManager *string `json:"line_manager,omitempty" doc:"Staff number of the line manager"`
+	StartDate   *string `json:"start_date,omitempty" doc:"Start date, such as 2026-11-30"`
+	ContractEnd *string `json:"contract_end,omitempty" doc:"Last day of the contract, such as 2027-01-19"`
+	Notes       *string `json:"notes,omitempty" doc:"Notes"`
+	ExternalID  *string `json:"external_id,omitempty" doc:"Number in another system"`
 }
 
 // HoursRule is one weekly stretch.

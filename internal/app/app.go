@@ -451,7 +451,7 @@ func summary(trial *change.Trial) string {
 
 // Summarise says so many operations in a line by the first of them: "Enrolled S00012 Ana Reyes, and 2 more steps".
 func Summarise(op, on string, steps int) string {
-	text := change.Done(op) + " " + on
+	text := change.Describe(op).Done + " " + on
 	switch {
 	case steps == 2:
 		text += ", and 1 more step"
@@ -462,7 +462,7 @@ func Summarise(op, on string, steps int) string {
 }
 
 // Intend says an operation in a line as something that is still to be done: "Change template packer Packer".
-func Intend(op, on string) string { return cut(change.ToDo(op)+" "+on, 480) }
+func Intend(op, on string) string { return cut(change.Describe(op).Do+" "+on, 480) }
 
 // cut shortens a text to so many letters.
 func cut(text string, most int) string {

@@ -137,7 +137,7 @@ func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, titl
 	}
 	live := a.Live()
 	for i := range operations {
-		if change.Secretive(operations[i].Op) {
+		if change.Describe(operations[i].Op).Secret != change.NoSecret {
 			return nil, fault.Within(fmt.Sprintf("operations[%d].", i), fault.Invalidf("op", "%s hands out a secret at once and is not kept in a draft", operations[i].Op))
 		}
 	}

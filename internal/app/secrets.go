@@ -19,12 +19,18 @@ import (
 // mostChosen bounds how many PINs a change may choose: a change that is made says that none of them was in use.
 const mostChosen = 5
 
+// slow reports whether the secret of an operation needs a slow hash.
+func slow(op string) bool {
+	secret := change.Describe(op).Secret
+	return secret != change.NoSecret && secret != change.SecretToken
+}
+
 // prepare works out, before anybody has to wait for the change, the secrets that its operations hand out or take in.
 func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared, error) {
 	var at []int
 	chosen := 0
 	for i := range r.Operations {
-		if op := &r.Operations[i]; change.Secretive(op.Op) && op.Op != "device.add" {
+		if op := &r.Operations[i]; slow(op.Op) {
 			at = append(at, i)
 			if a.chosenPIN(*op) {
 				chosen++
@@ -108,8 +114,8 @@ func (a *App) slow(ctx context.Context, r *Request, job func()) error {
 }
 
 func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, taken func(credential.Digest) bool) (p change.Prepared, err error) {
-	switch op.Op {
-	case "pin.set":
+	switch change.Describe(op.Op).Secret {
+	case change.SecretPIN:
 		var form change.PINForm
 		if err := json.Unmarshal(op.Set, &form); err != nil {
 			return p, fault.Invalidf("set", "%s", err)
@@ -129,12 +135,12 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, 
 			}
 		}
 		return p, errors.New("no free PIN was found")
-	case "password.issue":
+	case change.SecretFirstPassword:
 		if p.Plain, err = credential.GeneratePassword(rand.Reader); err != nil {
 			return p, err
 		}
 		err = errors.Join(a.slow(ctx, r, func() { p.Hash, err = HashPassword(p.Plain, a.pins.cost) }), err)
-	case "password.set":
+	case change.SecretPassword:
 		var form change.PasswordForm
 		if err := json.Unmarshal(op.Set, &form); err != nil {
 			return p, fault.Invalidf("set", "%s", err)
@@ -147,7 +153,7 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, 
 // chosenPIN reports whether an operation sets a PIN that somebody chose.
 func (a *App) chosenPIN(op change.Operation) bool {
 	var form change.PINForm
-	return op.Op == "pin.set" && json.Unmarshal(op.Set, &form) == nil && form.PIN != ""
+	return change.Describe(op.Op).Secret == change.SecretPIN && json.Unmarshal(op.Set, &form) == nil && form.PIN != ""
 }
 
 func (a *App) chooser(r *Request) []byte {
@@ -179,7 +185,7 @@ func (a *App) pinInUse(ctx context.Context, r *Request, refused error) error {
 // remember keeps PINs that were just issued as right, so that their first use costs nothing.
 func (a *App) remember(r *Request, secrets map[int]change.Prepared) {
 	for i, p := range secrets {
-		if p.Plain != "" && r.Operations[i].Op == "pin.set" {
+		if p.Plain != "" && change.Describe(r.Operations[i].Op).Secret == change.SecretPIN {
 			a.pins.remember(p.Plain, p.Digest, true)
 		}
 	}

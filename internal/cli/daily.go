@@ -4,11 +4,13 @@ import (
 	"context"
 	"fmt"
 	"net/url"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
@@ -36,16 +38,24 @@ func fieldFlags(c *cobra.Command, flags []fieldFlag) (fill func()) {
 	}
 }
 
-// staffFlags are the fields of a staff member as flags.
+// staffFlags makes a flag of each field of a staff member that can be written: given_name is --given-name.
 func staffFlags(c *cobra.Command) func() api.StaffFields {
 	var f api.StaffFields
-	fill := fieldFlags(c, []fieldFlag{
-		{&f.GivenName, "given-name", "given name"}, {&f.FamilyName, "family-name", "family name"}, {&f.KnownAs, "known-as", "the name they go by"},
-		{&f.Email, "email", "work email"}, {&f.Phone, "phone", "phone"}, {&f.JobTitle, "job-title", "job title"},
-		{&f.Engagement, "engagement", "employee, agency, contractor or seasonal"}, {&f.Employer, "employer", "agency or employer"},
-		{&f.HomeSite, "home-site", "code of the home site"}, {&f.LineManager, "line-manager", "staff number of the line manager"},
-		{&f.StartDate, "start", "start date, such as 2026-11-30"}, {&f.ContractEnd, "contract-end", "last day of the contract"},
-		{&f.Notes, "notes", "notes"}, {&f.ExternalID, "external-id", "number in another system"},
+	var flags []fieldFlag
+	fields := reflect.ValueOf(&f).Elem()
+	for i := range fields.NumField() {
+		field := fields.Type().Field(i)
+		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+		if into, is := fields.Field(i).Addr().Interface().(**string); is && name != "staff_number" {
+			flags = append(flags, fieldFlag{into, strings.ReplaceAll(name, "_", "-"), words.LowerFirst(field.Tag.Get("doc"))})
+		}
+	}
+	fill := fieldFlags(c, flags)
+	c.Flags().SetNormalizeFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
+		if name == "start" { // the short name of it
+			name = "start-date"
+		}
+		return pflag.NormalizedName(name)
 	})
 	return func() api.StaffFields { fill(); return f }
 }

@@ -99,7 +99,7 @@ func (s *Server) registerAssignments() {
 		Writing
 		Body api.AssignmentWrite
 	}
-	route(s, "POST", "/assignments", "assign", "assignments", "Assign somebody to a place with a template", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/assignments", "assign", "assignments", "Assign somebody to a place with a template", Access{Operation: "assignment.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "assignment.add", Set: set(in.Body.AssignmentFields)})
 	})
 	type editIn struct {
@@ -107,10 +107,10 @@ func (s *Server) registerAssignments() {
 		Writing
 		Body api.AssignmentWrite
 	}
-	route(s, "PATCH", "/assignments/{id}", "edit-assignment", "assignments", "Change the dates or hours of an assignment", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/assignments/{id}", "edit-assignment", "assignments", "Change the dates or hours of an assignment", Access{Operation: "assignment.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "assignment.edit", On: in.text(), Set: set(in.Body.AssignmentFields)})
 	})
-	route(s, "DELETE", "/assignments/{id}", "end-assignment", "assignments", "Take an assignment back at once; it stays on record", Access{Permission: permit.AssignStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+	route(s, "DELETE", "/assignments/{id}", "end-assignment", "assignments", "Take an assignment back at once; it stays on record", Access{Operation: "assignment.end"}, func(ctx context.Context, in *ending) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "assignment.end", On: in.text()})
 	})
 }
@@ -171,10 +171,10 @@ func (s *Server) registerBars() {
 		Writing
 		Body api.BarWrite
 	}
-	route(s, "POST", "/staff/{id}/bars", "bar-staff", "bars", "Bar somebody from a place and all below it: it holds when this returns", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/staff/{id}/bars", "bar-staff", "bars", "Bar somebody from a place and all below it: it holds when this returns", Access{Operation: "bar.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "bar.add", Set: set(map[string]string{"staff": in.ID, "place": in.Body.Place, "until": in.Body.Until})})
 	})
-	route(s, "DELETE", "/bars/{id}", "lift-bar", "bars", "Lift a bar; it stays on record", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+	route(s, "DELETE", "/bars/{id}", "lift-bar", "bars", "Lift a bar; it stays on record", Access{Operation: "bar.end"}, func(ctx context.Context, in *ending) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "bar.end", On: in.text()})
 	})
 }
@@ -204,17 +204,17 @@ func (s *Server) registerCredentials() {
 		Writing
 		Body api.PINWrite
 	}
-	route(s, "POST", "/credentials/pin", "set-pin", "credentials", "Set somebody's PIN, or have one generated that is shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *pinIn) (*changed, error) {
+	route(s, "POST", "/credentials/pin", "set-pin", "credentials", "Set somebody's PIN, or have one generated that is shown this once", Access{Operation: "pin.set"}, func(ctx context.Context, in *pinIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "pin.set", Set: set(in.Body.PINFields)})
 	})
 	type passwordIn struct {
 		Writing
 		Body api.PasswordWrite
 	}
-	route(s, "POST", "/credentials/password", "issue-password", "credentials", "Issue a first password for the console, shown this once", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *passwordIn) (*changed, error) {
+	route(s, "POST", "/credentials/password", "issue-password", "credentials", "Issue a first password for the console, shown this once", Access{Operation: "password.issue"}, func(ctx context.Context, in *passwordIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "password.issue", Set: set(map[string]string{"staff": in.Body.Staff})})
 	})
-	route(s, "DELETE", "/credentials/{id}", "withdraw-credential", "credentials", "Withdraw a PIN", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *ending) (*changed, error) {
+	route(s, "DELETE", "/credentials/{id}", "withdraw-credential", "credentials", "Withdraw a PIN", Access{Operation: "pin.withdraw"}, func(ctx context.Context, in *ending) (*changed, error) {
 		v := s.view(ctx)
 		c := v.live.State().Credential(credential.ID(in.ID))
 		if c == nil || c.Kind != credential.PIN || !v.sees.whole(c.Staff) {
@@ -244,10 +244,10 @@ func (s *Server) registerDevices() {
 		Writing
 		Body api.DeviceWrite
 	}
-	route(s, "POST", "/devices", "connect-device", "devices", "Connect a device; its token is shown this once", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/devices", "connect-device", "devices", "Connect a device; its token is shown this once", Access{Operation: "device.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "device.add", Set: set(map[string]string{"name": in.Body.Name, "place": in.Body.Place})})
 	})
-	route(s, "DELETE", "/devices/{id}", "disconnect-device", "devices", "Disconnect a device", Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *ending) (*changed, error) {
+	route(s, "DELETE", "/devices/{id}", "disconnect-device", "devices", "Disconnect a device", Access{Operation: "device.revoke"}, func(ctx context.Context, in *ending) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "device.revoke", On: in.text()})
 	})
 }

@@ -145,7 +145,7 @@ func (s *Server) registerPermissions() {
 		Writing
 		Body api.PermissionWrite
 	}
-	route(s, "POST", "/permissions", "add-permission", "catalogue", "Add a permission; nobody has it until a template decides it", Access{Permission: permit.EditCatalogue}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/permissions", "add-permission", "catalogue", "Add a permission; nobody has it until a template decides it", Access{Operation: "permission.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "permission.add", Set: set(in.Body.PermissionFields)})
 	})
 	type editIn struct {
@@ -153,14 +153,14 @@ func (s *Server) registerPermissions() {
 		Writing
 		Body api.PermissionWrite
 	}
-	route(s, "PATCH", "/permissions/{id}", "edit-permission", "catalogue", "Reword a permission, move it, or change its scale, kinds or mark", Access{Permission: permit.EditCatalogue}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/permissions/{id}", "edit-permission", "catalogue", "Reword a permission, move it, or change its scale, kinds or mark", Access{Operation: "permission.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "permission.edit", On: in.ID, Set: set(in.Body.PermissionFields)})
 	})
-	s.registerRetiring("permission", "permissions", "catalogue", permit.EditCatalogue, "Retire a permission: nobody has it any more, the record stays", "Bring a retired permission back")
+	s.registerRetiring("permission", "permissions", "catalogue", "Retire a permission: nobody has it any more, the record stays", "Bring a retired permission back")
 }
 
 // registerRetiring registers the routes that retire something known by a key or code and bring it back.
-func (s *Server) registerRetiring(kind, resource, tag, permission, retire, restore string) {
+func (s *Server) registerRetiring(kind, resource, tag, retire, restore string) {
 	type plainIn struct {
 		OneKey
 		Writing
@@ -170,7 +170,7 @@ func (s *Server) registerRetiring(kind, resource, tag, permission, retire, resto
 		if summary == "" {
 			continue
 		}
-		route(s, "POST", "/"+resource+"/{id}/"+verb, verb+"-"+kind, tag, summary, Access{Permission: permission}, func(ctx context.Context, in *plainIn) (*changed, error) {
+		route(s, "POST", "/"+resource+"/{id}/"+verb, verb+"-"+kind, tag, summary, Access{Operation: kind + "." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
 			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: kind + "." + verb, On: in.ID})
 		})
 	}
@@ -238,7 +238,7 @@ func (s *Server) registerGroups() {
 		Writing
 		Body api.GroupWrite
 	}
-	route(s, "POST", "/groups", "add-group", "catalogue", "Add a group to the catalogue", Access{Permission: permit.EditCatalogue}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/groups", "add-group", "catalogue", "Add a group to the catalogue", Access{Operation: "group.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "group.add", Set: set(in.Body.GroupFields)})
 	})
 	type editIn struct {
@@ -246,10 +246,10 @@ func (s *Server) registerGroups() {
 		Writing
 		Body api.GroupWrite
 	}
-	route(s, "PATCH", "/groups/{id}", "edit-group", "catalogue", "Rename a group or move it", Access{Permission: permit.EditCatalogue}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/groups/{id}", "edit-group", "catalogue", "Rename a group or move it", Access{Operation: "group.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "group.edit", On: in.ID, Set: set(in.Body.GroupFields)})
 	})
-	s.registerRetiring("group", "groups", "catalogue", permit.EditCatalogue, "Retire an empty group", "Bring a retired group back")
+	s.registerRetiring("group", "groups", "catalogue", "Retire an empty group", "Bring a retired group back")
 }
 
 // groups lays the groups out as a tree; what stands in a group that is left out is left out with it.

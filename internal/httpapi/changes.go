@@ -199,7 +199,7 @@ func (s *Server) registerChanges() {
 		return func(ctx context.Context, in *in) (*changed, error) {
 			preview := preview || in.Preview
 			for i := range in.Body.Operations {
-				if op := in.Body.Operations[i].Op; !preview && callerOf(ctx).signed.Session.Scope != app.ScopeEverything && !change.Daily(op) {
+				if op := in.Body.Operations[i].Op; !preview && callerOf(ctx).signed.Session.Scope != app.ScopeEverything && !change.Describe(op).Daily {
 					return nil, fault.Refusedf("token-scope", "This token is for the daily job, to which %s does not belong. Sign in again with the scope “everything”.", cutName(op))
 				}
 			}

@@ -1,14 +1,17 @@
 package httpapi
 
 import (
+	"fmt"
 	"html/template"
 	"log/slog"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
 )
 
 var docsPage = template.Must(template.New("docs").Parse(`<!doctype html>
@@ -29,6 +32,9 @@ Lists take <code>limit</code>, <code>after</code>, and answer as CSV to <code>Ac
 {{if .Parameters}}<table>{{range .Parameters}}<tr><td><code>{{.Name}}</code></td><td>{{.In}}</td><td>{{.Description}}</td></tr>{{end}}</table>{{end}}
 {{with .RequestBody}}{{range $type, $media := .Content}}<p>Body: <code>{{$media.Schema.Ref}}</code>{{range $name, $schema := $media.Schema.Properties}} <code>{{$name}}</code>{{end}}</p>{{end}}{{end}}
 </details>{{end}}{{end}}
+<h2>Operations of a change</h2>
+<p><code>POST /changes</code> takes these. <code>on</code> says what it is done to, <code>set</code> the fields; <code>ref</code> names what it makes, and later ones of the same change say <code>@name</code>.</p>
+<table>{{range .Steps}}<tr><td><code>{{.Name}}</code></td><td>{{.Do}} …</td><td>{{with .Needs}}<code>{{.}}</code>{{end}}</td><td>{{range .FieldNames}}<code>{{.}}</code> {{end}}</td></tr>{{end}}</table>
 </body></html>`))
 
 type docsGroup struct {
@@ -53,7 +59,34 @@ func (s *Server) docs(w http.ResponseWriter, r *http.Request) {
 	_ = docsPage.Execute(w, struct {
 		Nonce  string
 		Groups []docsGroup
-	}{nonceOf(r.Context()), groups})
+		Steps  []change.Description
+	}{nonceOf(r.Context()), groups, steps()})
+}
+
+// steps returns what is said of every operation that a change takes.
+func steps() []change.Description {
+	names := change.Operations()
+	steps := make([]change.Description, len(names))
+	for i, name := range names {
+		steps[i] = change.Describe(name)
+	}
+	return steps
+}
+
+// stepsText lists them for the machine-readable description.
+func stepsText() string {
+	var text strings.Builder
+	text.WriteString("The operations, each with the permission that it needs and the fields that it sets:\n")
+	for _, step := range steps() {
+		fmt.Fprintf(&text, "\n- `%s`: %s", step.Name, strings.ToLower(step.Do))
+		if step.Needs != "" {
+			fmt.Fprintf(&text, "; needs `%s`", step.Needs)
+		}
+		if fields := step.FieldNames(); len(fields) > 0 {
+			fmt.Fprintf(&text, "; sets `%s`", strings.Join(fields, "`, `"))
+		}
+	}
+	return text.String()
 }
 
 // Describe returns the description of the API as JSON without a running service.

@@ -121,7 +121,7 @@ func (s *Server) registerEstate() {
 		Writing
 		Body api.PlaceWrite
 	}
-	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Operation: "place.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
 	})
 	type editIn struct {
@@ -129,7 +129,7 @@ func (s *Server) registerEstate() {
 		Writing
 		Body api.PlaceWrite
 	}
-	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Operation: "place.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
 	})
 	type plainIn struct {
@@ -139,7 +139,7 @@ func (s *Server) registerEstate() {
 	}
 	for _, verb := range []string{"retire", "restore"} {
 		route(s, "POST", "/places/{id}/"+verb, verb+"-place", "places", map[string]string{"retire": "Retire a place and all below it", "restore": "Bring a retired place back"}[verb],
-			Access{Permission: permit.EditPlaces}, func(ctx context.Context, in *plainIn) (*changed, error) {
+			Access{Operation: "place." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
 				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place." + verb, On: in.ID})
 			})
 	}

@@ -56,7 +56,7 @@ func (s *Server) registerExceptions() {
 		Writing
 		Body api.ExceptionWrite
 	}
-	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Operation: "exception.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
 	})
 	type editIn struct {
@@ -64,10 +64,10 @@ func (s *Server) registerExceptions() {
 		Writing
 		Body api.ExceptionEditWrite
 	}
-	route(s, "PATCH", "/exceptions/{id}", "edit-exception", "exceptions", "Change the dates or the level of an exception", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/exceptions/{id}", "edit-exception", "exceptions", "Change the dates or the level of an exception", Access{Operation: "exception.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.edit", On: in.text(), Set: set(in.Body.ExceptionEdit)})
 	})
-	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Permission: permit.ExceptStaff}, func(ctx context.Context, in *ending) (*changed, error) {
+	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Operation: "exception.end"}, func(ctx context.Context, in *ending) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
 	})
 }

@@ -28,6 +28,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
@@ -133,23 +134,21 @@ func (s *Server) Operations() http.Handler {
 type Access struct {
 	Public     bool
 	Device     bool   // devices may too; see devices
+	Operation  string // of a route that makes one operation: it says the permission and the scope
 	Permission string // managers need this, somewhere; empty: any manager may
 	BeforePass bool   // even while a first password is still to be changed
 	Large      bool   // it takes a file, or thousands of operations
-	Scope      string // the least scope of a token; left out: by method and tag
+	Scope      string // the least scope of a token; left out: by method and operation
 }
 
-// dailyTags are the tags of routes that belong to the daily job.
-var dailyTags = []string{"staff", "assignments", "exceptions", "credentials", "bars"}
-
 // scopeOf returns the least scope of a token that a route asks for.
-func scopeOf(method, tag string, access Access) string {
+func scopeOf(method string, access Access) string {
 	switch {
 	case access.Scope != "":
 		return access.Scope
 	case safe(method):
 		return app.ScopeRead
-	case slices.Contains(dailyTags, tag):
+	case change.Describe(access.Operation).Daily:
 		return app.ScopeDaily
 	}
 	return app.ScopeEverything
@@ -174,8 +173,11 @@ func (s *Server) register() {
 
 // route registers one operation with who may call it.
 func route[I, O any](s *Server, method, path, id, tag, summary string, access Access, handler func(context.Context, *I) (*O, error)) {
+	if access.Operation != "" {
+		access.Permission = change.Describe(access.Operation).Needs
+	}
+	access.Scope = scopeOf(method, access)
 	s.routes = append(s.routes, Route{method, path, access})
-	access.Scope = scopeOf(method, tag, access)
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Tags: []string{tag}, Summary: summary, MaxBodyBytes: maxBody,
 		BodyReadTimeout: 15 * time.Second, Middlewares: huma.Middlewares{s.admit(access)}}
 	switch {
@@ -195,6 +197,9 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	}
 	if access.Permission != "" {
 		op.Description = "Needs the permission `" + access.Permission + "`."
+	}
+	if id == "make-change" {
+		op.Description = stepsText()
 	}
 	if !access.Public {
 		op.Description = strings.TrimSpace(op.Description + " A token needs the scope `" + access.Scope + "`.")

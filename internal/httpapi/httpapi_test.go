@@ -19,6 +19,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -154,6 +155,40 @@ func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
 	assert.Zero(t, packer.IdleSeconds)
 	assert.Equal(t, 90, packer.IdleSecondsThen, "from the template it is based on")
 	assert.Equal(t, "a PIN", packer.NeedsWords)
+}
+
+// Every field of a person that people write is written by the API and shown by it, alone and among others, and as CSV.
+func TestEveryFieldOfAPersonIsWrittenAndShown(t *testing.T) {
+	s := testkit.Demo(t)
+	ctx, idris := context.Background(), s.Client(t, "idris")
+	values := map[string]string{"engagement": "agency", "home_site": "SM", "line_manager": "Q0012", "start_date": "2026-01-02",
+		"contract_end": "2028-01-02", "email": "kept@quillmere.example", "staff_number": "Q0011"}
+	for _, field := range people.Fields {
+		if values[field.Name] == "" {
+			values[field.Name] = "kept " + field.Name
+		}
+	}
+	require.NoError(t, idris.Do(ctx, "PATCH", "/staff/Q0011", map[string]any{"reason": "moves"}, nil))
+	body := map[string]any{"reason": "moves"}
+	for name, value := range values {
+		body[name] = value
+	}
+	require.NoError(t, idris.Do(ctx, "PATCH", "/staff/Q0011", body, nil))
+	var shown map[string]any
+	require.NoError(t, idris.Get(ctx, "/staff/Q0011", &shown))
+	for name, value := range values {
+		switch is := shown[name].(type) {
+		case map[string]any:
+			assert.Contains(t, []any{is["code"], is["staff_number"]}, value, name)
+		default:
+			assert.Equal(t, value, is, name)
+		}
+	}
+	_, _, answer, _ := call(t, s, "GET", "/api/v1/staff?q=Q0011", "", append(bearer(idris), "Accept", "text/csv")...)
+	for name, value := range values {
+		assert.Contains(t, string(answer), name)
+		assert.Contains(t, string(answer), value, name)
+	}
 }
 
 func TestBadRequests(t *testing.T) {

@@ -128,7 +128,7 @@ func (s *Server) registerStaff() {
 		Writing
 		Body api.StaffWrite
 	}
-	route(s, "POST", "/staff", "enrol-staff", "staff", "Enrol somebody", Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *enrolIn) (*changed, error) {
+	route(s, "POST", "/staff", "enrol-staff", "staff", "Enrol somebody", Access{Operation: "staff.enrol"}, func(ctx context.Context, in *enrolIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.enrol", Set: set(in.Body.StaffFields)})
 	})
 	type editIn struct {
@@ -136,7 +136,7 @@ func (s *Server) registerStaff() {
 		Writing
 		Body api.StaffWrite
 	}
-	route(s, "PATCH", "/staff/{id}", "edit-staff", "staff", "Change somebody's record", Access{Permission: permit.EditStaff}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/staff/{id}", "edit-staff", "staff", "Change somebody's record", Access{Operation: "staff.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.edit", On: in.ID, Set: set(in.Body.StaffFields)})
 	})
 	type lockIn struct {
@@ -144,7 +144,7 @@ func (s *Server) registerStaff() {
 		Writing
 		Body api.LockWrite
 	}
-	route(s, "POST", "/staff/{id}/lock", "lock-staff", "staff", "Lock somebody: it holds everywhere when this returns", Access{Permission: permit.LockStaff}, func(ctx context.Context, in *lockIn) (*changed, error) {
+	route(s, "POST", "/staff/{id}/lock", "lock-staff", "staff", "Lock somebody: it holds everywhere when this returns", Access{Operation: "staff.lock"}, func(ctx context.Context, in *lockIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.lock", On: in.ID, Set: set(map[string]string{"until": in.Body.Until})})
 	})
 	type departIn struct {
@@ -152,7 +152,7 @@ func (s *Server) registerStaff() {
 		Writing
 		Body api.DepartWrite
 	}
-	route(s, "POST", "/staff/{id}/depart", "depart-staff", "staff", "Record that somebody leaves, at once or after a last day", Access{Permission: permit.DepartStaff}, func(ctx context.Context, in *departIn) (*changed, error) {
+	route(s, "POST", "/staff/{id}/depart", "depart-staff", "staff", "Record that somebody leaves, at once or after a last day", Access{Operation: "staff.depart"}, func(ctx context.Context, in *departIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.depart", On: in.ID, Set: set(map[string]string{"on": in.Body.On})})
 	})
 	type plainIn struct {
@@ -160,12 +160,12 @@ func (s *Server) registerStaff() {
 		Writing
 		Body api.Reasoned `required:"false"`
 	}
-	for _, act := range []struct{ verb, op, summary, permission string }{
-		{"unlock", "staff.unlock", "Unlock somebody", permit.LockStaff},
-		{"activate", "staff.activate", "Activate somebody before their start date", permit.EditStaff},
-		{"reinstate", "staff.reinstate", "Take back a departure, or a leaving date", permit.DepartStaff},
+	for _, act := range []struct{ verb, op, summary string }{
+		{"unlock", "staff.unlock", "Unlock somebody"},
+		{"activate", "staff.activate", "Activate somebody before their start date"},
+		{"reinstate", "staff.reinstate", "Take back a departure, or a leaving date"},
 	} {
-		route(s, "POST", "/staff/{id}/"+act.verb, act.verb+"-staff", "staff", act.summary, Access{Permission: act.permission}, func(ctx context.Context, in *plainIn) (*changed, error) {
+		route(s, "POST", "/staff/{id}/"+act.verb, act.verb+"-staff", "staff", act.summary, Access{Operation: act.op}, func(ctx context.Context, in *plainIn) (*changed, error) {
 			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: act.op, On: in.ID})
 		})
 	}

@@ -120,7 +120,7 @@ func (s *Server) registerTemplates() {
 		Writing
 		Body api.TemplateWrite
 	}
-	route(s, "POST", "/templates", "add-template", "templates", "Make a template: from nothing, as a copy, or from what a person holds", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *addIn) (*changed, error) {
+	route(s, "POST", "/templates", "add-template", "templates", "Make a template: from nothing, as a copy, or from what a person holds", Access{Operation: "template.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.add", Set: set(in.Body.TemplateFields)})
 	})
 	type editIn struct {
@@ -128,7 +128,7 @@ func (s *Server) registerTemplates() {
 		Writing
 		Body api.TemplateWrite
 	}
-	route(s, "PATCH", "/templates/{id}", "edit-template", "templates", "Change a template, and so everybody who has it", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *editIn) (*changed, error) {
+	route(s, "PATCH", "/templates/{id}", "edit-template", "templates", "Change a template, and so everybody who has it", Access{Operation: "template.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.edit", On: in.ID, Set: set(in.Body.TemplateFields)})
 	})
 	type retireIn struct {
@@ -136,7 +136,7 @@ func (s *Server) registerTemplates() {
 		Writing
 		Body api.TemplateRetire `required:"false"`
 	}
-	route(s, "POST", "/templates/{id}/retire", "retire-template", "templates", "Retire a template, saying what happens to those who have it", Access{Permission: permit.EditTemplates}, func(ctx context.Context, in *retireIn) (*changed, error) {
+	route(s, "POST", "/templates/{id}/retire", "retire-template", "templates", "Retire a template, saying what happens to those who have it", Access{Operation: "template.retire"}, func(ctx context.Context, in *retireIn) (*changed, error) {
 		fields := map[string]any{}
 		if in.Body.ReplaceWith != "" {
 			fields["replace_with"] = in.Body.ReplaceWith
@@ -146,7 +146,7 @@ func (s *Server) registerTemplates() {
 		}
 		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.retire", On: in.ID, Set: set(fields)})
 	})
-	s.registerRetiring("template", "templates", "templates", permit.EditTemplates, "", "Bring a retired template back")
+	s.registerRetiring("template", "templates", "templates", "", "Bring a retired template back")
 	s.registerComparison()
 	s.registerSheet()
 	type ceilingIn struct {

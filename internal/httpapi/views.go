@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -134,11 +135,41 @@ func (v view) lock(p *people.Staff) *api.Lock {
 	return &api.Lock{Cause: string(p.Lock.Cause), Reason: p.Lock.Reason, Since: p.Lock.Since, Until: moment(p.Lock.Until), By: v.staffRef(p.Lock.By)}
 }
 
+// staffFields says where each of people.Fields stands in what is shown, by its name on the wire.
+var staffFields = func() []int {
+	shown := reflect.TypeFor[api.Staff]()
+	at := make([]int, len(people.Fields))
+	for i, field := range people.Fields {
+		at[i] = slices.IndexFunc(reflect.VisibleFields(shown), func(f reflect.StructField) bool {
+			name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+			return name == field.Name
+		})
+		if at[i] < 0 {
+			panic("a person's " + field.Name + " is shown nowhere")
+		}
+	}
+	return at
+}()
+
 func (v view) staff(p *people.Staff) api.Staff {
-	out := api.Staff{ID: uint32(p.ID), StaffNumber: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Email: p.Email, Phone: p.Phone,
-		JobTitle: p.JobTitle, Engagement: string(p.Engagement), Employer: p.Employer, HomeSite: v.placeRef(p.HomeSite), LineManager: v.staffRef(p.LineManager),
-		StartDate: p.StartDate.String(), ContractEnd: p.ContractEnd.String(), LeavingDate: p.LeavingDate.String(), Notes: p.Notes, ExternalID: p.ExternalID,
-		Status: string(v.live.Status(p.ID, v.at.Unix())), Owner: p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
+	out := api.Staff{ID: uint32(p.ID), LeavingDate: p.LeavingDate.String(), Status: string(v.live.Status(p.ID, v.at.Unix())),
+		Owner: p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
+	into := reflect.ValueOf(&out).Elem()
+	for i := range people.Fields {
+		shown := into.Field(staffFields[i])
+		switch field := &people.Fields[i]; {
+		case field.Text != nil:
+			shown.SetString(*field.Text(p))
+		case field.Date != nil:
+			shown.SetString(field.Date(p).String())
+		case field.Engagement != nil:
+			shown.SetString(string(*field.Engagement(p)))
+		case field.Site != nil:
+			shown.Set(reflect.ValueOf(v.placeRef(*field.Site(p))))
+		case field.Person != nil:
+			shown.Set(reflect.ValueOf(v.staffRef(*field.Person(p))))
+		}
+	}
 	out.Narrow = v.sees.view(p.ID) == access.Narrow
 	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
 		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()

@@ -12,6 +12,17 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+var assignmentOperations = []Description{
+	{Name: "assignment.add", Do: "Assign", Done: "Assigned",
+		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, Undone: "assignment.end", apply: assignmentAdd},
+	{Name: "assignment.edit", Do: "Change the assignment of", Done: "Changed the assignment of",
+		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, subject: fieldsEdited, apply: assignmentEdit},
+	{Name: "assignment.end", Do: "End the assignment of", Done: "Ended the assignment of",
+		Needs: permit.AssignStaff, Daily: true, subject: fieldsEdited, apply: assignmentEnd},
+	{Name: "assignment.restore", Do: "Bring back the assignment of", Done: "Brought back the assignment of",
+		Needs: permit.AssignStaff, Daily: true, apply: assignmentRestore},
+}
+
 type assignmentForm struct {
 	Staff    string          `json:"staff"`
 	Place    string          `json:"place"`

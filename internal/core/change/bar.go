@@ -11,6 +11,13 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+var barOperations = []Description{
+	{Name: "bar.add", Do: "Bar", Done: "Barred",
+		Needs: permit.LockStaff, Daily: true, Fields: barForm{}, Undone: "bar.end", apply: barAdd},
+	{Name: "bar.end", Do: "Lift the bar of", Done: "Lifted the bar of",
+		Needs: permit.LockStaff, Daily: true, apply: barEnd},
+}
+
 type barForm struct {
 	Staff string `json:"staff"`
 	Place string `json:"place"`

@@ -12,6 +12,28 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
+var permissionOperations = []Description{
+	{Name: "permission.add", Do: "Add permission", Done: "Added permission",
+		Needs: permit.EditCatalogue, Fields: permissionForm{}, Undone: "permission.retire", apply: permissionAdd},
+	{Name: "permission.edit", Do: "Change permission", Done: "Changed permission",
+		Needs: permit.EditCatalogue, Fields: permissionForm{}, subject: fieldsEdited, apply: permissionEdit},
+	{Name: "permission.retire", Do: "Retire permission", Done: "Retired permission",
+		Needs: permit.EditCatalogue, subject: fieldsEdited, apply: permissionRetire},
+	{Name: "permission.restore", Do: "Bring back permission", Done: "Brought back permission",
+		Needs: permit.EditCatalogue, apply: permissionRestore},
+}
+
+var groupOperations = []Description{
+	{Name: "group.add", Do: "Add catalogue group", Done: "Added catalogue group",
+		Needs: permit.EditCatalogue, Fields: groupForm{}, Undone: "group.retire", apply: groupAdd},
+	{Name: "group.edit", Do: "Change catalogue group", Done: "Changed catalogue group",
+		Needs: permit.EditCatalogue, Fields: groupForm{}, subject: fieldsEdited, apply: groupEdit},
+	{Name: "group.retire", Do: "Retire catalogue group", Done: "Retired catalogue group",
+		Needs: permit.EditCatalogue, subject: fieldsEdited, apply: groupRetire},
+	{Name: "group.restore", Do: "Bring back catalogue group", Done: "Brought back catalogue group",
+		Needs: permit.EditCatalogue, apply: groupRestore},
+}
+
 var keyPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
 
 func (d *Trial) checkKey(key string) error {

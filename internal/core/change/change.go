@@ -143,11 +143,11 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 		if err := d.hear(); err != nil {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
 		}
-		kind, known := kinds[operations[i].Op]
-		if !known || kind.own && actor.System == "" && !env.Present {
+		described := Describe(operations[i].Op)
+		if described.apply == nil || described.Own && actor.System == "" && !env.Present {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
 		}
-		if err := kind.apply(d); err != nil {
+		if err := described.apply(d); err != nil {
 			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
 		}
 	}

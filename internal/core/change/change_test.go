@@ -38,7 +38,7 @@ func prepared(ops []Operation) Env {
 				panic(err)
 			}
 		}
-		if Secretive(o.Op) {
+		if Describe(o.Op).Secret != NoSecret {
 			e.Secrets[i] = Prepared{Plain: pin, Digest: digestOf(pin), Hash: "hash of " + pin}
 		}
 	}

@@ -194,7 +194,7 @@ func someNumber(t *rapid.T, last uint32) string {
 
 // anyOperation draws from all operations there are, those that hand something out more often.
 func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
-	names := append(slices.Sorted(maps.Keys(kinds)), "assignment.add", "assignment.add", "exception.add", "template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
+	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add", "template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
 		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock")
 	name := rapid.SampledFrom(names).Draw(t, "operation")
 	return draws[name](t, s)
@@ -279,7 +279,7 @@ var moments = []time.Time{noon, noon.AddDate(0, 0, 1), noon.AddDate(0, 0, 2), no
 // or lets anybody more themselves by an act of their own. Undoing and setting back are acts, and what was planned is made
 // with the authority of the moment. Levels are compared by the scale of the start, or by their names where it was changed.
 func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
-	for name := range kinds {
+	for name := range descriptions {
 		require.Contains(t, draws, name, "each operation is put to the test")
 	}
 	house := newHouse(t).snap
@@ -328,11 +328,11 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 			}
 		}
 	})
-	for name, kind := range kinds {
+	for name, described := range descriptions {
 		switch {
-		case kind.needs != "" && !short: // in a short run some are let through by chance only
+		case described.Needs != "" && !short: // in a short run some are let through by chance only
 			assert.Positive(t, permitted[name], "people were let do %s, or it is not put to the test: %v", name, permitted)
-		case kind.needs == "":
+		case described.Needs == "":
 			assert.Zero(t, permitted[name], "%s is for owners", name)
 		}
 	}

@@ -12,6 +12,13 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
+var deviceOperations = []Description{
+	{Name: "device.add", Do: "Connect device", Done: "Connected device",
+		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Undone: "device.revoke", apply: deviceAdd},
+	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
+		Needs: permit.ManageDevices, apply: deviceRevoke},
+}
+
 type deviceForm struct {
 	Name  string `json:"name"`
 	Place string `json:"place"`

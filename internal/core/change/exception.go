@@ -11,6 +11,19 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+var exceptionOperations = []Description{
+	{Name: "exception.add", Do: "Make an exception for", Done: "Made an exception for",
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end", subject: exceptionEdited, apply: exceptionAdd},
+	{Name: "exception.set", Do: "Set by exception for", Done: "Set by exception for",
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end", subject: exceptionEdited, apply: exceptionSet},
+	{Name: "exception.edit", Do: "Change an exception for", Done: "Changed an exception for",
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, subject: exceptionEdited, apply: exceptionEdit},
+	{Name: "exception.end", Do: "End an exception for", Done: "Ended an exception for",
+		Needs: permit.ExceptStaff, Daily: true, subject: exceptionEdited, apply: exceptionEnd},
+	{Name: "exception.restore", Do: "Bring back an exception for", Done: "Brought back an exception for",
+		Needs: permit.ExceptStaff, Daily: true, apply: exceptionRestore},
+}
+
 type exceptionForm struct {
 	Staff      string `json:"staff"`
 	Permission string `json:"permission"`

@@ -1,97 +1,144 @@
 package change
 
 import (
+	"encoding/json"
 	"fmt"
+	"maps"
+	"reflect"
 	"slices"
 	"strings"
 
-	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/people"
 )
 
-// kind is all that is said of a sort of operation, wherever it is said.
-type kind struct {
-	apply func(d *Trial) error
-	// do and done say it as something to be done, and as something that was: "Lock", "Locked".
-	do, done string
-	needs    string // the permission that it asks for at least
-	daily    bool   // it belongs to the daily job
-	secret   bool   // it takes in a secret or hands one out, so it is kept in no draft
-	own      bool   // the general way of making changes does not take it
+// Description is all that is said of a sort of operation, wherever it is said: its rule, the words of previews and of the
+// audit log, the permission that its routes ask for, the secret it carries, its fields, what takes it back, and when two in
+// a draft are about the same thing. Each stands beside its rule, in the file of what it is about.
+type Description struct {
+	Name string // "staff.lock": what it is about, and what happens
+	// Do and Done say it as something to be done, and as something that was: "Lock", "Locked".
+	Do, Done string
+	Needs    string // the permission that it asks for at least; empty: it asks for being an owner, or oneself
+	Daily    bool   // it belongs to the daily job
+	Own      bool   // the general way of making changes does not take it
+	Secret   SecretKind
+	Fields   any    // what it sets: a form with nothing in it, or the fields of a record; nil where it sets nothing
+	Undone   string // of what makes a record: the operation that takes it back
+	Kept     string // of what makes a record: why it cannot be taken back
+
+	apply   func(*Trial) error
+	subject func(Operation) string // nil: each adds up with the others
 }
 
-var kinds map[string]kind
+// SecretKind says which secret an operation takes in or hands out. One that has a secret is kept in no draft.
+type SecretKind uint8
+
+// The secrets.
+const (
+	NoSecret SecretKind = iota
+	SecretPIN
+	SecretFirstPassword
+	SecretPassword
+	SecretToken // of a device: long and random, so that it needs no slow hash
+)
+
+// handedOut is why a secret is not taken back by an undo.
+const handedOut = "a secret that was handed out cannot be taken back unseen. Issue another, or withdraw it"
+
+var descriptions map[string]*Description
 
 func init() {
-	kinds = map[string]kind{
-		"organisation.edit":  {apply: organisationEdit, do: "Change the settings of", done: "Changed the settings of"},
-		"place.add":          {apply: placeAdd, do: "Add place", done: "Added place", needs: permit.EditPlaces},
-		"place.edit":         {apply: placeEdit, do: "Change place", done: "Changed place", needs: permit.EditPlaces},
-		"place.retire":       {apply: placeRetire, do: "Retire place", done: "Retired place", needs: permit.EditPlaces},
-		"place.restore":      {apply: placeRestore, do: "Bring back place", done: "Brought back place", needs: permit.EditPlaces},
-		"group.add":          {apply: groupAdd, do: "Add catalogue group", done: "Added catalogue group", needs: permit.EditCatalogue},
-		"group.edit":         {apply: groupEdit, do: "Change catalogue group", done: "Changed catalogue group", needs: permit.EditCatalogue},
-		"group.retire":       {apply: groupRetire, do: "Retire catalogue group", done: "Retired catalogue group", needs: permit.EditCatalogue},
-		"group.restore":      {apply: groupRestore, do: "Bring back catalogue group", done: "Brought back catalogue group", needs: permit.EditCatalogue},
-		"permission.add":     {apply: permissionAdd, do: "Add permission", done: "Added permission", needs: permit.EditCatalogue},
-		"permission.edit":    {apply: permissionEdit, do: "Change permission", done: "Changed permission", needs: permit.EditCatalogue},
-		"permission.retire":  {apply: permissionRetire, do: "Retire permission", done: "Retired permission", needs: permit.EditCatalogue},
-		"permission.restore": {apply: permissionRestore, do: "Bring back permission", done: "Brought back permission", needs: permit.EditCatalogue},
-		"template.add":       {apply: templateAdd, do: "Add template", done: "Added template", needs: permit.EditTemplates},
-		"template.edit":      {apply: templateEdit, do: "Change template", done: "Changed template", needs: permit.EditTemplates},
-		"template.retire":    {apply: templateRetire, do: "Retire template", done: "Retired template", needs: permit.EditTemplates},
-		"template.restore":   {apply: templateRestore, do: "Bring back template", done: "Brought back template", needs: permit.EditTemplates},
-		"staff.enrol":        {apply: staffEnrol, do: "Enrol", done: "Enrolled", needs: permit.EnrolStaff, daily: true},
-		"staff.edit":         {apply: staffEdit, do: "Change the record of", done: "Changed the record of", needs: permit.EditStaff, daily: true},
-		"staff.activate":     {apply: staffActivate, do: "Activate", done: "Activated", needs: permit.EditStaff, daily: true},
-		"staff.lock":         {apply: staffLock, do: "Lock", done: "Locked", needs: permit.LockStaff, daily: true},
-		"staff.unlock":       {apply: staffUnlock, do: "Unlock", done: "Unlocked", needs: permit.LockStaff, daily: true},
-		"staff.depart":       {apply: staffDepart, do: "Record the departure of", done: "Recorded the departure of", needs: permit.DepartStaff, daily: true},
-		"staff.reinstate":    {apply: staffReinstate, do: "Reinstate", done: "Reinstated", needs: permit.DepartStaff, daily: true},
-		"staff.make_owner":   {apply: staffMakeOwner, do: "Make an owner of", done: "Made an owner of"},
-		"staff.unmake_owner": {apply: staffUnmakeOwner, do: "Take ownership from", done: "Took ownership from"},
-		"bar.add":            {apply: barAdd, do: "Bar", done: "Barred", needs: permit.LockStaff, daily: true},
-		"bar.end":            {apply: barEnd, do: "Lift the bar of", done: "Lifted the bar of", needs: permit.LockStaff, daily: true},
-		"assignment.add":     {apply: assignmentAdd, do: "Assign", done: "Assigned", needs: permit.AssignStaff, daily: true},
-		"assignment.edit":    {apply: assignmentEdit, do: "Change the assignment of", done: "Changed the assignment of", needs: permit.AssignStaff, daily: true},
-		"assignment.end":     {apply: assignmentEnd, do: "End the assignment of", done: "Ended the assignment of", needs: permit.AssignStaff, daily: true},
-		"assignment.restore": {apply: assignmentRestore, do: "Bring back the assignment of", done: "Brought back the assignment of", needs: permit.AssignStaff, daily: true},
-		"exception.add":      {apply: exceptionAdd, do: "Make an exception for", done: "Made an exception for", needs: permit.ExceptStaff, daily: true},
-		"exception.set":      {apply: exceptionSet, do: "Set by exception for", done: "Set by exception for", needs: permit.ExceptStaff, daily: true},
-		"exception.edit":     {apply: exceptionEdit, do: "Change an exception for", done: "Changed an exception for", needs: permit.ExceptStaff, daily: true},
-		"exception.end":      {apply: exceptionEnd, do: "End an exception for", done: "Ended an exception for", needs: permit.ExceptStaff, daily: true},
-		"exception.restore":  {apply: exceptionRestore, do: "Bring back an exception for", done: "Brought back an exception for", needs: permit.ExceptStaff, daily: true},
-		"pin.set":            {apply: pinSet, do: "Issue a PIN to", done: "Issued a PIN to", needs: permit.IssueCredentials, daily: true, secret: true},
-		"pin.withdraw":       {apply: pinWithdraw, do: "Withdraw the PIN of", done: "Withdrew the PIN of", needs: permit.IssueCredentials, daily: true},
-		"password.issue":     {apply: passwordIssue, do: "Issue a first password to", done: "Issued a first password to", needs: permit.IssueCredentials, daily: true, secret: true},
-		"password.set":       {apply: passwordSet, do: "Set the password of", done: "Set the password of", secret: true, own: true},
-		"device.add":         {apply: deviceAdd, do: "Connect device", done: "Connected device", needs: permit.ManageDevices, secret: true},
-		"device.revoke":      {apply: deviceRevoke, do: "Disconnect device", done: "Disconnected device", needs: permit.ManageDevices},
+	descriptions = map[string]*Description{}
+	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
+		templateOperations, staffOperations, lockOperations, leavingOperations, ownerOperations, barOperations,
+		assignmentOperations, exceptionOperations, credentialOperations, deviceOperations} {
+		for i := range list {
+			if descriptions[list[i].Name] != nil {
+				panic("two operations are named " + list[i].Name)
+			}
+			descriptions[list[i].Name] = &list[i]
+		}
 	}
+}
+
+// Describe returns what is said of an operation, which is nothing where there is none of the name: the audit log may name
+// one that is no longer there.
+func Describe(op string) Description {
+	if d := descriptions[op]; d != nil {
+		return *d
+	}
+	return Description{}
 }
 
 // Operations returns the names of all operations that may be asked for, sorted.
 func Operations() []string {
-	var names []string
-	for name, kind := range kinds {
-		if !kind.own {
-			names = append(names, name)
-		}
-	}
+	names := slices.Collect(maps.Keys(descriptions))
 	slices.Sort(names)
+	return slices.DeleteFunc(names, func(name string) bool { return descriptions[name].Own })
+}
+
+// SubjectOf names what an operation in a draft decides; of those with the same subject the newest counts. It is empty for
+// those that add up.
+func SubjectOf(o Operation) string {
+	if subject := Describe(o.Op).subject; subject != nil {
+		return subject(o)
+	}
+	return ""
+}
+
+// FieldNames returns the names of the fields that an operation sets, in the order of its form.
+func (d Description) FieldNames() []string {
+	var names []string
+	switch fields := d.Fields.(type) {
+	case nil:
+		return nil
+	case []people.Field:
+		for _, field := range fields {
+			names = append(names, field.Name)
+		}
+		return names
+	}
+	for field := range reflect.TypeOf(d.Fields).Fields() {
+		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+		names = append(names, name)
+	}
 	return names
 }
 
-// Daily reports whether an operation belongs to the daily job.
-func Daily(op string) bool { return kinds[op].daily }
+// fieldsEdited is the subject of an operation on one record: the record, and which of its fields.
+func fieldsEdited(o Operation) string {
+	var fields map[string]any
+	_ = json.Unmarshal(o.Set, &fields) // what is no JSON is refused when the change is tried
+	return fmt.Sprint(o.Op, " ", o.On, " ", sortedKeys(fields))
+}
 
-// Secretive reports whether an operation takes in a secret or hands one out.
-func Secretive(op string) bool { return kinds[op].secret }
+// settingsEdited is the subject of an edit of a template: the one setting that it decides, or its other fields.
+func settingsEdited(o Operation) string {
+	decide, rest := Decided(o)
+	if len(rest) > 0 || len(decide) != 1 {
+		return fmt.Sprint("template ", o.On, " ", sortedKeys(rest))
+	}
+	return "setting " + o.On + " " + sortedKeys(decide)[0]
+}
 
-// Done says what an operation did in a word or two: "Locked".
-func Done(op string) string { return kinds[op].done }
+// Decided returns the settings that an edit of a template decides, and its other fields.
+func Decided(o Operation) (decide, rest map[string]any) {
+	if json.Unmarshal(o.Set, &rest) != nil {
+		return nil, nil
+	}
+	decide, _ = rest["decide"].(map[string]any)
+	delete(rest, "decide")
+	return decide, rest
+}
 
-// ToDo says what an operation is to do: "Lock".
-func ToDo(op string) string { return kinds[op].do }
+// exceptionEdited is the subject of what is said about an exception: whose, of which permission, where.
+func exceptionEdited(o Operation) string {
+	var of struct{ Staff, Permission, Place string }
+	if json.Unmarshal(o.Set, &of) == nil && of.Staff != "" {
+		return "exception " + of.Staff + " " + of.Permission + " " + of.Place
+	}
+	return "exception number " + o.On
+}
 
 // unknown says that an operation is none.
 func unknown(op string) string {

@@ -11,36 +11,15 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-type organisationForm struct {
-	Name         string `json:"name"`
-	NumberPrefix string `json:"number_prefix"`
-	NumberDigits int    `json:"number_digits"`
-	MaxOwners    int    `json:"max_owners"`
-
-	FirstPasswordHours int `json:"first_password_hours"`
-	IdleMinutes        int `json:"idle_minutes"`
-}
-
-func organisationEdit(d *Trial) error {
-	before := d.State.Settings
-	if !d.byAnOwner() {
-		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
-	}
-	form := organisationForm(before)
-	if err := d.form(&form); err != nil {
-		return err
-	}
-	if form.MaxOwners < d.State.Owners() {
-		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", d.State.Owners())
-	}
-	form.Name = words.Tidy(form.Name)
-	settings := org.Settings(form)
-	if field, err := settings.Check(); err != nil {
-		return fault.Invalidf("set."+field, "%s", err)
-	}
-	d.State.Settings = settings
-	d.wrote("organisation", 1, settings.Name, before, &settings)
-	return nil
+var placeOperations = []Description{
+	{Name: "place.add", Do: "Add place", Done: "Added place",
+		Needs: permit.EditPlaces, Fields: placeForm{}, Undone: "place.retire", apply: placeAdd},
+	{Name: "place.edit", Do: "Change place", Done: "Changed place",
+		Needs: permit.EditPlaces, Fields: placeForm{}, subject: fieldsEdited, apply: placeEdit},
+	{Name: "place.retire", Do: "Retire place", Done: "Retired place",
+		Needs: permit.EditPlaces, subject: fieldsEdited, apply: placeRetire},
+	{Name: "place.restore", Do: "Bring back place", Done: "Brought back place",
+		Needs: permit.EditPlaces, apply: placeRestore},
 }
 
 func checkCode(field, code, example string) error {

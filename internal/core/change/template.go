@@ -3,10 +3,11 @@ package change
 import (
 	"cmp"
 	"encoding/json"
-	"loyallatch.example/latch/internal/core/access"
 	"maps"
 	"slices"
 	"strings"
+
+	"loyallatch.example/latch/internal/core/access"
 
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
@@ -14,6 +15,17 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
 )
+
+var templateOperations = []Description{
+	{Name: "template.add", Do: "Add template", Done: "Added template",
+		Needs: permit.EditTemplates, Fields: templateForm{}, Undone: "template.retire", apply: templateAdd},
+	{Name: "template.edit", Do: "Change template", Done: "Changed template",
+		Needs: permit.EditTemplates, Fields: templateForm{}, subject: settingsEdited, apply: templateEdit},
+	{Name: "template.retire", Do: "Retire template", Done: "Retired template",
+		Needs: permit.EditTemplates, Fields: retireForm{}, subject: fieldsEdited, apply: templateRetire},
+	{Name: "template.restore", Do: "Bring back template", Done: "Brought back template",
+		Needs: permit.EditTemplates, apply: templateRestore},
+}
 
 type templateForm struct {
 	Code        string            `json:"code"`

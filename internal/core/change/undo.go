@@ -67,7 +67,7 @@ func (u *undoing) reverse(e *Entry) error {
 		if err := u.inUse(e, kind, record); err != nil {
 			return err
 		}
-		return u.unmake(e, kind, on)
+		return u.unmake(e, on)
 	}
 	now := Fields(u.state, record)
 	was := map[string]any{} // the fields that this step changed, as they were
@@ -113,19 +113,15 @@ func valueWords(v any) string {
 }
 
 // unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
-func (u *undoing) unmake(e *Entry, kind, on string) error {
-	switch kind {
-	case "place", "group", "permission", "template":
-		u.add(kind+".retire", on, nil)
-	case "assignment", "exception", "bar":
-		u.add(kind+".end", on, nil)
-	case "device":
-		u.add("device.revoke", on, nil)
-	case "staff":
-		return builtUpon("%s is on record, and a person stays on record. Record a departure instead.", e.On)
-	default:
-		return builtUpon("a secret that was handed out cannot be taken back unseen. Issue another, or withdraw it.")
+func (u *undoing) unmake(e *Entry, on string) error {
+	made := Describe(e.Op)
+	switch {
+	case made.Undone == "" && made.Kept == "":
+		return builtUpon("what made %s is not known any more.", e.On)
+	case made.Kept != "":
+		return builtUpon("%s: %s.", e.On, made.Kept)
 	}
+	u.add(made.Undone, on, nil)
 	return nil
 }
 

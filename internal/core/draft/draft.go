@@ -6,7 +6,6 @@ import (
 	"cmp"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"maps"
 	"reflect"
 	"slices"
@@ -103,7 +102,7 @@ func split(operations []change.Operation) []change.Operation {
 	var all []change.Operation
 	for _, operation := range operations {
 		operation.Revision = 0 // a draft sees by the fields it changes whether somebody else was at them meanwhile
-		decide, rest := decided(operation)
+		decide, rest := change.Decided(operation)
 		if operation.Op != "template.edit" || len(decide) < 2 && (len(decide) == 0 || len(rest) == 0) {
 			all = append(all, operation)
 			continue
@@ -121,16 +120,6 @@ func split(operations []change.Operation) []change.Operation {
 	return all
 }
 
-// decided returns the settings that an edit of a template decides, and its other fields.
-func decided(operation change.Operation) (decide map[string]any, rest map[string]any) {
-	if json.Unmarshal(operation.Set, &rest) != nil {
-		return nil, nil
-	}
-	decide, _ = rest["decide"].(map[string]any)
-	delete(rest, "decide")
-	return decide, rest
-}
-
 func encode(v any) json.RawMessage {
 	encoded, err := json.Marshal(v)
 	if err != nil {
@@ -141,36 +130,11 @@ func encode(v any) json.RawMessage {
 
 // replace takes out the lines that an edit of the same thing makes pointless.
 func replace(lines []Line, operation change.Operation) []Line {
-	subject := subjectOf(operation)
+	subject := change.SubjectOf(operation)
 	if subject == "" {
 		return lines
 	}
-	return slices.DeleteFunc(lines, func(l Line) bool { return subjectOf(l.Operation) == subject })
-}
-
-// subjectOf names what an edit decides; edits of the same subject replace each other. Empty for those that add up.
-func subjectOf(operation change.Operation) string {
-	switch operation.Op {
-	case "template.edit":
-		decide, rest := decided(operation)
-		if len(rest) > 0 || len(decide) != 1 {
-			return fmt.Sprint("template ", operation.On, " ", slices.Sorted(maps.Keys(rest)))
-		}
-		for key := range decide {
-			return "setting " + operation.On + " " + key
-		}
-	case "exception.add", "exception.set", "exception.end", "exception.edit":
-		var of struct{ Staff, Permission, Place string }
-		if json.Unmarshal(operation.Set, &of) == nil && of.Staff != "" {
-			return "exception " + of.Staff + " " + of.Permission + " " + of.Place
-		}
-		return "exception number " + operation.On
-	case "staff.edit", "place.edit", "group.edit", "permission.edit", "assignment.edit", "assignment.end", "template.retire", "place.retire", "permission.retire", "group.retire":
-		var fields map[string]any
-		_ = json.Unmarshal(operation.Set, &fields) // what is no JSON is refused when the change is tried
-		return fmt.Sprint(operation.Op, " ", operation.On, " ", slices.Sorted(maps.Keys(fields)))
-	}
-	return ""
+	return slices.DeleteFunc(lines, func(l Line) bool { return change.SubjectOf(l.Operation) == subject })
 }
 
 // Clash says where somebody else changed, meanwhile, what a line changes.

@@ -178,7 +178,7 @@ func TestADraftMakesWhatItsEditsMakeOneAfterAnother(t *testing.T) {
 		}
 		seen := map[string]bool{}
 		for _, line := range lines {
-			if subject := subjectOf(line.Operation); subject != "" {
+			if subject := change.SubjectOf(line.Operation); subject != "" {
 				assert.False(rt, seen[subject], "a thing stands in it once")
 				seen[subject] = true
 			}

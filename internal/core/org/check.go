@@ -167,20 +167,21 @@ func (c *checking) template(t *permit.Template) {
 }
 
 func (c *checking) staff(p *people.Staff) {
-	c.text("staff_number", p.Number, 32, true)
-	for _, text := range []struct {
-		field, text string
-		longest     int
-	}{{"given_name", p.GivenName, 80}, {"family_name", p.FamilyName, 80}, {"known_as", p.KnownAs, 80}, {"email", p.Email, 254}, {"phone", p.Phone, 40},
-		{"job_title", p.JobTitle, 120}, {"employer", p.Employer, 120}, {"notes", p.Notes, 2000}, {"external_id", p.ExternalID, 64}} {
-		c.text(text.field, text.text, text.longest, false)
+	c.that("staff_number", p.Number != "", "this needs a staff_number")
+	for i := range people.Fields {
+		switch field := &people.Fields[i]; {
+		case field.Text != nil:
+			c.text(field.Name, *field.Text(p), field.Longest, false)
+		case field.Date != nil:
+			c.date(field.Name, *field.Date(p))
+		}
 	}
 	home := c.state.Place(p.HomeSite)
 	c.refers("home_site", home != nil && home.Parent == 0)
 	if c.err == nil {
 		c.field, c.err = p.Check()
 	}
-	c.date("start_date", p.StartDate).date("contract_end", p.ContractEnd).date("leaving_date", p.LeavingDate).moment("departed_at", p.DepartedAt)
+	c.date("leaving_date", p.LeavingDate).moment("departed_at", p.DepartedAt)
 	if p.Lock != nil {
 		c.that("lock", p.Lock.Cause == people.ByManager || p.Lock.Cause == people.ByAttempts, "a lock has a cause").text("lock", p.Lock.Reason, 500, false)
 		c.moment("lock", p.Lock.Since).moment("lock", p.Lock.Until).that("lock", !p.Lock.Since.IsZero(), "a lock has a begin")

@@ -1,6 +1,9 @@
 package people
 
 import (
+	"reflect"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -75,4 +78,41 @@ func TestDatesBecomeInstantsInTheirZone(t *testing.T) {
 	assert.Equal(t, "24 Nov 2026", date("2026-11-24").Words())
 	_, err = day.Parse("24/11/2026")
 	assert.Error(t, err)
+}
+
+// What people do not write: it follows from acts of its own.
+var byActs = []string{"id", "activated", "owner", "lock", "leaving_date", "departed_at", "-"}
+
+func TestEveryFieldThatPeopleWriteIsDescribed(t *testing.T) {
+	var described []string
+	for i, field := range Fields {
+		described = append(described, field.Name)
+		p, filled := &Staff{}, 0
+		if field.Text != nil {
+			*field.Text(p), filled = "x", filled+1
+			assert.Positive(t, field.Longest, field.Name)
+		}
+		if field.Date != nil {
+			*field.Date(p), filled = 5, filled+1
+		}
+		if field.Engagement != nil {
+			*field.Engagement(p), filled = Agency, filled+1
+		}
+		if field.Site != nil {
+			*field.Site(p), filled = 7, filled+1
+		}
+		if field.Person != nil {
+			*field.Person(p), filled = 7, filled+1
+		}
+		assert.Equal(t, 1, filled, "%s stands in one place", field.Name)
+		record := reflect.ValueOf(*p)
+		for at := range record.NumField() {
+			name, _, _ := strings.Cut(record.Type().Field(at).Tag.Get("json"), ",")
+			assert.Equal(t, name == Fields[i].Name, !record.Field(at).IsZero(), "%s is written into %s", Fields[i].Name, name)
+		}
+	}
+	for field := range reflect.TypeFor[Staff]().Fields() {
+		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+		assert.True(t, slices.Contains(described, name) != slices.Contains(byActs, name), "%s is written by people, or by acts", name)
+	}
 }

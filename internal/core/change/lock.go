@@ -1,0 +1,91 @@
+package change
+
+import (
+	"time"
+
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+var lockOperations = []Description{
+	{Name: "staff.lock", Do: "Lock", Done: "Locked",
+		Needs: permit.LockStaff, Daily: true, Fields: lockForm{}, apply: staffLock},
+	{Name: "staff.unlock", Do: "Unlock", Done: "Unlocked",
+		Needs: permit.LockStaff, Daily: true, apply: staffUnlock},
+}
+
+type lockForm struct {
+	Until string `json:"until"`
+}
+
+// staffLock is an emergency act: it takes the permission to lock at the home site, and of those who hold anything in this
+// product, that as well.
+func staffLock(d *Trial) error {
+	before, err := d.another(permit.LockStaff)
+	if err != nil {
+		return err
+	}
+	if err := d.standing(before, 0, true); err != nil {
+		return err
+	}
+	reason, err := d.why("a lock needs a reason; say why %s is locked", before.Called())
+	if err != nil {
+		return err
+	}
+	if d.statusOf(before) == people.Departed {
+		return fault.Conflictf("on", "%s has departed and can do nothing anywhere already", before.FullName())
+	}
+	if before.Locked(d.env.Now) {
+		return fault.Conflictf("on", "%s is locked already: %s", before.FullName(), before.Lock.Reason)
+	}
+	if err := d.ownersLeft(before); err != nil {
+		return err
+	}
+	var form lockForm
+	if err := d.form(&form); err != nil {
+		return err
+	}
+	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
+	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
+	if lock.Until, err = d.moment(form.Until, "lock until unlocked"); err != nil {
+		return err
+	}
+	p := *before
+	p.Lock = lock
+	d.putStaff(&p)
+	return nil
+}
+
+// moment reads the moment in the future at which a lock or a bar ends by itself; none where it is left out.
+func (d *Trial) moment(text, otherwise string) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
+	}
+	until, err := time.Parse(time.RFC3339, text)
+	if err != nil || until.Year() > day.LastYear {
+		return time.Time{}, fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
+	}
+	if !until.After(d.env.Now) {
+		return time.Time{}, fault.Invalidf("set.until", "the end lies in the past; choose a moment in the future")
+	}
+	return until.UTC().Truncate(time.Second), nil
+}
+
+func staffUnlock(d *Trial) error {
+	before, err := d.another(permit.LockStaff)
+	if err != nil {
+		return err
+	}
+	if err := d.standing(before, 0, false); err != nil {
+		return err
+	}
+	if !before.Locked(d.env.Now) {
+		return fault.Conflictf("on", "%s is not locked", before.FullName())
+	}
+	p := *before
+	p.Lock = nil
+	d.putStaff(&p)
+	return nil
+}

@@ -1,0 +1,126 @@
+package change
+
+import (
+	"encoding/json"
+	"reflect"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/org"
+)
+
+// What is said of an operation is whole, and what it names is there.
+func TestEveryDescriptionIsWhole(t *testing.T) {
+	name := regexp.MustCompile(`^[a-z]+\.[a-z_]+$`)
+	for key, d := range descriptions {
+		assert.Equal(t, key, d.Name)
+		assert.Regexp(t, name, d.Name)
+		assert.NotEmpty(t, d.Do, key)
+		assert.NotEmpty(t, d.Done, key)
+		assert.NotNil(t, d.apply, key)
+		if d.Undone != "" {
+			assert.NotNil(t, descriptions[d.Undone], "%s is taken back by %s", key, d.Undone)
+			assert.Empty(t, d.Kept, key)
+		}
+		if makes := strings.HasSuffix(key, ".add") || d.Secret != NoSecret; makes {
+			assert.True(t, d.Undone != "" || d.Kept != "", "%s makes a record: say what takes it back, or why nothing does", key)
+		}
+		for _, field := range d.FieldNames() {
+			assert.Regexp(t, `^[a-z_]+$`, field, key)
+		}
+	}
+	assert.Empty(t, Describe("staff.clone"), "nothing is said of what is none")
+}
+
+// full is an organisation in which every field of a record of each kind says something.
+func full(t *testing.T) *house {
+	h := given(t)
+	h.must(system, "all of it",
+		op("group.add", "", set{"key": "line", "title": "Lines", "parent": "stock"}),
+		op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.", "group": "line", "sensitive": true,
+			"scale": set{"kind": "levels", "levels": []string{"none", "view", "run"}}, "kinds": []string{"work_centre", "zone"}}),
+		op("place.add", "", set{"code": "C", "name": "Site C", "kind": "site", "time_zone": "Europe/Lisbon",
+			"opening": set{"rules": []set{{"days": "mon-fri", "from": "06:00", "until": "18:00"}},
+				"dated": []set{{"name": "closed", "from": "2026-12-25", "until": "2026-12-26", "rules": []set{}}}}}),
+		op("place.add", "", set{"code": "C-1", "name": "Gate", "kind": "door", "parent": "C", "asks": "door.open", "proof": "badge_and_pin"}),
+		op("template.add", "", set{"code": "full", "name": "Full", "summary": "All of it.", "base": "packer", "days": 30, "needs": []string{"pin"},
+			"idle_seconds": 60, "hours": set{"kind": "opening", "before_minutes": 5, "after_minutes": 10}, "settings": set{"line": "none", "line.run": "view"}}),
+		op("staff.enrol", "", set{"staff_number": "S50", "given_name": "Una", "family_name": "Full", "known_as": "Un", "email": "una@example.org", "phone": "1",
+			"job_title": "Hand", "engagement": "agency", "employer": "Agency", "home_site": "C", "line_manager": "S2", "start_date": "2026-01-01",
+			"contract_end": "2027-01-01", "notes": "n", "external_id": "x"}),
+		op("assignment.add", "", set{"staff": "S50", "place": "C", "template": "full", "from": "2026-01-02", "until": "2026-12-30",
+			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon", "from": "06:00", "until": "07:00"}}}}),
+		op("exception.add", "", set{"staff": "S50", "place": "C", "permission": "line.run", "level": "run", "from": "2026-01-03", "until": "2026-12-29"}))
+	return h
+}
+
+// subjectsOf are what the records of a kind are named by, in a state.
+func subjectsOf(s *org.State, kind string) (subjects []string) {
+	table, has := reflect.TypeOf(*s).FieldByNameFunc(func(name string) bool { return strings.EqualFold(name, kind) || strings.EqualFold(name, kind+"s") })
+	if !has {
+		return []string{""}
+	}
+	all := reflect.ValueOf(s).Elem().FieldByIndex(table.Index).Addr().MethodByName("All").Call(nil)[0]
+	for key := range all.Seq2() {
+		subjects = append(subjects, key.String())
+		subjects[len(subjects)-1] = jsonOf(key.Interface())
+	}
+	return subjects
+}
+
+func jsonOf(v any) string {
+	text, err := json.Marshal(v)
+	if err != nil {
+		panic(err)
+	}
+	return string(text)
+}
+
+// An edit that says nothing changes nothing but the revision, whatever the record: what a form does not carry over is
+// emptied by every edit, and is found here by its name.
+func TestAnEditThatSaysNothingChangesNothing(t *testing.T) {
+	h := full(t)
+	tried := map[string]int{}
+	for name := range descriptions {
+		kind, isEdit := strings.CutSuffix(name, ".edit")
+		if !isEdit {
+			continue
+		}
+		for _, on := range subjectsOf(h.snap.State(), kind) {
+			d, err := Apply(h.snap, system, env(), "nothing", []Operation{{Op: name, On: on, Set: json.RawMessage("{}")}})
+			if err != nil {
+				continue // one that is retired or has ended is not edited
+			}
+			for _, e := range d.Entries {
+				assert.Empty(t, e.Before, "%s %s", name, on)
+				assert.Empty(t, e.After, "%s %s", name, on)
+			}
+			for _, r := range d.Written {
+				was := RecordOf(h.snap.State(), recordName(r.Value))
+				assert.Equal(t, comparable(was), comparable(r.Value), "%s %s", name, on)
+			}
+			tried[name]++
+		}
+		assert.Positive(t, tried[name], "%s is put to the test", name)
+	}
+	require.GreaterOrEqual(t, len(tried), 8, "%v", tried)
+}
+
+func recordName(record any) string {
+	kind, id, _ := org.Name(record)
+	return kind + ":" + jsonOf(id)
+}
+
+// comparable is a record without its revision.
+func comparable(record any) any {
+	copied := reflect.New(reflect.TypeOf(record).Elem()).Elem()
+	copied.Set(reflect.ValueOf(record).Elem())
+	if revision := copied.FieldByName("Revision"); revision.IsValid() {
+		revision.SetUint(0)
+	}
+	return copied.Interface()
+}
