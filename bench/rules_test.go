@@ -25,6 +25,7 @@ import (
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/rulebook"
+	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
@@ -115,7 +116,7 @@ func (e *estateOf) preview(t *testing.T) {
 	d, err := change.Apply(e.snapshot, change.Actor{Staff: 1}, change.Env{Now: time.Now(), Random: rand.Reader}, "because", e.common())
 	require.NoError(t, err)
 	gains, losses := d.After.Groups(d.Effect.Gains, false), e.snapshot.Groups(d.Effect.Losses, true)
-	require.NotEmpty(t, access.Summarise(e.snapshot, d.After, &d.Effect, gains, losses, anybody))
+	require.NotEmpty(t, wording.English.Summary(e.snapshot, d.After, &d.Effect, gains, losses, anybody))
 	e.affected = d.Effect.Gainers()
 }
 

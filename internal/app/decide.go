@@ -14,6 +14,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/store"
 )
 
@@ -89,7 +90,7 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 }
 
 // Decide answers a device and records the event. Wrong PINs are counted by device: after too many, it waits.
-func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.Explanation, *Live, error) {
+func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.Explanation, *Live, error) {
 	live := a.Live()
 	own := live.State().Place(device.Place)
 	if ask.Place == "" {
@@ -98,17 +99,17 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (access.E
 	ask.At = time.Time{}
 	q, err := a.question(live, &ask)
 	if err != nil {
-		return access.Explanation{}, live, err
+		return wording.Explanation{}, live, err
 	}
 	if q.Shown == 0 {
-		return access.Explanation{}, live, fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
+		return wording.Explanation{}, live, fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
 	}
 	if !live.Tree().Within(q.Place, device.Place) {
-		return access.Explanation{}, live, fault.Refusedf("not-permitted", "This device may ask for %s and places below it only.", own.Name)
+		return wording.Explanation{}, live, fault.Refusedf("not-permitted", "This device may ask for %s and places below it only.", own.Name)
 	}
 	now := a.now()
 	if a.Stale() {
-		return access.Explanation{}, live, ErrStale
+		return wording.Explanation{}, live, ErrStale
 	}
 	reader := [32]byte(a.subject("reader", strconv.Itoa(int(device.ID)), strconv.Itoa(int(q.Place)), ask.Reader))
 	e, err := a.decideByPIN(ctx, live, &q, ask.PIN, reader, now)
@@ -125,75 +126,75 @@ var ErrStale = errors.New("the service cannot reach its database, so it cannot k
 
 // decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after too
 // many that reader waits, and no other.
-func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte, now time.Time) (access.Explanation, error) {
+func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte, now time.Time) (wording.Explanation, error) {
 	if a.readers.held(reader, now) {
-		return live.Refuse(q, access.TooManyTries), nil
+		return wording.English.Refuse(live.Snapshot, q, access.TooManyTries), nil
 	}
 	if digest, known := a.pins.remembered(pin); known {
 		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {
 			q.PIN = c.ID
-			return live.Say(q), nil
+			return wording.English.Say(live.Snapshot, q), nil
 		}
 	}
 	if a.readers.begin(reader, now) {
-		return live.Refuse(q, access.TooManyTries), nil
+		return wording.English.Refuse(live.Snapshot, q, access.TooManyTries), nil
 	}
 	c, err := a.credentialOf(ctx, live, pin)
 	if err != nil {
 		a.readers.right(reader)
-		return access.Explanation{}, err
+		return wording.Explanation{}, err
 	}
 	if c != nil {
 		a.readers.right(reader)
 		// Hashing took its time: what is decided is decided on what is live now.
 		live = a.Live()
 		q.PIN, q.At = c.ID, max(q.At, a.now().Unix())
-		return live.Say(q), nil
+		return wording.English.Say(live.Snapshot, q), nil
 	}
 	if _, _, err := a.store.Try(ctx, reader[:], store.TryReader, credential.ByReader, now); err != nil {
 		a.log.Error("a wrong PIN could not be counted for other instances", "error", err)
 	}
-	return live.Say(q), nil
+	return wording.English.Say(live.Snapshot, q), nil
 }
 
 // Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
 // past. It is no event: nothing happened at a door.
-func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (access.Explanation, *Moment, access.Question, error) {
+func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording.Explanation, *Moment, access.Question, error) {
 	live := a.Live()
 	q, err := a.question(live, &ask)
 	if err != nil {
-		return access.Explanation{}, nil, q, err
+		return wording.Explanation{}, nil, q, err
 	}
 	if !live.HoldsKey(actor, permit.CheckAccess, q.Place, a.now().Unix()) {
-		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
+		return wording.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
 	}
 	if p := live.State().Person(q.About); q.About != 0 && (p == nil || a.ViewOf(live, actor, p) == access.Hidden) {
-		return access.Explanation{}, nil, q, fault.Missingf("about", "nobody has the staff number %q", ask.About)
+		return wording.Explanation{}, nil, q, fault.Missingf("about", "nobody has the staff number %q", ask.About)
 	}
 	if q.Shown == 0 {
 		// Whoever may not be seen is not there.
 		if p := live.State().Person(q.Staff); p == nil || a.ViewOf(live, actor, p) == access.Hidden {
-			return access.Explanation{}, nil, q, fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
+			return wording.Explanation{}, nil, q, fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
 		}
 	} else {
 		if ask.At.Before(a.now().Truncate(time.Second)) && !ask.At.IsZero() {
-			return access.Explanation{}, nil, q, fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
+			return wording.Explanation{}, nil, q, fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
 		}
 		if err := a.whosePIN(ctx, live, actor, ask.PIN, &q); err != nil {
-			return access.Explanation{}, nil, q, err
+			return wording.Explanation{}, nil, q, err
 		}
 	}
 	if p := live.State().Person(q.Staff); p != nil && a.ViewOf(live, actor, p) != access.Whole && !ask.At.IsZero() && ask.At.Before(a.now().Truncate(time.Second)) {
-		return access.Explanation{}, nil, q, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
+		return wording.Explanation{}, nil, q, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
 	}
 	moment, err := a.MomentOf(ctx, ask.At, q.Staff, 0)
 	if err != nil {
-		return access.Explanation{}, nil, q, err
+		return wording.Explanation{}, nil, q, err
 	}
 	if err := moment.known(live, &q); err != nil {
-		return access.Explanation{}, nil, q, err
+		return wording.Explanation{}, nil, q, err
 	}
-	return moment.Explain(&q), moment, q, nil
+	return wording.English.Explain(moment.Snapshot, &q), moment, q, nil
 }
 
 // whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each try is

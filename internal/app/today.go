@@ -109,7 +109,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	}
 	if reach, any := live.Reach(actor, permit.ExceptStaff, now.Unix()); any {
 		for id, e := range live.State().Exceptions.All() {
-			if !e.Ended && access.InReach(reach, e.Place) && live.Needless(org.ExceptionID(id), now.Unix()) != "" {
+			if !e.Ended && access.InReach(reach, e.Place) && live.IsNeedless(org.ExceptionID(id), now.Unix()) {
 				t.Needless++
 			}
 		}

@@ -52,7 +52,7 @@ func TestTheDemosExceptionsAreOfEveryKind(t *testing.T) {
 		default:
 			kinds["added"]++
 		}
-		if live.Needless(e.ID, at) != "" {
+		if live.IsNeedless(e.ID, at) {
 			kinds["needless"]++
 		}
 		assert.NotEmpty(t, e.Reason, id)

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/core/words"
 )
 
@@ -273,7 +274,7 @@ func (s *Server) registerToday() {
 		}
 		for _, stuck := range t.Stuck {
 			line := v.person(stuck.Staff)
-			line.Obstacles = obstacles(stuck.Obstacles)
+			line.Obstacles = obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID, stuck.Obstacles))
 			out.Body.Stuck = append(out.Body.Stuck, line)
 		}
 		for _, e := range t.Ending {

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 )
 
 const decisionsPath = Base + "/decisions"
@@ -48,8 +49,8 @@ func (s *Server) registerDecisions() {
 
 // brief leaves out of an explanation what is not for somebody who has the narrow view: why a person is locked, when their
 // contract ends, what they have elsewhere.
-func brief(e access.Explanation) access.Explanation {
-	e.Grounds = slices.DeleteFunc(e.Grounds, func(g access.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
+func brief(e wording.Explanation) wording.Explanation {
+	e.Grounds = slices.DeleteFunc(e.Grounds, func(g wording.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
 	switch e.Reason {
 	case access.Locked, access.HasDeparted, access.ContractEnded, access.NotStarted:
 		e.Sentence, e.Remedy = "They cannot work anywhere at this moment.", "Ask whoever looks after their home site."
@@ -132,7 +133,7 @@ func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, e
 }
 
 // decisionForDevice tells a device what it needs to act and to greet, and no more.
-func decisionForDevice(live *app.Live, e *access.Explanation, at time.Time) *api.Decision {
+func decisionForDevice(live *app.Live, e *wording.Explanation, at time.Time) *api.Decision {
 	d := &api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), At: at.UTC()}
 	if e.Allowed {
 		d.Outcome = "allow"

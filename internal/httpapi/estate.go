@@ -13,6 +13,7 @@ import (
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 )
 
 type OnePlace struct {
@@ -165,7 +166,7 @@ func (v view) placePerson(permission *permit.Permission, can access.Can, place e
 	}
 	end := v.live.Ends(access.Question{Staff: can.Staff, Permission: permission.ID, Place: place, At: v.at.Unix()})
 	if !end.Open() {
-		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(), end.Words()
+		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(), wording.English.Ends(end)
 		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasDeparted) {
 			out.Ends = ""
 		}

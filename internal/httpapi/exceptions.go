@@ -97,7 +97,7 @@ func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) 
 		return (only == nil || e.Staff == only.ID) && (place == nil || v.live.Tree().Within(e.Place, place.ID)) && (permission == nil || e.Permission == permission.ID) &&
 			(in.When == when || in.When == "" && when != "ended") && (in.Kind == "" || (in.Kind == "withheld") == e.Withheld) &&
 			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) && v.sees.whatIsAt(e.Staff, e.Place) &&
-			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Needless || v.live.Needless(e.ID, v.at.Unix()) != "")
+			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Needless || v.live.IsNeedless(e.ID, v.at.Unix()))
 	}, nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 )
 
 func (s *Server) registerLook() {
@@ -37,10 +38,15 @@ func (s *Server) registerLook() {
 				if !v.sees.whatIsAt(p.ID, sight.Standing.Place.ID) {
 					continue
 				}
-				if sight.Door != nil && !v.sees.whole(p.ID) {
-					*sight.Door = brief(*sight.Door)
+				shown := v.sight(&sight, standing.Depth)
+				if sight.Door != nil {
+					door := wording.English.Say(moment.Snapshot, sight.Door)
+					if !v.sees.whole(p.ID) {
+						door = brief(door)
+					}
+					shown.Opens, shown.Sentence, shown.Remedy, shown.Reason = &door.Allowed, door.Sentence, door.Remedy, door.Reason.String()
 				}
-				sights = append(sights, v.sight(&sight, standing.Depth))
+				sights = append(sights, shown)
 			}
 			cut, err := pageOf(sights, in.whole(500))
 			if err != nil {
@@ -53,11 +59,8 @@ func (s *Server) registerLook() {
 
 func (v view) sight(sight *access.Sight, depth int) api.Sight {
 	out := api.Sight{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
-	if sight.Door != nil {
-		out.Opens, out.Sentence, out.Remedy, out.Reason = &sight.Door.Allowed, sight.Door.Sentence, sight.Door.Remedy, sight.Door.Reason.String()
-	}
 	for _, able := range sight.Offers {
-		out.Offers = append(out.Offers, able.Words)
+		out.Offers = append(out.Offers, wording.English.Ability(&able))
 	}
 	return out
 }

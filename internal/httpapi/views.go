@@ -23,6 +23,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/core/words"
 )
 
@@ -206,7 +207,7 @@ func (v view) whenDated(ended bool, place estate.PlaceID, from, until day.Date) 
 	return "now"
 }
 
-func grounds(list []access.Ground) []api.Ground {
+func grounds(list []wording.Ground) []api.Ground {
 	out := make([]api.Ground, len(list))
 	for i, g := range list {
 		out[i] = api.Ground{Kind: g.Kind, Ref: g.Ref, Text: g.Text}
@@ -214,7 +215,7 @@ func grounds(list []access.Ground) []api.Ground {
 	return out
 }
 
-func obstacles(list []access.Obstacle) []api.Obstacle {
+func obstacles(list []wording.Obstacle) []api.Obstacle {
 	out := make([]api.Obstacle, len(list))
 	for i, o := range list {
 		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act}
@@ -228,20 +229,20 @@ func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees)
 	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{}, Obstacles: []api.Obstacle{}}
 	whole := r.whole(p.ID) || r.now.State().Person(p.ID) == nil // whom this very change enrols
 	if whole {
-		out.Obstacles = obstacles(snapshot.Readiness(p.ID, at.Unix()))
+		out.Obstacles = obstacles(wording.English.Readiness(snapshot, p.ID, at.Unix()))
 	}
-	for _, st := range snapshot.Statements(p.ID, at.Unix()) {
+	for _, st := range wording.English.Statements(snapshot, p.ID, at.Unix()) {
 		if !whole && !r.whatIsAt(p.ID, st.Place) {
 			continue
 		}
-		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: st.When, Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
+		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: string(st.When), Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
 			Doors: []api.PlaceRef{}, Abilities: []api.Ability{}, Grounds: grounds(st.Grounds)}
 		for _, door := range st.Doors {
 			statement.Doors = append(statement.Doors, api.PlaceRef{Code: door.Code, Name: door.Name})
 		}
 		for _, able := range st.Able {
-			statement.Abilities = append(statement.Abilities, api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title, Words: able.Words,
-				Setting: able.Setting, Level: able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(), Sensitive: able.Permission.Sensitive})
+			statement.Abilities = append(statement.Abilities, api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title, Words: wording.English.Ability(&able),
+				Setting: wording.English.Setting(snapshot, able.Permission, able.Resolved), Level: able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(), Sensitive: able.Permission.Sensitive})
 		}
 		if a := snapshot.State().Assignment(st.Assignment); a != nil {
 			place := snapshot.State().Place(a.Place)
@@ -399,9 +400,10 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 
 func (v view) exception(e *org.Exception) api.Exception {
 	permission := v.live.Catalogue().Permission(e.Permission)
+	why, by := v.live.Needless(e.ID, v.at.Unix())
 	out := api.Exception{ID: uint32(e.ID), Staff: v.named(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
 		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
-		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{}, Needless: v.live.Needless(e.ID, v.at.Unix()), Ended: e.Ended, ETag: etag(e.Revision)}
+		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{}, Needless: wording.English.Needless(v.live.Snapshot, e.Staff, why, by), Ended: e.Ended, ETag: etag(e.Revision)}
 	if !e.Withheld {
 		out.Level = permission.Scale.Word(e.Level)
 	}
@@ -416,7 +418,7 @@ func (v view) credential(c *credential.Credential) api.Credential {
 		MustChange: c.MustChange, IssuedAt: c.IssuedAt}
 }
 
-func (v view) decision(e *access.Explanation, q *access.Question) api.Decision {
+func (v view) decision(e *wording.Explanation, q *access.Question) api.Decision {
 	out := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), Staff: v.staffRef(e.Staff),
 		At: time.Unix(q.At, 0).UTC(), Grounds: grounds(e.Grounds), Remedy: e.Remedy}
 	if e.Allowed {
@@ -438,7 +440,7 @@ func effectView(before *access.Snapshot, trial *change.Trial, r *sees) *api.Effe
 	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
 	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains, r), Losses: effectLines(before, losses, r),
-		NeedsReason: trial.NeedsReason(), Summary: access.Summarise(before, after, effect, gains, losses, func(id people.StaffID) bool {
+		NeedsReason: trial.NeedsReason(), Summary: wording.English.Summary(before, after, effect, gains, losses, func(id people.StaffID) bool {
 			return r.now.State().Person(id) == nil || r.view(id) != access.Hidden
 		})}
 }
@@ -452,7 +454,7 @@ func effectLines(snapshot *access.Snapshot, groups []access.Group, r *sees) []ap
 	lines := make([]api.EffectLine, len(groups))
 	for i := range groups {
 		g := &groups[i]
-		line := api.EffectLine{Key: g.Key(), Words: snapshot.Words(g, func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
+		line := api.EffectLine{Key: g.Key(), Words: wording.English.Group(snapshot, g, func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
 			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After), Staff: staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)], r),
 			Places: []api.PlaceRef{}}
 		if g.Template != nil {

@@ -211,7 +211,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
-		tree, err := estate.Grow(state.Places.All())
+		tree, err := estate.NewTree(state.Places.All())
 		if err != nil {
 			return nil, err
 		}
@@ -396,8 +396,8 @@ func (s *Snapshot) Stands(id people.StaffID, at int64) Reason {
 	return UnknownCredential
 }
 
-// hasToShow returns what somebody has, that counts at an instant, to show at a door.
-func (s *Snapshot) hasToShow(id people.StaffID, at int64) (shown Shown) {
+// HasToShow returns what somebody has, that counts at an instant, to show at a door.
+func (s *Snapshot) HasToShow(id people.StaffID, at int64) (shown Shown) {
 	for _, number := range s.state.CredentialsOf(id) {
 		if c := s.state.Credential(number); c.ValidAt(at) {
 			shown |= shownBy(c.Kind)
@@ -410,7 +410,7 @@ func (s *Snapshot) hasToShow(id people.StaffID, at int64) (shown Shown) {
 // to which people are known already.
 func (s *Snapshot) Lacks(id people.StaffID, place estate.PlaceID, at int64) bool {
 	here := s.tree.At(place)
-	return here != nil && here.Place.Kind == estate.Door && !s.hasToShow(id, at).satisfies(here.Place.Proof)
+	return here != nil && here.Place.Kind == estate.Door && !s.HasToShow(id, at).satisfies(here.Place.Proof)
 }
 
 func shownBy(kind credential.Kind) Shown {

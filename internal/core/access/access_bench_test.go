@@ -7,7 +7,6 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
-	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/demo"
 )
@@ -39,38 +38,6 @@ func BenchmarkDecide(b *testing.B) {
 			for b.Loop() {
 				snapshot.Decide(&questions[i&4095])
 				i++
-			}
-		})
-	}
-}
-
-func BenchmarkExplain(b *testing.B) {
-	snapshot := generated(b, 1_000)
-	q := access.Question{Staff: 5, Permission: 1, Place: snapshot.State().Assignment(snapshot.State().AssignmentsOf(5)[0]).Place, At: time.Now().Unix()}
-	for b.Loop() {
-		snapshot.Explain(&q)
-	}
-}
-
-func BenchmarkCompile(b *testing.B) {
-	for _, staff := range sizes {
-		state := generated(b, staff).State()
-		b.Run(fmt.Sprintf("staff=%d", staff), func(b *testing.B) {
-			for b.Loop() {
-				if _, err := access.Compile(state); err != nil {
-					b.Fatal(err)
-				}
-			}
-		})
-	}
-}
-
-func BenchmarkWhoCan(b *testing.B) {
-	for _, staff := range sizes {
-		snapshot := generated(b, staff)
-		b.Run(fmt.Sprintf("staff=%d", staff), func(b *testing.B) {
-			for b.Loop() {
-				snapshot.WhoCan(1, estate.PlaceID(4), time.Now().Unix(), true)
 			}
 		})
 	}

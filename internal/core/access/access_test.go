@@ -2,7 +2,6 @@ package access
 
 import (
 	"slices"
-	"strconv"
 	"testing"
 	"time"
 
@@ -16,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/sample"
 )
 
 // plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
@@ -186,44 +186,12 @@ func TestDecideSaysWhatTheRulesSay(t *testing.T) {
 	})
 }
 
-func TestExplainAndDecideAgree(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		snapshot := compiled(t, drawState(t))
-		for range 8 {
-			q := drawQuestion(t)
-			e := snapshot.Explain(&q)
-			assert.Equal(t, snapshot.Decide(&q), e.Decision)
-			said := snapshot.Say(&q)
-			assert.Equal(t, e.Decision, said.Decision)
-			assert.Equal(t, e.Sentence, said.Sentence)
-			assert.NotEmpty(t, e.Sentence)
-			if !e.Allowed {
-				assert.NotEmpty(t, e.Remedy, "a refusal says what would change it")
-			}
-			if e.Assignment != 0 {
-				assert.Contains(t, e.Grounds, Ground{Kind: "assignment", Ref: refOf(e.Assignment), Text: textOf(e.Grounds, "assignment")})
-			}
-		}
-	})
-}
-
-func refOf(id org.AssignmentID) string { return strconv.Itoa(int(id)) }
-
-func textOf(grounds []Ground, kind string) string {
-	for _, g := range grounds {
-		if g.Kind == kind {
-			return g.Text
-		}
-	}
-	return ""
-}
-
 func TestAddingAnAssignmentNeverTakesAccessAway(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)
 		before := compiled(t, s)
 		next := s.Fork()
-		added := drawAssignment(t, org.AssignmentID(s.Assignments.Next()))
+		added := sample.Assignment(t, org.AssignmentID(s.Assignments.Next()))
 		next.PutAssignment(added)
 		after, err := before.Next(next, Touched{Staff: []people.StaffID{added.Staff}})
 		require.NoError(t, err)

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -15,7 +14,6 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/words"
 )
 
 // Shift is one person gaining, or losing, a permission at a place. The levels are those before and after, in the first
@@ -639,87 +637,4 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 
 func alike(a, b Shift) bool {
 	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later && a.Until == b.Until && a.Hours == b.Hours && a.Proof == b.Proof && a.Instead == b.Instead
-}
-
-// Words says a group in a few words: "41 Packers at 2 sites gain “Clear a jam”".
-// may says who may be named; others are counted.
-func (s *Snapshot) Words(g *Group, may func(people.StaffID) bool) string {
-	who := words.Count(len(g.Staff), "person", "people")
-	switch {
-	case len(g.Staff) == 1 && s.state.Person(g.Staff[0]) != nil && may(g.Staff[0]):
-		who = s.state.Person(g.Staff[0]).FullName()
-	case g.Template != nil:
-		who = fmt.Sprintf("%d %s", len(g.Staff), words.Plural(g.Template.Name))
-	}
-	where := ""
-	switch {
-	case g.Sites > 1:
-		where = fmt.Sprintf(" at %d sites", g.Sites)
-	case len(g.Places) == 1:
-		where = " at " + s.state.Place(g.Places[0]).Name
-	case len(g.Places) > 1:
-		where = fmt.Sprintf(" at %s", words.Count(len(g.Places), "place", "places"))
-	}
-	one := len(g.Staff) == 1
-	verb, scale := map[bool]string{true: "gains", false: "gain"}[one], g.Permission.Scale
-	if g.Lost {
-		verb = map[bool]string{true: "loses", false: "lose"}[one]
-	}
-	detail := ""
-	switch {
-	case g.Proof && g.Lost:
-		detail = ": has to show more than before, or has less to show"
-	case g.Proof:
-		detail = ": may show less than before, or has more to show"
-	case g.Hours:
-		detail = ": other hours than before"
-	case scale.Kind != permit.Switch:
-		detail = fmt.Sprintf(" (%s → %s)", scale.Word(g.Before), scale.Word(g.After))
-	}
-	switch {
-	case g.Instead == nil:
-	case g.Lost:
-		detail += fmt.Sprintf(" and no longer passes there, where “%s” is asked for now", g.Instead.Title)
-	default:
-		detail += fmt.Sprintf(" and passes there, where “%s” was asked for before", g.Instead.Title)
-	}
-	if g.Later {
-		detail += ", on a day ahead"
-	}
-	switch here := s.tree.At(g.Places[0]); {
-	case g.Until == 0 || here == nil:
-	case g.Lost:
-		detail += ", until " + day.Of(time.Unix(g.Until-1, 0).In(here.Location)).Words()
-	default:
-		detail += ", already before " + day.Of(time.Unix(g.Until, 0).In(here.Location)).Words()
-	}
-	return fmt.Sprintf("%s%s %s “%s”%s", who, where, verb, g.Permission.Title, detail)
-}
-
-// groupsSaid is how many groups of each side a summary names.
-const groupsSaid = 2
-
-// Summarise says an effect in a sentence: "41 Packers at 2 sites gain “Clear a jam”; nobody loses."
-func Summarise(before, after *Snapshot, effect *Effect, gains, losses []Group, may func(people.StaffID) bool) string {
-	if len(gains) == 0 && len(losses) == 0 {
-		return "Nobody gains and nobody loses."
-	}
-	side := func(s *Snapshot, groups []Group, people int, verb string) string {
-		if len(groups) > groupsSaid {
-			return fmt.Sprintf("%s %s", words.Count(people, "person", "people"), map[bool]string{true: verb + "s", false: verb}[people == 1])
-		}
-		var said []string
-		for i := range groups {
-			said = append(said, s.Words(&groups[i], may))
-		}
-		return strings.Join(said, ", ")
-	}
-	gained, lost := side(after, gains, effect.Gainers(), "gain"), side(before, losses, effect.Losers(), "lose")
-	switch {
-	case len(losses) == 0:
-		return gained + "; nobody loses."
-	case len(gains) == 0:
-		return lost + "; nobody gains."
-	}
-	return gained + "; " + lost + "."
 }

@@ -16,6 +16,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/sample"
 )
 
 // altered is a state in which something else is given than before: by templates, assignments, exceptions or locks.
@@ -26,7 +27,7 @@ func altered(t *rapid.T, s *org.State) *org.State {
 		switch rapid.IntRange(0, 11).Draw(t, "what") {
 		case 5, 6, 10, 11:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(lastZone+1, 8).Draw(t, "door")))
-			place.Asks = rapid.SampledFrom(append(forDoors(s), place.Asks)).Draw(t, "asks now")
+			place.Asks = rapid.SampledFrom(append(sample.ForDoors(s), place.Asks)).Draw(t, "asks now")
 			place.Proof = rapid.SampledFrom(proofs).Draw(t, "proof now")
 			next.PutPlace(&place)
 		case 7:
@@ -39,9 +40,9 @@ func altered(t *rapid.T, s *org.State) *org.State {
 			place.Retired = !place.Retired
 			next.PutPlace(&place)
 		case 9:
-			next.PutCredential(drawBadge(t, people.StaffID(rapid.IntRange(1, 4).Draw(t, "badge of"))))
+			next.PutCredential(sample.Badge(t, people.StaffID(rapid.IntRange(1, 4).Draw(t, "badge of"))))
 		case 0:
-			next.PutAssignment(drawAssignment(t, org.AssignmentID(next.Assignments.Next())))
+			next.PutAssignment(sample.Assignment(t, org.AssignmentID(next.Assignments.Next())))
 		case 1:
 			if a := next.Assignment(org.AssignmentID(rapid.IntRange(1, 10).Draw(t, "assignment"))); a != nil {
 				ended := *a
@@ -168,7 +169,7 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 		passes := func(s *Snapshot, id people.StaffID, door estate.PlaceID, shown Shown, at int64) bool {
 			here := s.Tree().At(door)
 			asked := s.Catalogue().PermissionByKey(here.Place.Asks)
-			return asked != nil && s.hasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) && s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
+			return asked != nil && s.HasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) && s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
 		}
 		told := func(shifts []Shift, id people.StaffID, door estate.PlaceID, asked string) bool {
 			return slices.ContainsFunc(shifts, func(shift Shift) bool {
@@ -238,7 +239,6 @@ func TestEndsAreTheFirstInstantAtWhichDecideSaysNo(t *testing.T) {
 					require.True(t, allowed, "at %s, before the end", time.Unix(at, 0).UTC())
 				} else {
 					require.False(t, allowed, "at %s, the end", time.Unix(at, 0).UTC())
-					assert.NotEmpty(t, end.Words())
 					ended++
 					break
 				}
@@ -280,7 +280,7 @@ func TestBeginsIsTheFirstInstantAtWhichDecideSaysYes(t *testing.T) {
 
 // What sentences say of doors and of when is what Decide answers.
 func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
-	said := map[string]int{}
+	said := map[When]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		s := compiled(t, drawState(t))
 		at := noon.Unix()
@@ -295,23 +295,23 @@ func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
 				for list, opens := range map[*[]*estate.Place]bool{&st.Doors: true, &st.Short: false} {
 					for _, door := range *list {
 						d := s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at, AnyHour: true, Proves: true})
-						if st.When == "now" && !locked && opens {
+						if st.When == Now && !locked && opens {
 							assert.True(t, d.Allowed, "S%d is said to open P%d: %s", id, door.ID, d.Reason)
 						}
-						if st.When == "now" && !locked && !opens {
+						if st.When == Now && !locked && !opens {
 							assert.Equal(t, ProofNotSufficient, d.Reason)
 						}
 					}
 				}
-				if st.When != "now" && st.Assignment != 0 && len(s.state.AssignmentsOf(id)) == 1 && len(p.exceptions) == 0 {
+				if st.When != Now && st.Assignment != 0 && len(s.state.AssignmentsOf(id)) == 1 && len(p.exceptions) == 0 {
 					for _, door := range st.Doors {
-						assert.False(t, s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at}).Allowed, st.Sentence)
+						assert.False(t, s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at}).Allowed, "%+v", st)
 					}
 				}
 			}
 		}
 	})
-	for _, when := range []string{"now", "later", "past"} {
+	for _, when := range []When{Now, Later, Past} {
 		assert.Greater(t, said[when], 5, when)
 	}
 }
@@ -331,11 +331,6 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 			for _, id := range g.Staff {
 				seen[fmt.Sprint(g.Lost, g.Permission.ID, id)] = true
 			}
-			snapshot := after
-			if g.Lost {
-				snapshot = before
-			}
-			assert.NotEmpty(t, snapshot.Words(g, anybody))
 		}
 		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
 			for _, shift := range shifts {
@@ -353,7 +348,7 @@ func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 		s := drawState(t)
 		before := compiled(t, s)
 		for number, e := range s.Exceptions.All() {
-			if before.Needless(org.ExceptionID(number), noon.Unix()) == "" {
+			if !before.IsNeedless(org.ExceptionID(number), noon.Unix()) {
 				continue
 			}
 			needless++
@@ -363,7 +358,7 @@ func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 			ended.Ended = true
 			next.PutException(&ended)
 			effect := Diff(before, compiled(t, next), noon.Unix())
-			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d: %s", number, e.Staff, before.Needless(org.ExceptionID(number), noon.Unix()))
+			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d", number, e.Staff)
 		}
 	})
 	assert.Greater(t, needless, 5, "some exceptions were needless")

@@ -3,20 +3,18 @@ package access
 import (
 	"cmp"
 	"slices"
-	"strings"
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/words"
 )
 
 // Sight is what somebody would meet at one place at one moment: a door that opens or stays shut, or what a terminal
 // there would offer them.
 type Sight struct {
 	Standing *estate.Standing
-	Door     *Explanation // of what a door asks; nil where the place is no door
-	Offers   []Ability    // of a device or a work centre, or what counts in a zone or site as a whole
+	Door     *Question // of what a door asks; nil where the place is no door
+	Offers   []Ability // of a device or a work centre, or what counts in a zone or site as a whole
 }
 
 // Look returns what somebody would meet at a place and below it at an instant, access hours counted, in the order of
@@ -36,8 +34,7 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sig
 		sight := Sight{Standing: here}
 		asked := s.catalogue.PermissionByKey(here.Place.Asks)
 		if here.Place.Kind == estate.Door && asked != nil {
-			e := s.Say(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at, Proves: true})
-			sight.Door = &e
+			sight.Door = &Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at, Proves: true}
 		}
 		for permission := range s.catalogue.Permissions {
 			// What doors ask about is not offered at them, and managers' permissions are offered by the console, not by a terminal.
@@ -46,16 +43,12 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sig
 				continue
 			}
 			if d := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at}); d.Allowed {
-				sight.Offers = append(sight.Offers, s.ability(permission, d.Level))
+				sight.Offers = append(sight.Offers, Ability{Permission: permission, Level: d.Level})
 			}
 		}
 		sights = append(sights, sight)
 	}
 	return sights
-}
-
-func (s *Snapshot) ability(permission *permit.Permission, level permit.Level) Ability {
-	return Ability{Permission: permission, Level: level, Words: strings.TrimSpace(words.LowerFirst(permission.Title) + " " + permission.Scale.Words(level))}
 }
 
 // Origin says what a cell of the grid rests on.

@@ -1,7 +1,6 @@
 package access
 
 import (
-	"slices"
 	"testing"
 	"time"
 
@@ -10,7 +9,6 @@ import (
 
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
-	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -62,36 +60,40 @@ func TestNeedlessSaysWhy(t *testing.T) {
 	for _, c := range []struct {
 		name string
 		e    org.Exception
-		says string
+		says Needless
 	}{
-		{"added beside the template", org.Exception{Permission: 2, Place: 1, Level: 1}, ""},
-		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9}, "The template Packer gives this by now."},
-		{"added less than the template has", org.Exception{Permission: 4, Place: 1, Level: 10, Until: today + 9}, "The template Packer gives this by now."},
-		{"added more than the template has", org.Exception{Permission: 4, Place: 1, Level: 26}, ""},
-		{"without an end, where the assignment has one", org.Exception{Permission: 1, Place: 2, Level: 1}, ""},
-		{"beyond the assignment's end", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 60}, ""},
-		{"within the assignment", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 30}, "The template Packer gives this by now."},
-		{"run out", org.Exception{Permission: 2, Place: 1, Level: 1, Until: today - 1}, "It has run out."},
-		{"withheld from the template", org.Exception{Permission: 1, Place: 3, Withheld: true}, ""},
-		{"withheld where nothing gives it", org.Exception{Permission: 2, Place: 4, Withheld: true}, "Nothing gives this there, so there is nothing to withhold."},
-		{"withheld after all has ended", org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 31}, "Nothing gives this there, so there is nothing to withhold."},
-		{"ended", org.Exception{Permission: 1, Place: 2, Level: 1, Ended: true}, ""},
+		{"added beside the template", org.Exception{Permission: 2, Place: 1, Level: 1}, Needed},
+		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9}, GivenByTemplate},
+		{"added less than the template has", org.Exception{Permission: 4, Place: 1, Level: 10, Until: today + 9}, GivenByTemplate},
+		{"added more than the template has", org.Exception{Permission: 4, Place: 1, Level: 26}, Needed},
+		{"without an end, where the assignment has one", org.Exception{Permission: 1, Place: 2, Level: 1}, Needed},
+		{"beyond the assignment's end", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 60}, Needed},
+		{"within the assignment", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 30}, GivenByTemplate},
+		{"run out", org.Exception{Permission: 2, Place: 1, Level: 1, Until: today - 1}, RunOut},
+		{"withheld from the template", org.Exception{Permission: 1, Place: 3, Withheld: true}, Needed},
+		{"withheld where nothing gives it", org.Exception{Permission: 2, Place: 4, Withheld: true}, NothingToWithhold},
+		{"withheld after all has ended", org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 31}, NothingToWithhold},
+		{"ended", org.Exception{Permission: 1, Place: 2, Level: 1, Ended: true}, Needed},
 	} {
-		assert.Equal(t, c.says, excepted(t, &c.e).Needless(1, noon.Unix()), c.name)
+		why, by := excepted(t, &c.e).Needless(1, noon.Unix())
+		assert.Equal(t, c.says, why, c.name)
+		assert.Equal(t, why == GivenByTemplate, by == 1, c.name)
 	}
-	assert.Empty(t, excepted(t).Needless(7, noon.Unix()), "there is none")
+	assert.False(t, excepted(t).IsNeedless(7, noon.Unix()), "there is none")
 	retired := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		p := *s.Permissions.Get(2)
 		p.Retired = true
 		s.Permissions.Put(2, &p)
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
-	assert.Equal(t, "The permission is retired.", retired.Needless(1, noon.Unix()))
+	why, _ := retired.Needless(1, noon.Unix())
+	assert.Equal(t, PermissionRetired, why)
 	departed := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		ana.LeavingDate = today - 1
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
-	assert.Equal(t, "Ana no longer works here.", departed.Needless(1, noon.Unix()))
+	why, _ = departed.Needless(1, noon.Unix())
+	assert.Equal(t, WorksNoLonger, why)
 }
 
 func TestAnExceptionDiffersFromTheTemplatesAround(t *testing.T) {
@@ -126,18 +128,17 @@ func TestLookShowsDoorsAndTerminals(t *testing.T) {
 	for _, sight := range sights {
 		at[sight.Standing.Place.Code] = sight
 	}
-	assert.True(t, at["M-D"].Door.Allowed)
-	assert.False(t, at["M-S"].Door.Allowed)
-	assert.Contains(t, at["M-S"].Door.Sentence, "Open the store")
+	assert.True(t, snapshot.Decide(at["M-D"].Door).Allowed)
+	assert.Equal(t, PermissionNotInTemplate, snapshot.Decide(at["M-S"].Door).Reason)
 	require.Len(t, at["M-L"].Offers, 2)
-	assert.Equal(t, "run a line (run)", at["M-L"].Offers[0].Words)
-	assert.Equal(t, "adjust a weight up to 25 kg", at["M-L"].Offers[1].Words)
+	assert.Equal(t, permit.Level(2), at["M-L"].Offers[0].Level)
+	assert.Equal(t, permit.Level(25), at["M-L"].Offers[1].Level)
 	assert.Empty(t, at["M-D"].Offers)
 	night := snapshot.Look(1, 2, noon.Add(10*time.Hour).Unix())
 	require.Len(t, night, 3)
 	for _, sight := range night {
 		assert.Empty(t, sight.Offers, "at night nothing is offered")
-		assert.True(t, sight.Door == nil || !sight.Door.Allowed)
+		assert.True(t, sight.Door == nil || !snapshot.Decide(sight.Door).Allowed)
 	}
 }
 
@@ -157,62 +158,6 @@ func TestWhatIsWithheldForAWhileIsHeldBeforeAndAfter(t *testing.T) {
 	require.NotEmpty(t, lifted, "its end is a gain")
 	without := Diff(mill(t, nil), snapshot, noon.Unix())
 	assert.NotEmpty(t, without.Losses, "and it is a loss")
-}
-
-func TestTheWordsOfAnEffect(t *testing.T) {
-	before, after := mill(t, nil), excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1}, &org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
-	effect := Diff(before, after, noon.Unix())
-	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Hall door loses “Open doors”.",
-		Summarise(before, after, &effect, gains, losses, anybody))
-	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
-	assert.Equal(t, "loss:door.open:packer:1:0", losses[0].Key())
-	assert.True(t, effect.GivesSensitive(after.Catalogue()))
-	assert.True(t, effect.NeedsReason(after.Catalogue()))
-	assert.Equal(t, "Nobody gains and nobody loses.", Summarise(before, before, &Effect{}, nil, nil, anybody))
-	only := Effect{Gains: []Shift{effect.Gains[len(effect.Gains)-1]}}
-	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", Summarise(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
-	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
-	ahead := Diff(before, later, noon.Unix())
-	groups := later.Groups(ahead.Gains, false)
-	require.Len(t, groups, 1)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", later.Words(&groups[0], anybody))
-}
-
-func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
-	both := func(before, after *Snapshot, permission permit.PermissionID) (there, back string) {
-		there = summary(before, after, permission)
-		return there, summary(after, before, permission)
-	}
-	plain := mill(t, nil)
-	lost, won := both(plain, excepted(t, &org.Exception{Permission: 1, Place: 1, Withheld: true, Until: today + 5}), 1)
-	assert.Equal(t, "Ana Reyes at Mill loses “Open doors”, until 29 Nov 2026; nobody gains.", lost)
-	assert.Equal(t, "Ana Reyes at Mill gains “Open doors”, already before 30 Nov 2026; nobody loses.", won)
-	lost, won = both(plain, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 2, Until: today + 5}), 1)
-	assert.Equal(t, "Ana Reyes at Hall door loses “Open doors”, on a day ahead, until 29 Nov 2026; nobody gains.", lost)
-	assert.Equal(t, "Ana Reyes at Hall door gains “Open doors”, on a day ahead, already before 30 Nov 2026; nobody loses.", won)
-	sooner := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today + 3 })
-	lost, won = both(plain, sooner, 4)
-	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight” (25 → 0), on a day ahead; nobody gains.", lost)
-	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (0 → 25), on a day ahead; nobody loses.", won)
-	always := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
-		a.Hours = hours.Access{Kind: hours.Always}
-	})
-	early := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
-		a.Hours = hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 360}}}
-	})
-	lost, _ = both(always, early, 4)
-	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other hours than before; nobody gains.", lost)
-	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}, &org.Exception{Permission: 1, Place: 3, Level: 1})
-	assert.Equal(t, "Nobody gains and nobody loses.", summary(within, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}), 1), "what is withheld wins over what is added")
-}
-
-// summary says what Ana gains and loses of one permission.
-func summary(before, after *Snapshot, permission permit.PermissionID) string {
-	effect := Diff(before, after, noon.Unix())
-	other := func(shift Shift) bool { return shift.Permission != permission }
-	effect.Gains, effect.Losses = slices.DeleteFunc(effect.Gains, other), slices.DeleteFunc(effect.Losses, other)
-	return Summarise(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true), anybody)
 }
 
 func TestHoldersAreOncePerPlace(t *testing.T) {
@@ -243,4 +188,29 @@ func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
 	assert.Empty(t, moved.Losses)
 	felt := Diff(before, after, noon.Unix())
 	assert.Empty(t, felt.Gains, "felt is what a door asks for, and no more")
+}
+
+func TestTheEffectOfMovingAndRetiringAPlaceIsSeen(t *testing.T) {
+	before := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Place = 2 })
+	moved := before.State().Fork()
+	door := *moved.Place(3)
+	door.Parent = 1
+	moved.PutPlace(&door)
+	after, err := before.Next(moved, Touched{Places: true})
+	require.NoError(t, err)
+	effect := Diff(before, after, noon.Unix())
+	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, Before: 1}}, effect.Losses)
+	assert.Empty(t, effect.Gains)
+	effect = Diff(after, before, noon.Unix())
+	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, After: 1}}, effect.Gains)
+}
+
+func TestWhoCanNamesThroughWhat(t *testing.T) {
+	snapshot := mill(t, nil)
+	can := snapshot.WhoCan(1, 3, noon.Unix(), true)
+	require.Len(t, can, 1)
+	assert.Equal(t, org.AssignmentID(1), can[0].Decision.Assignment)
+	assert.Empty(t, snapshot.WhoCan(2, 4, noon.Unix(), true))
+	assert.Len(t, snapshot.WhoCan(1, 3, noon.Add(10*time.Hour).Unix(), true), 1, "hours are left out")
+	assert.Empty(t, snapshot.WhoCan(1, 3, noon.AddDate(0, 2, 0).Unix(), true))
 }

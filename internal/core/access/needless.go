@@ -1,7 +1,6 @@
 package access
 
 import (
-	"fmt"
 	"slices"
 
 	"loyallatch.example/latch/internal/core/org"
@@ -9,16 +8,30 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Needless says why an exception changes nothing from an instant on, or "" where it does: it has run out, or the
-// person's templates give or refuse the same without it.
-func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
+// Needless is why an exception changes nothing.
+type Needless uint8
+
+// The reasons. The zero Needless says that the exception is needed.
+const (
+	Needed Needless = iota
+	RunOut
+	WorksNoLonger
+	PermissionRetired
+	NothingToWithhold
+	GivenByTemplate
+	HeldWithout
+)
+
+// Needless says why an exception changes nothing from an instant on: it has run out, or the person's templates give or
+// refuse the same without it; of what a template gives, it says which.
+func (s *Snapshot) Needless(id org.ExceptionID, at int64) (why Needless, template permit.TemplateID) {
 	e := s.state.Exception(id)
 	if e == nil || e.Ended {
-		return ""
+		return Needed, 0
 	}
 	p := s.person(e.Staff)
 	if p == nil {
-		return ""
+		return Needed, 0
 	}
 	var x *exception
 	for i := range p.exceptions {
@@ -28,13 +41,13 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 	}
 	switch {
 	case x == nil:
-		return ""
+		return Needed, 0
 	case at >= x.until:
-		return "It has run out."
+		return RunOut, 0
 	case at >= min(p.span.Gone, p.span.Contract):
-		return fmt.Sprintf("%s no longer works here.", s.state.Person(e.Staff).Called())
+		return WorksNoLonger, 0
 	case !s.inUse(x.permission):
-		return "The permission is retired."
+		return PermissionRetired, 0
 	}
 	alone, spared := s.without(p, x.number, e.Staff)
 	others := alone.holdings(nil, e.Staff, at, []permit.PermissionID{x.permission}, 0)
@@ -42,23 +55,29 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) string {
 		for i := range others {
 			h := &others[i]
 			if h.From < x.until && h.Until > x.from && (s.tree.Within(h.Place, x.place) || s.tree.Within(x.place, h.Place)) {
-				return ""
+				return Needed, 0
 			}
 		}
-		return "Nothing gives this there, so there is nothing to withhold."
+		return NothingToWithhold, 0
 	}
 	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
 	for _, h := range alone.held(nil, spared, own, 0, at) {
 		if len((side{newDiffer(s, s, at), s, s}).gaps(nil, &h, others, at)) > 0 {
-			return ""
+			return Needed, 0
 		}
 	}
 	for i := range others {
 		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level && s.tree.Within(x.place, others[i].Place) {
-			return fmt.Sprintf("The template %s gives this by now.", t.Name)
+			return GivenByTemplate, t.ID
 		}
 	}
-	return "This is held without it."
+	return HeldWithout, 0
+}
+
+// IsNeedless reports whether an exception changes nothing from an instant on.
+func (s *Snapshot) IsNeedless(id org.ExceptionID, at int64) bool {
+	why, _ := s.Needless(id, at)
+	return why != Needed
 }
 
 // DiffersFrom returns the templates that an exception differs from: those its person has at its place, above it or

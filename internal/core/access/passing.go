@@ -67,27 +67,6 @@ type End struct {
 // Open reports whether no end is known.
 func (e End) Open() bool { return e.At >= everAfter }
 
-// Words says what ends it: "the contract ends".
-func (e End) Words() string {
-	switch e.Why {
-	case Locked:
-		return "locked from then"
-	case HasDeparted:
-		return "leaves"
-	case ContractEnded:
-		return "contract ends"
-	case AssignmentNotInDates, NoAssignment, PermissionNotInTemplate:
-		return "assignment or exception ends"
-	case Withheld:
-		return "withheld from then"
-	case BarredHere:
-		return "barred from then"
-	case ProofNotSufficient:
-		return "PIN or badge runs out"
-	}
-	return ""
-}
-
 // Ends returns when what a question asks ends, access hours left out: the first instant at which Decide says no.
 func (s *Snapshot) Ends(q Question) End {
 	q.AnyHour = true
@@ -182,7 +161,7 @@ func (s *Snapshot) passOf(id people.StaffID, place estate.PlaceID, at int64) (p 
 	if p.decision = s.Decide(&q); !p.decision.Allowed {
 		return p
 	}
-	p.ways = waysFor(s.hasToShow(id, at), here.Place.Proof)
+	p.ways = waysFor(s.HasToShow(id, at), here.Place.Proof)
 	for _, access := range s.hoursOf(id, &q) {
 		p.times = append(p.times, hours.Times{Access: access, Opening: here.Opening})
 	}
@@ -218,7 +197,7 @@ func byProof(was, is pass) (gains, loses, hoursDiffer bool) {
 
 // proofs compares, for somebody whose credentials differ, what they can show at the doors they may pass.
 func (d *differ) proofs(id people.StaffID) {
-	has := func(s *Snapshot, at int64) Shown { return s.hasToShow(id, at) }
+	has := func(s *Snapshot, at int64) Shown { return s.HasToShow(id, at) }
 	differ := false
 	for _, at := range slices.Concat(d.before.turns(id, d.at), d.after.turns(id, d.at)) {
 		differ = differ || has(d.before, at) != has(d.after, at)

@@ -1,62 +1,64 @@
 package access
 
 import (
-	"fmt"
-	"strings"
-
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 )
 
-// Obstacle is one thing that keeps somebody from working, with the step that mends it.
+// Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
-	Code     string
-	Sentence string
-	Mend     string // what to do
-	Act      string // the act that does it: unlock, assign, extend_assignment, extend_contract, issue_pin, change_template, change_hours, reinstate
+	Code string
+	Act  string    // that mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template, change_hours
+	Bar  org.BarID // that bars them
 }
+
+// obstacles are what may keep somebody from working, each with the act that mends it.
+var (
+	isLocked         = Obstacle{Code: "locked", Act: "unlock"}
+	contractOver     = Obstacle{Code: "contract_ended", Act: "extend_contract"}
+	assignmentOver   = Obstacle{Code: "assignment_ended", Act: "extend_assignment"}
+	nowhereAssigned  = Obstacle{Code: "no_assignment", Act: "assign"}
+	nothingGiven     = Obstacle{Code: "template_gives_nothing", Act: "change_template"}
+	hoursApart       = Obstacle{Code: "hours_never_meet", Act: "change_hours"}
+	nothingToShow    = Obstacle{Code: "no_credential", Act: "issue_pin"}
+	nothingThatOpens = Obstacle{Code: "credential_not_accepted", Act: "issue_pin"}
+)
 
 // Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
 // and nothing for those who have departed, who are not meant to work.
 func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
-	staff, p := s.state.Person(id), s.person(id)
-	if staff == nil || p == nil || p.span.Status(at) == people.Departed {
+	p := s.person(id)
+	if s.state.Person(id) == nil || p == nil || p.span.Status(at) == people.Departed {
 		return nil
 	}
 	var found []Obstacle
-	name := staff.Called()
 	if at >= p.lockSince && at < p.lockUntil {
-		why := "a record of theirs cannot be read"
-		if staff.Lock != nil {
-			why = staff.Lock.Reason
-		}
-		found = append(found, Obstacle{"locked", fmt.Sprintf("%s is locked: %s.", name, strings.TrimSuffix(why, ".")), "Unlock when the cause is settled.", "unlock"})
+		found = append(found, isLocked)
 	}
 	if at >= p.span.Contract {
-		return append(found, Obstacle{"contract_ended", fmt.Sprintf("%s's contract ended on %s.", name, staff.ContractEnd.Words()), "Extend the contract, or record the departure.", "extend_contract"})
+		return append(found, contractOver)
 	}
 	if p.owner {
 		return found
 	}
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; x.bar != 0 && at >= x.from && at < x.until {
-			b := s.state.Bar(x.bar)
-			found = append(found, Obstacle{"barred", fmt.Sprintf("%s is barred from %s: %s.", name, s.state.Place(x.place).Name, strings.TrimSuffix(b.Reason, ".")), "Lift the bar when the cause is settled.", "lift_bar"})
+			found = append(found, Obstacle{Code: "barred", Act: "lift_bar", Bar: x.bar})
 		}
 	}
-	found = append(found, s.assignmentObstacles(name, p, max(at, p.span.Start))...)
-	return append(found, s.credentialObstacles(staff, p, at)...)
+	found = append(found, s.assignmentObstacles(p, max(at, p.span.Start))...)
+	return append(found, s.credentialObstacles(id, p, at)...)
 }
 
-func (s *Snapshot) assignmentObstacles(name string, p *person, at int64) []Obstacle {
-	var lastEnd int64 = everBefore
-	current, gives, meets := 0, false, false
+func (s *Snapshot) assignmentObstacles(p *person, at int64) []Obstacle {
+	current, ended, gives, meets := 0, false, false, false
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
 		if at >= g.until {
-			lastEnd = max(lastEnd, g.until)
+			ended = true
 			continue
 		}
 		if here := s.tree.At(g.place); here == nil || here.Retired {
@@ -67,14 +69,14 @@ func (s *Snapshot) assignmentObstacles(name string, p *person, at int64) []Obsta
 		meets = meets || s.hoursMeet(g, at)
 	}
 	switch {
-	case current == 0 && lastEnd > everBefore:
-		return []Obstacle{{"assignment_ended", fmt.Sprintf("%s's last assignment has ended.", name), "Give the assignment a later end, or assign anew.", "extend_assignment"}}
+	case current == 0 && ended:
+		return []Obstacle{assignmentOver}
 	case current == 0:
-		return []Obstacle{{"no_assignment", fmt.Sprintf("%s has no assignment.", name), "Say where and as what.", "assign"}}
+		return []Obstacle{nowhereAssigned}
 	case !gives:
-		return []Obstacle{{"template_gives_nothing", fmt.Sprintf("%s's template gives nothing at the places assigned.", name), "Choose a template that fits the place.", "change_template"}}
+		return []Obstacle{nothingGiven}
 	case !meets:
-		return []Obstacle{{"hours_never_meet", fmt.Sprintf("%s's access hours never meet the opening hours.", name), "Change the access hours.", "change_hours"}}
+		return []Obstacle{hoursApart}
 	}
 	return nil
 }
@@ -115,8 +117,8 @@ func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 // stretch, so that it is more than a year of daily ones.
 const mostSides = 400
 
-func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64) []Obstacle {
-	shown := s.hasToShow(staff.ID, max(at, p.span.Start))
+func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) []Obstacle {
+	shown := s.HasToShow(id, max(at, p.span.Start))
 	opens, accepts := 0, 0
 	grants := p.grants()
 	for i := range grants {
@@ -139,9 +141,9 @@ func (s *Snapshot) credentialObstacles(staff *people.Staff, p *person, at int64)
 	case opens == 0:
 		return nil
 	case shown == 0:
-		return []Obstacle{{"no_credential", fmt.Sprintf("%s has no PIN and no badge.", staff.Called()), "Issue a PIN.", "issue_pin"}}
+		return []Obstacle{nothingToShow}
 	case accepts == 0:
-		return []Obstacle{{"credential_not_accepted", fmt.Sprintf("No door that %s may open takes what %s has.", staff.Called(), staff.Called()), "Issue the credential that the doors ask for.", "issue_pin"}}
+		return []Obstacle{nothingThatOpens}
 	}
 	return nil
 }

@@ -32,68 +32,68 @@ type assignmentForm struct {
 	Hours    json.RawMessage `json:"hours"`
 }
 
-func assignmentAdd(d *Trial) error {
+func assignmentAdd(t *Trial) error {
 	var form assignmentForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	p, err := d.findStaff("set.staff", form.Staff)
+	p, err := t.findStaff("set.staff", form.Staff)
 	if err != nil {
 		return err
 	}
-	place, err := d.findPlace("set.place", form.Place)
+	place, err := t.findPlace("set.place", form.Place)
 	if err != nil {
 		return err
 	}
-	template, err := d.findTemplate("set.template", form.Template)
+	template, err := t.findTemplate("set.template", form.Template)
 	if err != nil {
 		return err
 	}
-	a := &org.Assignment{ID: org.AssignmentID(d.State.Assignments.Next()), Staff: p.ID, Place: place.ID, Template: template.ID}
-	if err := d.assignable(a); err != nil {
+	a := &org.Assignment{ID: org.AssignmentID(t.State.Assignments.Next()), Staff: p.ID, Place: place.ID, Template: template.ID}
+	if err := t.assignable(a); err != nil {
 		return err
 	}
-	if err := d.lendable(p); err != nil {
+	if err := t.lendable(p); err != nil {
 		return err
 	}
-	if err := d.fillAssignment(a, &form); err != nil {
+	if err := t.fillAssignment(a, &form); err != nil {
 		return err
 	}
-	if days := permit.DaysOf(template, d.State.Template); a.Until.IsZero() && days > 0 {
-		a.Until = max(a.From, d.today(place)) + day.Date(days) - 1
+	if days := permit.DaysOf(template, t.State.Template); a.Until.IsZero() && days > 0 {
+		a.Until = max(a.From, t.today(place)) + day.Date(days) - 1
 	}
 	switch {
-	case d.statusOf(p) == people.Departed:
+	case t.statusOf(p) == people.Departed:
 		return fault.Conflictf("set.staff", "%s has departed; reinstate first", p.FullName())
 	case place.Retired:
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
 	case template.Retired:
 		return fault.Conflictf("set.template", "the template %s is retired; choose another", template.Name)
 	}
-	if err := d.templateFits(template, place); err != nil {
+	if err := t.templateFits(template, place); err != nil {
 		return err
 	}
-	if d.assignedAlready(a) {
+	if t.assignedAlready(a) {
 		return fault.Conflictf("set.template", "%s is assigned at %s as %s in these days already; change that assignment's dates instead", p.FullName(), place.Name, template.Name)
 	}
-	d.putAssignment(a)
-	d.named(uint32(a.ID))
+	t.putAssignment(a)
+	t.named(uint32(a.ID))
 	return nil
 }
 
 // lendable asks that whoever assigns somebody looks after their home site too: people are lent to another site by those who
 // answer for both, and borrowed by nobody.
-func (d *Trial) lendable(p *people.Staff) error {
-	if d.view(p) == access.Whole && d.holds(permit.AssignStaff, p.HomeSite) {
+func (t *Trial) lendable(p *people.Staff) error {
+	if t.view(p) == access.Whole && t.holds(permit.AssignStaff, p.HomeSite) {
 		return nil
 	}
 	return fault.Refusedf("not-permitted", "%s belongs to another site. Ask somebody who may assign staff at their home site and here to lend them.", p.FullName())
 }
 
 // assignedAlready reports whether the person has the template at the place on some of the same days already.
-func (d *Trial) assignedAlready(a *org.Assignment) bool {
-	for _, id := range d.State.AssignmentsOf(a.Staff) {
-		other := d.State.Assignment(id)
+func (t *Trial) assignedAlready(a *org.Assignment) bool {
+	for _, id := range t.State.AssignmentsOf(a.Staff) {
+		other := t.State.Assignment(id)
 		if other.ID != a.ID && !other.Ended && other.Place == a.Place && other.Template == a.Template && overlap(a, other) {
 			return true
 		}
@@ -105,18 +105,18 @@ func overlap(a, b *org.Assignment) bool {
 	return (a.Until.IsZero() || b.From <= a.Until) && (b.Until.IsZero() || a.From <= b.Until)
 }
 
-func (d *Trial) today(place *estate.Place) day.Date {
-	if here := d.before.Tree().At(d.known(place.ID)); here != nil {
-		return day.Of(d.env.Now.In(here.Location))
+func (t *Trial) today(place *estate.Place) day.Date {
+	if here := t.before.Tree().At(t.known(place.ID)); here != nil {
+		return day.Of(t.env.Now.In(here.Location))
 	}
-	return day.Of(d.env.Now)
+	return day.Of(t.env.Now)
 }
 
 // templateFits asks that the template has at least one permission that applies to the kind of place. A site or
 // zone takes any template that gives something, as places of every kind may come to stand below it.
-func (d *Trial) templateFits(template *permit.Template, place *estate.Place) error {
-	catalogue := d.catalogue()
-	for id, resolved := range catalogue.Resolve(template, d.State.Template) {
+func (t *Trial) templateFits(template *permit.Template, place *estate.Place) error {
+	catalogue := t.catalogue()
+	for id, resolved := range catalogue.Resolve(template, t.State.Template) {
 		if resolved.Level > 0 && (place.Kind.HoldsOthers() || catalogue.Permission(permit.PermissionID(id)).AppliesTo(place.Kind)) {
 			return nil
 		}
@@ -125,19 +125,19 @@ func (d *Trial) templateFits(template *permit.Template, place *estate.Place) err
 }
 
 // assignable checks the actor's authority over an assignment as it is to be.
-func (d *Trial) assignable(a *org.Assignment) error {
-	if err := d.endable(a); err != nil {
+func (t *Trial) assignable(a *org.Assignment) error {
+	if err := t.endable(a); err != nil {
 		return err
 	}
-	return d.ceiling(a.Template, a.Place)
+	return t.ceiling(a.Template, a.Place)
 }
 
-func (d *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
+func (t *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
 	var err error
-	if a.From, err = d.date("from", form.From); err != nil {
+	if a.From, err = t.date("from", form.From); err != nil {
 		return err
 	}
-	if a.Until, err = d.date("until", form.Until); err != nil {
+	if a.Until, err = t.date("until", form.Until); err != nil {
 		return err
 	}
 	if !a.Until.IsZero() && a.Until < a.From {
@@ -147,70 +147,70 @@ func (d *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
 }
 
 // assignment finds the one an operation is about, at a place or of a person that the actor may see.
-func (d *Trial) assignment(may func(*org.Assignment) error) (*org.Assignment, error) {
-	a := d.State.Assignment(org.AssignmentID(d.number(d.op.On)))
-	if a == nil || !d.seesAt(a.Staff, a.Place) {
-		return nil, fault.Missingf("on", "there is no assignment %q that you may see", d.op.On)
+func (t *Trial) assignment(may func(*org.Assignment) error) (*org.Assignment, error) {
+	a := t.State.Assignment(org.AssignmentID(t.number(t.op.On)))
+	if a == nil || !t.seesAt(a.Staff, a.Place) {
+		return nil, fault.Missingf("on", "there is no assignment %q that you may see", t.op.On)
 	}
 	if err := may(a); err != nil {
 		return nil, err
 	}
-	return a, d.fresh(a.Revision, "This assignment")
+	return a, t.fresh(a.Revision, "This assignment")
 }
 
 // seesAt reports whether the actor may see what a person has at a place: all of somebody who belongs to them, and of others
 // what is at the actor's own places.
-func (d *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
-	p := d.State.Person(id)
-	return d.view(p) == access.Whole || d.holds(permit.ViewStaff, place)
+func (t *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
+	p := t.State.Person(id)
+	return t.view(p) == access.Whole || t.holds(permit.ViewStaff, place)
 }
 
-func assignmentEdit(d *Trial) error {
-	before, err := d.assignment(d.assignable)
+func assignmentEdit(t *Trial) error {
+	before, err := t.assignment(t.assignable)
 	if err != nil {
 		return err
 	}
 	form := assignmentForm{From: before.From.String(), Until: before.Until.String()}
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	if form.Staff != "" || form.Place != "" || form.Template != "" {
 		return fault.Invalidf("set", "an assignment keeps its person, place and template; end it and make another")
 	}
 	a := *before
-	if err := d.fillAssignment(&a, &form); err != nil {
+	if err := t.fillAssignment(&a, &form); err != nil {
 		return err
 	}
 	if before.Ended {
 		return fault.Conflictf("on", "this assignment was taken back; assign anew")
 	}
-	if d.assignedAlready(&a) {
+	if t.assignedAlready(&a) {
 		return fault.Conflictf("set.until", "another assignment with the same template at the same place has some of these days already")
 	}
 	// Of somebody lent by another site the days may become fewer, not more.
 	if longer := a.From < before.From || !before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until); longer {
-		if err := d.lendable(d.State.Person(a.Staff)); err != nil {
+		if err := t.lendable(t.State.Person(a.Staff)); err != nil {
 			return err
 		}
 	}
-	d.putAssignment(&a)
+	t.putAssignment(&a)
 	return nil
 }
 
 // endable checks the actor's authority to take an assignment away.
-func (d *Trial) endable(a *org.Assignment) error {
-	p := d.State.Person(a.Staff)
-	if err := d.ownersOnly(p); err != nil {
+func (t *Trial) endable(a *org.Assignment) error {
+	p := t.State.Person(a.Staff)
+	if err := t.ownersOnly(p); err != nil {
 		return err
 	}
-	if err := d.notOneself(p); err != nil {
+	if err := t.notOneself(p); err != nil {
 		return err
 	}
-	return d.require(permit.AssignStaff, a.Place)
+	return t.require(permit.AssignStaff, a.Place)
 }
 
-func assignmentEnd(d *Trial) error {
-	before, err := d.assignment(d.endable)
+func assignmentEnd(t *Trial) error {
+	before, err := t.assignment(t.endable)
 	if err != nil {
 		return err
 	}
@@ -219,30 +219,30 @@ func assignmentEnd(d *Trial) error {
 	}
 	a := *before
 	a.Ended = true
-	d.putAssignment(&a)
+	t.putAssignment(&a)
 	return nil
 }
 
 // assignmentRestore lets an assignment that was taken back count again: what undoing its end needs.
-func assignmentRestore(d *Trial) error {
-	before, err := d.assignment(d.assignable)
+func assignmentRestore(t *Trial) error {
+	before, err := t.assignment(t.assignable)
 	if err != nil {
 		return err
 	}
-	if err := d.lendable(d.State.Person(before.Staff)); err != nil {
+	if err := t.lendable(t.State.Person(before.Staff)); err != nil {
 		return err
 	}
 	a := *before
 	a.Ended = false
-	template, place := d.State.Template(a.Template), d.State.Place(a.Place)
+	template, place := t.State.Template(a.Template), t.State.Place(a.Place)
 	switch {
 	case !before.Ended:
 		return fault.Conflictf("on", "this assignment has not ended")
 	case template.Retired:
 		return fault.Conflictf("on", "the template %s is retired; assign another", template.Name)
-	case d.assignedAlready(&a):
-		return fault.Conflictf("on", "%s is assigned at %s as %s in these days by another assignment already", d.State.Person(a.Staff).FullName(), place.Name, template.Name)
+	case t.assignedAlready(&a):
+		return fault.Conflictf("on", "%s is assigned at %s as %s in these days by another assignment already", t.State.Person(a.Staff).FullName(), place.Name, template.Name)
 	}
-	d.putAssignment(&a)
+	t.putAssignment(&a)
 	return nil
 }

@@ -26,52 +26,52 @@ type barForm struct {
 
 // barAdd locks somebody out of a place and all below it. It is what somebody who looks after a place may do about a person
 // from another site, and as with a lock it takes, of those who hold anything in this product there, that as well.
-func barAdd(d *Trial) error {
+func barAdd(t *Trial) error {
 	var form barForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	place, err := d.findPlace("set.place", form.Place)
+	place, err := t.findPlace("set.place", form.Place)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.LockStaff, place.ID); err != nil {
+	if err := t.require(permit.LockStaff, place.ID); err != nil {
 		return err
 	}
-	p, err := d.findStaff("set.staff", form.Staff)
+	p, err := t.findStaff("set.staff", form.Staff)
 	if err != nil {
 		return err
 	}
-	if err := d.barrable(p, place); err != nil {
+	if err := t.barrable(p, place); err != nil {
 		return err
 	}
-	if err := d.standing(p, place.ID, true); err != nil {
+	if err := t.standing(p, place.ID, true); err != nil {
 		return err
 	}
-	reason, err := d.why("a bar needs a reason; say why %s is kept out of %s", p.Called(), place.Name)
+	reason, err := t.why("a bar needs a reason; say why %s is kept out of %s", p.Called(), place.Name)
 	if err != nil {
 		return err
 	}
 	if place.Retired {
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
 	}
-	for _, id := range d.State.BarsOf(p.ID) {
-		if b := d.State.Bar(id); b.Place == place.ID && b.Holds(d.env.Now) {
+	for _, id := range t.State.BarsOf(p.ID) {
+		if b := t.State.Bar(id); b.Place == place.ID && b.Holds(t.env.Now) {
 			return fault.Conflictf("set.place", "%s is barred from %s already: %s", p.FullName(), place.Name, b.Reason)
 		}
 	}
-	b := &org.Bar{ID: org.BarID(d.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
-	if b.Until, err = d.moment(form.Until, "bar until it is lifted"); err != nil {
+	b := &org.Bar{ID: org.BarID(t.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
+	if b.Until, err = t.moment(form.Until, "bar until it is lifted"); err != nil {
 		return err
 	}
-	d.putBar(b)
-	d.named(uint32(b.ID))
+	t.putBar(b)
+	t.named(uint32(b.ID))
 	return nil
 }
 
 // barrable asks that somebody is neither the actor nor an owner, who may do everything everywhere.
-func (d *Trial) barrable(p *people.Staff, place *estate.Place) error {
-	if err := d.notOneself(p); err != nil {
+func (t *Trial) barrable(p *people.Staff, place *estate.Place) error {
+	if err := t.notOneself(p); err != nil {
 		return err
 	}
 	if p.Owner {
@@ -80,22 +80,22 @@ func (d *Trial) barrable(p *people.Staff, place *estate.Place) error {
 	return nil
 }
 
-func barEnd(d *Trial) error {
-	before := d.State.Bar(org.BarID(d.number(d.op.On)))
-	if before == nil || d.view(d.State.Person(before.Staff)) == access.Hidden || !d.holds(permit.ViewStaff, before.Place) && d.view(d.State.Person(before.Staff)) != access.Whole {
-		return fault.Missingf("on", "there is no bar %q that you may see", d.op.On)
+func barEnd(t *Trial) error {
+	before := t.State.Bar(org.BarID(t.number(t.op.On)))
+	if before == nil || t.view(t.State.Person(before.Staff)) == access.Hidden || !t.holds(permit.ViewStaff, before.Place) && t.view(t.State.Person(before.Staff)) != access.Whole {
+		return fault.Missingf("on", "there is no bar %q that you may see", t.op.On)
 	}
-	if err := d.require(permit.LockStaff, before.Place); err != nil {
+	if err := t.require(permit.LockStaff, before.Place); err != nil {
 		return err
 	}
-	p := d.State.Person(before.Staff)
-	if err := d.barrable(p, d.State.Place(before.Place)); err != nil {
+	p := t.State.Person(before.Staff)
+	if err := t.barrable(p, t.State.Place(before.Place)); err != nil {
 		return err
 	}
-	if err := d.standing(p, before.Place, false); err != nil {
+	if err := t.standing(p, before.Place, false); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, "This bar"); err != nil {
+	if err := t.fresh(before.Revision, "This bar"); err != nil {
 		return err
 	}
 	if before.Ended {
@@ -103,6 +103,6 @@ func barEnd(d *Trial) error {
 	}
 	b := *before
 	b.Ended = true
-	d.putBar(&b)
+	t.putBar(&b)
 	return nil
 }

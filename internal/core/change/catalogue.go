@@ -36,11 +36,11 @@ var groupOperations = []Description{
 
 var keyPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
 
-func (d *Trial) checkKey(key string) error {
+func (t *Trial) checkKey(key string) error {
 	if !keyPattern.MatchString(key) || len(key) > 64 {
 		return fault.Invalidf("set.key", "a key is lower-case words joined by dots, such as line.changeover")
 	}
-	catalogue := d.catalogue()
+	catalogue := t.catalogue()
 	if catalogue.GroupByKey(key) != nil || catalogue.PermissionByKey(key) != nil {
 		return fault.Conflictf("set.key", "the catalogue has %s already", key)
 	}
@@ -48,30 +48,30 @@ func (d *Trial) checkKey(key string) error {
 }
 
 // catalogue is the catalogue as the trial has it so far.
-func (d *Trial) catalogue() *permit.Catalogue {
-	if d.cached == nil {
-		d.cached = permit.NewCatalogue(d.State.Groups.All(), d.State.Permissions.All())
+func (t *Trial) catalogue() *permit.Catalogue {
+	if t.cached == nil {
+		t.cached = permit.NewCatalogue(t.State.Groups.All(), t.State.Permissions.All())
 	}
-	return d.cached
+	return t.cached
 }
 
 // nextSince is the catalogue count for what comes into the catalogue, or to another place in it: higher than any at
 // which a group's setting was made, so that none flows into it.
-func (d *Trial) nextSince() uint32 {
-	count := d.catalogue().Count()
-	for _, t := range d.State.Templates.All() {
-		count = max(count, t.DecidedAt)
-		for _, setting := range t.Settings {
+func (t *Trial) nextSince() uint32 {
+	count := t.catalogue().Count()
+	for _, template := range t.State.Templates.All() {
+		count = max(count, template.DecidedAt)
+		for _, setting := range template.Settings {
 			count = max(count, setting.AsOf)
 		}
 	}
 	return count + 1
 }
 
-func (d *Trial) findGroup(field, reference string) (*permit.Group, error) {
-	group := d.catalogue().GroupByKey(reference)
+func (t *Trial) findGroup(field, reference string) (*permit.Group, error) {
+	group := t.catalogue().GroupByKey(reference)
 	if group == nil {
-		group = d.catalogue().Group(permit.GroupID(d.number(reference)))
+		group = t.catalogue().Group(permit.GroupID(t.number(reference)))
 	}
 	if group == nil {
 		return nil, fault.Missingf(field, "the catalogue has no group %q", reference)
@@ -79,10 +79,10 @@ func (d *Trial) findGroup(field, reference string) (*permit.Group, error) {
 	return group, nil
 }
 
-func (d *Trial) findPermission(field, reference string) (*permit.Permission, error) {
-	permission := d.catalogue().PermissionByKey(reference)
+func (t *Trial) findPermission(field, reference string) (*permit.Permission, error) {
+	permission := t.catalogue().PermissionByKey(reference)
 	if permission == nil {
-		permission = d.catalogue().Permission(permit.PermissionID(d.number(reference)))
+		permission = t.catalogue().Permission(permit.PermissionID(t.number(reference)))
 	}
 	if permission == nil {
 		return nil, fault.Missingf(field, "the catalogue has no permission %q", reference)
@@ -97,7 +97,7 @@ type groupForm struct {
 	Since  *uint32 `json:"since"` // for setting back
 }
 
-func (d *Trial) fillGroup(g *permit.Group, form *groupForm) error {
+func (t *Trial) fillGroup(g *permit.Group, form *groupForm) error {
 	if g.Title = words.Tidy(form.Title); g.Title == "" {
 		return fault.Invalidf("set.title", "a group needs a title")
 	}
@@ -107,97 +107,97 @@ func (d *Trial) fillGroup(g *permit.Group, form *groupForm) error {
 	before := g.Parent
 	g.Parent = 0
 	if form.Parent != "" {
-		parent, err := d.findGroup("set.parent", form.Parent)
+		parent, err := t.findGroup("set.parent", form.Parent)
 		if err != nil {
 			return err
 		}
-		if g.ID != 0 && d.catalogue().Inside(parent.ID, g.ID) {
+		if g.ID != 0 && t.catalogue().Inside(parent.ID, g.ID) {
 			return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Title, g.Title, g.Title)
 		}
 		if parent.Retired {
 			return fault.Conflictf("set.parent", "the group %s is retired", parent.Title)
 		}
-		if parent.ID != before && d.catalogue().OfConsole(parent.ID) {
+		if parent.ID != before && t.catalogue().OfConsole(parent.ID) {
 			return notOfConsole("set.parent", parent)
 		}
 		g.Parent = parent.ID
 	}
 	switch {
 	case form.Since != nil:
-		g.Since = min(*form.Since, d.nextSince())
+		g.Since = min(*form.Since, t.nextSince())
 	case g.Parent != before:
-		g.Since = d.nextSince()
+		g.Since = t.nextSince()
 	}
 	return nil
 }
 
-func groupAdd(d *Trial) error {
+func groupAdd(t *Trial) error {
 	var form groupForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
+	if err := t.require(permit.EditCatalogue, 0); err != nil {
 		return err
 	}
-	if err := d.checkKey(form.Key); err != nil {
+	if err := t.checkKey(form.Key); err != nil {
 		return err
 	}
-	g := &permit.Group{Key: form.Key, Since: d.nextSince()}
-	if err := d.fillGroup(g, &form); err != nil {
+	g := &permit.Group{Key: form.Key, Since: t.nextSince()}
+	if err := t.fillGroup(g, &form); err != nil {
 		return err
 	}
-	g.ID = permit.GroupID(d.State.Groups.Next())
-	d.putGroup(g)
-	d.named(uint32(g.ID))
+	g.ID = permit.GroupID(t.State.Groups.Next())
+	t.putGroup(g)
+	t.named(uint32(g.ID))
 	return nil
 }
 
 // group finds the one an operation is about, for somebody who may edit the catalogue.
-func (d *Trial) group() (*permit.Group, error) {
-	g, err := d.findGroup("on", d.op.On)
+func (t *Trial) group() (*permit.Group, error) {
+	g, err := t.findGroup("on", t.op.On)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
+	if err := t.require(permit.EditCatalogue, 0); err != nil {
 		return nil, err
 	}
-	return g, d.fresh(g.Revision, g.Title)
+	return g, t.fresh(g.Revision, g.Title)
 }
 
-func groupEdit(d *Trial) error {
-	before, err := d.group()
+func groupEdit(t *Trial) error {
+	before, err := t.group()
 	if err != nil {
 		return err
 	}
 	form := groupForm{Key: before.Key, Title: before.Title}
-	if parent := d.catalogue().Group(before.Parent); parent != nil {
+	if parent := t.catalogue().Group(before.Parent); parent != nil {
 		form.Parent = parent.Key
 	}
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	if form.Key != before.Key {
 		return fault.Invalidf("set.key", "a group keeps its key; change its title instead")
 	}
 	g := *before
-	if err := d.fillGroup(&g, &form); err != nil {
+	if err := t.fillGroup(&g, &form); err != nil {
 		return err
 	}
-	d.keepFlowing(func(p *permit.Permission) bool {
-		return g.Parent != before.Parent && d.catalogue().Inside(p.Group, g.ID)
-	}, func() { d.putGroup(&g) })
-	return d.catalogueCeiling()
+	t.keepFlowing(func(p *permit.Permission) bool {
+		return g.Parent != before.Parent && t.catalogue().Inside(p.Group, g.ID)
+	}, func() { t.putGroup(&g) })
+	return t.catalogueCeiling()
 }
 
-func groupRetire(d *Trial) error  { return retireGroup(d, true) }
-func groupRestore(d *Trial) error { return retireGroup(d, false) }
+func groupRetire(t *Trial) error  { return retireGroup(t, true) }
+func groupRestore(t *Trial) error { return retireGroup(t, false) }
 
-func retireGroup(d *Trial, retired bool) error {
-	before, err := d.group()
+func retireGroup(t *Trial, retired bool) error {
+	before, err := t.group()
 	if err != nil {
 		return err
 	}
-	catalogue := d.catalogue()
+	catalogue := t.catalogue()
 	switch {
 	case before.Retired == retired:
 		return fault.Conflictf("on", "the group %s is %s already", before.Title, retiredWord(retired))
@@ -221,8 +221,8 @@ func retireGroup(d *Trial, retired bool) error {
 	}
 	g := *before
 	g.Retired = retired
-	d.putGroup(&g)
-	return d.catalogueCeiling()
+	t.putGroup(&g)
+	return t.catalogueCeiling()
 }
 
 func retiredWord(retired bool) string {
@@ -246,22 +246,22 @@ func notOfConsole(field string, group *permit.Group) error {
 	return fault.Invalidf(field, "the group %s holds what this product itself asks about, and nothing else; choose another group", group.Title)
 }
 
-func (d *Trial) fillPermission(p *permit.Permission, form *permissionForm) error {
-	group, err := d.findGroup("set.group", form.Group)
+func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error {
+	group, err := t.findGroup("set.group", form.Group)
 	if err != nil {
 		return err
 	}
 	if group.Retired {
 		return fault.Conflictf("set.group", "the group %s is retired", group.Title)
 	}
-	if p.Group != group.ID && d.catalogue().OfConsole(group.ID) && !permit.AskedByConsole(p.Key) {
+	if p.Group != group.ID && t.catalogue().OfConsole(group.ID) && !permit.AskedByConsole(p.Key) {
 		return notOfConsole("set.group", group)
 	}
 	switch {
 	case form.Since != nil:
-		p.Since = min(*form.Since, d.nextSince())
+		p.Since = min(*form.Since, t.nextSince())
 	case p.Group != group.ID:
-		p.Since = d.nextSince()
+		p.Since = t.nextSince()
 	}
 	p.Title, p.Sentence, p.Group, p.Scale, p.Sensitive = words.Tidy(form.Title), words.Tidy(form.Sentence), group.ID, form.Scale, form.Sensitive
 	switch {
@@ -291,117 +291,117 @@ func (d *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	return nil
 }
 
-func permissionAdd(d *Trial) error {
+func permissionAdd(t *Trial) error {
 	var form permissionForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
+	if err := t.require(permit.EditCatalogue, 0); err != nil {
 		return err
 	}
-	if err := d.checkKey(form.Key); err != nil {
+	if err := t.checkKey(form.Key); err != nil {
 		return err
 	}
 	p := &permit.Permission{Key: form.Key}
-	if err := d.fillPermission(p, &form); err != nil {
+	if err := t.fillPermission(p, &form); err != nil {
 		return err
 	}
-	p.ID = permit.PermissionID(d.State.Permissions.Next())
-	d.putPermission(p)
-	d.named(uint32(p.ID))
+	p.ID = permit.PermissionID(t.State.Permissions.Next())
+	t.putPermission(p)
+	t.named(uint32(p.ID))
 	return nil
 }
 
 // permission finds the one an operation is about, for somebody who may edit the catalogue.
-func (d *Trial) permission() (*permit.Permission, error) {
-	p, err := d.findPermission("on", d.op.On)
+func (t *Trial) permission() (*permit.Permission, error) {
+	p, err := t.findPermission("on", t.op.On)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.require(permit.EditCatalogue, 0); err != nil {
+	if err := t.require(permit.EditCatalogue, 0); err != nil {
 		return nil, err
 	}
-	return p, d.fresh(p.Revision, "“"+p.Title+"”")
+	return p, t.fresh(p.Revision, "“"+p.Title+"”")
 }
 
-func permissionEdit(d *Trial) error {
-	before, err := d.permission()
+func permissionEdit(t *Trial) error {
+	before, err := t.permission()
 	if err != nil {
 		return err
 	}
-	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence, Group: d.catalogue().Group(before.Group).Key, Scale: before.Scale,
+	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence, Group: t.catalogue().Group(before.Group).Key, Scale: before.Scale,
 		Kinds: slices.Clone(before.Kinds), Sensitive: before.Sensitive} // cloned: reading JSON writes into a list that is there
 	form.Scale.Levels = slices.Clone(before.Scale.Levels)
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	if form.Key != before.Key {
 		return fault.Invalidf("set.key", "a permission keeps its key, which templates and devices know it by; change its title instead")
 	}
 	p := *before
-	if err := d.fillPermission(&p, &form); err != nil {
+	if err := t.fillPermission(&p, &form); err != nil {
 		return err
 	}
-	if d.catalogue().OfConsole(before.Group) && (!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
+	if t.catalogue().OfConsole(before.Group) && (!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
 		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; its wording may change, its scale, group and kinds may not.", before.Title)
 	}
-	if before.Sensitive && !p.Sensitive && d.actor.System == "" {
-		if _, err := d.why("“%s” is marked sensitive; say why it no longer is", before.Title); err != nil {
+	if before.Sensitive && !p.Sensitive && t.actor.System == "" {
+		if _, err := t.why("“%s” is marked sensitive; say why it no longer is", before.Title); err != nil {
 			return err
 		}
 	}
-	if err := d.kindsReach(before, &p); err != nil {
+	if err := t.kindsReach(before, &p); err != nil {
 		return err
 	}
 	if !p.Scale.Equal(before.Scale) {
-		if err := d.rescale(before, &p); err != nil {
+		if err := t.rescale(before, &p); err != nil {
 			return err
 		}
 	}
-	d.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group }, func() { d.putPermission(&p) })
-	return d.catalogueCeiling()
+	t.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group }, func() { t.putPermission(&p) })
+	return t.catalogueCeiling()
 }
 
 // keepFlowing lets a move within the catalogue change nobody's access: what flowed from a group into the permissions that
 // are moved is stated by the templates themselves from then on.
-func (d *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
+func (t *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
 	flowed := map[permit.TemplateID][]permit.Setting{}
-	for id, t := range d.State.Templates.All() {
-		for number, resolved := range d.resolve(t) {
-			if p := d.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 && resolved.Template == t.ID && moved(p) {
+	for id, template := range t.State.Templates.All() {
+		for number, resolved := range t.resolve(template) {
+			if p := t.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 && resolved.Template == template.ID && moved(p) {
 				flowed[permit.TemplateID(id)] = append(flowed[permit.TemplateID(id)], permit.Setting{Permission: p.ID, Word: p.Scale.Word(resolved.Level)})
 			}
 		}
 	}
 	move()
 	for _, id := range slices.Sorted(maps.Keys(flowed)) {
-		t := *d.State.Template(id)
-		t.Settings = slices.Clone(t.Settings)
-		resolved := d.resolve(&t)
+		template := *t.State.Template(id)
+		template.Settings = slices.Clone(template.Settings)
+		resolved := t.resolve(&template)
 		for _, setting := range flowed[id] {
-			level, err := d.catalogue().Permission(setting.Permission).Scale.Parse(setting.Word)
+			level, err := t.catalogue().Permission(setting.Permission).Scale.Parse(setting.Word)
 			if now := resolved[setting.Permission]; err == nil && (!now.Decided || now.Level != level) {
-				t.Settings = append(t.Settings, setting)
+				template.Settings = append(template.Settings, setting)
 			}
 		}
-		if len(t.Settings) > len(d.State.Template(id).Settings) {
-			d.putTemplate(&t)
+		if len(template.Settings) > len(t.State.Template(id).Settings) {
+			t.putTemplate(&template)
 		}
 	}
 }
 
 // kindsReach keeps a permission from losing the kinds of the doors that ask about it, and of the places at which it
 // stands in an exception.
-func (d *Trial) kindsReach(before, after *permit.Permission) error {
+func (t *Trial) kindsReach(before, after *permit.Permission) error {
 	lost := func(kind estate.Kind) bool { return before.AppliesTo(kind) && !after.AppliesTo(kind) }
-	for _, place := range d.State.Places.All() {
+	for _, place := range t.State.Places.All() {
 		if place.Asks == before.Key && lost(place.Kind) && !place.Retired {
 			return fault.Conflictf("set.kinds", "%s asks about “%s”; let it ask about something else before taking the kind %s away", place.Code, before.Title, place.Kind.Words())
 		}
 	}
-	for _, e := range d.State.Exceptions.All() {
-		if e.Permission == before.ID && !e.Ended && lost(d.State.Place(e.Place).Kind) {
-			return fault.Conflictf("set.kinds", "%s has an exception for “%s” at %s; end it before taking the kind away", d.State.Person(e.Staff).FullName(), before.Title, d.State.Place(e.Place).Code)
+	for _, e := range t.State.Exceptions.All() {
+		if e.Permission == before.ID && !e.Ended && lost(t.State.Place(e.Place).Kind) {
+			return fault.Conflictf("set.kinds", "%s has an exception for “%s” at %s; end it before taking the kind away", t.State.Person(e.Staff).FullName(), before.Title, t.State.Place(e.Place).Code)
 		}
 	}
 	return nil
@@ -409,55 +409,55 @@ func (d *Trial) kindsReach(before, after *permit.Permission) error {
 
 // rescale carries settings and exceptions over to another scale by their words; a word that the new scale lacks is in
 // the way. Exceptions hold a number, so theirs are written anew.
-func (d *Trial) rescale(before, after *permit.Permission) error {
-	for _, t := range d.State.Templates.All() {
-		for _, setting := range t.Settings {
-			if setting.Permission != before.ID || t.Retired {
+func (t *Trial) rescale(before, after *permit.Permission) error {
+	for _, template := range t.State.Templates.All() {
+		for _, setting := range template.Settings {
+			if setting.Permission != before.ID || template.Retired {
 				continue
 			}
 			if _, err := after.Scale.Parse(setting.Word); err != nil {
-				return fault.Conflictf("set.scale", "the template %s sets “%s” to %s, which the new scale does not have; change that first", t.Name, before.Title, setting.Word)
+				return fault.Conflictf("set.scale", "the template %s sets “%s” to %s, which the new scale does not have; change that first", template.Name, before.Title, setting.Word)
 			}
 		}
 	}
-	for _, e := range d.State.Exceptions.All() {
+	for _, e := range t.State.Exceptions.All() {
 		if e.Permission != before.ID || e.Ended || e.Withheld {
 			continue
 		}
 		word := before.Scale.Word(e.Level)
 		level, err := after.Scale.Parse(word)
 		if err != nil || level == 0 {
-			return fault.Conflictf("set.scale", "%s has “%s” by exception to %s, which the new scale does not have; end that exception first", d.State.Person(e.Staff).FullName(), before.Title, word)
+			return fault.Conflictf("set.scale", "%s has “%s” by exception to %s, which the new scale does not have; end that exception first", t.State.Person(e.Staff).FullName(), before.Title, word)
 		}
 		if level != e.Level {
 			carried := *e
 			carried.Level = level
-			if err := d.excepting(&carried); err != nil {
+			if err := t.excepting(&carried); err != nil {
 				return err
 			}
-			d.putException(&carried)
+			t.putException(&carried)
 		}
 	}
 	return nil
 }
 
-func permissionRetire(d *Trial) error  { return retirePermission(d, true) }
-func permissionRestore(d *Trial) error { return retirePermission(d, false) }
+func permissionRetire(t *Trial) error  { return retirePermission(t, true) }
+func permissionRestore(t *Trial) error { return retirePermission(t, false) }
 
-func retirePermission(d *Trial, retired bool) error {
-	before, err := d.permission()
+func retirePermission(t *Trial, retired bool) error {
+	before, err := t.permission()
 	if err != nil {
 		return err
 	}
 	if before.Retired == retired {
 		return fault.Conflictf("on", "“%s” is %s already", before.Title, retiredWord(retired))
 	}
-	if d.catalogue().OfConsole(before.Group) {
+	if t.catalogue().OfConsole(before.Group) {
 		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; it cannot be retired.", before.Title)
 	}
 	if retired {
 		var asking []string
-		for _, place := range d.State.Places.All() {
+		for _, place := range t.State.Places.All() {
 			if place.Asks == before.Key && !place.Retired {
 				asking = append(asking, place.Code)
 			}
@@ -467,39 +467,39 @@ func retirePermission(d *Trial, retired bool) error {
 				strings.Join(asking[:min(len(asking), 5)], ", "))
 		}
 	}
-	if group := d.catalogue().Group(before.Group); !retired && group.Retired {
+	if group := t.catalogue().Group(before.Group); !retired && group.Retired {
 		return fault.Conflictf("on", "the group %s that it stands in is retired; bring that back first", group.Title)
 	}
 	p := *before
 	p.Retired = retired
-	d.putPermission(&p)
-	return d.catalogueCeiling()
+	t.putPermission(&p)
+	return t.catalogueCeiling()
 }
 
 // catalogueCeiling asks that whatever templates give by a change of the catalogue, and did not give before, is the
 // actor's to give at every site, and does not change the actor's own access.
-func (d *Trial) catalogueCeiling() error {
-	if d.actor.System != "" {
+func (t *Trial) catalogueCeiling() error {
+	if t.actor.System != "" {
 		return nil
 	}
-	for id, t := range d.State.Templates.All() {
-		if err := d.templateCeiling(t); err != nil {
+	for id, template := range t.State.Templates.All() {
+		if err := t.templateCeiling(template); err != nil {
 			return err
 		}
-		before, after := d.before.Resolved(permit.TemplateID(id)), d.resolve(t)
+		before, after := t.before.Resolved(permit.TemplateID(id)), t.resolve(template)
 		for permission := range after {
 			if was := levelAt(before, permission); after[permission].Level != was {
-				if err := d.templateNotOwn(t); err != nil {
+				if err := t.templateNotOwn(template); err != nil {
 					return err
 				}
 				break
 			}
 		}
 	}
-	if err := d.kindsCeiling(); err != nil {
+	if err := t.kindsCeiling(); err != nil {
 		return err
 	}
-	return d.addedCeiling()
+	return t.addedCeiling()
 }
 
 func levelAt(resolved []permit.Resolved, id int) permit.Level {
@@ -511,23 +511,23 @@ func levelAt(resolved []permit.Resolved, id int) permit.Level {
 
 // wider reports whether a permission that was there before has come to mean something at more kinds of place, or is no
 // longer retired.
-func (d *Trial) wider(id permit.PermissionID) bool {
-	before, after := d.before.Catalogue().Permission(id), d.catalogue().Permission(id)
+func (t *Trial) wider(id permit.PermissionID) bool {
+	before, after := t.before.Catalogue().Permission(id), t.catalogue().Permission(id)
 	return before != nil && !after.Retired &&
 		(before.Retired || slices.ContainsFunc(after.Kinds, func(kind estate.Kind) bool { return !before.AppliesTo(kind) }))
 }
 
 // addedCeiling asks the same of what is added for single people.
-func (d *Trial) addedCeiling() error {
-	for _, e := range d.State.Exceptions.All() {
-		if e.Withheld || e.Ended || !d.wider(e.Permission) || !e.Until.IsZero() && e.Until < d.today(d.State.Place(e.Place)) {
+func (t *Trial) addedCeiling() error {
+	for _, e := range t.State.Exceptions.All() {
+		if e.Withheld || e.Ended || !t.wider(e.Permission) || !e.Until.IsZero() && e.Until < t.today(t.State.Place(e.Place)) {
 			continue
 		}
-		if err := d.mayGive(e.Permission, e.Level, e.Place); err != nil {
+		if err := t.mayGive(e.Permission, e.Level, e.Place); err != nil {
 			return err
 		}
-		if p := d.State.Person(e.Staff); !p.Owner {
-			if err := d.notOneself(p); err != nil {
+		if p := t.State.Person(e.Staff); !p.Owner {
+			if err := t.notOneself(p); err != nil {
 				return err
 			}
 		}
@@ -536,16 +536,16 @@ func (d *Trial) addedCeiling() error {
 }
 
 // kindsCeiling asks the same of a permission that has come to mean something at more kinds of place.
-func (d *Trial) kindsCeiling() error {
-	for _, t := range d.State.Templates.All() {
-		for id, resolved := range d.resolve(t) {
-			if resolved.Level == 0 || !d.wider(permit.PermissionID(id)) {
+func (t *Trial) kindsCeiling() error {
+	for _, template := range t.State.Templates.All() {
+		for id, resolved := range t.resolve(template) {
+			if resolved.Level == 0 || !t.wider(permit.PermissionID(id)) {
 				continue
 			}
-			if err := d.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
+			if err := t.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
 				return err
 			}
-			if err := d.templateNotOwn(t); err != nil {
+			if err := t.templateNotOwn(template); err != nil {
 				return err
 			}
 		}

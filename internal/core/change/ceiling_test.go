@@ -10,6 +10,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/wording"
 )
 
 // given makes an organisation in which S2 manages site A and zone work, and S6 manages the rules everywhere.
@@ -315,7 +316,7 @@ func TestSomebodyFromAnotherSiteIsBarredNotLocked(t *testing.T) {
 	}
 	d := h.must(h.who("S2"), "drunk", op("bar.add", "", set{"staff": "S4", "place": "A", "until": "2026-11-30T18:00:00Z"}))
 	assert.Equal(t, 1, d.Effect.Losers())
-	e := h.snap.Explain(&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.Unix()})
+	e := wording.English.Explain(h.snap, &access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.Unix()})
 	assert.Equal(t, access.BarredHere, e.Reason)
 	assert.Equal(t, "Bea is barred from Site A until 30 Nov 18:00.", e.Sentence)
 	assert.True(t, h.snap.Decide(&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.AddDate(0, 0, 7).Unix()}).Allowed, "until then")

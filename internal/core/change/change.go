@@ -127,7 +127,7 @@ const MaxOperations = 5000
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
 func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Trial, error) {
-	d := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: words.Tidy(reason),
+	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: words.Tidy(reason),
 		seen: map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
 	if len(operations) == 0 {
 		return nil, fault.Invalidf("operations", "a change needs at least one operation")
@@ -135,92 +135,92 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if len(operations) > MaxOperations {
 		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several", MaxOperations, len(operations))
 	}
-	if err := d.actorStands(); err != nil {
+	if err := t.actorStands(); err != nil {
 		return nil, err
 	}
 	for i := range operations {
-		d.op, d.index = &operations[i], i
-		if err := d.hear(); err != nil {
-			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
+		t.op, t.index = &operations[i], i
+		if err := t.hear(); err != nil {
+			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
 		}
 		described := Describe(operations[i].Op)
 		if described.apply == nil || described.Own && actor.System == "" && !env.Present {
-			return nil, fault.At(i+1, fault.Within(d.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
+			return nil, fault.At(i+1, fault.Within(t.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
 		}
-		if err := described.apply(d); err != nil {
-			return nil, fault.At(i+1, fault.Within(d.prefix(), err))
+		if err := described.apply(t); err != nil {
+			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
 		}
 	}
-	for i := range d.Written {
-		r := &d.Written[i]
-		if field, err := d.State.Check(r.Value); err != nil {
+	for i := range t.Written {
+		r := &t.Written[i]
+		if field, err := t.State.Check(r.Value); err != nil {
 			return nil, fault.At(r.index+1, fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index, field), "%s", err))
 		}
 	}
-	d.State.Revision++
-	for id := range d.staff {
-		d.Touched.Staff = append(d.Touched.Staff, id)
+	t.State.Revision++
+	for id := range t.staff {
+		t.Touched.Staff = append(t.Touched.Staff, id)
 	}
-	slices.Sort(d.Touched.Staff)
+	slices.Sort(t.Touched.Staff)
 	var err error
-	if d.After, err = before.Next(d.State, d.Touched); err != nil {
+	if t.After, err = before.Next(t.State, t.Touched); err != nil {
 		return nil, fault.Invalidf("", "%s", err)
 	}
-	d.Effect = access.Diff(d.before, d.After, d.env.Now.Unix())
-	if err := d.liftCeiling(); err != nil {
+	t.Effect = access.Diff(t.before, t.After, t.env.Now.Unix())
+	if err := t.liftCeiling(); err != nil {
 		return nil, err
 	}
-	return d, d.placeCeiling()
+	return t, t.placeCeiling()
 }
 
 // prefix is put before field names, so that they say which operation they belong to.
-func (d *Trial) prefix() string { return fmt.Sprintf("operations[%d].", d.index) }
+func (t *Trial) prefix() string { return fmt.Sprintf("operations[%d].", t.index) }
 
 // hear takes down the reason that an operation gives for itself.
-func (d *Trial) hear() error {
-	own := words.Tidy(d.op.Reason)
-	d.silent = d.silent || own == ""
-	if own != "" && !slices.Contains(d.each, own) {
-		d.each = append(d.each, own)
+func (t *Trial) hear() error {
+	own := words.Tidy(t.op.Reason)
+	t.silent = t.silent || own == ""
+	if own != "" && !slices.Contains(t.each, own) {
+		t.each = append(t.each, own)
 	}
 	return bounded("reason", own, 500)
 }
 
 // why returns the reason of an operation that cannot do without: its own, else that of the change; where there is
 // neither, a fault in the words given.
-func (d *Trial) why(missing string, args ...any) (string, error) {
-	reason := cmp.Or(words.Tidy(d.op.Reason), d.reason)
+func (t *Trial) why(missing string, args ...any) (string, error) {
+	reason := cmp.Or(words.Tidy(t.op.Reason), t.reason)
 	if reason == "" {
 		return "", fault.Invalidf("reason", missing, args...)
 	}
-	d.wanted = d.wanted || reason == ReasonLater
+	t.wanted = t.wanted || reason == ReasonLater
 	return reason, bounded("reason", reason, 500)
 }
 
 // Reason returns why the change is made: what is given for the whole of it, else what its operations say.
-func (d *Trial) Reason() string { return cmp.Or(d.reason, strings.Join(d.each, "; ")) }
+func (t *Trial) Reason() string { return cmp.Or(t.reason, strings.Join(t.each, "; ")) }
 
 // NeedsReason reports whether the change has to be given a reason beside those that its operations give for themselves.
-func (d *Trial) NeedsReason() bool {
-	return d.wanted || d.silent && d.Effect.NeedsReason(d.After.Catalogue())
+func (t *Trial) NeedsReason() bool {
+	return t.wanted || t.silent && t.Effect.NeedsReason(t.After.Catalogue())
 }
 
 // Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.
-func (d *Trial) Judge() error {
-	if d.reason != "" || !d.silent || d.actor.System != "" {
+func (t *Trial) Judge() error {
+	if t.reason != "" || !t.silent || t.actor.System != "" {
 		return nil
 	}
-	if n := d.Effect.Losers(); n > 0 {
+	if n := t.Effect.Losers(); n > 0 {
 		return fault.Invalidf("reason", "this takes access from %s; say why", words.Count(n, "person", "people"))
 	}
-	if d.Effect.NeedsReason(d.After.Catalogue()) {
+	if t.Effect.NeedsReason(t.After.Catalogue()) {
 		return fault.Invalidf("reason", "this gives somebody a sensitive permission; say why")
 	}
 	return nil
 }
 
 // form reads the operation's fields into a form; fields that are not sent keep what the form holds.
-func (d *Trial) form(form any) error { return decode(d.op.Set, form, "set") }
+func (t *Trial) form(form any) error { return decode(t.op.Set, form, "set") }
 
 func decode(raw json.RawMessage, into any, name string) error {
 	if len(raw) == 0 {
@@ -243,7 +243,7 @@ func decode(raw json.RawMessage, into any, name string) error {
 	return fault.Invalidf(name, "%s", strings.TrimPrefix(err.Error(), "json: "))
 }
 
-func (d *Trial) date(field, text string) (day.Date, error) {
+func (t *Trial) date(field, text string) (day.Date, error) {
 	date, err := day.Parse(text)
 	if err != nil {
 		return 0, fault.Invalidf("set."+field, "%s", err)
@@ -260,9 +260,9 @@ func bounded(field, text string, longest int) error {
 }
 
 // number returns the number that a reference stands for: "@name" of this change, or digits.
-func (d *Trial) number(reference string) uint32 {
+func (t *Trial) number(reference string) uint32 {
 	if name, isRef := strings.CutPrefix(reference, "@"); isRef {
-		return d.Refs[name]
+		return t.Refs[name]
 	}
 	n, err := strconv.ParseUint(reference, 10, 32)
 	if err != nil {
@@ -272,74 +272,74 @@ func (d *Trial) number(reference string) uint32 {
 }
 
 // findStaff finds somebody whom the actor may see; anybody else is not there for them.
-func (d *Trial) findStaff(field, reference string) (*people.Staff, error) {
-	p := d.State.StaffByNumber(reference)
+func (t *Trial) findStaff(field, reference string) (*people.Staff, error) {
+	p := t.State.StaffByNumber(reference)
 	if p == nil {
-		p = d.State.Person(people.StaffID(d.number(reference)))
+		p = t.State.Person(people.StaffID(t.number(reference)))
 	}
-	if p == nil || d.view(p) == access.Hidden {
+	if p == nil || t.view(p) == access.Hidden {
 		return nil, fault.Missingf(field, "nobody you may see has the staff number %q", reference)
 	}
 	return p, nil
 }
 
-func (d *Trial) findPlace(field, reference string) (*estate.Place, error) {
-	if p := d.State.PlaceByCode(reference); p != nil {
+func (t *Trial) findPlace(field, reference string) (*estate.Place, error) {
+	if p := t.State.PlaceByCode(reference); p != nil {
 		return p, nil
 	}
-	if p := d.State.Place(estate.PlaceID(d.number(reference))); p != nil {
+	if p := t.State.Place(estate.PlaceID(t.number(reference))); p != nil {
 		return p, nil
 	}
 	return nil, fault.Missingf(field, "no place has the code %q", reference)
 }
 
-func (d *Trial) findTemplate(field, reference string) (*permit.Template, error) {
-	if t := d.State.TemplateByCode(reference); t != nil {
-		return t, nil
+func (t *Trial) findTemplate(field, reference string) (*permit.Template, error) {
+	if template := t.State.TemplateByCode(reference); template != nil {
+		return template, nil
 	}
-	if t := d.State.Template(permit.TemplateID(d.number(reference))); t != nil {
-		return t, nil
+	if template := t.State.Template(permit.TemplateID(t.number(reference))); template != nil {
+		return template, nil
 	}
 	return nil, fault.Missingf(field, "no template has the code %q", reference)
 }
 
 // fresh says when the record was changed after the caller read it.
-func (d *Trial) fresh(revision uint64, what string) error {
-	if d.op.Revision != 0 && d.op.Revision != revision {
+func (t *Trial) fresh(revision uint64, what string) error {
+	if t.op.Revision != 0 && t.op.Revision != revision {
 		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; nothing was overwritten.", what)
 	}
 	return nil
 }
 
 // named remembers what an operation has made under its ref.
-func (d *Trial) named(id uint32) {
-	if d.op.Ref != "" {
-		d.Refs[d.op.Ref] = id
+func (t *Trial) named(id uint32) {
+	if t.op.Ref != "" {
+		t.Refs[t.op.Ref] = id
 	}
 }
 
 // wrote notes that a record was written, for the store and for the audit log.
-func (d *Trial) wrote(kind string, id uint32, label string, before, after any) {
+func (t *Trial) wrote(kind string, id uint32, label string, before, after any) {
 	name := fmt.Sprintf("%s:%d", kind, id)
-	if at, again := d.seen[name]; again {
-		d.Written[at].Value, d.Written[at].index = after, d.index
+	if at, again := t.seen[name]; again {
+		t.Written[at].Value, t.Written[at].index = after, t.index
 	} else {
-		d.seen[name] = len(d.Written)
-		d.Written = append(d.Written, Record{Value: after, New: before == nil, index: d.index})
+		t.seen[name] = len(t.Written)
+		t.Written = append(t.Written, Record{Value: after, New: before == nil, index: t.index})
 	}
-	was, is := d.fields(before), d.fields(after)
+	was, is := t.fields(before), t.fields(after)
 	for field, value := range is {
 		if old, had := was[field]; had && reflect.DeepEqual(old, value) {
 			delete(was, field)
 			delete(is, field)
 		}
 	}
-	d.Entries = append(d.Entries, Entry{Op: d.op.Op, On: label, Record: name, Before: was, After: is, Reason: words.Tidy(d.op.Reason), Index: d.index})
+	t.Entries = append(t.Entries, Entry{Op: t.op.Op, On: label, Record: name, Before: was, After: is, Reason: words.Tidy(t.op.Reason), Index: t.index})
 }
 
 // fields returns a record as its fields; those marked secret in the type are not among them. A template's settings are
 // fields of their own, by key, so that a change of one shows as that and can be undone as that.
-func (d *Trial) fields(record any) map[string]any { return Fields(d.State, record) }
+func (t *Trial) fields(record any) map[string]any { return Fields(t.State, record) }
 
 // Fields returns the fields of a record of a state, as the audit log and drafts know them.
 func Fields(state *org.State, record any) map[string]any {
@@ -374,108 +374,108 @@ func plainFields(record any) map[string]any {
 
 // The writers below store a record in the draft with its new revision.
 
-func (d *Trial) putPlace(p *estate.Place) {
-	before := d.State.Place(p.ID)
-	p.Revision = d.next()
-	d.State.PutPlace(p)
-	d.Touched.Places = true
+func (t *Trial) putPlace(p *estate.Place) {
+	before := t.State.Place(p.ID)
+	p.Revision = t.next()
+	t.State.PutPlace(p)
+	t.Touched.Places = true
 	if before != nil {
-		d.places[p.ID] = true
+		t.places[p.ID] = true
 		if before.TimeZone != p.TimeZone || before.Parent != p.Parent {
-			d.Touched.Zones = true
+			t.Touched.Zones = true
 		}
 	}
-	d.wrote("place", uint32(p.ID), p.Code+" "+p.Name, orNil(before), p)
+	t.wrote("place", uint32(p.ID), p.Code+" "+p.Name, orNil(before), p)
 }
 
-func (d *Trial) putStaff(p *people.Staff) {
-	before := d.State.Person(p.ID)
-	p.Revision = d.next()
-	d.State.PutStaff(p)
-	d.staff[p.ID] = true
-	d.wrote("staff", uint32(p.ID), p.Number+" "+p.FullName(), orNil(before), p)
+func (t *Trial) putStaff(p *people.Staff) {
+	before := t.State.Person(p.ID)
+	p.Revision = t.next()
+	t.State.PutStaff(p)
+	t.staff[p.ID] = true
+	t.wrote("staff", uint32(p.ID), p.Number+" "+p.FullName(), orNil(before), p)
 }
 
-func (d *Trial) putAssignment(a *org.Assignment) {
-	before := d.State.Assignment(a.ID)
-	a.Revision = d.next()
-	d.State.PutAssignment(a)
-	d.staff[a.Staff] = true
-	p := d.State.Person(a.Staff)
-	d.wrote("assignment", uint32(a.ID), fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), d.State.Template(a.Template).Name, d.State.Place(a.Place).Code), orNil(before), a)
+func (t *Trial) putAssignment(a *org.Assignment) {
+	before := t.State.Assignment(a.ID)
+	a.Revision = t.next()
+	t.State.PutAssignment(a)
+	t.staff[a.Staff] = true
+	p := t.State.Person(a.Staff)
+	t.wrote("assignment", uint32(a.ID), fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), t.State.Template(a.Template).Name, t.State.Place(a.Place).Code), orNil(before), a)
 }
 
-func (d *Trial) putException(e *org.Exception) {
-	before := d.State.Exception(e.ID)
+func (t *Trial) putException(e *org.Exception) {
+	before := t.State.Exception(e.ID)
 	if before != nil && before.Withheld {
-		d.lifted = append(d.lifted, before)
+		t.lifted = append(t.lifted, before)
 	}
-	e.Revision = d.next()
-	d.State.PutException(e)
-	d.staff[e.Staff] = true
-	p := d.State.Person(e.Staff)
+	e.Revision = t.next()
+	t.State.PutException(e)
+	t.staff[e.Staff] = true
+	p := t.State.Person(e.Staff)
 	sense := map[bool]string{true: "withheld", false: "added"}[e.Withheld]
-	d.wrote("exception", uint32(e.ID), fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), d.catalogue().Permission(e.Permission).Title, sense, d.State.Place(e.Place).Code), orNil(before), e)
+	t.wrote("exception", uint32(e.ID), fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), t.catalogue().Permission(e.Permission).Title, sense, t.State.Place(e.Place).Code), orNil(before), e)
 }
 
-func (d *Trial) putBar(b *org.Bar) {
-	before := d.State.Bar(b.ID)
-	b.Revision = d.next()
-	d.State.PutBar(b)
-	d.staff[b.Staff] = true
-	p := d.State.Person(b.Staff)
-	d.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), d.State.Place(b.Place).Code, d.State.Place(b.Place).Name), orNil(before), b)
+func (t *Trial) putBar(b *org.Bar) {
+	before := t.State.Bar(b.ID)
+	b.Revision = t.next()
+	t.State.PutBar(b)
+	t.staff[b.Staff] = true
+	p := t.State.Person(b.Staff)
+	t.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), t.State.Place(b.Place).Code, t.State.Place(b.Place).Name), orNil(before), b)
 }
 
-func (d *Trial) putCredential(c *credential.Credential) {
-	before := d.State.Credential(c.ID)
-	c.Revision = d.next()
-	d.State.PutCredential(c)
-	d.staff[c.Staff] = true
-	p := d.State.Person(c.Staff)
-	d.wrote("credential", uint32(c.ID), p.Number+" "+p.FullName(), orNil(before), c)
+func (t *Trial) putCredential(c *credential.Credential) {
+	before := t.State.Credential(c.ID)
+	c.Revision = t.next()
+	t.State.PutCredential(c)
+	t.staff[c.Staff] = true
+	p := t.State.Person(c.Staff)
+	t.wrote("credential", uint32(c.ID), p.Number+" "+p.FullName(), orNil(before), c)
 }
 
-func (d *Trial) putTemplate(t *permit.Template) {
-	before := d.State.Template(t.ID)
-	t.Revision = d.next()
-	d.State.PutTemplate(t)
-	d.Touched.Catalogue = true
-	d.wrote("template", uint32(t.ID), t.Code+" "+t.Name, orNil(before), t)
+func (t *Trial) putTemplate(template *permit.Template) {
+	before := t.State.Template(template.ID)
+	template.Revision = t.next()
+	t.State.PutTemplate(template)
+	t.Touched.Catalogue = true
+	t.wrote("template", uint32(template.ID), template.Code+" "+template.Name, orNil(before), template)
 }
 
-func (d *Trial) putGroup(g *permit.Group) {
-	before := d.State.Groups.Get(uint32(g.ID))
-	g.Revision = d.next()
-	d.State.Groups.Put(uint32(g.ID), g)
-	if d.Touched.Catalogue = true; before == nil && d.cached != nil {
-		d.cached.AddGroup(g) // the trial's own; making it anew for each of thousands would be most of the work
+func (t *Trial) putGroup(g *permit.Group) {
+	before := t.State.Groups.Get(uint32(g.ID))
+	g.Revision = t.next()
+	t.State.Groups.Put(uint32(g.ID), g)
+	if t.Touched.Catalogue = true; before == nil && t.cached != nil {
+		t.cached.AddGroup(g) // the trial's own; making it anew for each of thousands would be most of the work
 	} else {
-		d.cached = nil
+		t.cached = nil
 	}
-	d.wrote("group", uint32(g.ID), g.Key+" "+g.Title, orNil(before), g)
+	t.wrote("group", uint32(g.ID), g.Key+" "+g.Title, orNil(before), g)
 }
 
-func (d *Trial) putPermission(p *permit.Permission) {
-	before := d.State.Permissions.Get(uint32(p.ID))
-	p.Revision = d.next()
-	d.State.Permissions.Put(uint32(p.ID), p)
-	if d.Touched.Catalogue = true; before == nil && d.cached != nil {
-		d.cached.AddPermission(p)
+func (t *Trial) putPermission(p *permit.Permission) {
+	before := t.State.Permissions.Get(uint32(p.ID))
+	p.Revision = t.next()
+	t.State.Permissions.Put(uint32(p.ID), p)
+	if t.Touched.Catalogue = true; before == nil && t.cached != nil {
+		t.cached.AddPermission(p)
 	} else {
-		d.cached = nil
+		t.cached = nil
 	}
-	d.wrote("permission", uint32(p.ID), p.Key+" "+p.Title, orNil(before), p)
+	t.wrote("permission", uint32(p.ID), p.Key+" "+p.Title, orNil(before), p)
 }
 
-func (d *Trial) putDevice(v *org.Device) {
-	before := d.State.Devices.Get(uint32(v.ID))
-	v.Revision = d.next()
-	d.State.PutDevice(v)
-	d.wrote("device", uint32(v.ID), v.Name, orNil(before), v)
+func (t *Trial) putDevice(v *org.Device) {
+	before := t.State.Devices.Get(uint32(v.ID))
+	v.Revision = t.next()
+	t.State.PutDevice(v)
+	t.wrote("device", uint32(v.ID), v.Name, orNil(before), v)
 }
 
-func (d *Trial) next() uint64 { return d.before.State().Revision + 1 }
+func (t *Trial) next() uint64 { return t.before.State().Revision + 1 }
 
 // orNil turns a nil pointer into a nil any.
 func orNil[T any](p *T) any {

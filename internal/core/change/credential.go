@@ -30,23 +30,23 @@ type PINForm struct {
 }
 
 // holder finds whom a credential is given to. Whoever gives it must stand over them, as they could use it themselves.
-func (d *Trial) holder(reference, key string) (*people.Staff, error) {
-	p, err := d.findStaff("set.staff", reference)
+func (t *Trial) holder(reference, key string) (*people.Staff, error) {
+	p, err := t.findStaff("set.staff", reference)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.requireFor(key, p); err != nil {
+	if err := t.requireFor(key, p); err != nil {
 		return nil, err
 	}
-	if !d.byAnOwner() {
-		if err := d.notOneself(p); err != nil {
+	if !t.byAnOwner() {
+		if err := t.notOneself(p); err != nil {
 			return nil, err
 		}
 	}
-	if err := d.standing(p, 0, false); err != nil {
+	if err := t.standing(p, 0, false); err != nil {
 		return nil, err
 	}
-	if d.statusOf(p) == people.Departed {
+	if t.statusOf(p) == people.Departed {
 		return nil, fault.Conflictf("set.staff", "%s has departed; reinstate first", p.FullName())
 	}
 	return p, nil
@@ -56,16 +56,16 @@ func (d *Trial) holder(reference, key string) (*people.Staff, error) {
 // preview tells it.
 const ErrPINInUse = "pin-in-use"
 
-func pinSet(d *Trial) error {
+func pinSet(t *Trial) error {
 	var form PINForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	p, err := d.holder(form.Staff, permit.IssueCredentials)
+	p, err := t.holder(form.Staff, permit.IssueCredentials)
 	if err != nil {
 		return err
 	}
-	until, err := d.moment(form.Until, "let it count until it is withdrawn")
+	until, err := t.moment(form.Until, "let it count until it is withdrawn")
 	if err != nil {
 		return err
 	}
@@ -74,60 +74,60 @@ func pinSet(d *Trial) error {
 			return fault.Invalidf("set.pin", "%s", err)
 		}
 	}
-	c := &credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
-		State: credential.Valid, Until: until, MustChange: form.MustChange, IssuedAt: d.env.Now.UTC().Truncate(time.Second)}
-	c.Digest = credential.Digest{0: 1, 1: byte(d.index), 2: byte(d.index >> 8)} // of a preview, where no secret is made
-	if !d.env.Preview {
-		prepared, is := d.env.Secrets[d.index]
+	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
+		State: credential.Valid, Until: until, MustChange: form.MustChange, IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
+	c.Digest = credential.Digest{0: 1, 1: byte(t.index), 2: byte(t.index >> 8)} // of a preview, where no secret is made
+	if !t.env.Preview {
+		prepared, is := t.env.Secrets[t.index]
 		if !is {
-			return fmt.Errorf("no PIN was prepared for operation %d", d.index)
+			return fmt.Errorf("no PIN was prepared for operation %d", t.index)
 		}
-		if other := d.State.CredentialByDigest(credential.PIN, prepared.Digest); other != nil && other.Staff != p.ID {
+		if other := t.State.CredentialByDigest(credential.PIN, prepared.Digest); other != nil && other.Staff != p.ID {
 			f := fault.Conflictf("set.pin", "this PIN is in use; choose another, or have one generated")
 			f.Code = ErrPINInUse
 			return f
 		}
 		c.Digest, c.Sealed = prepared.Digest, prepared.Sealed
 		if form.PIN == "" {
-			d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "pin", Owner: p.Number, Value: prepared.Plain})
+			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "pin", Owner: p.Number, Value: prepared.Plain})
 		}
 	}
-	d.withdraw(p, credential.PIN)
-	d.putCredential(c)
+	t.withdraw(p, credential.PIN)
+	t.putCredential(c)
 	return nil
 }
 
 // withdraw takes back what somebody has of a kind; its digest is forgotten, so that nobody keeps a PIN reserved.
-func (d *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
-	old := d.State.CredentialOf(p.ID, kind)
+func (t *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
+	old := t.State.CredentialOf(p.ID, kind)
 	if old == nil {
 		return false
 	}
 	c := *old
 	c.State, c.Digest, c.Sealed, c.Hash = credential.Withdrawn, credential.Digest{}, nil, ""
-	d.putCredential(&c)
+	t.putCredential(&c)
 	return true
 }
 
-func pinWithdraw(d *Trial) error {
+func pinWithdraw(t *Trial) error {
 	var form PINForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	p, err := d.findStaff("set.staff", form.Staff)
+	p, err := t.findStaff("set.staff", form.Staff)
 	if err != nil {
 		return err
 	}
-	if err := d.requireFor(permit.IssueCredentials, p); err != nil {
+	if err := t.requireFor(permit.IssueCredentials, p); err != nil {
 		return err
 	}
-	if err := d.notOneself(p); err != nil {
+	if err := t.notOneself(p); err != nil {
 		return err
 	}
-	if err := d.standing(p, 0, true); err != nil {
+	if err := t.standing(p, 0, true); err != nil {
 		return err
 	}
-	if !d.withdraw(p, credential.PIN) {
+	if !t.withdraw(p, credential.PIN) {
 		return fault.Conflictf("set.staff", "%s has no PIN", p.FullName())
 	}
 	return nil
@@ -140,60 +140,60 @@ type PasswordForm struct {
 }
 
 // passwordIssue makes a first password that is shown once, has to be changed at the first sign-in and runs out.
-func passwordIssue(d *Trial) error {
+func passwordIssue(t *Trial) error {
 	var form PasswordForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	p, err := d.holder(form.Staff, permit.IssueCredentials)
+	p, err := t.holder(form.Staff, permit.IssueCredentials)
 	if err != nil {
 		return err
 	}
-	if err := d.notOneself(p); err != nil {
+	if err := t.notOneself(p); err != nil {
 		return err
 	}
 	if form.Password != "" {
 		return fault.Invalidf("set.password", "a first password is generated; the holder chooses the next one")
 	}
-	until := d.env.Now.UTC().Truncate(time.Second).Add(time.Duration(d.State.Settings.FirstPasswordHours) * time.Hour)
-	return d.putPassword(p, until, "password")
+	until := t.env.Now.UTC().Truncate(time.Second).Add(time.Duration(t.State.Settings.FirstPasswordHours) * time.Hour)
+	return t.putPassword(p, until, "password")
 }
 
 // passwordSet sets the actor's own password, who has proved to be there; a system actor sets anybody's.
-func passwordSet(d *Trial) error {
+func passwordSet(t *Trial) error {
 	var form PasswordForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	p, err := d.findStaff("set.staff", form.Staff)
+	p, err := t.findStaff("set.staff", form.Staff)
 	if err != nil {
 		return err
 	}
-	if d.actor.System == "" && d.actor.Staff != p.ID {
+	if t.actor.System == "" && t.actor.Staff != p.ID {
 		return fault.Refusedf("not-permitted", "A password is set by its holder; issue a first password instead.")
 	}
-	if err := credential.CheckPassword(form.Password, d.env.Strength, p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.Email, d.State.Settings.Name); err != nil {
+	if err := credential.CheckPassword(form.Password, t.env.Strength, p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.Email, t.State.Settings.Name); err != nil {
 		return fault.Invalidf("set.password", "%s", err)
 	}
-	return d.putPassword(p, time.Time{}, "")
+	return t.putPassword(p, time.Time{}, "")
 }
 
 // putPassword stores a password; one that is shown as a secret of a kind has to be changed.
-func (d *Trial) putPassword(p *people.Staff, until time.Time, shown string) error {
-	c := &credential.Credential{ID: credential.ID(d.State.Credentials.Next()), Staff: p.ID, Kind: credential.Password,
-		State: credential.Valid, Until: until, MustChange: shown != "", IssuedAt: d.env.Now.UTC().Truncate(time.Second)}
+func (t *Trial) putPassword(p *people.Staff, until time.Time, shown string) error {
+	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.Password,
+		State: credential.Valid, Until: until, MustChange: shown != "", IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
 	c.Hash = "none" // of a preview
-	if !d.env.Preview {
-		prepared, is := d.env.Secrets[d.index]
+	if !t.env.Preview {
+		prepared, is := t.env.Secrets[t.index]
 		if !is {
-			return fmt.Errorf("no password was prepared for operation %d", d.index)
+			return fmt.Errorf("no password was prepared for operation %d", t.index)
 		}
 		c.Hash = prepared.Hash
 		if shown != "" {
-			d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: shown, Owner: p.Number, Value: prepared.Plain})
+			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: shown, Owner: p.Number, Value: prepared.Plain})
 		}
 	}
-	d.withdraw(p, credential.Password)
-	d.putCredential(c)
+	t.withdraw(p, credential.Password)
+	t.putCredential(c)
 	return nil
 }

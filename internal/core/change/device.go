@@ -25,16 +25,16 @@ type deviceForm struct {
 	Token string `json:"token"` // chosen by a system actor only; otherwise generated
 }
 
-func deviceAdd(d *Trial) error {
+func deviceAdd(t *Trial) error {
 	var form deviceForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	place, err := d.findPlace("set.place", form.Place)
+	place, err := t.findPlace("set.place", form.Place)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.ManageDevices, place.ID); err != nil {
+	if err := t.require(permit.ManageDevices, place.ID); err != nil {
 		return err
 	}
 	name := words.Tidy(form.Name)
@@ -44,23 +44,23 @@ func deviceAdd(d *Trial) error {
 	if err := bounded("name", name, 120); err != nil {
 		return err
 	}
-	for _, other := range d.State.Devices.All() {
+	for _, other := range t.State.Devices.All() {
 		if other.Name == name && !other.Revoked {
 			return fault.Conflictf("set.name", "a device %s is connected already", name)
 		}
 	}
 	token := form.Token
-	if token == "" || d.actor.System == "" {
+	if token == "" || t.actor.System == "" {
 		var random [32]byte
-		if _, err := io.ReadFull(orRandom(d.env.Random), random[:]); err != nil {
+		if _, err := io.ReadFull(orRandom(t.env.Random), random[:]); err != nil {
 			return err
 		}
 		token = DeviceTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
 	}
-	d.Secrets = append(d.Secrets, Secret{Operation: d.index, Kind: "device_token", Owner: name, Value: token})
-	v := &org.Device{ID: org.DeviceID(d.State.Devices.Next()), Name: name, Place: place.ID, Token: sha256.Sum256([]byte(token))} // of 256 random bits, which nobody guesses
-	d.putDevice(v)
-	d.named(uint32(v.ID))
+	t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "device_token", Owner: name, Value: token})
+	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID, Token: sha256.Sum256([]byte(token))} // of 256 random bits, which nobody guesses
+	t.putDevice(v)
+	t.named(uint32(v.ID))
 	return nil
 }
 
@@ -74,12 +74,12 @@ func orRandom(random io.Reader) io.Reader {
 	return random
 }
 
-func deviceRevoke(d *Trial) error {
-	before := d.State.Devices.Get(d.number(d.op.On))
-	if before == nil || !d.holds(permit.ManageDevices, before.Place) {
-		return fault.Missingf("on", "there is no device %q that you may manage", d.op.On)
+func deviceRevoke(t *Trial) error {
+	before := t.State.Devices.Get(t.number(t.op.On))
+	if before == nil || !t.holds(permit.ManageDevices, before.Place) {
+		return fault.Missingf("on", "there is no device %q that you may manage", t.op.On)
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	if before.Revoked {
@@ -87,6 +87,6 @@ func deviceRevoke(d *Trial) error {
 	}
 	v := *before
 	v.Revoked = true
-	d.putDevice(&v)
+	t.putDevice(&v)
 	return nil
 }

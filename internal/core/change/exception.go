@@ -35,31 +35,31 @@ type exceptionForm struct {
 }
 
 // exceptionForm reads the form of an exception and finds whom, where and what it names.
-func (d *Trial) exceptionForm() (form *exceptionForm, p *people.Staff, place *estate.Place, permission *permit.Permission, err error) {
+func (t *Trial) exceptionForm() (form *exceptionForm, p *people.Staff, place *estate.Place, permission *permit.Permission, err error) {
 	form = &exceptionForm{}
-	if err = d.form(form); err != nil {
+	if err = t.form(form); err != nil {
 		return
 	}
-	if p, err = d.findStaff("set.staff", form.Staff); err != nil {
+	if p, err = t.findStaff("set.staff", form.Staff); err != nil {
 		return
 	}
-	if place, err = d.findPlace("set.place", form.Place); err != nil {
+	if place, err = t.findPlace("set.place", form.Place); err != nil {
 		return
 	}
-	permission, err = d.findPermission("set.permission", form.Permission)
+	permission, err = t.findPermission("set.permission", form.Permission)
 	return
 }
 
-func exceptionAdd(d *Trial) error {
-	form, p, place, permission, err := d.exceptionForm()
+func exceptionAdd(t *Trial) error {
+	form, p, place, permission, err := t.exceptionForm()
 	if err != nil {
 		return err
 	}
-	return d.addException(p, place, permission, form)
+	return t.addException(p, place, permission, form)
 }
 
-func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
-	if err := d.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
+func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
+	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
 		return err
 	}
 	switch {
@@ -70,37 +70,37 @@ func (d *Trial) addException(p *people.Staff, place *estate.Place, permission *p
 	case place.Retired:
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
 	}
-	reason, err := d.why("an exception needs a reason; say why")
+	reason, err := t.why("an exception needs a reason; say why")
 	if err != nil {
 		return err
 	}
-	e := &org.Exception{ID: org.ExceptionID(d.State.Exceptions.Next()), Staff: p.ID, Place: place.ID, Permission: permission.ID,
-		Withheld: form.Withheld, Reason: reason, MadeAt: d.env.Now.UTC().Truncate(time.Second)}
-	if err := d.fillException(e, form); err != nil {
+	e := &org.Exception{ID: org.ExceptionID(t.State.Exceptions.Next()), Staff: p.ID, Place: place.ID, Permission: permission.ID,
+		Withheld: form.Withheld, Reason: reason, MadeAt: t.env.Now.UTC().Truncate(time.Second)}
+	if err := t.fillException(e, form); err != nil {
 		return err
 	}
-	for _, id := range d.State.ExceptionsOf(p.ID) {
-		other := d.State.Exception(id)
+	for _, id := range t.State.ExceptionsOf(p.ID) {
+		other := t.State.Exception(id)
 		if !other.Ended && other.Permission == e.Permission && other.Place == e.Place && other.Withheld == e.Withheld && other.Level == e.Level && other.From == e.From && other.Until == e.Until {
 			return fault.Conflictf("set.permission", "this exception stands already: “%s” for %s at %s", permission.Title, p.FullName(), place.Name)
 		}
 	}
-	if err := d.excepting(e); err != nil {
+	if err := t.excepting(e); err != nil {
 		return err
 	}
-	d.putException(e)
-	d.named(uint32(e.ID))
+	t.putException(e)
+	t.named(uint32(e.ID))
 	return nil
 }
 
 // fillException reads dates and level.
-func (d *Trial) fillException(e *org.Exception, form *exceptionForm) error {
-	permission := d.catalogue().Permission(e.Permission)
+func (t *Trial) fillException(e *org.Exception, form *exceptionForm) error {
+	permission := t.catalogue().Permission(e.Permission)
 	var err error
-	if e.From, err = d.date("from", form.From); err != nil {
+	if e.From, err = t.date("from", form.From); err != nil {
 		return err
 	}
-	if e.Until, err = d.date("until", form.Until); err != nil {
+	if e.Until, err = t.date("until", form.Until); err != nil {
 		return err
 	}
 	if !e.Until.IsZero() && e.Until < e.From {
@@ -125,45 +125,45 @@ func (d *Trial) fillException(e *org.Exception, form *exceptionForm) error {
 }
 
 // excepting checks the actor's authority over an exception: what it gives, or gives back when it ends, must be theirs to give.
-func (d *Trial) excepting(e *org.Exception) error {
-	p := d.State.Person(e.Staff)
-	if err := d.ownersOnly(p); err != nil {
+func (t *Trial) excepting(e *org.Exception) error {
+	p := t.State.Person(e.Staff)
+	if err := t.ownersOnly(p); err != nil {
 		return err
 	}
-	if err := d.notOneself(p); err != nil {
+	if err := t.notOneself(p); err != nil {
 		return err
 	}
-	if err := d.require(permit.ExceptStaff, e.Place); err != nil {
+	if err := t.require(permit.ExceptStaff, e.Place); err != nil {
 		return err
 	}
-	if !e.Withheld && e.Level > 0 && d.view(p) != access.Whole {
+	if !e.Withheld && e.Level > 0 && t.view(p) != access.Whole {
 		return fault.Refusedf("not-permitted", "%s belongs to another site: you may withhold something here, not add to it.", p.FullName())
 	}
-	return d.mayGive(e.Permission, max(e.Level, 1), e.Place)
+	return t.mayGive(e.Permission, max(e.Level, 1), e.Place)
 }
 
 // exception finds the one an operation is about and sees that the caller read the newest record.
-func (d *Trial) exception() (*org.Exception, error) {
-	e := d.State.Exception(org.ExceptionID(d.number(d.op.On)))
-	if e == nil || !d.seesAt(e.Staff, e.Place) {
-		return nil, fault.Missingf("on", "there is no exception %q that you may see", d.op.On)
+func (t *Trial) exception() (*org.Exception, error) {
+	e := t.State.Exception(org.ExceptionID(t.number(t.op.On)))
+	if e == nil || !t.seesAt(e.Staff, e.Place) {
+		return nil, fault.Missingf("on", "there is no exception %q that you may see", t.op.On)
 	}
-	if err := d.excepting(e); err != nil {
+	if err := t.excepting(e); err != nil {
 		return nil, err
 	}
-	return e, d.fresh(e.Revision, "This exception")
+	return e, t.fresh(e.Revision, "This exception")
 }
 
-func exceptionEdit(d *Trial) error {
-	before, err := d.exception()
+func exceptionEdit(t *Trial) error {
+	before, err := t.exception()
 	if err != nil {
 		return err
 	}
 	form := exceptionForm{From: before.From.String(), Until: before.Until.String()}
 	if !before.Withheld {
-		form.Level = d.catalogue().Permission(before.Permission).Scale.Word(before.Level)
+		form.Level = t.catalogue().Permission(before.Permission).Scale.Word(before.Level)
 	}
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	switch {
@@ -173,22 +173,22 @@ func exceptionEdit(d *Trial) error {
 		return fault.Conflictf("on", "this exception is ended already")
 	}
 	e := *before
-	if err := d.fillException(&e, &form); err != nil {
+	if err := t.fillException(&e, &form); err != nil {
 		return err
 	}
-	if err := d.excepting(&e); err != nil {
+	if err := t.excepting(&e); err != nil {
 		return err
 	}
-	d.putException(&e)
+	t.putException(&e)
 	return nil
 }
 
-func exceptionEnd(d *Trial) error     { return endException(d, true) }
-func exceptionRestore(d *Trial) error { return endException(d, false) }
+func exceptionEnd(t *Trial) error     { return endException(t, true) }
+func exceptionRestore(t *Trial) error { return endException(t, false) }
 
 // endException ends an exception, or lets one that was ended count again: what undoing its end needs.
-func endException(d *Trial, ended bool) error {
-	before, err := d.exception()
+func endException(t *Trial, ended bool) error {
+	before, err := t.exception()
 	if err != nil {
 		return err
 	}
@@ -197,19 +197,19 @@ func endException(d *Trial, ended bool) error {
 	}
 	e := *before
 	e.Ended = ended
-	d.putException(&e)
+	t.putException(&e)
 	return nil
 }
 
 // exceptionSet makes somebody hold a permission at a place to a level, by exceptions alone: those there are at that very
 // place end, and one is made where the templates give something else. Choosing what the templates give makes none, nor
 // does an empty level, which sets back to what they give.
-func exceptionSet(d *Trial) error {
-	form, p, place, permission, err := d.exceptionForm()
+func exceptionSet(t *Trial) error {
+	form, p, place, permission, err := t.exceptionForm()
 	if err != nil {
 		return err
 	}
-	if err := d.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
+	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
 		return err
 	}
 	var level permit.Level
@@ -222,22 +222,22 @@ func exceptionSet(d *Trial) error {
 		return fault.Invalidf("set.withheld", "say none as the level to withhold it")
 	}
 	// What the templates give, exceptions at this place left out, is judged on the state as the change has it so far.
-	for _, id := range d.State.ExceptionsOf(p.ID) {
-		e := d.State.Exception(id)
+	for _, id := range t.State.ExceptionsOf(p.ID) {
+		e := t.State.Exception(id)
 		if e.Ended || e.Permission != permission.ID || e.Place != place.ID {
 			continue
 		}
-		if err := d.excepting(e); err != nil {
+		if err := t.excepting(e); err != nil {
 			return err
 		}
 		ended := *e
 		ended.Ended = true
-		d.putException(&ended)
+		t.putException(&ended)
 	}
 	if form.Level == "" {
 		return nil
 	}
-	given, err := d.givenTo(p, permission, place)
+	given, err := t.givenTo(p, permission, place)
 	if err != nil {
 		return err
 	}
@@ -252,14 +252,14 @@ func exceptionSet(d *Trial) error {
 	if form.Withheld {
 		form.Level = ""
 	}
-	return d.addException(p, place, permission, form)
+	return t.addException(p, place, permission, form)
 }
 
 // givenTo is the level that somebody holds at a place by what the change has left in place so far.
-func (d *Trial) givenTo(p *people.Staff, permission *permit.Permission, place *estate.Place) (permit.Level, error) {
-	so, err := d.before.Next(d.State, access.Touched{Staff: []people.StaffID{p.ID}, Places: d.Touched.Places, Catalogue: d.Touched.Catalogue, Zones: d.Touched.Zones})
+func (t *Trial) givenTo(p *people.Staff, permission *permit.Permission, place *estate.Place) (permit.Level, error) {
+	so, err := t.before.Next(t.State, access.Touched{Staff: []people.StaffID{p.ID}, Places: t.Touched.Places, Catalogue: t.Touched.Catalogue, Zones: t.Touched.Zones})
 	if err != nil {
 		return 0, err
 	}
-	return so.Entitled(p.ID, permission.ID, place.ID, d.env.Now.Unix()).Level, nil
+	return so.Entitled(p.ID, permission.ID, place.ID, t.env.Now.Unix()).Level, nil
 }

@@ -22,44 +22,44 @@ type lockForm struct {
 
 // staffLock is an emergency act: it takes the permission to lock at the home site, and of those who hold anything in this
 // product, that as well.
-func staffLock(d *Trial) error {
-	before, err := d.another(permit.LockStaff)
+func staffLock(t *Trial) error {
+	before, err := t.another(permit.LockStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.standing(before, 0, true); err != nil {
+	if err := t.standing(before, 0, true); err != nil {
 		return err
 	}
-	reason, err := d.why("a lock needs a reason; say why %s is locked", before.Called())
+	reason, err := t.why("a lock needs a reason; say why %s is locked", before.Called())
 	if err != nil {
 		return err
 	}
-	if d.statusOf(before) == people.Departed {
+	if t.statusOf(before) == people.Departed {
 		return fault.Conflictf("on", "%s has departed and can do nothing anywhere already", before.FullName())
 	}
-	if before.Locked(d.env.Now) {
+	if before.Locked(t.env.Now) {
 		return fault.Conflictf("on", "%s is locked already: %s", before.FullName(), before.Lock.Reason)
 	}
-	if err := d.ownersLeft(before); err != nil {
+	if err := t.ownersLeft(before); err != nil {
 		return err
 	}
 	var form lockForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
-	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: d.env.Now.UTC().Truncate(time.Second), By: d.actor.Staff}
-	if lock.Until, err = d.moment(form.Until, "lock until unlocked"); err != nil {
+	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
+	if lock.Until, err = t.moment(form.Until, "lock until unlocked"); err != nil {
 		return err
 	}
 	p := *before
 	p.Lock = lock
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }
 
 // moment reads the moment in the future at which a lock or a bar ends by itself; none where it is left out.
-func (d *Trial) moment(text, otherwise string) (time.Time, error) {
+func (t *Trial) moment(text, otherwise string) (time.Time, error) {
 	if text == "" {
 		return time.Time{}, nil
 	}
@@ -67,25 +67,25 @@ func (d *Trial) moment(text, otherwise string) (time.Time, error) {
 	if err != nil || until.Year() > day.LastYear {
 		return time.Time{}, fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
 	}
-	if !until.After(d.env.Now) {
+	if !until.After(t.env.Now) {
 		return time.Time{}, fault.Invalidf("set.until", "the end lies in the past; choose a moment in the future")
 	}
 	return until.UTC().Truncate(time.Second), nil
 }
 
-func staffUnlock(d *Trial) error {
-	before, err := d.another(permit.LockStaff)
+func staffUnlock(t *Trial) error {
+	before, err := t.another(permit.LockStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.standing(before, 0, false); err != nil {
+	if err := t.standing(before, 0, false); err != nil {
 		return err
 	}
-	if !before.Locked(d.env.Now) {
+	if !before.Locked(t.env.Now) {
 		return fault.Conflictf("on", "%s is not locked", before.FullName())
 	}
 	p := *before
 	p.Lock = nil
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }

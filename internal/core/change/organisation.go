@@ -21,24 +21,24 @@ type organisationForm struct {
 	IdleMinutes        int `json:"idle_minutes"`
 }
 
-func organisationEdit(d *Trial) error {
-	before := d.State.Settings
-	if !d.byAnOwner() {
+func organisationEdit(t *Trial) error {
+	before := t.State.Settings
+	if !t.byAnOwner() {
 		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
 	}
 	form := organisationForm(before)
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	if form.MaxOwners < d.State.Owners() {
-		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", d.State.Owners())
+	if form.MaxOwners < t.State.Owners() {
+		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", t.State.Owners())
 	}
 	form.Name = words.Tidy(form.Name)
 	settings := org.Settings(form)
 	if field, err := settings.Check(); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)
 	}
-	d.State.Settings = settings
-	d.wrote("organisation", 1, settings.Name, before, &settings)
+	t.State.Settings = settings
+	t.wrote("organisation", 1, settings.Name, before, &settings)
 	return nil
 }

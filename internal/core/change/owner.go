@@ -14,20 +14,20 @@ var ownerOperations = []Description{
 }
 
 // ownersStay sees that an owner who can act remains when this one works on other days.
-func (d *Trial) ownersStay(p *people.Staff, span people.Span) error {
-	if span.Status(d.env.Now.Unix()) == people.Active && d.env.Now.Unix() < span.Contract && span.Gone == 1<<63-1 && span.Contract == 1<<63-1 {
+func (t *Trial) ownersStay(p *people.Staff, span people.Span) error {
+	if span.Status(t.env.Now.Unix()) == people.Active && t.env.Now.Unix() < span.Contract && span.Gone == 1<<63-1 && span.Contract == 1<<63-1 {
 		return nil
 	}
-	return d.ownersLeft(p)
+	return t.ownersLeft(p)
 }
 
 // ownersLeft sees that an owner who can act remains when this one no longer can.
-func (d *Trial) ownersLeft(p *people.Staff) error {
+func (t *Trial) ownersLeft(p *people.Staff) error {
 	if !p.Owner {
 		return nil
 	}
-	for _, other := range d.State.Staff.All() {
-		if other.Owner && other.ID != p.ID && !other.Locked(d.env.Now) && d.stays(other) {
+	for _, other := range t.State.Staff.All() {
+		if other.Owner && other.ID != p.ID && !other.Locked(t.env.Now) && t.stays(other) {
 			return nil
 		}
 	}
@@ -35,62 +35,62 @@ func (d *Trial) ownersLeft(p *people.Staff) error {
 }
 
 // stays reports whether somebody is at work, with no end of it on record.
-func (d *Trial) stays(p *people.Staff) bool {
-	return d.statusOf(p) == people.Active && p.ContractEnd.IsZero() && p.LeavingDate.IsZero()
+func (t *Trial) stays(p *people.Staff) bool {
+	return t.statusOf(p) == people.Active && p.ContractEnd.IsZero() && p.LeavingDate.IsZero()
 }
 
-func (d *Trial) byOwner() error {
-	if actor := d.before.State().Person(d.actor.Staff); d.actor.System == "" && (actor == nil || !actor.Owner) {
+func (t *Trial) byOwner() error {
+	if actor := t.before.State().Person(t.actor.Staff); t.actor.System == "" && (actor == nil || !actor.Owner) {
 		return fault.Refusedf("not-permitted", "Only an owner makes and unmakes owners.")
 	}
 	return nil
 }
 
 // owned finds the one whom an owner makes an owner, or no longer.
-func (d *Trial) owned() (*people.Staff, error) {
-	if err := d.byOwner(); err != nil {
+func (t *Trial) owned() (*people.Staff, error) {
+	if err := t.byOwner(); err != nil {
 		return nil, err
 	}
-	p, err := d.findStaff("on", d.op.On)
+	p, err := t.findStaff("on", t.op.On)
 	if err != nil {
 		return nil, err
 	}
-	return p, d.fresh(p.Revision, p.FullName())
+	return p, t.fresh(p.Revision, p.FullName())
 }
 
-func staffMakeOwner(d *Trial) error {
-	before, err := d.owned()
+func staffMakeOwner(t *Trial) error {
+	before, err := t.owned()
 	if err != nil {
 		return err
 	}
 	if before.Owner {
 		return fault.Conflictf("on", "%s is an owner already", before.FullName())
 	}
-	if limit := d.State.Settings.MaxOwners; d.State.Owners() >= limit {
+	if limit := t.State.Settings.MaxOwners; t.State.Owners() >= limit {
 		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.", words.Count(limit, "owner", "owners"))
 	}
-	if d.statusOf(before) == people.Departed {
+	if t.statusOf(before) == people.Departed {
 		return fault.Conflictf("on", "%s has departed", before.FullName())
 	}
 	p := *before
 	p.Owner = true
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }
 
-func staffUnmakeOwner(d *Trial) error {
-	before, err := d.owned()
+func staffUnmakeOwner(t *Trial) error {
+	before, err := t.owned()
 	if err != nil {
 		return err
 	}
 	if !before.Owner {
 		return fault.Conflictf("on", "%s is not an owner", before.FullName())
 	}
-	if err := d.ownersLeft(before); err != nil {
+	if err := t.ownersLeft(before); err != nil {
 		return err
 	}
 	p := *before
 	p.Owner = false
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }

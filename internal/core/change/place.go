@@ -40,7 +40,7 @@ type placeForm struct {
 	Asks     string          `json:"asks"`
 }
 
-func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
+func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 	p.Name, p.Kind, p.TimeZone, p.Proof, p.Asks = words.Tidy(form.Name), form.Kind, form.TimeZone, form.Proof, form.Asks
 	if p.Name == "" {
 		return fault.Invalidf("set.name", "a place needs a name")
@@ -53,10 +53,10 @@ func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 	p.Parent = 0
 	if form.Parent != "" {
 		var err error
-		if parent, err = d.findPlace("set.parent", form.Parent); err != nil {
+		if parent, err = t.findPlace("set.parent", form.Parent); err != nil {
 			return err
 		}
-		for above := parent; above != nil; above = d.State.Place(above.Parent) {
+		for above := parent; above != nil; above = t.State.Place(above.Parent) {
 			if above.ID == p.ID {
 				return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Code, p.Code, p.Code)
 			}
@@ -76,14 +76,14 @@ func (d *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 	if field, err := estate.Check(p, parent); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)
 	}
-	return d.checkAsks(p)
+	return t.checkAsks(p)
 }
 
-func (d *Trial) checkAsks(p *estate.Place) error {
+func (t *Trial) checkAsks(p *estate.Place) error {
 	if p.Asks == "" {
 		return nil
 	}
-	permission := d.catalogue().PermissionByKey(p.Asks)
+	permission := t.catalogue().PermissionByKey(p.Asks)
 	if permission == nil || permission.Retired {
 		return fault.Invalidf("set.asks", "the catalogue has no permission %q", p.Asks)
 	}
@@ -93,53 +93,53 @@ func (d *Trial) checkAsks(p *estate.Place) error {
 	return nil
 }
 
-func placeAdd(d *Trial) error {
+func placeAdd(t *Trial) error {
 	var form placeForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	var parent estate.PlaceID
 	if form.Parent != "" {
-		above, err := d.findPlace("set.parent", form.Parent)
+		above, err := t.findPlace("set.parent", form.Parent)
 		if err != nil {
 			return err
 		}
 		parent = above.ID
 	}
-	if err := d.require(permit.EditPlaces, parent); err != nil {
+	if err := t.require(permit.EditPlaces, parent); err != nil {
 		return err
 	}
 	if err := checkCode("set.code", form.Code, "HB-COLD-2"); err != nil {
 		return err
 	}
-	if d.State.PlaceByCode(form.Code) != nil {
+	if t.State.PlaceByCode(form.Code) != nil {
 		return fault.Conflictf("set.code", "there is a place %s already; choose another code", form.Code)
 	}
-	p := &estate.Place{ID: estate.PlaceID(d.State.Places.Next()), Code: form.Code}
-	if err := d.fillPlace(p, &form); err != nil {
+	p := &estate.Place{ID: estate.PlaceID(t.State.Places.Next()), Code: form.Code}
+	if err := t.fillPlace(p, &form); err != nil {
 		return err
 	}
-	d.putPlace(p)
-	d.named(uint32(p.ID))
+	t.putPlace(p)
+	t.named(uint32(p.ID))
 	return nil
 }
 
-func placeEdit(d *Trial) error {
-	before, err := d.findPlace("on", d.op.On)
+func placeEdit(t *Trial) error {
+	before, err := t.findPlace("on", t.op.On)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EditPlaces, before.ID); err != nil {
+	if err := t.require(permit.EditPlaces, before.ID); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone, Proof: before.Proof, Asks: before.Asks}
-	if parent := d.State.Place(before.Parent); parent != nil {
+	if parent := t.State.Place(before.Parent); parent != nil {
 		form.Parent = parent.Code
 	}
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	if form.Code != before.Code {
@@ -149,7 +149,7 @@ func placeEdit(d *Trial) error {
 		return fault.Invalidf("set.kind", "a place keeps its kind; retire it and add another")
 	}
 	p := *before
-	if err := d.fillPlace(&p, &form); err != nil {
+	if err := t.fillPlace(&p, &form); err != nil {
 		return err
 	}
 	// Nobody would feel it now, so nobody would be shown it; it would be felt when the place comes back.
@@ -158,22 +158,22 @@ func placeEdit(d *Trial) error {
 		differs bool
 	}{{"parent", p.Parent != before.Parent}, {"asks", p.Asks != before.Asks}, {"proof", p.Proof != before.Proof},
 		{"opening", !p.Opening.Equal(before.Opening)}, {"time_zone", p.TimeZone != before.TimeZone}} {
-		if what.differs && d.idle(before) {
+		if what.differs && t.idle(before) {
 			return fault.Conflictf("set."+what.field, "%s is retired; bring it back before changing this", before.Name)
 		}
 	}
 	if p.Parent != before.Parent {
-		if err := d.require(permit.EditPlaces, p.Parent); err != nil {
+		if err := t.require(permit.EditPlaces, p.Parent); err != nil {
 			return err
 		}
 	}
-	d.putPlace(&p)
+	t.putPlace(&p)
 	return nil
 }
 
 // idle reports whether a place, or one above it, is retired.
-func (d *Trial) idle(p *estate.Place) bool {
-	for ; p != nil; p = d.State.Place(p.Parent) {
+func (t *Trial) idle(p *estate.Place) bool {
+	for ; p != nil; p = t.State.Place(p.Parent) {
 		if p.Retired {
 			return true
 		}
@@ -181,15 +181,15 @@ func (d *Trial) idle(p *estate.Place) bool {
 	return false
 }
 
-func (d *Trial) retirePlace(retired bool) error {
-	before, err := d.findPlace("on", d.op.On)
+func (t *Trial) retirePlace(retired bool) error {
+	before, err := t.findPlace("on", t.op.On)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EditPlaces, before.ID); err != nil {
+	if err := t.require(permit.EditPlaces, before.ID); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	if before.Retired == retired {
@@ -197,12 +197,12 @@ func (d *Trial) retirePlace(retired bool) error {
 	}
 	p := *before
 	p.Retired = retired
-	d.putPlace(&p)
+	t.putPlace(&p)
 	return nil
 }
 
-func placeRetire(d *Trial) error  { return d.retirePlace(true) }
-func placeRestore(d *Trial) error { return d.retirePlace(false) }
+func placeRetire(t *Trial) error  { return t.retirePlace(true) }
+func placeRestore(t *Trial) error { return t.retirePlace(false) }
 
 // hoursFrom reads access hours from a form; nothing sent keeps what is there.
 func hoursFrom(raw json.RawMessage, into *hours.Access) error {

@@ -7,11 +7,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 )
 
 func (h *house) level(template, permission string) string {
@@ -320,7 +320,7 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 	d := h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
 	gains := d.After.Groups(d.Effect.Gains, false)
 	require.Len(t, gains, 1)
-	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.", access.Summarise(h.snap, d.After, &d.Effect, gains, nil, anybody))
+	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.", wording.English.Summary(h.snap, d.After, &d.Effect, gains, nil, anybody))
 	assert.True(t, d.Effect.GivesSensitive(d.After.Catalogue()))
 	for n := range 3 {
 		number := string(rune('5' + n))
@@ -329,7 +329,7 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 	}
 	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": "10"}}))
 	gains = d.After.Groups(d.Effect.Gains, false)
-	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)", d.After.Words(&gains[0], anybody))
+	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)", wording.English.Group(d.After, &gains[0], anybody))
 	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": nil, "door.chemical": nil}}))
 	losses := h.snap.Groups(d.Effect.Losses, true)
 	assert.Len(t, losses, 2)

@@ -23,9 +23,9 @@ var staffOperations = []Description{
 }
 
 // staffFields are the fields of a person's record that an operation sets, as they are written.
-func (d *Trial) staffFields() (map[string]string, error) {
+func (t *Trial) staffFields() (map[string]string, error) {
 	var raw map[string]any
-	if err := d.form(&raw); err != nil {
+	if err := t.form(&raw); err != nil {
 		return nil, err
 	}
 	fields := make(map[string]string, len(raw))
@@ -45,10 +45,10 @@ func (d *Trial) staffFields() (map[string]string, error) {
 }
 
 // fillStaff writes fields into a record; those that are not among them stay as they are.
-func (d *Trial) fillStaff(p *people.Staff, fields map[string]string) error {
+func (t *Trial) fillStaff(p *people.Staff, fields map[string]string) error {
 	for _, field := range people.Fields {
 		if written, is := fields[field.Name]; is {
-			if err := d.fillField(p, &field, written); err != nil {
+			if err := t.fillField(p, &field, written); err != nil {
 				return err
 			}
 		}
@@ -59,18 +59,18 @@ func (d *Trial) fillStaff(p *people.Staff, fields map[string]string) error {
 	return nil
 }
 
-func (d *Trial) fillField(p *people.Staff, field *people.Field, written string) (err error) {
+func (t *Trial) fillField(p *people.Staff, field *people.Field, written string) (err error) {
 	switch {
 	case field.Text != nil:
 		*field.Text(p) = words.Tidy(written)
 		return bounded(field.Name, *field.Text(p), field.Longest)
 	case field.Date != nil:
-		*field.Date(p), err = d.date(field.Name, written)
+		*field.Date(p), err = t.date(field.Name, written)
 		return err
 	case field.Engagement != nil:
 		*field.Engagement(p) = cmp.Or(people.Engagement(written), people.Employee)
 	case field.Site != nil:
-		site, err := d.findPlace("set."+field.Name, written)
+		site, err := t.findPlace("set."+field.Name, written)
 		if err != nil {
 			return err
 		}
@@ -80,14 +80,14 @@ func (d *Trial) fillField(p *people.Staff, field *people.Field, written string) 
 		*field.Site(p) = site.ID
 	case field.Person != nil:
 		// One who is not changed may be somebody whom the actor does not see.
-		if now := d.State.Person(*field.Person(p)); now != nil && written == now.Number {
+		if now := t.State.Person(*field.Person(p)); now != nil && written == now.Number {
 			return nil
 		}
 		*field.Person(p) = 0
 		if written == "" {
 			return nil
 		}
-		other, err := d.findStaff("set."+field.Name, written)
+		other, err := t.findStaff("set."+field.Name, written)
 		if err != nil {
 			return err
 		}
@@ -97,62 +97,62 @@ func (d *Trial) fillField(p *people.Staff, field *people.Field, written string) 
 }
 
 // emailFree sees that nobody else has somebody's work email. Who has it is told to those who may see them.
-func (d *Trial) emailFree(p *people.Staff) error {
-	other := d.State.StaffByEmail(p.Email)
+func (t *Trial) emailFree(p *people.Staff) error {
+	other := t.State.StaffByEmail(p.Email)
 	switch {
 	case p.Email == "" || other == nil || other.ID == p.ID:
 		return nil
-	case d.view(other) == access.Whole:
+	case t.view(other) == access.Whole:
 		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person", other.Number, other.FullName())
 	}
 	return fault.Conflictf("set.email", "this work email is in use already; a work email belongs to one person")
 }
 
-func staffEnrol(d *Trial) error {
-	fields, err := d.staffFields()
+func staffEnrol(t *Trial) error {
+	fields, err := t.staffFields()
 	if err != nil {
 		return err
 	}
-	site, err := d.findPlace("set.home_site", fields["home_site"])
+	site, err := t.findPlace("set.home_site", fields["home_site"])
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EnrolStaff, site.ID); err != nil {
+	if err := t.require(permit.EnrolStaff, site.ID); err != nil {
 		return err
 	}
-	p := &people.Staff{ID: people.StaffID(d.State.Staff.Next()), Engagement: people.Employee, StartDate: d.today(site)}
+	p := &people.Staff{ID: people.StaffID(t.State.Staff.Next()), Engagement: people.Employee, StartDate: t.today(site)}
 	if fields["start_date"] == "" {
 		delete(fields, "start_date")
 	}
-	if err := d.fillStaff(p, fields); err != nil {
+	if err := t.fillStaff(p, fields); err != nil {
 		return err
 	}
 	if p.Number == "" {
-		p.Number = d.nextNumber()
+		p.Number = t.nextNumber()
 	}
 	if err := checkCode("set.staff_number", p.Number, "S00123"); err != nil {
 		return err
 	}
-	if other := d.State.StaffByNumber(p.Number); other != nil {
-		if d.view(other) == access.Hidden {
+	if other := t.State.StaffByNumber(p.Number); other != nil {
+		if t.view(other) == access.Hidden {
 			return fault.Conflictf("set.staff_number", "the staff number %s is in use already", p.Number)
 		}
 		return fault.Conflictf("set.staff_number", "%s has the staff number %s already", other.FullName(), p.Number)
 	}
-	if err := d.emailFree(p); err != nil {
+	if err := t.emailFree(p); err != nil {
 		return err
 	}
-	d.putStaff(p)
-	d.named(uint32(p.ID))
+	t.putStaff(p)
+	t.named(uint32(p.ID))
 	return nil
 }
 
 // nextNumber makes a staff number by the numbering rule.
-func (d *Trial) nextNumber() string {
-	settings := d.State.Settings
-	for n := d.State.Staff.Next(); ; n++ {
+func (t *Trial) nextNumber() string {
+	settings := t.State.Settings
+	for n := t.State.Staff.Next(); ; n++ {
 		number := settings.StaffNumber(n)
-		if d.State.StaffByNumber(number) == nil {
+		if t.State.StaffByNumber(number) == nil {
 			return number
 		}
 	}
@@ -160,103 +160,103 @@ func (d *Trial) nextNumber() string {
 
 // person finds the one an operation is about, for somebody who holds the permission it needs at their home site, and sees
 // that the caller read the newest record.
-func (d *Trial) person(key string) (*people.Staff, error) {
-	p, err := d.findStaff("on", d.op.On)
+func (t *Trial) person(key string) (*people.Staff, error) {
+	p, err := t.findStaff("on", t.op.On)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.requireFor(key, p); err != nil {
+	if err := t.requireFor(key, p); err != nil {
 		return nil, err
 	}
-	return p, d.fresh(p.Revision, p.FullName())
+	return p, t.fresh(p.Revision, p.FullName())
 }
 
 // another is person for what nobody does to themselves.
-func (d *Trial) another(key string) (*people.Staff, error) {
-	p, err := d.person(key)
+func (t *Trial) another(key string) (*people.Staff, error) {
+	p, err := t.person(key)
 	if err != nil {
 		return nil, err
 	}
-	return p, d.notOneself(p)
+	return p, t.notOneself(p)
 }
 
-func staffEdit(d *Trial) error {
-	before, err := d.person(permit.EditStaff)
+func staffEdit(t *Trial) error {
+	before, err := t.person(permit.EditStaff)
 	if err != nil {
 		return err
 	}
-	fields, err := d.staffFields()
+	fields, err := t.staffFields()
 	if err != nil {
 		return err
 	}
 	p := *before
-	if err := d.fillStaff(&p, fields); err != nil {
+	if err := t.fillStaff(&p, fields); err != nil {
 		return err
 	}
 	if p.Number != before.Number {
 		return fault.Invalidf("set.staff_number", "a staff number stays with the person; it cannot be changed")
 	}
 	if p.HomeSite != before.HomeSite {
-		if err := d.require(permit.EditStaff, p.HomeSite); err != nil {
+		if err := t.require(permit.EditStaff, p.HomeSite); err != nil {
 			return err
 		}
 	}
-	if err := d.bringsBack(before, &p); err != nil {
+	if err := t.bringsBack(before, &p); err != nil {
 		return err
 	}
-	if err := d.emailFree(&p); err != nil {
+	if err := t.emailFree(&p); err != nil {
 		return err
 	}
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }
 
 // bringsBack asks for standing where an edit of a record changes how somebody signs in, or on which days they work.
-func (d *Trial) bringsBack(before, after *people.Staff) error {
-	if before.Email != after.Email && d.State.CredentialOf(before.ID, credential.Password) != nil {
-		if err := d.standing(before, 0, false); err != nil {
+func (t *Trial) bringsBack(before, after *people.Staff) error {
+	if before.Email != after.Email && t.State.CredentialOf(before.ID, credential.Password) != nil {
+		if err := t.standing(before, 0, false); err != nil {
 			return err
 		}
 	}
-	was, is := before.SpanIn(d.zoneOf(before)), after.SpanIn(d.zoneOf(after))
+	was, is := before.SpanIn(t.zoneOf(before)), after.SpanIn(t.zoneOf(after))
 	if was == is {
 		return nil
 	}
-	if err := d.notOneself(before); err != nil {
+	if err := t.notOneself(before); err != nil {
 		return err
 	}
-	if err := d.ownersStay(before, is); err != nil {
+	if err := t.ownersStay(before, is); err != nil {
 		return err
 	}
 	wider := is.Start < was.Start || is.Contract > was.Contract || is.Gone > was.Gone
-	return d.standing(before, 0, !wider)
+	return t.standing(before, 0, !wider)
 }
 
 // zoneOf is the time zone in which somebody's dates count.
-func (d *Trial) zoneOf(p *people.Staff) *time.Location {
-	if home := d.before.Tree().At(d.known(p.HomeSite)); home != nil {
+func (t *Trial) zoneOf(p *people.Staff) *time.Location {
+	if home := t.before.Tree().At(t.known(p.HomeSite)); home != nil {
 		return home.Location
 	}
 	return time.UTC
 }
 
-func staffActivate(d *Trial) error {
-	before, err := d.another(permit.EditStaff)
+func staffActivate(t *Trial) error {
+	before, err := t.another(permit.EditStaff)
 	if err != nil {
 		return err
 	}
-	if err := d.standing(before, 0, false); err != nil {
+	if err := t.standing(before, 0, false); err != nil {
 		return err
 	}
-	if status := d.statusOf(before); status != people.Prepared {
+	if status := t.statusOf(before); status != people.Prepared {
 		return fault.Conflictf("on", "%s is %s; only somebody who is prepared is activated", before.FullName(), status)
 	}
 	p := *before
 	p.Activated = true
-	d.putStaff(&p)
+	t.putStaff(&p)
 	return nil
 }
 
-func (d *Trial) statusOf(p *people.Staff) people.Status {
-	return p.SpanIn(d.zoneOf(p)).Status(d.env.Now.Unix())
+func (t *Trial) statusOf(p *people.Staff) people.Status {
+	return p.SpanIn(t.zoneOf(p)).Status(t.env.Now.Unix())
 }

@@ -55,60 +55,60 @@ type templateForm struct {
 	} `json:"like"` // of a new one: give what this person holds at this place
 }
 
-func (d *Trial) fillTemplate(t *permit.Template, form *templateForm) error {
-	t.Name, t.Summary, t.Days, t.Needs, t.IdleSeconds = words.Tidy(form.Name), words.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
+func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) error {
+	template.Name, template.Summary, template.Days, template.Needs, template.IdleSeconds = words.Tidy(form.Name), words.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
 	switch {
-	case t.Name == "":
+	case template.Name == "":
 		return fault.Invalidf("set.name", "a template needs a name")
-	case t.Days < 0 || t.Days > 3660:
+	case template.Days < 0 || template.Days > 3660:
 		return fault.Invalidf("set.days", "an assignment lasts 0 (open) to 3660 days")
-	case t.IdleSeconds < 0 || t.IdleSeconds > 86400:
+	case template.IdleSeconds < 0 || template.IdleSeconds > 86400:
 		return fault.Invalidf("set.idle_seconds", "a terminal signs out after 0 (its own time) to 86400 seconds")
 	}
-	if err := bounded("name", t.Name, 120); err != nil {
+	if err := bounded("name", template.Name, 120); err != nil {
 		return err
 	}
-	for _, need := range t.Needs {
+	for _, need := range template.Needs {
 		if need != "pin" && need != "badge" {
 			return fault.Invalidf("set.needs", "%q is not a credential somebody can need; use pin or badge", need)
 		}
 	}
-	t.Base = 0
+	template.Base = 0
 	if form.Base != "" {
-		base, err := d.findTemplate("set.base", form.Base)
+		base, err := t.findTemplate("set.base", form.Base)
 		if err != nil {
 			return err
 		}
-		for above := base; above != nil; above = d.State.Template(above.Base) {
-			if above.ID == t.ID {
-				return fault.Invalidf("set.base", "%s is based on %s; basing %s on it would make a circle", base.Name, t.Name, t.Name)
+		for above := base; above != nil; above = t.State.Template(above.Base) {
+			if above.ID == template.ID {
+				return fault.Invalidf("set.base", "%s is based on %s; basing %s on it would make a circle", base.Name, template.Name, template.Name)
 			}
 		}
-		t.Base = base.ID
+		template.Base = base.ID
 	}
 	if form.Settings != nil {
-		settings, err := d.settings(t, form.Settings)
+		settings, err := t.settings(template, form.Settings)
 		if err != nil {
 			return err
 		}
-		t.Settings = settings
+		template.Settings = settings
 	}
 	if form.Section != nil {
-		if err := d.copySection(t, form.Section.From, form.Section.Group); err != nil {
+		if err := t.copySection(template, form.Section.From, form.Section.Group); err != nil {
 			return err
 		}
 	}
-	if err := d.decide(t, form); err != nil {
+	if err := t.decide(template, form); err != nil {
 		return err
 	}
-	return hoursFrom(form.Hours, &t.Hours)
+	return hoursFrom(form.Hours, &template.Hours)
 }
 
 // decide changes some of a template's settings. A group set to what it is set to already is decided anew: its setting
 // flows into what has come into it since.
-func (d *Trial) decide(t *permit.Template, form *templateForm) error {
-	catalogue := d.catalogue()
-	settings := slices.Clone(t.Settings)
+func (t *Trial) decide(template *permit.Template, form *templateForm) error {
+	catalogue := t.catalogue()
+	settings := slices.Clone(template.Settings)
 	drop := func(of permit.Setting) {
 		settings = slices.DeleteFunc(settings, func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
 	}
@@ -143,12 +143,12 @@ func (d *Trial) decide(t *permit.Template, form *templateForm) error {
 	if len(form.Decide) > 0 {
 		slices.SortFunc(settings, func(a, b permit.Setting) int { return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b)) })
 	}
-	t.Settings = settings
+	template.Settings = settings
 	if form.DecideRest {
-		t.DecidedAt = catalogue.Count()
+		template.DecidedAt = catalogue.Count()
 	}
 	if form.DecidedAt != nil {
-		t.DecidedAt = min(*form.DecidedAt, catalogue.Count())
+		template.DecidedAt = min(*form.DecidedAt, catalogue.Count())
 	}
 	return nil
 }
@@ -164,12 +164,12 @@ func keyOf(catalogue *permit.Catalogue, s permit.Setting) string {
 }
 
 // copySection takes another template's own settings in a group of the catalogue; those that this one has there go.
-func (d *Trial) copySection(t *permit.Template, from, key string) error {
-	other, err := d.findTemplate("set.section.from", from)
+func (t *Trial) copySection(template *permit.Template, from, key string) error {
+	other, err := t.findTemplate("set.section.from", from)
 	if err != nil {
 		return err
 	}
-	catalogue := d.catalogue()
+	catalogue := t.catalogue()
 	group := catalogue.GroupByKey(key)
 	if group == nil {
 		return fault.Missingf("set.section.group", "the catalogue has no group %q", key)
@@ -180,39 +180,39 @@ func (d *Trial) copySection(t *permit.Template, from, key string) error {
 		}
 		return catalogue.Inside(s.Group, group.ID)
 	}
-	settings := slices.DeleteFunc(slices.Clone(t.Settings), inside)
+	settings := slices.DeleteFunc(slices.Clone(template.Settings), inside)
 	// What the other has by its base, or by a group further up, is stated here: a section means the same in both.
-	base := catalogue.Resolve(&permit.Template{Base: t.Base, Settings: settings}, d.State.Template)
+	base := catalogue.Resolve(&permit.Template{Base: template.Base, Settings: settings}, t.State.Template)
 	for permission := range catalogue.Permissions {
 		if !catalogue.Inside(permission.Group, group.ID) {
 			continue
 		}
-		theirs := d.resolve(other)[permission.ID]
+		theirs := t.resolve(other)[permission.ID]
 		if theirs.Level != base[permission.ID].Level || theirs.Decided && !base[permission.ID].Decided {
 			settings = append(settings, permit.Setting{Permission: permission.ID, Word: permission.Scale.Word(theirs.Level)})
 		}
 	}
-	t.Settings = settings
+	template.Settings = settings
 	return nil
 }
 
 // resolve works a template out as the trial has it so far.
-func (d *Trial) resolve(t *permit.Template) []permit.Resolved {
-	return d.catalogue().Resolve(t, d.State.Template)
+func (t *Trial) resolve(template *permit.Template) []permit.Resolved {
+	return t.catalogue().Resolve(template, t.State.Template)
 }
 
 // settings reads key and word pairs. A setting on a group that was there before with the same word keeps the
 // moment it was made, so that saving a template again decides nothing new.
-func (d *Trial) settings(t *permit.Template, pairs map[string]string) ([]permit.Setting, error) {
-	catalogue := d.catalogue()
+func (t *Trial) settings(template *permit.Template, pairs map[string]string) ([]permit.Setting, error) {
+	catalogue := t.catalogue()
 	var settings []permit.Setting
 	for _, key := range sortedKeys(pairs) {
 		setting, err := readSetting(catalogue, "set.settings."+key, key, pairs[key])
 		if err != nil {
 			return nil, err
 		}
-		if i := slices.IndexFunc(t.Settings, func(s permit.Setting) bool { return s.Group == setting.Group && s.Word == setting.Word }); setting.Group != 0 && i >= 0 {
-			setting.AsOf = t.Settings[i].AsOf
+		if i := slices.IndexFunc(template.Settings, func(s permit.Setting) bool { return s.Group == setting.Group && s.Word == setting.Word }); setting.Group != 0 && i >= 0 {
+			setting.AsOf = template.Settings[i].AsOf
 		}
 		settings = append(settings, setting)
 	}
@@ -272,16 +272,16 @@ func groupTakes(catalogue *permit.Catalogue, group *permit.Group, word string) b
 }
 
 // templateCeiling asks that the actor holds everywhere whatever the template now gives that it did not give before.
-func (d *Trial) templateCeiling(t *permit.Template) error {
-	if d.actor.System != "" {
+func (t *Trial) templateCeiling(template *permit.Template) error {
+	if t.actor.System != "" {
 		return nil
 	}
-	before := d.before.Resolved(t.ID)
-	for id, resolved := range d.catalogue().Resolve(t, d.State.Template) {
+	before := t.before.Resolved(template.ID)
+	for id, resolved := range t.catalogue().Resolve(template, t.State.Template) {
 		if id < len(before) && resolved.Level <= before[id].Level || resolved.Level == 0 {
 			continue
 		}
-		if err := d.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
+		if err := t.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
 			return err
 		}
 	}
@@ -290,10 +290,10 @@ func (d *Trial) templateCeiling(t *permit.Template) error {
 
 // giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one that is
 // retired while people are assigned in it, as it would come back with them.
-func (d *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
-	for here := range d.before.Tree().Walk {
-		if here.Place.Parent == 0 && (!here.Retired || len(d.before.Inside(here.Place.ID)) > 0) {
-			if err := d.mayGive(id, level, here.Place.ID); err != nil {
+func (t *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
+	for here := range t.before.Tree().Walk {
+		if here.Place.Parent == 0 && (!here.Retired || len(t.before.Inside(here.Place.ID)) > 0) {
+			if err := t.mayGive(id, level, here.Place.ID); err != nil {
 				return err
 			}
 		}
@@ -301,78 +301,78 @@ func (d *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error
 	return nil
 }
 
-func templateAdd(d *Trial) error {
+func templateAdd(t *Trial) error {
 	var form templateForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	if err := d.require(permit.EditTemplates, 0); err != nil {
+	if err := t.require(permit.EditTemplates, 0); err != nil {
 		return err
 	}
 	if err := checkCode("set.code", form.Code, "line-operator"); err != nil {
 		return err
 	}
-	if d.State.TemplateByCode(form.Code) != nil {
+	if t.State.TemplateByCode(form.Code) != nil {
 		return fault.Conflictf("set.code", "there is a template %s already; choose another code", form.Code)
 	}
-	t := &permit.Template{ID: permit.TemplateID(d.State.Templates.Next()), Code: form.Code, DecidedAt: d.catalogue().Count()}
-	if err := d.beginTemplate(t, &form); err != nil {
+	template := &permit.Template{ID: permit.TemplateID(t.State.Templates.Next()), Code: form.Code, DecidedAt: t.catalogue().Count()}
+	if err := t.beginTemplate(template, &form); err != nil {
 		return err
 	}
-	if err := d.fillTemplate(t, &form); err != nil {
+	if err := t.fillTemplate(template, &form); err != nil {
 		return err
 	}
-	if err := d.templateCeiling(t); err != nil {
+	if err := t.templateCeiling(template); err != nil {
 		return err
 	}
-	d.putTemplate(t)
-	d.named(uint32(t.ID))
+	t.putTemplate(template)
+	t.named(uint32(template.ID))
 	return nil
 }
 
 // beginTemplate lets a new template begin as a copy of another, or as what a person holds at a place.
-func (d *Trial) beginTemplate(t *permit.Template, form *templateForm) error {
+func (t *Trial) beginTemplate(template *permit.Template, form *templateForm) error {
 	switch {
 	case form.CopyOf != "" && form.Like != nil:
 		return fault.Invalidf("set.like", "begin with a copy or with a person, not with both")
 	case form.CopyOf != "":
-		other, err := d.findTemplate("set.copy_of", form.CopyOf)
+		other, err := t.findTemplate("set.copy_of", form.CopyOf)
 		if err != nil {
 			return err
 		}
-		t.Settings, t.Hours, t.DecidedAt = slices.Clone(other.Settings), other.Hours, other.DecidedAt
-		d.keepFrom(other, form)
-		if base := d.State.Template(other.Base); base != nil && form.Base == "" {
+		template.Settings, template.Hours, template.DecidedAt = slices.Clone(other.Settings), other.Hours, other.DecidedAt
+		t.keepFrom(other, form)
+		if base := t.State.Template(other.Base); base != nil && form.Base == "" {
 			form.Base = base.Code
 		}
 	case form.Like != nil:
-		p, err := d.findStaff("set.like.staff", form.Like.Staff)
+		p, err := t.findStaff("set.like.staff", form.Like.Staff)
 		if err != nil {
 			return err
 		}
-		place, err := d.findPlace("set.like.place", form.Like.Place)
+		place, err := t.findPlace("set.like.place", form.Like.Place)
 		if err != nil {
 			return err
 		}
-		if d.view(p) != access.Whole {
+		if t.view(p) != access.Whole {
 			return fault.Refusedf("not-permitted", "%s belongs to another site; a template is made from somebody whose home site you look after.", p.FullName())
 		}
-		like, found := d.before.Like(p.ID, place.ID, d.env.Now.Unix())
+		like, found := t.before.Like(p.ID, place.ID, t.env.Now.Unix())
 		if !found {
 			return fault.Conflictf("set.like", "%s has no assignment at %s that counts now, so there is nothing to make a template from", p.FullName(), place.Name)
 		}
-		base := d.State.Template(like.Base)
+		base := t.State.Template(like.Base)
 		form.Base = base.Code
-		d.keepFrom(base, form)
+		t.keepFrom(base, form)
 		for _, permission := range slices.Sorted(maps.Keys(like.Settings)) {
-			t.Settings = append(t.Settings, permit.Setting{Permission: permission, Word: d.catalogue().Permission(permission).Scale.Word(like.Settings[permission])})
+			template.Settings = append(template.Settings, permit.Setting{Permission: permission, Word: t.catalogue().Permission(permission).Scale.Word(like.Settings[permission])})
 		}
 	}
 	return nil
 }
 
 // keepFrom takes over another template's defaults where the form states none.
-func (d *Trial) keepFrom(other *permit.Template, form *templateForm) {
+func (t *Trial) keepFrom(other *permit.Template, form *templateForm) {
 	form.Summary = cmp.Or(form.Summary, other.Summary)
 	form.Days, form.IdleSeconds = cmp.Or(form.Days, other.Days), cmp.Or(form.IdleSeconds, other.IdleSeconds)
 	if form.Needs == nil {
@@ -380,22 +380,22 @@ func (d *Trial) keepFrom(other *permit.Template, form *templateForm) {
 	}
 }
 
-func templateEdit(d *Trial) error {
-	before, err := d.findTemplate("on", d.op.On)
+func templateEdit(t *Trial) error {
+	before, err := t.findTemplate("on", t.op.On)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EditTemplates, 0); err != nil {
+	if err := t.require(permit.EditTemplates, 0); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days, Needs: slices.Clone(before.Needs), IdleSeconds: before.IdleSeconds}
-	if base := d.State.Template(before.Base); base != nil {
+	if base := t.State.Template(before.Base); base != nil {
 		form.Base = base.Code
 	}
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
 	switch {
@@ -406,21 +406,21 @@ func templateEdit(d *Trial) error {
 	case before.Retired:
 		return fault.Conflictf("on", "%s is retired; bring it back before changing it", before.Name)
 	}
-	t := *before
-	if err := d.fillTemplate(&t, &form); err != nil {
+	template := *before
+	if err := t.fillTemplate(&template, &form); err != nil {
 		return err
 	}
-	if err := d.templateCeiling(&t); err != nil {
+	if err := t.templateCeiling(&template); err != nil {
 		return err
 	}
-	if err := d.templateNotOwn(&t); err != nil {
+	if err := t.templateNotOwn(&template); err != nil {
 		return err
 	}
-	d.putTemplate(&t)
+	t.putTemplate(&template)
 	// Those based on it give what it gives now, which must be the actor's to give too.
-	for _, other := range d.State.Templates.All() {
-		if d.basedOn(other, t.ID) && !other.Retired {
-			if err := d.templateCeiling(other); err != nil {
+	for _, other := range t.State.Templates.All() {
+		if t.basedOn(other, template.ID) && !other.Retired {
+			if err := t.templateCeiling(other); err != nil {
 				return err
 			}
 		}
@@ -429,8 +429,8 @@ func templateEdit(d *Trial) error {
 }
 
 // basedOn reports whether a template is based on another, through however many.
-func (d *Trial) basedOn(t *permit.Template, base permit.TemplateID) bool {
-	for above := d.State.Template(t.Base); above != nil; above = d.State.Template(above.Base) {
+func (t *Trial) basedOn(template *permit.Template, base permit.TemplateID) bool {
+	for above := t.State.Template(template.Base); above != nil; above = t.State.Template(above.Base) {
 		if above.ID == base {
 			return true
 		}
@@ -439,51 +439,51 @@ func (d *Trial) basedOn(t *permit.Template, base permit.TemplateID) bool {
 }
 
 // templateNotOwn keeps a manager from changing their own access by way of a template they are assigned.
-func (d *Trial) templateNotOwn(t *permit.Template) error {
-	actor := d.before.State().Person(d.actor.Staff)
-	if d.actor.System != "" || actor == nil || actor.Owner {
+func (t *Trial) templateNotOwn(template *permit.Template) error {
+	actor := t.before.State().Person(t.actor.Staff)
+	if t.actor.System != "" || actor == nil || actor.Owner {
 		return nil
 	}
-	for _, id := range d.before.State().AssignmentsOf(actor.ID) {
-		a := d.before.State().Assignment(id)
-		for above := d.before.State().Template(a.Template); above != nil && !a.Ended; above = d.before.State().Template(above.Base) {
-			if above.ID == t.ID {
-				return d.notOneself(actor)
+	for _, id := range t.before.State().AssignmentsOf(actor.ID) {
+		a := t.before.State().Assignment(id)
+		for above := t.before.State().Template(a.Template); above != nil && !a.Ended; above = t.before.State().Template(above.Base) {
+			if above.ID == template.ID {
+				return t.notOneself(actor)
 			}
 		}
 	}
 	return nil
 }
 
-func templateRetire(d *Trial) error {
-	before, err := d.findTemplate("on", d.op.On)
+func templateRetire(t *Trial) error {
+	before, err := t.findTemplate("on", t.op.On)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EditTemplates, 0); err != nil {
+	if err := t.require(permit.EditTemplates, 0); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	if before.Retired {
 		return fault.Conflictf("on", "%s is retired already", before.Name)
 	}
 	var form retireForm
-	if err := d.form(&form); err != nil {
+	if err := t.form(&form); err != nil {
 		return err
 	}
-	for _, other := range d.State.Templates.All() {
+	for _, other := range t.State.Templates.All() {
 		if other.Base == before.ID && !other.Retired {
 			return fault.Conflictf("on", "%s is based on %s; base it on another template, or on none, first", other.Name, before.Name)
 		}
 	}
-	if err := d.leaveTemplate(before, &form); err != nil {
+	if err := t.leaveTemplate(before, &form); err != nil {
 		return err
 	}
-	t := *before
-	t.Retired = true
-	d.putTemplate(&t)
+	template := *before
+	template.Retired = true
+	t.putTemplate(&template)
 	return nil
 }
 
@@ -494,11 +494,11 @@ type retireForm struct {
 }
 
 // leaveTemplate ends the assignments of a template that have not run out, or lets them go on with another.
-func (d *Trial) leaveTemplate(t *permit.Template, form *retireForm) error {
+func (t *Trial) leaveTemplate(template *permit.Template, form *retireForm) error {
 	var users []*org.Assignment
 	staff := map[people.StaffID]bool{}
-	for _, a := range d.State.Assignments.All() {
-		if a.Template == t.ID && !a.Ended && (a.Until.IsZero() || a.Until >= d.today(d.State.Place(a.Place))) {
+	for _, a := range t.State.Assignments.All() {
+		if a.Template == template.ID && !a.Ended && (a.Until.IsZero() || a.Until >= t.today(t.State.Place(a.Place))) {
 			users, staff[a.Staff] = append(users, a), true
 		}
 	}
@@ -511,61 +511,61 @@ func (d *Trial) leaveTemplate(t *permit.Template, form *retireForm) error {
 		return fault.Invalidf("set.end_assignments", "either give those people another template or end their assignments, not both")
 	case form.ReplaceWith != "":
 		var err error
-		if next, err = d.findTemplate("set.replace_with", form.ReplaceWith); err != nil {
+		if next, err = t.findTemplate("set.replace_with", form.ReplaceWith); err != nil {
 			return err
 		}
-		if next.Retired || next.ID == t.ID {
+		if next.Retired || next.ID == template.ID {
 			return fault.Invalidf("set.replace_with", "choose another template that is in use")
 		}
 	case !form.EndAssignments:
 		return fault.Conflictf("on", "%s is still used by %s of %s; say which template they get instead (replace_with), or that their assignments end (end_assignments)",
-			t.Name, words.Count(len(users), "assignment", "assignments"), words.Count(len(staff), "person", "people"))
+			template.Name, words.Count(len(users), "assignment", "assignments"), words.Count(len(staff), "person", "people"))
 	}
 	for _, a := range users {
-		if err := d.endable(a); err != nil {
+		if err := t.endable(a); err != nil {
 			return err
 		}
 		ended := *a
 		ended.Ended = true
-		d.putAssignment(&ended)
+		t.putAssignment(&ended)
 		if next == nil {
 			continue
 		}
-		if err := d.templateFits(next, d.State.Place(a.Place)); err != nil {
+		if err := t.templateFits(next, t.State.Place(a.Place)); err != nil {
 			return err
 		}
 		onward := *a
-		onward.ID, onward.Template = org.AssignmentID(d.State.Assignments.Next()), next.ID
-		if onward.From < d.today(d.State.Place(a.Place)) {
-			onward.From = d.today(d.State.Place(a.Place))
+		onward.ID, onward.Template = org.AssignmentID(t.State.Assignments.Next()), next.ID
+		if onward.From < t.today(t.State.Place(a.Place)) {
+			onward.From = t.today(t.State.Place(a.Place))
 		}
-		if d.assignedAlready(&onward) {
+		if t.assignedAlready(&onward) {
 			continue
 		}
-		if err := d.assignable(&onward); err != nil {
+		if err := t.assignable(&onward); err != nil {
 			return err
 		}
-		d.putAssignment(&onward)
+		t.putAssignment(&onward)
 	}
 	return nil
 }
 
-func templateRestore(d *Trial) error {
-	before, err := d.findTemplate("on", d.op.On)
+func templateRestore(t *Trial) error {
+	before, err := t.findTemplate("on", t.op.On)
 	if err != nil {
 		return err
 	}
-	if err := d.require(permit.EditTemplates, 0); err != nil {
+	if err := t.require(permit.EditTemplates, 0); err != nil {
 		return err
 	}
-	if err := d.fresh(before.Revision, before.Name); err != nil {
+	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
 	if !before.Retired {
 		return fault.Conflictf("on", "%s is in use already", before.Name)
 	}
-	t := *before
-	t.Retired = false
-	d.putTemplate(&t)
+	template := *before
+	template.Retired = false
+	t.putTemplate(&template)
 	return nil
 }

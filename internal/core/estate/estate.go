@@ -121,8 +121,8 @@ type Tree struct {
 	order     []PlaceID
 }
 
-// Grow builds the tree of the places. Children stand in the order in which they come.
-func Grow(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
+// NewTree builds the tree of the places. Children stand in the order in which they come.
+func NewTree(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 	tree := &Tree{}
 	children := map[PlaceID][]*Place{}
 	count := 0

@@ -30,7 +30,7 @@ func drawPlaces(t *rapid.T) *table.Table[Place] {
 func TestWithinSaysWhatClimbingSays(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		places := drawPlaces(t)
-		tree, err := Grow(places.All())
+		tree, err := NewTree(places.All())
 		require.NoError(t, err)
 		for a, place := range places.All() {
 			retired := false
@@ -58,7 +58,7 @@ func TestWithinSaysWhatClimbingSays(t *testing.T) {
 
 func TestAPlaceTakesHoursAndZoneFromTheNearestAbove(t *testing.T) {
 	site, zone := &hours.Opening{Rules: []hours.Rule{{Days: 1}}}, &hours.Opening{Rules: []hours.Rule{{Days: 2}}}
-	tree, err := Grow(listed(
+	tree, err := NewTree(listed(
 		&Place{ID: 1, Kind: Site, TimeZone: "Europe/Dublin", Opening: site},
 		&Place{ID: 2, Kind: Zone, Parent: 1, Opening: zone},
 		&Place{ID: 3, Kind: Door, Parent: 2},
@@ -78,7 +78,7 @@ func TestABrokenTreeIsRefused(t *testing.T) {
 		"no time zone":     {{ID: 1, Kind: Site}},
 		"a false zone":     {{ID: 1, Kind: Site, TimeZone: "Europe/Nowhere"}},
 	} {
-		_, err := Grow(listed(places...))
+		_, err := NewTree(listed(places...))
 		assert.Error(t, err, name)
 	}
 }

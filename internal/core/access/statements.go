@@ -1,0 +1,177 @@
+package access
+
+import (
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// When says how a stretch of time lies to a moment.
+type When string
+
+// The three.
+const (
+	Now   When = "now"
+	Later When = "later"
+	Past  When = "past"
+)
+
+// Statement is what one assignment, exception or bar, or being an owner, lets somebody do or keeps them from.
+type Statement struct {
+	Assignment org.AssignmentID
+	Exception  org.ExceptionID
+	Bar        org.BarID
+	Owner      bool // of an owner, who can do everything
+	Place      estate.PlaceID
+	When       When
+	At         int64 // the moment that is spoken of: the one asked about, or the first or last at which it counts
+	// From and Until are when it counts, with the person's time here; Ended is what ends it where that is not its own end.
+	From, Until int64
+	Ended       Reason // ContractEnded, HasDeparted or Granted
+	Locked      bool   // the person is locked at the moment asked about
+	Hours       *hours.Access
+	Doors       []*estate.Place // that open for the person, by what they have to show
+	Short       []*estate.Place // doors that ask for more than they have to show
+	Able        []Ability
+}
+
+// Ability is one permission that somebody has.
+type Ability struct {
+	Permission *permit.Permission
+	Level      permit.Level
+	Resolved   permit.Resolved // of a template: where it says so
+	AtDoor     bool            // a door there asks about it
+}
+
+// Statements returns everything that somebody can do by their assignments and exceptions, now, later and in the past. What
+// it says of doors and of dates is what would be decided: doors that ask for more than somebody has are not among those
+// that open, and an end is the earliest of all that apply, with which one it is.
+func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
+	p := s.person(id)
+	if s.state.Person(id) == nil || p == nil {
+		return nil
+	}
+	var statements []Statement
+	if p.owner {
+		statements = append(statements, Statement{Owner: true, When: Now, At: at, From: everBefore, Until: everAfter})
+	}
+	grants := p.grants()
+	for i := range grants {
+		statements = append(statements, s.ofGrant(id, p, &grants[i], at))
+	}
+	for i := range p.exceptions {
+		statements = append(statements, s.ofException(id, p, &p.exceptions[i], at))
+	}
+	return statements
+}
+
+// statement begins a statement about what counts between two instants, cut to those at which somebody works here at all.
+func (p *person) statement(place estate.PlaceID, from, until, at int64) Statement {
+	st := Statement{Place: place, From: max(from, p.span.Start), Until: until, Locked: at >= p.lockSince && at < p.lockUntil}
+	if p.span.Contract < st.Until {
+		st.Until, st.Ended = p.span.Contract, ContractEnded
+	}
+	if p.span.Gone < st.Until {
+		st.Until, st.Ended = p.span.Gone, HasDeparted
+	}
+	switch {
+	case at < st.From:
+		st.When, st.At = Later, st.From
+	case at >= st.Until:
+		st.When, st.At = Past, max(st.From, st.Until-1)
+	default:
+		st.When, st.At = Now, at
+	}
+	return st
+}
+
+func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Statement {
+	st := p.statement(g.place, g.from, g.until, at)
+	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
+	has := s.HasToShow(id, st.At)
+	atDoors := map[permit.PermissionID]bool{}
+	for here := range s.tree.Below(g.place) {
+		asked := s.catalogue.PermissionByKey(here.Place.Asks)
+		if here.Place.Kind != estate.Door || asked == nil {
+			continue
+		}
+		atDoors[asked.ID] = true
+		if !here.Retired && s.level(g.template, asked.ID) > 0 && !s.withheldFrom(p, asked.ID, here.Place.ID, st.At) {
+			st.door(here.Place, has)
+		}
+	}
+	kinds := s.kindsBelow(g.place)
+	for permission := range s.catalogue.Permissions {
+		level := s.level(g.template, permission.ID)
+		if level > 0 && anyKind(permission, kinds) && !s.withheldFrom(p, permission.ID, g.place, st.At) {
+			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID], atDoors[permission.ID]})
+		}
+	}
+	return st
+}
+
+func (s *Snapshot) ofException(id people.StaffID, p *person, x *exception, at int64) Statement {
+	if x.bar != 0 {
+		st := Statement{Bar: x.bar, Place: x.place, From: x.from, Until: x.until, When: Now, At: at}
+		switch {
+		case at < x.from:
+			st.When = Later
+		case at >= x.until:
+			st.When = Past
+		}
+		return st
+	}
+	st := p.statement(x.place, x.from, x.until, at)
+	st.Exception = x.number
+	if x.withheld {
+		return st
+	}
+	has, key := s.HasToShow(id, st.At), s.catalogue.Permission(x.permission).Key
+	for here := range s.tree.Below(x.place) {
+		if here.Place.Kind == estate.Door && !here.Retired && here.Place.Asks == key && !s.withheldFrom(p, x.permission, here.Place.ID, st.At) {
+			st.door(here.Place, has)
+		}
+	}
+	return st
+}
+
+// door adds a door that a statement is about: one that opens by what somebody has to show, or one that asks for more.
+func (st *Statement) door(door *estate.Place, has Shown) {
+	if has.satisfies(door.Proof) {
+		st.Doors = append(st.Doors, door)
+	} else {
+		st.Short = append(st.Short, door)
+	}
+}
+
+// withheldFrom reports whether somebody is withheld a permission, or barred, at a place at an instant.
+func (s *Snapshot) withheldFrom(p *person, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
+	for i := range p.exceptions {
+		if x := &p.exceptions[i]; x.withheld && x.about(permission) && at >= x.from && at < x.until && s.tree.Within(place, x.place) {
+			return true
+		}
+	}
+	return false
+}
+
+// kindsBelow returns the kinds of the place and of all places below it that are in use.
+func (s *Snapshot) kindsBelow(id estate.PlaceID) map[estate.Kind]bool {
+	kinds := map[estate.Kind]bool{}
+	for here := range s.tree.Below(id) {
+		if !here.Retired {
+			kinds[here.Place.Kind] = true
+		}
+	}
+	return kinds
+}
+
+func anyKind(permission *permit.Permission, kinds map[estate.Kind]bool) bool {
+	for _, kind := range permission.Kinds {
+		if kinds[kind] {
+			return true
+		}
+	}
+	return false
+}

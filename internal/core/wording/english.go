@@ -1,0 +1,176 @@
+package wording
+
+import (
+	"time"
+
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/words"
+)
+
+// Messages are all that a language says, by what it is about. A name in braces is a place; forms for one and for several
+// are parted by "|", and {n} is their number.
+type Messages struct {
+	// Decisions: what is said, and what would change a refusal.
+	May, Nobody, DoThis, This, APlace, PlaceNotOnRecord        string
+	Unknown, UnknownRemedy, TooManyTries, TooManyTriesRemedy   string
+	NotValid, NotValidRemedy                                   string
+	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy       string
+	HasNeither, HasPINOnly, HasBadgeOnly                       string
+	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy           string
+	Departed, DepartedRemedy, ContractEnded, ContractRemedy    string
+	NotStarted, NotStartedRemedy, PlaceRetired, RetiredRemedy  string
+	NotForPlace, NotForPlaceRemedy, AKind                      string
+	Barred, BarredUntil, BarredRemedy                          string
+	Withheld, WithheldRemedy, NoAssignment, NoAssignmentRemedy string
+	AssignmentBegins, BeginsRemedy, AssignmentEnded            string
+	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil    string
+	NotToThatExtent, RaiseLevel, OnlySoFar, NotIncluded        string
+	IncludeRemedy                                              string
+
+	// Grounds of decisions and statements.
+	CredentialOf, PlaceAsks, HasDeparted, ContractEndedOn     string
+	StartsOn, IsRetired, BarredFrom, LockedSince, LockedUntil string
+	IsOwner, OwnersHold, ExceptionAdded, ExceptionWithheld    string
+	TemplateAt, HoursFrom, ThisAssignment, TemplateIs         string
+	OpeningHours, NothingGives, SettingIs, SettingByTemplate  string
+	SettingOnGroup, WithNoEnd, Until, From, FromUntil         string
+
+	// What ends something.
+	EndsByLock, EndsByLeaving, EndsByContract, EndsByItself string
+	EndsByException, EndsByBar, EndsByCredential            string
+
+	// Statements.
+	OwnerCan, OnceUnlocked, CanNothing, CouldNothing     string
+	Can, Could, OpensNone, OpenedNone, OpensIt, OpenedIt string
+	Opens, Opened, AlsoCan, AlsoCould, AskForMore        string
+	MayNot, MayAlso, MightNot, MightAlso                 string
+	IsBarred, WasBarred, UntilMoment                     string
+	TermFrom, TermUntil, TermUntilWith, TermEnded        string
+	TermEndedWith, TheContract, TheDeparture             string
+
+	// Obstacles and what mends them.
+	ObstacleLocked, MendLock, UnreadableRecord              string
+	ObstacleContract, MendContract, ObstacleBarred, MendBar string
+	ObstacleEnded, MendEnded, ObstacleNowhere, MendNowhere  string
+	ObstacleNothing, MendNothing, ObstacleHours, MendHours  string
+	ObstacleNoCredential, MendNoCredential                  string
+	ObstacleNotAccepted, MendNotAccepted                    string
+
+	// Needless exceptions.
+	HasRunOut, WorksNoLonger, PermissionRetired     string
+	NothingToWithhold, GivenByTemplate, HeldWithout string
+
+	// Effects.
+	NobodyFeels, NobodyLoses, NobodyGains, Both        string
+	People, ManyOf, AtSites, AtPlace, AtPlaces         string
+	Gain, Lose, PeopleGain, PeopleLose                 string
+	ShowsMore, ShowsLess, OtherHours, Levels           string
+	AsksInstead, AskedInstead, OnADayAhead, LosesUntil string
+	AlreadyBefore                                      string
+}
+
+// English is what the product says.
+var English = &Language{
+	Plural: func(n int) int {
+		if n == 1 {
+			return 0
+		}
+		return 1
+	},
+	List: words.List, Either: words.Either, Inside: words.LowerFirst, Many: words.Plural,
+	Date:    day.Date.Words,
+	Moment:  func(t time.Time) string { return t.Format("2 Jan 15:04") },
+	Weekday: func(t time.Time) string { return t.Format("Mon 2 Jan 15:04") },
+	Messages: Messages{
+		May: "{who} may {what} at {where}{extent}.", Nobody: "Nobody", DoThis: "do this", This: "this", APlace: "a place",
+		PlaceNotOnRecord: "a place that is not on record",
+		Unknown:          "This is not known here.", UnknownRemedy: "Try again carefully, or have a new PIN issued.",
+		TooManyTries:       "Too many wrong tries. Wait a moment before trying again.",
+		TooManyTriesRemedy: "Wait until the terminal takes tries again.",
+		NotValid:           "{who}'s credential does not count at this moment.", NotValidRemedy: "Issue a new one.",
+		AsksFor: "{where} asks for {asked}.", AsksForRemedy: "Show {asked}.",
+		ShowsShort: "{where} asks for {asked}, and {who} has {owned}.", ShowsShortRemedy: "Issue {who} what the door asks for.",
+		HasNeither: "neither a PIN nor a badge that counts", HasPINOnly: "a PIN and no badge", HasBadgeOnly: "a badge and no PIN",
+		TwoPeople: "What was shown belongs to two people.", TwoPeopleRemedy: "Show what belongs to one person.",
+		Locked: "{who} is locked.", LockedRemedy: "Unlock {who}.",
+		Departed: "{who} has departed.", DepartedRemedy: "Reinstate {who}.",
+		ContractEnded: "{who}'s contract ended on {date}.", ContractRemedy: "Give the contract a later end.",
+		NotStarted: "{who} starts on {date}.", NotStartedRemedy: "Wait until then, or activate {who} now.",
+		PlaceRetired: "{where} is no longer in use.", RetiredRemedy: "Bring the place back into use.",
+		NotForPlace: "“{title}” has no meaning at {kind}.", NotForPlaceRemedy: "Ask about {kinds}.", AKind: "a {kind}",
+		Barred: "{who} is barred from {place}{until}.", BarredUntil: " until {until}", BarredRemedy: "Lift the bar.",
+		Withheld: "{who} may not {what}: it is withheld at {place}.", WithheldRemedy: "End the exception.",
+		NoAssignment:       "{who} has no assignment at {where}.",
+		NoAssignmentRemedy: "Assign {who} at {where}, or at a place above it.",
+		AssignmentBegins:   "{who}'s assignment at {place} begins on {date}.", BeginsRemedy: "Let the assignment begin earlier.",
+		AssignmentEnded:       "{who}'s assignment at {place} ended on {date}.",
+		AssignmentEndedRemedy: "Give the assignment a later end.",
+		WrongHour:             "{who} may {what} at {where}, but not at this hour.", WiderHours: "Give wider access hours.",
+		WaitUntil:       "Wait until {moment}, or give wider access hours.",
+		NotToThatExtent: "{who} may not {what} to that extent at {where}.", RaiseLevel: "Raise the exception's level.",
+		OnlySoFar: "{who} may {what}, but only {extent}.", NotIncluded: "The template {template} does not include “{title}”.",
+		IncludeRemedy: "Assign a template that includes it, or add it for {who} alone by an exception.",
+
+		CredentialOf: "{kind} of {who}, {state}", PlaceAsks: "{where} asks for {asked}", HasDeparted: "{name} has departed",
+		ContractEndedOn: "contract ended on {date}", StartsOn: "starts on {date}", IsRetired: "{where} is retired",
+		BarredFrom: "barred from {place}: {reason}", LockedSince: "locked since {since}: {reason}", LockedUntil: ", until {until}",
+		IsOwner: "{who} is an owner, and owners hold everything", OwnersHold: "owners hold everything",
+		ExceptionAdded:    "added at {place} by exception{dates}: {reason}",
+		ExceptionWithheld: "withheld at {place} by exception{dates}: {reason}",
+		TemplateAt:        "{template} at {place}{dates}", HoursFrom: "{hours} ({from})", ThisAssignment: "this assignment",
+		TemplateIs: "template {template}", OpeningHours: "opening hours", NothingGives: "nothing in this template gives “{title}”",
+		SettingIs: "“{title}” is set to {word}", SettingByTemplate: " by template {template}", SettingOnGroup: ", on the group {group}",
+		WithNoEnd: ", with no end", Until: ", until {until}", From: ", from {from}", FromUntil: ", from {from} until {until}",
+
+		EndsByLock: "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
+		EndsByItself: "assignment or exception ends", EndsByException: "withheld from then", EndsByBar: "barred from then",
+		EndsByCredential: "PIN or badge runs out",
+
+		OwnerCan: "{who} is an owner and can do everything, everywhere.", OnceUnlocked: "Once unlocked, {who}",
+		CanNothing:   "{who} can do nothing at {place}: the template {template} gives nothing there.",
+		CouldNothing: "{who} could do nothing at {place}: the template {template} gives nothing there.",
+		Can:          "{who} can {list} at {place}{tail}.", Could: "{who} could {list} at {place}{tail}.",
+		OpensNone: "{who} opens no door at {place}{tail}.", OpenedNone: "{who} opened no door at {place}{tail}.",
+		OpensIt: "{who} opens {place}{tail}.", OpenedIt: "{who} opened {place}{tail}.",
+		Opens:   "{who} opens {n} door at {place}{tail}.|{who} opens {n} doors at {place}{tail}.",
+		Opened:  "{who} opened {n} door at {place}{tail}.|{who} opened {n} doors at {place}{tail}.",
+		AlsoCan: "There, {who} can also {list}.", AlsoCould: "There, {who} could also {list}.",
+		AskForMore: "{n} door asks for more than {who} has to show, such as {door}, which asks for {asked}.|" +
+			"{n} doors ask for more than {who} has to show, such as {door}, which asks for {asked}.",
+		MayNot: "{who} may not {what} at {place} by exception{tail}.", MayAlso: "{who} may also {what} at {place} by exception{tail}.",
+		MightNot:  "{who} might not {what} at {place} by exception{tail}.",
+		MightAlso: "{who} might also {what} at {place} by exception{tail}.",
+		IsBarred:  "{who} is barred from {place} and all in it{until}.", WasBarred: "{who} was barred from {place} and all in it{until}.",
+		UntilMoment: ", until {until}", TermFrom: ", from {from}", TermUntil: ", until {until}", TermUntilWith: ", until {until}, with {what}",
+		TermEnded: "; this ended on {until}", TermEndedWith: "; this ended with {what} on {until}",
+		TheContract: "the contract", TheDeparture: "the departure",
+
+		ObstacleLocked: "{who} is locked: {reason}.", MendLock: "Unlock when the cause is settled.",
+		UnreadableRecord: "a record of theirs cannot be read",
+		ObstacleContract: "{who}'s contract ended on {date}.", MendContract: "Extend the contract, or record the departure.",
+		ObstacleBarred: "{who} is barred from {place}: {reason}.", MendBar: "Lift the bar when the cause is settled.",
+		ObstacleEnded: "{who}'s last assignment has ended.", MendEnded: "Give the assignment a later end, or assign anew.",
+		ObstacleNowhere: "{who} has no assignment.", MendNowhere: "Say where and as what.",
+		ObstacleNothing: "{who}'s template gives nothing at the places assigned.", MendNothing: "Choose a template that fits the place.",
+		ObstacleHours: "{who}'s access hours never meet the opening hours.", MendHours: "Change the access hours.",
+		ObstacleNoCredential: "{who} has no PIN and no badge.", MendNoCredential: "Issue a PIN.",
+		ObstacleNotAccepted: "No door that {who} may open takes what {who} has.",
+		MendNotAccepted:     "Issue the credential that the doors ask for.",
+
+		HasRunOut: "It has run out.", WorksNoLonger: "{who} no longer works here.", PermissionRetired: "The permission is retired.",
+		NothingToWithhold: "Nothing gives this there, so there is nothing to withhold.",
+		GivenByTemplate:   "The template {template} gives this by now.", HeldWithout: "This is held without it.",
+
+		NobodyFeels: "Nobody gains and nobody loses.", NobodyLoses: "{gained}; nobody loses.", NobodyGains: "{lost}; nobody gains.",
+		Both: "{gained}; {lost}.", People: "{n} person|{n} people", ManyOf: "{n} {one}|{n} {many}", AtSites: " at {n} site| at {n} sites",
+		AtPlace: " at {place}", AtPlaces: " at {n} place| at {n} places",
+		Gain:       "{who}{where} gains “{title}”{detail}|{who}{where} gain “{title}”{detail}",
+		Lose:       "{who}{where} loses “{title}”{detail}|{who}{where} lose “{title}”{detail}",
+		PeopleGain: "{n} person gains|{n} people gain", PeopleLose: "{n} person loses|{n} people lose",
+		ShowsMore: ": has to show more than before, or has less to show", ShowsLess: ": may show less than before, or has more to show",
+		OtherHours: ": other hours than before", Levels: " ({before} → {after})",
+		AsksInstead:  " and no longer passes there, where “{title}” is asked for now",
+		AskedInstead: " and passes there, where “{title}” was asked for before",
+		OnADayAhead:  ", on a day ahead", LosesUntil: ", until {date}", AlreadyBefore: ", already before {date}",
+	},
+}

@@ -1,0 +1,58 @@
+package wording
+
+import (
+	"strings"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/people"
+)
+
+// Obstacle is one thing that keeps somebody from working, in words, with the step that mends it.
+type Obstacle struct {
+	access.Obstacle
+	Sentence string
+	Mend     string // what to do
+}
+
+// Readiness says what keeps somebody from working at an instant, gravest first.
+func (l *Language) Readiness(s *access.Snapshot, id people.StaffID, at int64) []Obstacle {
+	return l.Obstacles(s, id, s.Readiness(id, at))
+}
+
+// Obstacles says what keeps somebody from working.
+func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []access.Obstacle) []Obstacle {
+	m, staff := &l.Messages, s.State().Person(id)
+	said := make([]Obstacle, len(facts))
+	for i, fact := range facts {
+		said[i].Obstacle = fact
+		put := func(sentence, mend string, pairs ...string) {
+			said[i].Sentence, said[i].Mend = fill(sentence, append([]string{"who", staff.Called()}, pairs...)...), mend
+		}
+		switch fact.Code {
+		case "locked":
+			reason := m.UnreadableRecord
+			if staff.Lock != nil {
+				reason = staff.Lock.Reason
+			}
+			put(m.ObstacleLocked, m.MendLock, "reason", strings.TrimSuffix(reason, "."))
+		case "contract_ended":
+			put(m.ObstacleContract, m.MendContract, "date", l.Date(staff.ContractEnd))
+		case "barred":
+			b := s.State().Bar(fact.Bar)
+			put(m.ObstacleBarred, m.MendBar, "place", placeName(s, b.Place, m.APlace), "reason", strings.TrimSuffix(b.Reason, "."))
+		case "assignment_ended":
+			put(m.ObstacleEnded, m.MendEnded)
+		case "no_assignment":
+			put(m.ObstacleNowhere, m.MendNowhere)
+		case "template_gives_nothing":
+			put(m.ObstacleNothing, m.MendNothing)
+		case "hours_never_meet":
+			put(m.ObstacleHours, m.MendHours)
+		case "no_credential":
+			put(m.ObstacleNoCredential, m.MendNoCredential)
+		case "credential_not_accepted":
+			put(m.ObstacleNotAccepted, m.MendNotAccepted)
+		}
+	}
+	return said
+}
