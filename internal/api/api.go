@@ -309,7 +309,7 @@ type Decision struct {
 	Permission  string    `json:"permission,omitempty"`
 	Place       *PlaceRef `json:"place,omitempty"`
 	At          time.Time `json:"at"`
-	Kept        string    `json:"kept,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
+	Tense       string    `json:"tense,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
 	Grounds     []Ground  `json:"grounds,omitempty" doc:"For managers"`
 	Remedy      string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
 }

@@ -91,8 +91,8 @@ type GridSet struct {
 	ContainedIn string   `json:"under,omitempty" maxLength:"64" doc:"Of people × places: the place whose people the rows are"`
 }
 
-// Sight is what somebody would meet at one place.
-type Sight struct {
+// PlaceLook is what somebody would meet at one place.
+type PlaceLook struct {
 	Place    PlaceRef `json:"place"`
 	Kind     string   `json:"kind"`
 	Depth    int      `json:"depth"`
@@ -108,9 +108,9 @@ type Look struct {
 	Staff      StaffRef    `json:"staff"`
 	Place      PlaceRef    `json:"place"`
 	At         time.Time   `json:"at"`
-	Kept       string      `json:"kept" enum:"past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now"`
+	Tense      string      `json:"tense" enum:"past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now"`
 	Status     string      `json:"status"`
 	Obstacles  []Obstacle  `json:"obstacles"`
 	Statements []Statement `json:"statements" doc:"Everywhere they can go and all they can do, in sentences"`
-	Page[Sight]
+	Page[PlaceLook]
 }

@@ -39,7 +39,7 @@ type App struct {
 	hashing *hasher
 	pins    *pins
 	readers readerTries
-	heard   atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
+	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
 	stray   atomic.Pointer[string]
 	stop    context.CancelFunc
 	done    sync.WaitGroup
@@ -54,48 +54,48 @@ type Live struct {
 // followEvery is how often the revision is compared with the database's, where other instances may have written.
 const followEvery = 500 * time.Millisecond
 
-// staleAfter is for how long an instance answers doors without having heard from the database. Somebody may have been
+// staleAfter is for how long an instance answers doors without an answer from the database. Somebody may have been
 // locked meanwhile at another instance, and whoever cannot know refuses.
 const staleAfter = 5 * time.Second
 
 // Bind makes a database belong to a key file: setting up an organisation does it once.
 func Bind(ctx context.Context, db *store.Store, keys *Keys, cost Cost) error {
-	house, err := db.House(ctx)
-	if err != nil || house.KeyCheck != nil {
+	binding, err := db.Binding(ctx)
+	if err != nil || binding.KeyCheck != nil {
 		return err
 	}
 	salt := make([]byte, 16)
 	if _, err := rand.Read(salt); err != nil {
 		return err
 	}
-	return db.Bind(ctx, store.House{KeyCheck: keys.check(), PINSalt: salt, PINCost: cost.String()})
+	return db.Bind(ctx, store.Binding{KeyCheck: keys.check(), PINSalt: salt, PINCost: cost.String()})
 }
 
 // bound sees that the database belongs to the key file, and returns what it says of PINs.
 func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
-	house, err := db.House(ctx)
+	binding, err := db.Binding(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if house.KeyCheck == nil && house.Revision > 0 { // from before databases knew their key file
+	if binding.KeyCheck == nil && binding.Revision > 0 { // from before databases knew their key file
 		if err := Bind(ctx, db, keys, StrongCost); err != nil {
 			return nil, err
 		}
-		if house, err = db.House(ctx); err != nil {
+		if binding, err = db.Binding(ctx); err != nil {
 			return nil, err
 		}
 	}
 	switch {
-	case house.KeyCheck == nil:
+	case binding.KeyCheck == nil:
 		return nil, errors.New("this database is empty: make an organisation in it with loyald setup")
-	case !hmac.Equal(house.KeyCheck, keys.check()):
+	case !hmac.Equal(binding.KeyCheck, keys.check()):
 		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, or restore it from a backup")
 	}
-	cost, err := ParseCost(house.PINCost)
+	cost, err := ParseCost(binding.PINCost)
 	if err != nil {
 		return nil, err
 	}
-	return newPINs(keys, house.PINSalt, cost)
+	return newPINs(keys, binding.PINSalt, cost)
 }
 
 // New loads the state and starts following it. now is the clock; nil takes the machine's. The database must belong to the keys.
@@ -116,13 +116,13 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now
 	if err := a.show(state); err != nil {
 		return nil, err
 	}
-	a.heard.Store(time.Now().UnixMilli())
+	a.answered.Store(time.Now().UnixMilli())
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	a.stop = stop
 	a.events = newRecorder(db, log)
 	a.done.Go(func() { a.events.run(running) })
 	a.done.Go(func() { a.follow(running) })
-	a.done.Go(func() { a.keepHouse(running) })
+	a.done.Go(func() { a.runJobs(running) })
 	return a, nil
 }
 
@@ -156,9 +156,9 @@ func (a *App) Live() *Live { return a.live.Load() }
 // Now returns the time.
 func (a *App) Now() time.Time { return a.now() }
 
-// Stale reports whether the instance has not heard from the database for so long that it cannot know who is locked.
+// Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
 func (a *App) Stale() bool {
-	return time.Since(time.UnixMilli(a.heard.Load())) > staleAfter || a.stray.Load() != nil
+	return time.Since(time.UnixMilli(a.answered.Load())) > staleAfter || a.stray.Load() != nil
 }
 
 // Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,
@@ -188,15 +188,15 @@ func (a *App) follow(ctx context.Context) {
 		cancel()
 		switch {
 		case err == nil:
-			a.heard.Store(asking.UnixMilli())
+			a.answered.Store(asking.UnixMilli())
 		case ctx.Err() == nil:
 			a.log.Error("following the database failed", "error", err)
 		}
 	}
 }
 
-// keepHouse does what is to be done now and then: planned drafts, and sweeping out what has served its time.
-func (a *App) keepHouse(ctx context.Context) {
+// runJobs does what is to be done now and then: planned drafts, and sweeping out what has served its time.
+func (a *App) runJobs(ctx context.Context) {
 	tick := time.NewTicker(planEvery)
 	defer tick.Stop()
 	for rounds := 0; ; rounds++ {
@@ -225,11 +225,11 @@ const (
 
 // catchUp takes in what other instances have written.
 func (a *App) catchUp(ctx context.Context) error {
-	house, err := a.store.House(ctx)
+	binding, err := a.store.Binding(ctx)
 	if err != nil {
 		return err
 	}
-	if !hmac.Equal(house.KeyCheck, a.keys.check()) {
+	if !hmac.Equal(binding.KeyCheck, a.keys.check()) {
 		problem := "the key of this database was rotated; start the service again with the new key file"
 		a.stray.Store(&problem)
 		return errors.New(problem)
@@ -237,12 +237,12 @@ func (a *App) catchUp(ctx context.Context) error {
 	if err := a.readers.learn(ctx, a.store, a.now()); err != nil {
 		return err
 	}
-	if house.Revision <= a.Live().State().Revision {
+	if binding.Revision <= a.Live().State().Revision {
 		return nil
 	}
 	a.writing.Lock()
 	defer a.writing.Unlock()
-	if house.Revision <= a.Live().State().Revision { // a change of our own was made meanwhile
+	if binding.Revision <= a.Live().State().Revision { // a change of our own was made meanwhile
 		return nil
 	}
 	state, err := a.store.Load(ctx, a.Live().State())

@@ -59,7 +59,7 @@ func (l *AuditLine) cut(live *Live, about people.StaffID) {
 		return
 	}
 	each := !slices.ContainsFunc(l.Entries, func(e change.Entry) bool { return e.Reason == "" }) // every step gave a reason of its own
-	l.Entries = slices.DeleteFunc(l.Entries, func(e change.Entry) bool { return change.Whose(live.State(), e.Record) != about })
+	l.Entries = slices.DeleteFunc(l.Entries, func(e change.Entry) bool { return change.StaffOf(live.State(), e.Record) != about })
 	if each {
 		var reasons []string
 		for _, e := range l.Entries {
@@ -93,8 +93,8 @@ func (a *App) RequestDigest(parts ...[]byte) []byte { return a.keys.Request(part
 
 // Keep claims an idempotency key for a request; see store.Keep.
 func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (status int, response []byte, claimed bool, err error) {
-	kept := store.Kept{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
-	earlier, claimed, err := a.store.Keep(ctx, kept)
+	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
+	earlier, claimed, err := a.store.ClaimKey(ctx, kept)
 	if err != nil || claimed {
 		return 0, nil, claimed, err
 	}
@@ -110,7 +110,7 @@ func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, reques
 
 // Answer keeps the answer to a request made under an idempotency key; a status that says "try again" frees the key.
 func (a *App) Answer(ctx context.Context, staff people.StaffID, key string, request []byte, status int, response []byte) error {
-	kept := store.Kept{StaffID: uint32(staff), Key: key, Request: request, Status: status}
+	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, Status: status}
 	if status >= 500 || status == 429 {
 		kept.Status = 0
 	} else {

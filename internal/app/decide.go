@@ -121,7 +121,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	return e, live, err
 }
 
-// ErrStale says that the instance has not heard of the newest changes and cannot know who is locked.
+// ErrStale says that the instance does not have the newest changes and cannot know who is locked.
 var ErrStale = errors.New("the service cannot reach its database, so it cannot know who is locked; nothing is answered")
 
 // decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after too
@@ -219,13 +219,13 @@ func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pi
 // Events returns events at the places where the actor may read them.
 func (a *App) Events(ctx context.Context, actor people.StaffID, place estate.PlaceID, f store.EventFilter) ([]store.Event, int64, error) {
 	live := a.Live()
-	reach, any := live.Reach(actor, permit.ReadEvents, a.now().Unix())
-	if !any {
+	reach, anywhere := live.Reach(actor, permit.ReadEvents, a.now().Unix())
+	if !anywhere {
 		return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “Read events”, which you do not hold anywhere.")
 	}
 	all := place == 0
 	f.Places = []uint32{}
-	for here := range live.Tree().Walk {
+	for here := range live.Tree().All {
 		id := here.Place.ID
 		if !reach[id] {
 			all = false

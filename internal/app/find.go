@@ -121,8 +121,8 @@ func order(l *Live, sort string) (func(a, b *people.Staff) int, error) {
 // the page's best in a heap: nothing is sorted that is not shown.
 func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staff, total int, err error) {
 	live, at := a.Live(), a.now()
-	reach, any := live.Reach(actor, permit.ViewStaff, at.Unix())
-	if !any {
+	reach, anywhere := live.Reach(actor, permit.ViewStaff, at.Unix())
+	if !anywhere {
 		return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	compare, err := order(live, q.Sort)
@@ -284,7 +284,7 @@ type Double struct {
 // record once, so whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
 func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
 	live := a.Live()
-	if _, any := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !any {
+	if _, anywhere := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !anywhere {
 		return nil, fault.Refusedf("not-permitted", "This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}
 	var doubles []Double

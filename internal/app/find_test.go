@@ -134,6 +134,6 @@ func TestAChangeThatChangesNothingIsNoChange(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, preview.AuditID)
 	assert.Equal(t, revision, s.App.Live().State().Revision)
-	assert.True(t, slices.IsSortedFunc(preview.Trial.Effect.Gains, func(a, b access.Shift) int { return int(a.Permission) - int(b.Permission) }))
+	assert.True(t, slices.IsSortedFunc(preview.Trial.Effect.Gains, func(a, b access.Difference) int { return int(a.Permission) - int(b.Permission) }))
 	assert.Contains(t, change.Operations(), "exception.set")
 }

@@ -295,7 +295,7 @@ func TestInstancesStartTogetherOnAnEmptySchema(t *testing.T) {
 			group.Go(func() {
 				db, err := store.Open(ctx, dsn)
 				if assert.NoError(t, err) {
-					_, err = db.House(ctx)
+					_, err = db.Binding(ctx)
 					assert.NoError(t, err)
 					assert.NoError(t, db.Close())
 				}
@@ -305,8 +305,8 @@ func TestInstancesStartTogetherOnAnEmptySchema(t *testing.T) {
 	}
 }
 
-// An instance that cannot hear of a lock made elsewhere opens nothing.
-func TestAnInstanceThatHearsNothingRefuses(t *testing.T) {
+// An instance that cannot learn of a lock made elsewhere opens nothing.
+func TestAnInstanceWithoutItsDatabaseRefuses(t *testing.T) {
 	s := testkit.Demo(t)
 	pinFor(t, s, "Q0011", "480216")
 	require.True(t, opens(t, s, "480216"))

@@ -58,7 +58,7 @@ func TestASealedAnswerOpensForItsOwnRequestOnly(t *testing.T) {
 func TestAPINTakesAnArgonOnceAndIsFoundByItsDigest(t *testing.T) {
 	keys, err := MakeKeys(t.TempDir())
 	require.NoError(t, err)
-	p, err := newPINs(keys, []byte("salt of the house"), light)
+	p, err := newPINs(keys, []byte("salt of a database"), light)
 	require.NoError(t, err)
 	digest, sealed := p.hash("480216")
 	again, other := p.hash("480216")

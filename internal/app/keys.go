@@ -200,8 +200,8 @@ func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error)
 	if err != nil {
 		return nil, err
 	}
-	house, err := db.House(ctx)
-	if err != nil || house.KeyCheck == nil || hmac.Equal(house.KeyCheck, keys.check()) {
+	binding, err := db.Binding(ctx)
+	if err != nil || binding.KeyCheck == nil || hmac.Equal(binding.KeyCheck, keys.check()) {
 		return keys, err
 	}
 	next := filepath.Join(folder, nextFile)
@@ -210,7 +210,7 @@ func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error)
 		return keys, nil // starting says that it is the wrong one
 	}
 	renewed, err := keysFrom(secret)
-	if err != nil || !hmac.Equal(house.KeyCheck, renewed.check()) {
+	if err != nil || !hmac.Equal(binding.KeyCheck, renewed.check()) {
 		return keys, err
 	}
 	return renewed, os.Rename(next, filepath.Join(folder, keyFile))
@@ -219,11 +219,11 @@ func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error)
 // Found returns the keys for setting up an organisation: on an empty database that belongs to no key file yet, one is made
 // where there is none, and the database bound to it. On any other database it is KeysFor.
 func Found(ctx context.Context, db *store.Store, folder string, cost Cost) (*Keys, error) {
-	house, err := db.House(ctx)
+	binding, err := db.Binding(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if house.KeyCheck != nil || house.Revision > 0 {
+	if binding.KeyCheck != nil || binding.Revision > 0 {
 		return KeysFor(ctx, db, folder)
 	}
 	keys, err := MakeKeys(folder)
@@ -259,7 +259,7 @@ func Rotate(ctx context.Context, db *store.Store, folder string) error {
 	if _, err := db.VerifyAudit(ctx, old.VerifyHead); err != nil {
 		return fmt.Errorf("the key is not rotated, as the new one would sign a log that is not whole: %w", err)
 	}
-	err = db.Rotate(ctx, old.check(), store.House{KeyCheck: renewed.check()}, renewed.SignHead, func(pin *store.SealedPIN) error {
+	err = db.Rotate(ctx, old.check(), store.Binding{KeyCheck: renewed.check()}, renewed.SignHead, func(pin *store.SealedPIN) error {
 		t, err := old.open(forPINSeal, pin.Sealed, nil)
 		if err != nil {
 			return err

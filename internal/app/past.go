@@ -16,7 +16,7 @@ import (
 type Moment struct {
 	*Live
 	At   time.Time
-	Kept string // past, from the kept history; present; or future
+	Tense string // past, from the kept history; present; or future
 }
 
 // MomentOf returns the moment at which somebody's or some place's access is asked about. For the past only that part
@@ -36,7 +36,7 @@ func (a *App) MomentOf(ctx context.Context, at time.Time, staff people.StaffID, 
 	if since.IsZero() || at.Before(since) {
 		return nil, fault.Invalidf("at", "nothing was kept before %s, so nothing can be said of that moment", since.In(a.locationOf(place, staff)).Format("2 Jan 2006 15:04"))
 	}
-	whose := store.Whose{}
+	whose := store.PartOfPast{}
 	if staff != 0 {
 		whose.Staff = []uint32{uint32(staff)}
 	}
@@ -120,7 +120,7 @@ func (m *Moment) known(live *Live, q *access.Question) error {
 
 // WhoCan returns all who hold a permission at a place at a moment, for somebody who may see staff there. Access hours
 // count where a moment is named; otherwise it is who can at all.
-func (a *App) WhoCan(ctx context.Context, actor people.StaffID, place *estate.Place, permission *permit.Permission, at time.Time) (*Moment, []access.Can, error) {
+func (a *App) WhoCan(ctx context.Context, actor people.StaffID, place *estate.Place, permission *permit.Permission, at time.Time) (*Moment, []access.Permitted, error) {
 	live := a.Live()
 	if !live.HoldsKey(actor, permit.ViewStaff, place.ID, a.now().Unix()) {
 		return nil, nil, fault.Refusedf("not-permitted", "This needs the permission “See staff” at %s, which you do not hold.", place.Name)

@@ -209,7 +209,7 @@ func TestThePastAnswersFromTheKeptHistory(t *testing.T) {
 	within := func(days int) []people.StaffID {
 		moment, can, err := s.App.WhoCan(ctx, idris, store, chemical, s.App.Now().AddDate(0, 0, days))
 		require.NoError(t, err)
-		assert.Equal(t, "past", moment.Kept)
+		assert.Equal(t, "past", moment.Tense)
 		var ids []people.StaffID
 		for _, c := range can {
 			ids = append(ids, c.Staff)
@@ -234,7 +234,7 @@ func TestThePastAnswersFromTheKeptHistory(t *testing.T) {
 	e, moment, q, err := s.App.Check(ctx, idris, app.Ask{Staff: "Q0007", Place: "HB-CHEM-1", At: time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC)})
 	require.NoError(t, err)
 	assert.Equal(t, access.ProofNotSufficient, e.Reason, "a badge is asked for, and Joss had none")
-	assert.Equal(t, "past", moment.Kept)
+	assert.Equal(t, "past", moment.Tense)
 	assert.Equal(t, joss, q.Staff)
 	_, _, _, err = s.App.Check(ctx, idris, app.Ask{Staff: "Q0007", Place: "HB-CHEM-1", At: s.App.Now().AddDate(-2, 0, 0)})
 	assert.ErrorContains(t, err, "nothing was kept before")

@@ -65,8 +65,8 @@ const (
 // Today gathers what a manager looks at first, of those the actor may see.
 func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	live, now := a.Live(), a.now()
-	reach, any := live.Reach(actor, permit.ViewStaff, now.Unix())
-	if !any {
+	reach, anywhere := live.Reach(actor, permit.ViewStaff, now.Unix())
+	if !anywhere {
 		return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	t := &Today{Counts: map[string]int{}}
@@ -107,7 +107,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	if _, edits := live.Reach(actor, permit.EditTemplates, now.Unix()); edits {
 		t.Undecided = live.Undecided()
 	}
-	if reach, any := live.Reach(actor, permit.ExceptStaff, now.Unix()); any {
+	if reach, anywhere := live.Reach(actor, permit.ExceptStaff, now.Unix()); anywhere {
 		for id, e := range live.State().Exceptions.All() {
 			if !e.Ended && access.InReach(reach, e.Place) && live.IsNeedless(org.ExceptionID(id), now.Unix()) {
 				t.Needless++

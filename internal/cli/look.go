@@ -94,13 +94,13 @@ func (s *session) lookAsCommand() *cobra.Command {
 			return s.json(look)
 		}
 		fmt.Fprintf(s.out, "%s (%s), %s, at %s on %s, %s\n", look.Staff.Name, look.Staff.StaffNumber, look.Status, look.Place.Name, look.At.Format("2 Jan 2006 15:04"),
-			map[string]string{"past": "from the kept history", "present": "as it is now", "future": "by what is on record now"}[look.Kept])
+			map[string]string{"past": "from the kept history", "present": "as it is now", "future": "by what is on record now"}[look.Tense])
 		for _, o := range look.Obstacles {
 			fmt.Fprintln(s.out, "  "+o.Sentence)
 		}
-		table(s, look.Items, []column[api.Sight]{
-			{"PLACE", func(o api.Sight) string { return strings.Repeat("   ", o.Depth) + o.Place.Name }},
-			{"", func(o api.Sight) string {
+		table(s, look.Items, []column[api.PlaceLook]{
+			{"PLACE", func(o api.PlaceLook) string { return strings.Repeat("   ", o.Depth) + o.Place.Name }},
+			{"", func(o api.PlaceLook) string {
 				switch {
 				case o.Opens != nil && *o.Opens:
 					return "opens"
@@ -109,7 +109,7 @@ func (s *session) lookAsCommand() *cobra.Command {
 				}
 				return ""
 			}},
-			{"OFFERS", func(o api.Sight) string { return strings.Join(o.Offers, ", ") }},
+			{"OFFERS", func(o api.PlaceLook) string { return strings.Join(o.Offers, ", ") }},
 		})
 		return nil
 	}

@@ -32,7 +32,7 @@ func TestTheDemoHasAPast(t *testing.T) {
 	oldest := entries[len(entries)-1]
 	assert.InDelta(t, 300, time.Since(oldest.At).Hours()/24, 1)
 	assert.Less(t, time.Since(entries[0].At), 10*time.Minute)
-	then, err := s.Store.LoadAt(ctx, time.Now().AddDate(0, 0, -100), store.Whose{Places: []uint32{1}})
+	then, err := s.Store.LoadAt(ctx, time.Now().AddDate(0, 0, -100), store.PartOfPast{Places: []uint32{1}})
 	require.NoError(t, err)
 	now := s.App.Live().State()
 	assert.Less(t, int(then.Staff.Last()), int(now.Staff.Last()), "fewer were on record then")

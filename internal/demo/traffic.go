@@ -62,7 +62,7 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 			Allowed: d.Allowed, Reason: uint8(d.Reason), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
 	}
 	doors := map[estate.PlaceID][]*estate.Standing{}
-	for here := range live.Tree().Walk {
+	for here := range live.Tree().All {
 		if here.Place.Kind == estate.Door && here.Place.Asks == "door.open" {
 			doors[here.Site.ID] = append(doors[here.Site.ID], here)
 		}

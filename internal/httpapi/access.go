@@ -317,7 +317,7 @@ func (s *Server) registerToday() {
 				out.Body.Items = append(out.Body.Items, api.Found{Kind: kind, Code: code, Name: name, Detail: detail})
 			}
 		}
-		for st := range v.live.Tree().Walk {
+		for st := range v.live.Tree().All {
 			if !st.Retired {
 				add("place", st.Place.Code, st.Place.Name, st.Place.Kind.Words()+" · "+st.Site.Name)
 			}

@@ -42,7 +42,7 @@ func (s *Server) registerDecisions() {
 				e = brief(e)
 			}
 			body := v.decision(&e, &q)
-			body.Kept = moment.Kept
+			body.Tense = moment.Tense
 			return &out{body}, nil
 		})
 }

@@ -48,7 +48,7 @@ func (s *Server) registerEstate() {
 		}
 		var all []*estate.Standing
 		search := strings.ToLower(in.Q)
-		for st := range v.live.Tree().Walk {
+		for st := range v.live.Tree().All {
 			p := st.Place
 			if in.Kind != "" && string(p.Kind) != in.Kind || under != 0 && !v.live.Tree().Within(p.ID, under) ||
 				in.Retired != "all" && st.Retired != (in.Retired == "true") ||
@@ -146,7 +146,7 @@ func (s *Server) registerEstate() {
 	}
 }
 
-func (v view) placePerson(permission *permit.Permission, can access.Can, place estate.PlaceID) api.PlacePerson {
+func (v view) placePerson(permission *permit.Permission, can access.Permitted, place estate.PlaceID) api.PlacePerson {
 	staff := v.live.State().Person(can.Staff)
 	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(), Level: permission.Scale.Word(can.Decision.Level)}
 	if v.sees.whole(can.Staff) {

@@ -368,7 +368,7 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	case signed.MustChange && !access.BeforePass:
 		return problem(http.StatusForbidden, "password-must-change", "Your password is a first one. Choose your own before going on.")
 	case access.Permission != "":
-		if _, any := s.app.Live().Reach(signed.Staff.ID, access.Permission, s.app.Now().Unix()); !any && !signed.Staff.Owner {
+		if _, anywhere := s.app.Live().Reach(signed.Staff.ID, access.Permission, s.app.Now().Unix()); !anywhere && !signed.Staff.Owner {
 			return s.lacking(access.Permission)
 		}
 	}

@@ -28,12 +28,12 @@ func (s *Server) registerLook() {
 			v := s.viewAt(ctx, moment)
 			at := moment.At.Unix()
 			shown := accessOf(moment.Snapshot, p, moment.At, v.sees)
-			body := api.Look{Staff: v.named(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Kept: moment.Kept,
+			body := api.Look{Staff: v.named(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Tense: moment.Tense,
 				Status: string(moment.Status(p.ID, at)), Obstacles: shown.Obstacles, Statements: shown.Statements}
 			if p.Locked(moment.At) {
 				body.Status = "locked"
 			}
-			sights := []api.Sight{}
+			sights := []api.PlaceLook{}
 			for _, sight := range moment.Look(p.ID, standing.Place.ID, at) {
 				if !v.sees.whatIsAt(p.ID, sight.Standing.Place.ID) {
 					continue
@@ -57,8 +57,8 @@ func (s *Server) registerLook() {
 		})
 }
 
-func (v view) sight(sight *access.Sight, depth int) api.Sight {
-	out := api.Sight{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
+func (v view) sight(sight *access.PlaceLook, depth int) api.PlaceLook {
+	out := api.PlaceLook{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
 	for _, able := range sight.Offers {
 		out.Offers = append(out.Offers, wording.English.Ability(&able))
 	}

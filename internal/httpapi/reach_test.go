@@ -42,7 +42,7 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 		fields["email"] = hidden + number + "@quillmere.example"
 		return fields
 	}
-	make := func(reason string, operations ...api.Operation) {
+	write := func(reason string, operations ...api.Operation) {
 		result, err := maren.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: reason, Operations: operations})
 		require.NoError(t, err)
 		references = append(references, fmt.Sprint(result.AuditID))
@@ -59,20 +59,20 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	}
 	gone := person("H-3", hidden+"three")
 	gone["line_manager"] = "H-1"
-	make(hidden+" enrolling",
+	write(hidden+" enrolling",
 		step("staff.enrol", "", person("H-1", hidden+"one")), step("staff.enrol", "", person("H-2", "Working")), step("staff.enrol", "", gone),
 		step("assignment.add", "", map[string]any{"staff": "H-1", "place": "SM", "template": "grader"}),
 		step("assignment.add", "", map[string]any{"staff": "H-2", "place": "SM", "template": "grader"}))
-	make("a day here", step("assignment.add", "", map[string]any{"staff": "H-2", "place": "HB-PACK", "template": "grader"}))
+	write("a day here", step("assignment.add", "", map[string]any{"staff": "H-2", "place": "HB-PACK", "template": "grader"}))
 	for _, who := range []string{"H-1", "H-2"} {
-		make(hidden+" about "+who,
+		write(hidden+" about "+who,
 			step("exception.add", "", map[string]any{"staff": who, "place": "SM", "permission": "stock.adjust", "level": "20"}),
 			step("bar.add", "", map[string]any{"staff": who, "place": "SM-GATE"}),
 			step("pin.set", "", map[string]any{"staff": who}), step("password.issue", "", map[string]any{"staff": who}))
 	}
-	make(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
-	make(hidden+" left", step("staff.depart", "H-3", nil))
-	make("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))
+	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
+	write(hidden+" left", step("staff.depart", "H-3", nil))
+	write("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))
 	_, err := maren.Write(ctx, "POST", "/drafts/open/edits", api.DraftEdits{Operations: []api.Operation{step("staff.edit", "H-1", map[string]any{"notes": hidden + " draft"})}})
 	require.NoError(t, err)
 	live := s.App.Live().State()

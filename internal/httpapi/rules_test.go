@@ -442,13 +442,13 @@ func TestLookingAsSomebodyThroughTheAPI(t *testing.T) {
 	idris := s.Client(t, "idris")
 	look := get[api.Look](t, idris, "/staff/Q0007/look", client.Query("place", "HB-CHEM"))
 	require.Len(t, look.Items, 2)
-	assert.Equal(t, []any{"present", "HB-CHEM-1", false}, []any{look.Kept, look.Items[1].Place.Code, *look.Items[1].Opens})
+	assert.Equal(t, []any{"present", "HB-CHEM-1", false}, []any{look.Tense, look.Items[1].Place.Code, *look.Items[1].Opens})
 	assert.NotEmpty(t, look.Items[1].Sentence)
 	assert.NotEmpty(t, look.Statements)
 	past := get[api.Look](t, idris, "/staff/Q0007/look", client.Query("place", "HB"), client.Query("at", time.Now().AddDate(0, 0, -200).Format(time.RFC3339)))
-	assert.Equal(t, "past", past.Kept)
+	assert.Equal(t, "past", past.Tense)
 	future := get[api.Look](t, idris, "/staff/Q0011/look", client.Query("at", time.Now().AddDate(1, 0, 0).Format(time.RFC3339)))
-	assert.Equal(t, "future", future.Kept)
+	assert.Equal(t, "future", future.Tense)
 	for _, bad := range []string{"/staff/Q0007/look?place=NOPE", "/staff/nobody/look", "/staff/Q0007/look?at=yesterday", "/staff/Q0007/look?at=1999-01-01T00:00:00Z"} {
 		assert.Error(t, idris.Get(ctx, bad, nil), bad)
 	}

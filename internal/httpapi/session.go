@@ -116,11 +116,11 @@ func (s *Server) me(signed *app.SignedIn) api.Me {
 		out.CSRF = signed.CSRF
 	}
 	for _, permission := range permit.ConsolePermissions() {
-		reach, any := live.Reach(signed.Staff.ID, permission.Key, at)
-		if !any {
+		reach, anywhere := live.Reach(signed.Staff.ID, permission.Key, at)
+		if !anywhere {
 			continue
 		}
-		for here := range live.Tree().Walk {
+		for here := range live.Tree().All {
 			if reach[here.Place.ID] {
 				if sites := out.May[permission.Key]; len(sites) == 0 || sites[len(sites)-1] != here.Site.Code {
 					out.May[permission.Key] = append(sites, here.Site.Code)

@@ -438,7 +438,7 @@ func (s *Server) registerSheet() {
 		for i, t := range chosen {
 			sheets[i] = v.sheet(t)
 			sheets[i].People = len(staff[t.ID])
-			for here := range v.live.Tree().Walk {
+			for here := range v.live.Tree().All {
 				if here.Place.Parent == 0 && sites[t.ID][here.Place.ID] {
 					sheets[i].Sites = append(sheets[i].Sites, here.Place.Name)
 				}
@@ -526,7 +526,7 @@ func (v view) ceilings(actor people.StaffID, place *estate.Place) [][]permit.Lev
 		return [][]permit.Level{v.live.Ceiling(actor, place.ID, v.at.Unix())}
 	}
 	var all [][]permit.Level
-	for here := range v.live.Tree().Walk {
+	for here := range v.live.Tree().All {
 		if here.Place.Parent == 0 && !here.Retired {
 			all = append(all, v.live.Ceiling(actor, here.Place.ID, v.at.Unix()))
 		}

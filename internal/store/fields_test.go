@@ -126,7 +126,7 @@ func keepsEveryField(t *testing.T, service *testkit.Service, kind reflect.Type, 
 		require.NoError(t, err)
 		assert.Equal(t, wanted.Interface(), read(newer), "read as newer")
 		time.Sleep(5 * time.Millisecond)
-		past, err := service.Store.LoadAt(context.Background(), time.Now(), store.Whose{Staff: []uint32{1, 2, number}})
+		past, err := service.Store.LoadAt(context.Background(), time.Now(), store.PartOfPast{Staff: []uint32{1, 2, number}})
 		require.NoError(t, err)
 		assert.Equal(t, wanted.Interface(), read(past), "read from the history")
 	}

@@ -10,10 +10,10 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 )
 
-// Whose says whose part of the past is loaded: that of some people, or that of everybody who had an assignment or an
+// PartOfPast says whose part of the past is loaded: that of some people, or that of everybody who had an assignment or an
 // exception at some places, with the owners. Places, catalogue and templates are loaded whole: they are few, and
 // without them nobody's part means anything.
-type Whose struct {
+type PartOfPast struct {
 	Staff  []uint32
 	Places []uint32
 }
@@ -32,7 +32,7 @@ func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) 
 }
 
 // LoadAt returns a part of the state as it was at a moment.
-func (s *Store) LoadAt(ctx context.Context, at time.Time, whose Whose) (*org.State, error) {
+func (s *Store) LoadAt(ctx context.Context, at time.Time, whose PartOfPast) (*org.State, error) {
 	state := &org.State{Settings: org.DefaultSettings()}
 	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 		from := source{db: db, asOf: at, staff: append([]uint32{}, whose.Staff...)}

@@ -358,8 +358,8 @@ func (s *Store) UseSession(ctx context.Context, id uint64, now time.Time) error 
 	return s.db.WithContext(ctx).Exec("UPDATE sessions SET last_used = ? WHERE id = ?", now.UTC(), id).Error
 }
 
-// Kept is a request that was made under an idempotency key, with its answer once there is one.
-type Kept struct {
+// KeyedRequest is a request that was made under an idempotency key, with its answer once there is one.
+type KeyedRequest struct {
 	StaffID   uint32
 	Key       string
 	Request   []byte // digest of method, path and body
@@ -369,10 +369,10 @@ type Kept struct {
 }
 
 // TableName names the table.
-func (Kept) TableName() string { return "idempotency_keys" }
+func (KeyedRequest) TableName() string { return "idempotency_keys" }
 
-// Keep claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is returned.
-func (s *Store) Keep(ctx context.Context, kept Kept) (earlier Kept, claimed bool, err error) {
+// ClaimKey claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is returned.
+func (s *Store) ClaimKey(ctx context.Context, kept KeyedRequest) (earlier KeyedRequest, claimed bool, err error) {
 	result := s.db.WithContext(ctx).Exec("INSERT IGNORE INTO idempotency_keys (staff_id, `key`, request, status, created_at) VALUES (?, ?, ?, 0, ?)",
 		kept.StaffID, kept.Key, kept.Request, kept.CreatedAt.UTC())
 	if result.Error != nil || result.RowsAffected == 1 {
@@ -383,10 +383,10 @@ func (s *Store) Keep(ctx context.Context, kept Kept) (earlier Kept, claimed bool
 }
 
 // Answer stores the answer to a request made under an idempotency key; status 0 gives the key free again.
-func (s *Store) Answer(ctx context.Context, kept Kept) error {
+func (s *Store) Answer(ctx context.Context, kept KeyedRequest) error {
 	db := s.db.WithContext(ctx)
 	if kept.Status == 0 {
-		return db.Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Delete(&Kept{}).Error
+		return db.Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Delete(&KeyedRequest{}).Error
 	}
 	return db.Exec("UPDATE idempotency_keys SET status = ?, response = ? WHERE staff_id = ? AND `key` = ?", kept.Status, kept.Response, kept.StaffID, kept.Key).Error
 }

@@ -45,7 +45,7 @@ func TestAPersonsPastIsWhatItWas(t *testing.T) {
 	after := moment(t)
 
 	at := func(when time.Time) *org.State {
-		state, err := s.Store.LoadAt(ctx, when, store.Whose{Staff: []uint32{otis}})
+		state, err := s.Store.LoadAt(ctx, when, store.PartOfPast{Staff: []uint32{otis}})
 		require.NoError(t, err)
 		_, err = access.Compile(state)
 		require.NoError(t, err)
@@ -90,7 +90,7 @@ func TestAPlacesPastHoldsThoseWhoWereThere(t *testing.T) {
 	commit(t, s, edit("assignment.end", itoa(last), `{}`))
 	after := moment(t)
 	who := func(when time.Time) []string {
-		state, err := s.Store.LoadAt(ctx, when, store.Whose{Places: []uint32{uint32(chemical.ID)}})
+		state, err := s.Store.LoadAt(ctx, when, store.PartOfPast{Places: []uint32{uint32(chemical.ID)}})
 		require.NoError(t, err)
 		var numbers []string
 		for _, p := range state.Staff.All() {

@@ -247,7 +247,7 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 			}
 		}
 	}
-	n.rolls.make(changes)
+	n.rolls.apply(changes)
 	if changes.owners {
 		n.rolls.owners = nil
 		for id, staff := range state.Staff.All() {
@@ -639,7 +639,7 @@ func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID,
 // HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
 func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool {
 	sites := 0
-	for here := range s.tree.Walk {
+	for here := range s.tree.All {
 		if here.Place.Parent != 0 || here.Retired {
 			continue
 		}
@@ -652,17 +652,17 @@ func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool
 }
 
 // Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all.
-func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool, any bool) {
+func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool, anywhere bool) {
 	reach = make([]bool, s.state.Places.Last()+1)
 	permission := s.catalogue.PermissionByKey(key)
 	if permission == nil {
 		return reach, false
 	}
-	for here := range s.tree.Walk {
+	for here := range s.tree.All {
 		reach[here.Place.ID] = s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true, Retired: true}).Allowed
-		any = any || reach[here.Place.ID]
+		anywhere = anywhere || reach[here.Place.ID]
 	}
-	return reach, any
+	return reach, anywhere
 }
 
 // Status returns somebody's status at an instant, in the time zone of their home site.
@@ -719,8 +719,8 @@ func (s *Snapshot) ViewOf(p *people.Staff, reach []bool, at int64) View {
 // InReach reports whether a place is among those in reach, by PlaceID.
 func InReach(reach []bool, id estate.PlaceID) bool { return int(id) < len(reach) && reach[id] }
 
-// Can is one person who can do something, and through what.
-type Can struct {
+// Permitted is one person who can do something, and through what.
+type Permitted struct {
 	Staff    people.StaffID
 	Decision Decision
 }
@@ -728,13 +728,13 @@ type Can struct {
 // WhoCan returns all who hold a permission at a place at an instant, in the order of their numbers; anyHour leaves
 // access hours out. Its cost is that of those assigned at the place and above it, not of all staff.
 // What they have to show at a door is told by Lacks.
-func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64, anyHour bool) []Can {
-	var can []Can
+func (s *Snapshot) WhoCan(permission permit.PermissionID, place estate.PlaceID, at int64, anyHour bool) []Permitted {
+	var can []Permitted
 	q := Question{Permission: permission, Place: place, At: at, AnyHour: anyHour}
 	for _, id := range s.candidates(place) {
 		q.Staff = id
 		if d := s.Decide(&q); d.Allowed {
-			can = append(can, Can{Staff: q.Staff, Decision: d})
+			can = append(can, Permitted{Staff: q.Staff, Decision: d})
 		}
 	}
 	return can
@@ -851,7 +851,7 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			if !counts(permission.ID) {
 				continue
 			}
-			for here := range s.tree.Walk {
+			for here := range s.tree.All {
 				if here.Place.Parent == 0 && (retired || !here.Retired) {
 					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Owner: true, Hours: always})
 				}

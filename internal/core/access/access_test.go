@@ -302,7 +302,7 @@ func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 				continue // who is locked holds nothing, whatever comes after the lock
 			}
 			for permission := permit.PermissionID(1); permission <= 3; permission++ {
-				for st := range snapshot.Tree().Walk {
+				for st := range snapshot.Tree().All {
 					if st.Retired || !st.Place.Kind.HoldsOthers() && !snapshot.Catalogue().Permission(permission).AppliesTo(st.Place.Kind) {
 						continue
 					}

@@ -16,9 +16,9 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Shift is one person gaining, or losing, a permission at a place. The levels are those before and after, in the first
+// Difference is one person gaining, or losing, a permission at a place. The levels are those before and after, in the first
 // stretch of time in which they differ.
-type Shift struct {
+type Difference struct {
 	Staff      people.StaffID
 	Permission permit.PermissionID
 	Instead    permit.PermissionID // at a place that asks for another permission than before: the one on the other side
@@ -34,8 +34,8 @@ type Shift struct {
 
 // Effect is what a change changes: who gains what where, and who loses.
 type Effect struct {
-	Gains  []Shift // ordered by permission, template, levels, place, person; none twice
-	Losses []Shift
+	Gains  []Difference // ordered by permission, template, levels, place, person; none twice
+	Losses []Difference
 }
 
 // Gainers returns how many people gain something.
@@ -44,7 +44,7 @@ func (e *Effect) Gainers() int { return countStaff(e.Gains) }
 // Losers returns how many people lose something.
 func (e *Effect) Losers() int { return countStaff(e.Losses) }
 
-func countStaff(shifts []Shift) int {
+func countStaff(shifts []Difference) int {
 	seen := make(map[people.StaffID]struct{}, len(shifts))
 	for _, shift := range shifts {
 		seen[shift.Staff] = struct{}{}
@@ -59,7 +59,7 @@ func (e *Effect) GivesSensitive(catalogue *permit.Catalogue) bool {
 		permission := catalogue.Permission(id)
 		return permission != nil && permission.Sensitive
 	}
-	return slices.ContainsFunc(e.Gains, func(shift Shift) bool { return sensitive(shift.Permission) || sensitive(shift.Instead) })
+	return slices.ContainsFunc(e.Gains, func(shift Difference) bool { return sensitive(shift.Permission) || sensitive(shift.Instead) })
 }
 
 // NeedsReason reports whether a change with this effect has to say why: it takes something from somebody, or gives
@@ -107,7 +107,7 @@ func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 }
 
 // Lifted returns what one person gains of a permission at a place and below it: what comes of no longer withholding it.
-func Lifted(before, after *Snapshot, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) []Shift {
+func Lifted(before, after *Snapshot, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) []Difference {
 	d := newDiffer(before, after, at)
 	d.only, d.atDoors = []permit.PermissionID{permission}, true
 	d.person(id, place)
@@ -131,7 +131,7 @@ func At(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
 	for _, id := range d.around(place) {
 		d.person(id, place)
 	}
-	outside := func(shift Shift) bool { return !after.tree.Within(shift.Place, place) }
+	outside := func(shift Difference) bool { return !after.tree.Within(shift.Place, place) }
 	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside), slices.DeleteFunc(d.effect.Losses, outside)
 	if d.asksOtherwise(place) {
 		for _, id := range d.around(place) {
@@ -384,7 +384,7 @@ func (s *Snapshot) notAsked(permission permit.PermissionID, place estate.PlaceID
 }
 
 // uncovered appends the shifts of each holding that the others do not reach as far as: in place, level, dates and hours.
-func (d *differ) uncovered(shifts []Shift, id people.StaffID, holdings, others []Holding, way side, lost bool) []Shift {
+func (d *differ) uncovered(shifts []Difference, id people.StaffID, holdings, others []Holding, way side, lost bool) []Difference {
 	for i := range holdings {
 		h := &holdings[i]
 		d.gaps = way.gaps(d.gaps[:0], h, others, d.at)
@@ -392,7 +392,7 @@ func (d *differ) uncovered(shifts []Shift, id people.StaffID, holdings, others [
 			if !d.atDoors && way.holds.notAsked(h.Permission, g.place) {
 				continue
 			}
-			shift := Shift{Staff: id, Permission: h.Permission, Place: g.place, Template: h.Template, Before: min(g.level, h.Level), After: h.Level, Later: g.from > d.at, Hours: g.level >= h.Level}
+			shift := Difference{Staff: id, Permission: h.Permission, Place: g.place, Template: h.Template, Before: min(g.level, h.Level), After: h.Level, Later: g.from > d.at, Hours: g.level >= h.Level}
 			if g.until < h.Until {
 				shift.Until = g.until
 			}
@@ -543,7 +543,7 @@ func (d *differ) ofConsole(id permit.PermissionID) bool {
 }
 
 func (d *differ) done() Effect {
-	order := func(a, b Shift) int {
+	order := func(a, b Difference) int {
 		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Instead, b.Instead), cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
 			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Until, b.Until), compareBool(a.Hours, b.Hours), compareBool(a.Proof, b.Proof),
 			cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
@@ -609,7 +609,7 @@ func (g *Group) Key() string {
 
 // Groups puts the shifts of an effect together as people read them, the largest first. The snapshot is one in which
 // what shifts is known: the one after for gains, the one before for losses.
-func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
+func (s *Snapshot) Groups(shifts []Difference, lost bool) []Group {
 	var groups []Group
 	for i := 0; i < len(shifts); {
 		first, sites := shifts[i], map[estate.PlaceID]bool{}
@@ -635,6 +635,6 @@ func (s *Snapshot) Groups(shifts []Shift, lost bool) []Group {
 	return groups
 }
 
-func alike(a, b Shift) bool {
+func alike(a, b Difference) bool {
 	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later && a.Until == b.Until && a.Hours == b.Hours && a.Proof == b.Proof && a.Instead == b.Instead
 }

@@ -94,15 +94,15 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 		at := noon.Unix()
 		effect := Diff(before, after, at)
 		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be less than below.
-		stands := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, had, has permit.Level) bool {
-			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+		stands := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, had, has permit.Level) bool {
+			return slices.ContainsFunc(shifts, func(shift Difference) bool {
 				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place) && !shift.Later && !shift.Hours &&
 					max(shift.Before, shift.After) == max(had, has) && min(shift.Before, shift.After) <= min(had, has) && (shift.Before < shift.After) == (had < has)
 			})
 		}
 		for _, id := range everybody {
 			for permission := range before.Catalogue().Permissions {
-				for here := range before.Tree().Walk {
+				for here := range before.Tree().All {
 					had := before.Holds(id, permission.ID, here.Place.ID, at)
 					has := after.Holds(id, permission.ID, here.Place.ID, at)
 					if notAskedInEither(before, after, permission.ID, here.Place.ID) {
@@ -121,8 +121,8 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 		}
 		// On days ahead too it is said where something will differ; who is locked now holds nothing in either.
 		ahead := noon.AddDate(0, 0, rapid.IntRange(1, 8).Draw(t, "days ahead")).Unix()
-		differs := func(shifts []Shift, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
-			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+		differs := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
+			return slices.ContainsFunc(shifts, func(shift Difference) bool {
 				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place)
 			})
 		}
@@ -131,11 +131,11 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 				continue
 			}
 			for permission := range before.Catalogue().Permissions {
-				for here := range before.Tree().Walk {
+				for here := range before.Tree().All {
 					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead), before.Holds(id, permission.ID, here.Place.ID, ahead)
 					if will != would && !notAskedInEither(before, after, permission.ID, here.Place.ID) {
 						foreseen++
-						shifts := map[bool][]Shift{true: effect.Gains, false: effect.Losses}[will > would]
+						shifts := map[bool][]Difference{true: effect.Gains, false: effect.Losses}[will > would]
 						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d", id, here.Place.Code, would, will)
 					}
 				}
@@ -171,8 +171,8 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 			asked := s.Catalogue().PermissionByKey(here.Place.Asks)
 			return asked != nil && s.HasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) && s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
 		}
-		told := func(shifts []Shift, id people.StaffID, door estate.PlaceID, asked string) bool {
-			return slices.ContainsFunc(shifts, func(shift Shift) bool {
+		told := func(shifts []Difference, id people.StaffID, door estate.PlaceID, asked string) bool {
+			return slices.ContainsFunc(shifts, func(shift Difference) bool {
 				return shift.Staff == id && after.Tree().Within(door, shift.Place) && after.Catalogue().Permission(shift.Permission).Key == asked
 			})
 		}
@@ -200,7 +200,7 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 				}
 			}
 		}
-		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
+		for lost, shifts := range map[bool][]Difference{false: effect.Gains, true: effect.Losses} {
 			for _, shift := range shifts {
 				if shift.Proof || shift.Instead != 0 {
 					felt["told"]++
@@ -332,7 +332,7 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 				seen[fmt.Sprint(g.Lost, g.Permission.ID, id)] = true
 			}
 		}
-		for lost, shifts := range map[bool][]Shift{false: effect.Gains, true: effect.Losses} {
+		for lost, shifts := range map[bool][]Difference{false: effect.Gains, true: effect.Losses} {
 			for _, shift := range shifts {
 				assert.True(t, seen[fmt.Sprint(lost, shift.Permission, shift.Staff)])
 			}
@@ -445,7 +445,7 @@ func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 		s := compiled(t, drawState(t))
 		id := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
 		everywhere := s.Ceiling(id, 0, noon.Unix())
-		for here := range s.Tree().Walk {
+		for here := range s.Tree().All {
 			ceiling := s.Ceiling(id, here.Place.ID, noon.Unix())
 			for permission := range s.Catalogue().Permissions {
 				inUse := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: noon.Unix(), AnyHour: true, Retired: true})

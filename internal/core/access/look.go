@@ -9,9 +9,9 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Sight is what somebody would meet at one place at one moment: a door that opens or stays shut, or what a terminal
+// PlaceLook is what somebody would meet at one place at one moment: a door that opens or stays shut, or what a terminal
 // there would offer them.
-type Sight struct {
+type PlaceLook struct {
 	Standing *estate.Standing
 	Door     *Question // of what a door asks; nil where the place is no door
 	Offers   []Ability // of a device or a work centre, or what counts in a zone or site as a whole
@@ -19,19 +19,19 @@ type Sight struct {
 
 // Look returns what somebody would meet at a place and below it at an instant, access hours counted, in the order of
 // the tree. Nobody signs in as anybody for it.
-func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Sight {
+func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []PlaceLook {
 	atDoors := map[string]bool{}
-	for here := range s.tree.Walk {
+	for here := range s.tree.All {
 		if here.Place.Kind == estate.Door {
 			atDoors[here.Place.Asks] = true
 		}
 	}
-	var sights []Sight
+	var sights []PlaceLook
 	for here := range s.tree.Below(place) {
 		if here.Retired {
 			continue
 		}
-		sight := Sight{Standing: here}
+		sight := PlaceLook{Standing: here}
 		asked := s.catalogue.PermissionByKey(here.Place.Asks)
 		if here.Place.Kind == estate.Door && asked != nil {
 			sight.Door = &Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at, Proves: true}
@@ -145,7 +145,7 @@ func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []
 			continue
 		}
 		lowest, sites := permit.Unbounded, 0
-		for here := range s.tree.Walk {
+		for here := range s.tree.All {
 			if here.Place.Parent == 0 && !here.Retired {
 				lowest = min(lowest, s.MayGive(id, permission.ID, here.Place.ID, at))
 				sites++

@@ -124,7 +124,7 @@ func TestLookShowsDoorsAndTerminals(t *testing.T) {
 	snapshot := excepted(t, &org.Exception{Permission: 3, Place: 5, Level: 2})
 	sights := snapshot.Look(1, 1, noon.Unix())
 	require.Len(t, sights, 5)
-	at := map[string]Sight{}
+	at := map[string]PlaceLook{}
 	for _, sight := range sights {
 		at[sight.Standing.Place.Code] = sight
 	}
@@ -199,10 +199,10 @@ func TestTheEffectOfMovingAndRetiringAPlaceIsSeen(t *testing.T) {
 	after, err := before.Next(moved, Touched{Places: true})
 	require.NoError(t, err)
 	effect := Diff(before, after, noon.Unix())
-	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, Before: 1}}, effect.Losses)
+	assert.Equal(t, []Difference{{Staff: 1, Permission: 1, Place: 3, Template: 1, Before: 1}}, effect.Losses)
 	assert.Empty(t, effect.Gains)
 	effect = Diff(after, before, noon.Unix())
-	assert.Equal(t, []Shift{{Staff: 1, Permission: 1, Place: 3, Template: 1, After: 1}}, effect.Gains)
+	assert.Equal(t, []Difference{{Staff: 1, Permission: 1, Place: 3, Template: 1, After: 1}}, effect.Gains)
 }
 
 func TestWhoCanNamesThroughWhat(t *testing.T) {

@@ -205,7 +205,7 @@ func (d *differ) proofs(id people.StaffID) {
 	if !differ {
 		return
 	}
-	for here := range d.after.tree.Walk {
+	for here := range d.after.tree.All {
 		if here.Place.Kind == estate.Door && !here.Retired && d.before.tree.At(here.Place.ID) != nil && !d.asksOtherwise(here.Place.ID) {
 			d.asks(id, here.Place.ID, byProof, true)
 		}
@@ -218,13 +218,13 @@ func (d *differ) asks(id people.StaffID, place estate.PlaceID, differs func(was,
 	turns := append(d.before.turns(id, d.at), d.after.turns(id, d.at)...)
 	slices.Sort(turns)
 	turns = slices.Compact(turns)
-	var gain, loss *Shift
+	var gain, loss *Difference
 	gone := map[bool]bool{}
 	for _, at := range turns {
 		was, is := d.before.passOf(id, place, at), d.after.passOf(id, place, at)
 		gains, loses, byHours := differs(was, is)
-		note := func(shift **Shift, holds, other pass, lost bool) {
-			made := Shift{Staff: id, Permission: holds.permission.ID, Place: place, Before: other.decision.Level, After: holds.decision.Level, Later: at > d.at, Hours: byHours, Proof: proof}
+		note := func(shift **Difference, holds, other pass, lost bool) {
+			made := Difference{Staff: id, Permission: holds.permission.ID, Place: place, Before: other.decision.Level, After: holds.decision.Level, Later: at > d.at, Hours: byHours, Proof: proof}
 			if other.permission != nil && other.permission.ID != holds.permission.ID {
 				made.Instead = other.permission.ID
 			}

@@ -86,16 +86,16 @@ func (c *rollChanges) note(id people.StaffID, before, after *person) {
 }
 
 // make writes the changes.
-func (r *rolls) make(c *rollChanges) {
+func (r *rolls) apply(c *rollChanges) {
 	for place, gone := range c.leave {
 		slices.Sort(gone)
 		roll := slices.DeleteFunc(slices.Clone(r.of(place)), func(id people.StaffID) bool { _, is := slices.BinarySearch(gone, id); return is })
 		r.at.Put(uint32(place), &roll)
 	}
-	for place, new := range c.come {
+	for place, joining := range c.come {
 		old := r.of(place)
-		roll := make([]people.StaffID, 0, len(old)+len(new))
-		roll = append(append(roll, old...), new...)
+		roll := make([]people.StaffID, 0, len(old)+len(joining))
+		roll = append(append(roll, old...), joining...)
 		slices.Sort(roll)
 		r.at.Put(uint32(place), &roll)
 	}

@@ -14,8 +14,8 @@ import (
 )
 
 // given makes an organisation in which S2 manages site A and zone work, and S6 manages the rules everywhere.
-func given(t *testing.T) *house {
-	h := newHouse(t)
+func given(t *testing.T) *organisation {
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "given by an owner",
 		op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full", "door.open": "yes", "stock.adjust": "40"}}),
@@ -26,7 +26,7 @@ func given(t *testing.T) *house {
 	return h
 }
 
-func refuses(t *testing.T, h *house, who, says string, ops ...Operation) {
+func refuses(t *testing.T, h *organisation, who, says string, ops ...Operation) {
 	t.Helper()
 	before := h.snap.State().Revision
 	_, err := h.try(h.who(who), "because", ops...)
@@ -369,5 +369,5 @@ func TestALockWithAnEndHidesNothingFromTheCeiling(t *testing.T) {
 	refuses(t, h, "S2", "You cannot give", op("place.restore", "A-Z", nil))
 	effect := h.must(h.who("S1"), "done", op("place.restore", "A-Z", nil)).Effect
 	locked := h.who("S3").Staff
-	assert.True(t, slices.ContainsFunc(effect.Gains, func(gain access.Shift) bool { return gain.Staff == locked && gain.Later }), "and it is shown, as of a day ahead")
+	assert.True(t, slices.ContainsFunc(effect.Gains, func(gain access.Difference) bool { return gain.Staff == locked && gain.Later }), "and it is shown, as of a day ahead")
 }

@@ -140,7 +140,7 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	}
 	for i := range operations {
 		t.op, t.index = &operations[i], i
-		if err := t.hear(); err != nil {
+		if err := t.takeReason(); err != nil {
 			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
 		}
 		described := Describe(operations[i].Op)
@@ -176,8 +176,8 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 // prefix is put before field names, so that they say which operation they belong to.
 func (t *Trial) prefix() string { return fmt.Sprintf("operations[%d].", t.index) }
 
-// hear takes down the reason that an operation gives for itself.
-func (t *Trial) hear() error {
+// takeReason takes down the reason that an operation gives for itself.
+func (t *Trial) takeReason() error {
 	own := words.Tidy(t.op.Reason)
 	t.silent = t.silent || own == ""
 	if own != "" && !slices.Contains(t.each, own) {

@@ -66,18 +66,18 @@ func named(ref string, o Operation) Operation {
 	return o
 }
 
-// house is a small organisation: two sites, an owner (S1), a manager of site A (S2) and a packer at A (S3).
-type house struct {
+// organisation is a small organisation: two sites, an owner (S1), a manager of site A (S2) and a packer at A (S3).
+type organisation struct {
 	t    *testing.T
 	snap *access.Snapshot
 }
 
 var system = Actor{System: "test"}
 
-func newHouse(t *testing.T) *house {
+func newOrganisation(t *testing.T) *organisation {
 	empty, err := access.Compile(&org.State{Settings: org.DefaultSettings()})
 	require.NoError(t, err)
-	h := &house{t: t, snap: empty}
+	h := &organisation{t: t, snap: empty}
 	ops := []Operation{op("group.add", "", set{"key": "console", "title": "Console"}), op("group.add", "", set{"key": "door", "title": "Doors"}), op("group.add", "", set{"key": "stock", "title": "Stock"})}
 	for _, p := range permit.ConsolePermissions() {
 		ops = append(ops, op("permission.add", "", set{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": "console", "scale": p.Scale, "kinds": p.Kinds}))
@@ -105,7 +105,7 @@ func newHouse(t *testing.T) *house {
 	return h
 }
 
-func (h *house) try(actor Actor, reason string, ops ...Operation) (*Trial, error) {
+func (h *organisation) try(actor Actor, reason string, ops ...Operation) (*Trial, error) {
 	d, err := Apply(h.snap, actor, prepared(ops), reason, ops)
 	if err != nil {
 		return nil, err
@@ -114,7 +114,7 @@ func (h *house) try(actor Actor, reason string, ops ...Operation) (*Trial, error
 }
 
 // must makes a change and goes on from it.
-func (h *house) must(actor Actor, reason string, ops ...Operation) *Trial {
+func (h *organisation) must(actor Actor, reason string, ops ...Operation) *Trial {
 	h.t.Helper()
 	d, err := h.try(actor, reason, ops...)
 	require.NoError(h.t, err)
@@ -122,17 +122,17 @@ func (h *house) must(actor Actor, reason string, ops ...Operation) *Trial {
 	return d
 }
 
-func (h *house) who(number string) Actor {
+func (h *organisation) who(number string) Actor {
 	return Actor{Staff: h.snap.State().StaffByNumber(number).ID}
 }
 
-func (h *house) may(number, permission, place string) bool {
+func (h *organisation) may(number, permission, place string) bool {
 	s := h.snap.State()
 	return h.snap.Holds(s.StaffByNumber(number).ID, h.snap.Catalogue().PermissionByKey(permission).ID, s.PlaceByCode(place).ID, noon.Unix()) > 0
 }
 
 func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	before := h.snap.State().Revision
 	enrol := func(fields set) Operation {
 		all := set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"}
@@ -205,7 +205,7 @@ func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
 }
 
 func TestAChangeIsAppliedWholeOrNotAtAll(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	last := h.snap.State().Staff.Last()
 	_, err := h.try(h.who("S1"), "", op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"}), op("assignment.add", "", set{"staff": "S99", "place": "A", "template": "packer"}))
 	require.Error(t, err)
@@ -214,7 +214,7 @@ func TestAChangeIsAppliedWholeOrNotAtAll(t *testing.T) {
 }
 
 func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	d := h.must(h.who("S2"), "", named("p", op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"})),
 		op("assignment.add", "", set{"staff": "@p", "place": "A", "template": "packer", "until": "2027-01-19"}), op("pin.set", "", set{"staff": "@p"}))
 	require.Len(t, d.Secrets, 1)
@@ -233,7 +233,7 @@ func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 }
 
 func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	h.must(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480216"}))
 	h.must(system, "", op("staff.enrol", "", set{"staff_number": "S5", "given_name": "Eve", "family_name": "Extra", "home_site": "A"}))
 	taken := op("pin.set", "", set{"staff": "S5", "pin": "480216"})
@@ -252,7 +252,7 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 }
 
 func TestTheSecondOfTwoEditsOfOneRecordIsToldSo(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	read := h.snap.State().StaffByNumber("S3").Revision
 	first, second := op("staff.edit", "S3", set{"job_title": "Packer"}), op("staff.edit", "S3", set{"job_title": "Grader"})
 	first.Revision, second.Revision = read, read
@@ -263,7 +263,7 @@ func TestTheSecondOfTwoEditsOfOneRecordIsToldSo(t *testing.T) {
 }
 
 func TestWhatTakesAwayOrGivesSomethingSensitiveAsksWhy(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	end := op("assignment.end", "2", nil)
 	_, err := h.try(h.who("S2"), "", end)
 	assert.Equal(t, "reason", err.(*fault.Fault).Fields[0].Name)
@@ -282,7 +282,7 @@ func TestWhatTakesAwayOrGivesSomethingSensitiveAsksWhy(t *testing.T) {
 }
 
 func TestTheCeilingHolds(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	manager := h.who("S2")
 	for name, o := range map[string]Operation{
 		"a template that gives more":     op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}),
@@ -310,7 +310,7 @@ func TestTheCeilingHolds(t *testing.T) {
 }
 
 func TestNobodyIssuesThemselvesAWayIntoMoreThanTheyHold(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	h.must(system, "", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}))
 	_, err := h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S3"}))
 	assert.True(t, fault.Is(err, fault.Refused), "a PIN that opens the store, which the manager may not")
@@ -321,14 +321,14 @@ func TestNobodyIssuesThemselvesAWayIntoMoreThanTheyHold(t *testing.T) {
 }
 
 func TestAuthorityIsThatFromBeforeTheChange(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	h.must(system, "", op("staff.enrol", "", set{"staff_number": "S5", "given_name": "New", "family_name": "Hand", "home_site": "A"}))
 	_, err := h.try(h.who("S5"), "r", op("assignment.add", "", set{"staff": "S5", "place": "A", "template": "manager"}), op("staff.lock", "S3", nil))
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 
 func TestAnOwnerWhoCanActAlwaysRemains(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	for name, o := range map[string]Operation{"locked": op("staff.lock", "S1", nil), "departed": op("staff.depart", "S1", nil), "demoted": op("staff.unmake_owner", "S1", nil)} {
 		_, err := h.try(system, "r", o)
 		assert.True(t, fault.Is(err, fault.Refused), name)
@@ -342,7 +342,7 @@ func TestAnOwnerWhoCanActAlwaysRemains(t *testing.T) {
 }
 
 func TestLockUnlockDepartReinstate(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	require.True(t, h.may("S3", "door.open", "A-1"))
 	h.must(h.who("S2"), "badge lost", op("staff.lock", "S3", nil))
 	assert.False(t, h.may("S3", "door.open", "A-1"))
@@ -358,7 +358,7 @@ func TestLockUnlockDepartReinstate(t *testing.T) {
 }
 
 func TestANewPermissionIsNobodysUntilDecided(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	h.must(h.who("S1"), "new doors", op("template.edit", "packer", set{"settings": set{"door": "full"}}), op("template.edit", "manager", set{"settings": set{"console": "full", "door": "full"}}))
 	h.must(h.who("S1"), "", op("permission.add", "", set{"key": "door.vault", "title": "Open the vault", "sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}))
 	assert.False(t, h.may("S3", "door.vault", "A-1"))
@@ -370,7 +370,7 @@ func TestANewPermissionIsNobodysUntilDecided(t *testing.T) {
 }
 
 func TestAWithheldPermissionIsFeltAndItsEndToo(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	d := h.must(h.who("S2"), "light duty", op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.open", "withheld": true}))
 	assert.Equal(t, 1, d.Effect.Losers())
 	assert.False(t, h.may("S3", "door.open", "A-1"))
@@ -379,7 +379,7 @@ func TestAWithheldPermissionIsFeltAndItsEndToo(t *testing.T) {
 }
 
 func TestADeviceTokenIsShownOnceAndKeptAsADigest(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	d := h.must(h.who("S2"), "", op("device.add", "", set{"name": "Controller", "place": "A", "token": "mine"}))
 	require.Len(t, d.Secrets, 1)
 	assert.NotEqual(t, "mine", d.Secrets[0].Value, "a manager does not choose it")
@@ -390,7 +390,7 @@ func TestADeviceTokenIsShownOnceAndKeptAsADigest(t *testing.T) {
 }
 
 func TestEveryOperationIsNamedInWordsAndDecodesStrictly(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	for _, name := range Operations() {
 		_, err := h.try(h.who("S1"), "r", op(name, "nothing", set{"no_such_field": 1}))
 		var f *fault.Fault
@@ -407,7 +407,7 @@ func TestEveryOperationIsNamedInWordsAndDecodesStrictly(t *testing.T) {
 }
 
 func TestTheEffectOfATemplateReachesThoseBasedOnIt(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	h.must(system, "", op("assignment.add", "", set{"staff": "S4", "place": "B", "template": "keeper"}))
 	d, err := h.try(h.who("S1"), "tidied", op("template.edit", "packer", set{"settings": set{}}))
 	require.NoError(t, err)
@@ -424,7 +424,7 @@ func TestTheEffectOfATemplateReachesThoseBasedOnIt(t *testing.T) {
 }
 
 func TestMovingAPlaceShowsWhoLosesIt(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	d, err := h.try(h.who("S1"), "rebuilt", op("place.edit", "A-Z", set{"parent": "B"}))
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, d.Effect.Losers(), 2, "those assigned at the site it left")

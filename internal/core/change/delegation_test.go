@@ -282,7 +282,7 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	for name := range descriptions {
 		require.Contains(t, draws, name, "each operation is put to the test")
 	}
-	house := newHouse(t).snap
+	base := newOrganisation(t).snap
 	permitted := map[string]int{}
 	short := false
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
@@ -291,7 +291,7 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })
 	}
 	rapid.Check(t, func(t *rapid.T) {
-		start := drawEstate(t, house)
+		start := drawEstate(t, base)
 		l := newLaw(start, rapid.SampledFrom([][]string{{"S2"}, {"S2"}, {"S2", "S5"}, {"S2", "S3", "S4", "S5"}}).Draw(t, "actors"))
 		now := moments[0]
 		var made []*Trial
@@ -416,7 +416,7 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		if e.Op != "pin.set" && e.Op != "password.issue" && e.Op != "staff.edit" {
 			continue
 		}
-		p := Whose(d.State, e.Record)
+		p := StaffOf(d.State, e.Record)
 		was, is := l.now.State().Person(p), d.State.Person(p)
 		if was == nil || e.Op == "staff.edit" && was.Email == is.Email || e.Op == "staff.edit" && len(l.now.State().CredentialsOf(p)) == 0 {
 			continue
@@ -443,7 +443,7 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	rank := map[string]int{"none": 0, "view": 1, "run": 2, "lead": 3}
 	all := map[holding]int{}
 	for p := range s.Catalogue().Permissions {
-		for here := range s.Tree().Walk {
+		for here := range s.Tree().All {
 			if !here.Place.Kind.HoldsOthers() && !p.AppliesTo(here.Place.Kind) {
 				continue // there it means nothing, whatever is given
 			}
@@ -460,7 +460,7 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 			}
 		}
 	}
-	for here := range s.Tree().Walk {
+	for here := range s.Tree().All {
 		asked := s.Catalogue().PermissionByKey(here.Place.Asks)
 		for i, at := range moments {
 			if asked != nil && s.Decide(&access.Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at.Unix(), AnyHour: true}).Allowed {

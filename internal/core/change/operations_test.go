@@ -37,7 +37,7 @@ func TestEveryDescriptionIsWhole(t *testing.T) {
 }
 
 // full is an organisation in which every field of a record of each kind says something.
-func full(t *testing.T) *house {
+func full(t *testing.T) *organisation {
 	h := given(t)
 	h.must(system, "all of it",
 		op("group.add", "", set{"key": "line", "title": "Lines", "parent": "stock"}),

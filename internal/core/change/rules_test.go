@@ -14,18 +14,18 @@ import (
 	"loyallatch.example/latch/internal/core/wording"
 )
 
-func (h *house) level(template, permission string) string {
+func (h *organisation) level(template, permission string) string {
 	p := h.snap.Catalogue().PermissionByKey(permission)
 	return p.Scale.Word(h.snap.Resolved(h.snap.State().TemplateByCode(template).ID)[p.ID].Level)
 }
 
-func (h *house) undecided(template string) int {
+func (h *organisation) undecided(template string) int {
 	t := h.snap.State().TemplateByCode(template)
 	return len(h.snap.Catalogue().Undecided(t, h.snap.Resolved(t.ID), h.snap.State().Template))
 }
 
 func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("permission.edit", "stock.adjust", set{"scale": set{"kind": "limit", "unit": "kg", "most": 500}}))
 	before := h.snap.State().Revision
@@ -104,7 +104,7 @@ func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 }
 
 func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}))
 	d := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
@@ -130,7 +130,7 @@ func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
 }
 
 func TestMovingWithinTheCatalogueChangesNobodysAccess(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.add", "", set{"code": "stocker", "name": "Stocker", "settings": set{"stock": "none", "door": "full"}}), op("group.add", "", set{"key": "door.far", "title": "Far doors", "parent": "door"}))
 	for _, move := range []Operation{op("permission.edit", "door.chemical", set{"group": "door.far"}), op("permission.edit", "door.open", set{"group": "stock"}), op("group.edit", "door.far", set{"parent": ""}), op("group.edit", "door.far", set{"parent": "stock"})} {
@@ -142,7 +142,7 @@ func TestMovingWithinTheCatalogueChangesNobodysAccess(t *testing.T) {
 }
 
 func TestMovingAPermissionGivesItToNobody(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}),
 		op("permission.add", "", set{"key": "door.hatch", "title": "Open hatches", "sentence": "Opens them.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
@@ -154,7 +154,7 @@ func TestMovingAPermissionGivesItToNobody(t *testing.T) {
 }
 
 func TestRetiringAPermissionTakesItFromEverybodyAndBringingItBackGivesIt(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "covers", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}))
 	require.True(t, h.may("S3", "stock.adjust", "A-S"))
@@ -173,7 +173,7 @@ func TestRetiringAPermissionTakesItFromEverybodyAndBringingItBackGivesIt(t *test
 }
 
 func TestAScaleIsChangedWithWhatStandsOnIt(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("permission.add", "", set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}}, "kinds": []string{"site", "device"}}),
 		op("template.edit", "packer", set{"decide": set{"stock.see": "own"}}))
@@ -187,7 +187,7 @@ func TestAScaleIsChangedWithWhatStandsOnIt(t *testing.T) {
 }
 
 func TestASectionMeansTheSameInTheCopy(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "because", op("template.add", "", set{"code": "fitter", "name": "Fitter", "settings": set{"stock.adjust": "7", "door.open": "no"}}))
 	h.must(owner, "because", op("template.edit", "fitter", set{"section": set{"from": "keeper", "group": "door"}}))
@@ -198,7 +198,7 @@ func TestASectionMeansTheSameInTheCopy(t *testing.T) {
 }
 
 func TestAPersonBecomesATemplate(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "covers the keeper", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20"}),
 		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}))
@@ -208,7 +208,7 @@ func TestAPersonBecomesATemplate(t *testing.T) {
 }
 
 func TestRetiringATemplateSettlesItsPeople(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.edit", "keeper", set{"base": ""}), op("template.edit", "keeper", set{"decide": set{"door.open": "yes"}}))
 	d := h.must(owner, "one kind of work", op("template.retire", "packer", set{"replace_with": "keeper"}))
@@ -222,7 +222,7 @@ func TestRetiringATemplateSettlesItsPeople(t *testing.T) {
 }
 
 func TestACellOfTheGridBecomesOneException(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	cell := func(permission, place, level string) Operation {
 		return op("exception.set", "", set{"staff": "S3", "permission": permission, "place": place, "level": level})
@@ -257,7 +257,7 @@ func TestACellOfTheGridBecomesOneException(t *testing.T) {
 }
 
 func TestAnExceptionIsEditedAndComesBack(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "covers", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20", "until": "2026-12-01"}))
 	h.must(owner, "", op("exception.edit", "1", set{"until": "2026-12-24", "level": "30"}))
@@ -274,7 +274,7 @@ func TestAnExceptionIsEditedAndComesBack(t *testing.T) {
 }
 
 func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	withhold := func(place, reason string) Operation {
 		o := op("exception.add", "", set{"staff": "S2", "place": place, "permission": "door.open", "withheld": true})
@@ -315,7 +315,7 @@ func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
 }
 
 func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	d := h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
 	gains := d.After.Groups(d.Effect.Gains, false)
@@ -337,7 +337,7 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 }
 
 func TestWhatAManagerMayTouchIsSaidBeforehand(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	manager, owner := h.who("S2").Staff, h.who("S1").Staff
 	person := func(number string) error {
 		return Touchable(h.snap, manager, h.snap.State().StaffByNumber(number))
@@ -349,7 +349,7 @@ func TestWhatAManagerMayTouchIsSaidBeforehand(t *testing.T) {
 }
 
 func TestOwnersGiveWhatTheSameChangeAddsAndManagersDoNot(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	add := op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}})
 	decide := op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}})
 	h.must(h.who("S1"), "", op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full"}}), op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A", "start_date": "2020-01-01"}),

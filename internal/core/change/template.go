@@ -291,7 +291,7 @@ func (t *Trial) templateCeiling(template *permit.Template) error {
 // giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one that is
 // retired while people are assigned in it, as it would come back with them.
 func (t *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
-	for here := range t.before.Tree().Walk {
+	for here := range t.before.Tree().All {
 		if here.Place.Parent == 0 && (!here.Retired || len(t.before.Inside(here.Place.ID)) > 0) {
 			if err := t.mayGive(id, level, here.Place.ID); err != nil {
 				return err

@@ -369,8 +369,8 @@ func RecordOf(state *org.State, name string) any {
 	return nil
 }
 
-// Whose returns the person whom a record named by an entry of the audit log belongs to; 0 where it is nobody's.
-func Whose(state *org.State, name string) people.StaffID {
+// StaffOf returns the person whom a record named by an entry of the audit log belongs to; 0 where it is nobody's.
+func StaffOf(state *org.State, name string) people.StaffID {
 	switch r := RecordOf(state, name).(type) {
 	case *people.Staff:
 		return r.ID

@@ -23,7 +23,7 @@ func kept(t require.TestingT, d *Trial) []Entry {
 	return entries
 }
 
-func (h *house) undo(d *Trial) (*Trial, error) {
+func (h *organisation) undo(d *Trial) (*Trial, error) {
 	operations, err := Undo(h.snap, d.State.Revision, kept(h.t, d))
 	if err != nil {
 		return nil, err
@@ -36,7 +36,7 @@ func entitlements(s *access.Snapshot) map[string]int32 {
 	all := map[string]int32{}
 	for id := range s.State().Staff.All() {
 		for p := range s.Catalogue().Permissions {
-			for here := range s.Tree().Walk {
+			for here := range s.Tree().All {
 				if level := s.Holds(people.StaffID(id), p.ID, here.Place.ID, noon.Unix()); level > 0 {
 					all[fmt.Sprint(id, " ", p.Key, " ", here.Place.Code)] = int32(level)
 				}
@@ -48,11 +48,11 @@ func entitlements(s *access.Snapshot) map[string]int32 {
 
 // Undoing a change sets back what everybody holds; where it is refused, it says why.
 func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
-	house := newHouse(t).snap
-	owner := Actor{Staff: house.State().StaffByNumber("S1").ID}
+	base := newOrganisation(t).snap
+	owner := Actor{Staff: base.State().StaffByNumber("S1").ID}
 	undone := map[string]int{}
 	rapid.Check(t, func(t *rapid.T) {
-		start := drawEstate(t, house)
+		start := drawEstate(t, base)
 		now := start
 		var d *Trial
 		for range rapid.IntRange(1, 6).Draw(t, "steps") {
@@ -88,7 +88,7 @@ func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
 }
 
 func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	added := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
 	decided := h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}}))
@@ -113,7 +113,7 @@ func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
 }
 
 func TestWhatCannotBeTakenBackSaysSo(t *testing.T) {
-	h := newHouse(t)
+	h := newOrganisation(t)
 	owner := h.who("S1")
 	for _, c := range []struct{ op, says string }{{"staff.enrol", "a person stays on record"}, {"pin.set", "a secret that was handed out"}} {
 		operation := op("pin.set", "", set{"staff": "S3"})

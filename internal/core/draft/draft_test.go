@@ -38,8 +38,8 @@ func apply(t *testing.T, s *access.Snapshot, operations ...change.Operation) *ac
 	return d.After
 }
 
-// house holds a site, a line with two permissions, a template and two people who have it.
-func house(t *testing.T) *access.Snapshot {
+// organisation holds a site, a line with two permissions, a template and two people who have it.
+func organisation(t *testing.T) *access.Snapshot {
 	s, err := access.Compile(&org.State{Settings: org.DefaultSettings()})
 	require.NoError(t, err)
 	levels := set{"kind": "levels", "levels": []string{"none", "view", "run"}}
@@ -75,7 +75,7 @@ func add(t *testing.T, lines []Line, s *access.Snapshot, operations ...change.Op
 }
 
 func TestTheNewestEditOfAThingCounts(t *testing.T) {
-	s := house(t)
+	s := organisation(t)
 	lines := add(t, nil, s, decide("line.run", "run"), cell("S1", "yes"), cell("S2", "yes"))
 	require.Len(t, lines, 3)
 	lines = add(t, lines, s, decide("line.run", "none"))
@@ -90,7 +90,7 @@ func TestTheNewestEditOfAThingCounts(t *testing.T) {
 }
 
 func TestSeveralSettingsAreSeveralLines(t *testing.T) {
-	s := house(t)
+	s := organisation(t)
 	lines := add(t, nil, s, op("template.edit", "packer", set{"decide": set{"line.run": "run", "line.stop": "yes"}, "name": "Packer and more"}))
 	require.Len(t, lines, 3)
 	assert.Equal(t, "template:1", lines[0].Record)
@@ -99,7 +99,7 @@ func TestSeveralSettingsAreSeveralLines(t *testing.T) {
 }
 
 func TestAnEditThatTheRulesRefuseIsNotPutIn(t *testing.T) {
-	s := house(t)
+	s := organisation(t)
 	_, _, err := Add(nil, 1, s, system, env, []change.Operation{decide("line.run", "fly")})
 	assert.True(t, fault.Is(err, fault.Invalid))
 	var f *fault.Fault
@@ -114,7 +114,7 @@ func TestAnEditThatTheRulesRefuseIsNotPutIn(t *testing.T) {
 }
 
 func TestAClashSaysExactlyWhere(t *testing.T) {
-	s := house(t)
+	s := organisation(t)
 	lines := add(t, nil, s, decide("line.run", "run"), decide("line.stop", "yes"))
 	s = apply(t, s, decide("line.run", "none"))
 	reviewed, trial := Review(lines, s, system, env, "")
@@ -128,7 +128,7 @@ func TestAClashSaysExactlyWhere(t *testing.T) {
 }
 
 func TestAReviewSaysWhatCannotBeMadeAndTriesTheRest(t *testing.T) {
-	s := house(t)
+	s := organisation(t)
 	lines := add(t, nil, s, cell("S1", "yes"), decide("line.run", "run"), cell("S2", "yes"))
 	s = apply(t, s, op("permission.retire", "line.stop", nil))
 	reviewed, trial := Review(lines, s, system, env, "")
@@ -147,7 +147,7 @@ func TestAReviewSaysWhatCannotBeMadeAndTriesTheRest(t *testing.T) {
 // However edits are put in, one by one or together, over one another or apart, the draft makes the same as making each of
 // them in its turn.
 func TestADraftMakesWhatItsEditsMakeOneAfterAnother(t *testing.T) {
-	start := house(t)
+	start := organisation(t)
 	rapid.Check(t, func(rt *rapid.T) {
 		live, lines, next := start, []Line(nil), 1
 		for range rapid.IntRange(1, 12).Draw(rt, "edits") {

@@ -205,8 +205,8 @@ func (t *Tree) Within(place, ancestor PlaceID) bool {
 	return entered >= 0 && t.spans[ancestor].enter <= entered && entered < t.spans[ancestor].exit
 }
 
-// Walk yields the places depth first, parents before children.
-func (t *Tree) Walk(yield func(*Standing) bool) {
+// All yields the places depth first, parents before children.
+func (t *Tree) All(yield func(*Standing) bool) {
 	for _, id := range t.order {
 		if !yield(&t.standings[id]) {
 			return

@@ -245,7 +245,7 @@ func TestTheWordsOfAnEffect(t *testing.T) {
 	assert.True(t, effect.GivesSensitive(after.Catalogue()))
 	assert.True(t, effect.NeedsReason(after.Catalogue()))
 	assert.Equal(t, "Nobody gains and nobody loses.", English.Summary(before, before, &access.Effect{}, nil, nil, anybody))
-	only := access.Effect{Gains: []access.Shift{effect.Gains[len(effect.Gains)-1]}}
+	only := access.Effect{Gains: []access.Difference{effect.Gains[len(effect.Gains)-1]}}
 	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", English.Summary(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
 	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
 	ahead := access.Diff(before, later, noon.Unix())
@@ -285,7 +285,7 @@ func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
 // summary says what Ana gains and loses of one permission.
 func summary(before, after *access.Snapshot, permission permit.PermissionID) string {
 	effect := access.Diff(before, after, noon.Unix())
-	other := func(shift access.Shift) bool { return shift.Permission != permission }
+	other := func(shift access.Difference) bool { return shift.Permission != permission }
 	effect.Gains, effect.Losses = slices.DeleteFunc(effect.Gains, other), slices.DeleteFunc(effect.Losses, other)
 	return English.Summary(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true), anybody)
 }

@@ -191,7 +191,50 @@ export interface paths {
         put?: never;
         /**
          * Make several operations together, whole or not at all
-         * @description A token needs the scope `daily`.
+         * @description The operations, each with the permission that it needs and the fields that it sets:
+         *
+         *     - `assignment.add`: assign; needs `console.assign`; sets `staff`, `place`, `template`, `from`, `until`, `hours`
+         *     - `assignment.edit`: change the assignment of; needs `console.assign`; sets `staff`, `place`, `template`, `from`, `until`, `hours`
+         *     - `assignment.end`: end the assignment of; needs `console.assign`
+         *     - `assignment.restore`: bring back the assignment of; needs `console.assign`
+         *     - `bar.add`: bar; needs `console.lock`; sets `staff`, `place`, `until`
+         *     - `bar.end`: lift the bar of; needs `console.lock`
+         *     - `device.add`: connect device; needs `console.devices`; sets `name`, `place`, `token`
+         *     - `device.revoke`: disconnect device; needs `console.devices`
+         *     - `exception.add`: make an exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
+         *     - `exception.edit`: change an exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
+         *     - `exception.end`: end an exception for; needs `console.except`
+         *     - `exception.restore`: bring back an exception for; needs `console.except`
+         *     - `exception.set`: set by exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
+         *     - `group.add`: add catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
+         *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
+         *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
+         *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`
+         *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
+         *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
+         *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
+         *     - `permission.restore`: bring back permission; needs `console.edit_catalogue`
+         *     - `permission.retire`: retire permission; needs `console.edit_catalogue`
+         *     - `pin.set`: issue a pin to; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`
+         *     - `pin.withdraw`: withdraw the pin of; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`
+         *     - `place.add`: add place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `asks`
+         *     - `place.edit`: change place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `asks`
+         *     - `place.restore`: bring back place; needs `console.edit_places`
+         *     - `place.retire`: retire place; needs `console.edit_places`
+         *     - `staff.activate`: activate; needs `console.edit_staff`
+         *     - `staff.depart`: record the departure of; needs `console.depart`; sets `on`
+         *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
+         *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
+         *     - `staff.lock`: lock; needs `console.lock`; sets `until`
+         *     - `staff.make_owner`: make an owner of
+         *     - `staff.reinstate`: reinstate; needs `console.depart`
+         *     - `staff.unlock`: unlock; needs `console.lock`
+         *     - `staff.unmake_owner`: take ownership from
+         *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.restore`: bring back template; needs `console.edit_templates`
+         *     - `template.retire`: retire template; needs `console.edit_templates`; sets `replace_with`, `end_assignments` A token needs the scope `daily`.
          */
         post: operations["make-change"];
         delete?: never;
@@ -1989,11 +2032,6 @@ export interface components {
              * @description For a shared terminal: after how many seconds without use it signs the person out; its own rule where left out
              */
             idle_seconds?: number;
-            /**
-             * @description Whether it is from the kept history, live, or by what is on record now; for managers
-             * @enum {string}
-             */
-            kept?: "" | "past" | "present" | "future";
             /** Format: int32 */
             level?: number;
             /** @enum {string} */
@@ -2006,6 +2044,11 @@ export interface components {
             remedy?: string;
             sentence: string;
             staff?: components["schemas"]["StaffRef"];
+            /**
+             * @description Whether it is from the kept history, live, or by what is on record now; for managers
+             * @enum {string}
+             */
+            tense?: "" | "past" | "present" | "future";
         };
         DecisionRequest: {
             /** @description Staff number of the person whose records are asked for, of a permission whose levels are own, team and all */
@@ -2411,12 +2454,7 @@ export interface components {
         Look: {
             /** Format: date-time */
             at: string;
-            items: components["schemas"]["Sight"][];
-            /**
-             * @description Whether it is from the kept history, live, or by what is on record now
-             * @enum {string}
-             */
-            kept: "past" | "present" | "future";
+            items: components["schemas"]["PlaceLook"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             obstacles: components["schemas"]["Obstacle"][];
@@ -2425,6 +2463,11 @@ export interface components {
             /** @description Everywhere they can go and all they can do, in sentences */
             statements: components["schemas"]["Statement"][];
             status: string;
+            /**
+             * @description Whether it is from the kept history, live, or by what is on record now
+             * @enum {string}
+             */
+            tense: "past" | "present" | "future";
             /**
              * Format: int64
              * @description How many there are on all pages together
@@ -2871,6 +2914,22 @@ export interface components {
             /** @description Its own, or that of its site */
             time_zone: string;
         };
+        PlaceLook: {
+            /** Format: int64 */
+            depth: number;
+            kind: string;
+            /** @description What a terminal there would offer, or what counts there as a whole */
+            offers: string[];
+            /** @description Of a door: whether it opens */
+            opens?: boolean;
+            place: components["schemas"]["PlaceRef"];
+            /** @description Of a door: code of the decision */
+            reason?: string;
+            /** @description Of a door that stays shut: what would change it */
+            remedy?: string;
+            /** @description Of a door: why it opens or stays shut */
+            sentence?: string;
+        };
         PlacePerson: {
             /** @description What ends it then */
             ends?: string;
@@ -2998,22 +3057,6 @@ export interface components {
             /** @description Titles of what waits for a decision */
             undecided: string[];
         };
-        Sight: {
-            /** Format: int64 */
-            depth: number;
-            kind: string;
-            /** @description What a terminal there would offer, or what counts there as a whole */
-            offers: string[];
-            /** @description Of a door: whether it opens */
-            opens?: boolean;
-            place: components["schemas"]["PlaceRef"];
-            /** @description Of a door: code of the decision */
-            reason?: string;
-            /** @description Of a door that stays shut: what would change it */
-            remedy?: string;
-            /** @description Of a door: why it opens or stays shut */
-            sentence?: string;
-        };
         SignIn: {
             /** @description A name for the token, such as the machine's */
             device?: string;
@@ -3082,27 +3125,36 @@ export interface components {
             staff_number: string;
         };
         StaffWrite: {
-            /** @description ISO 8601 date, the last day that counts */
+            /** @description Last day of the contract, such as 2027-01-19 */
             contract_end?: string;
+            /** @description Work email */
             email?: string;
+            /** @description Agency or employer */
             employer?: string;
-            /** @description employee, agency, contractor or seasonal */
+            /** @description Employee, agency, contractor or seasonal */
             engagement?: string;
+            /** @description Number in another system */
             external_id?: string;
+            /** @description Family name */
             family_name?: string;
+            /** @description Given name */
             given_name?: string;
-            /** @description Code of a site */
+            /** @description Code of the home site */
             home_site?: string;
+            /** @description Job title */
             job_title?: string;
+            /** @description The name they go by */
             known_as?: string;
-            /** @description Staff number */
+            /** @description Staff number of the line manager */
             line_manager?: string;
+            /** @description Notes */
             notes?: string;
+            /** @description Phone */
             phone?: string;
             reason?: string;
             /** @description Made by the numbering rule where it is left out */
             staff_number?: string;
-            /** @description ISO 8601 date */
+            /** @description Start date, such as 2026-11-30 */
             start_date?: string;
         };
         StarterSet: {

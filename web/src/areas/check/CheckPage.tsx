@@ -140,8 +140,8 @@ function Answer({ d }: { d: Schema["Decision"] }) {
       <p className="mt-1 mb-5 text-sm text-faded">
         {d.staff && `${d.staff.name}, ${d.staff.staff_number} · `}
         {d.permission} at {d.place?.name} · {moment(d.at)}
-        {d.kept === "past" && ", from the kept history"}
-        {d.kept === "future" && ", by what is on record now"}
+        {d.tense === "past" && ", from the kept history"}
+        {d.tense === "future" && ", by what is on record now"}
       </p>
       {(d.grounds?.length ?? 0) > 0 && (
         <Section title="What it rests on" className="mb-5">

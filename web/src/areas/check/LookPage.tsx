@@ -8,7 +8,7 @@ import { Button, Empty, instant, Loading, Mark, moment, Page, Section, SelectFie
 import { CheckTabs } from "./CheckPage";
 
 type Search = { staff?: string; place?: string; at?: string };
-const kept: Record<Schema["Look"]["kept"], string> = {
+const tenses: Record<Schema["Look"]["tense"], string> = {
   past: "from the kept history",
   present: "as it is now",
   future: "by what is on record now",
@@ -81,7 +81,7 @@ function Sights({ look }: { look: Schema["Look"] }) {
   return (
     <div className="space-y-6">
       <p className="sentence">
-        <b>{look.staff.name}</b> ({look.status}) at {look.place.name} on {moment(look.at)}, {kept[look.kept]}.
+        <b>{look.staff.name}</b> ({look.status}) at {look.place.name} on {moment(look.at)}, {tenses[look.tense]}.
         {look.obstacles.map((o) => (
           <span key={o.code} className="block text-soon">
             {o.sentence}

@@ -11,22 +11,22 @@ import (
 
 var errNoRows = sql.ErrNoRows
 
-// House is what binds a database to its key file, and how its PINs are hashed.
-type House struct {
+// Binding is what binds a database to its key file, and how its PINs are hashed.
+type Binding struct {
 	Revision uint64
 	KeyCheck []byte // nil: bound to none yet
 	PINSalt  []byte
 	PINCost  string
 }
 
-// House returns what binds the database to its key file.
-func (s *Store) House(ctx context.Context) (h House, err error) {
+// Binding returns what binds the database to its key file.
+func (s *Store) Binding(ctx context.Context) (h Binding, err error) {
 	row := s.db.WithContext(ctx).Raw("SELECT revision, key_check, pin_salt, pin_cost FROM organisation WHERE id = 1").Row()
 	return h, row.Scan(&h.Revision, &h.KeyCheck, &h.PINSalt, &h.PINCost)
 }
 
 // Bind binds a database that is bound to no key file yet.
-func (s *Store) Bind(ctx context.Context, h House) error {
+func (s *Store) Bind(ctx context.Context, h Binding) error {
 	result := s.db.WithContext(ctx).Exec("UPDATE organisation SET key_check = ?, pin_salt = ?, pin_cost = ? WHERE id = 1 AND key_check IS NULL", h.KeyCheck, h.PINSalt, h.PINCost)
 	if result.Error == nil && result.RowsAffected != 1 {
 		return errors.New("another instance has bound this database to a key file just now; start again")
@@ -63,7 +63,7 @@ type SealedPIN struct {
 
 // Rotate writes, in one transaction, everything that depends on the key: the sealed PINs and their digests, what binds the
 // database, the signature of the audit log's head, and none of what was kept under the old one.
-func (s *Store) Rotate(ctx context.Context, was []byte, becomes House, sign func(Head) []byte, renew func(*SealedPIN) error) error {
+func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign func(Head) []byte, renew func(*SealedPIN) error) error {
 	return s.Change(ctx, time.Time{}, func(tx *Tx) error {
 		var check []byte
 		if err := tx.db.Raw("SELECT key_check FROM organisation WHERE id = 1").Row().Scan(&check); err != nil {
