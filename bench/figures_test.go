@@ -53,8 +53,9 @@ func bare(address string) {
 			return
 		}
 		w.Header().Set("Content-Type", "application/json")
-		_ = json.NewEncoder(w).Encode(api.Decision{Outcome: "allow", Reason: "granted", Sentence: "Ana may do task 1 at Door S000-02.", Level: 1,
-			Staff: &api.StaffRef{StaffNumber: "G000001", Name: "Ana"}, At: time.Now()})
+		_ = json.NewEncoder(w).Encode(
+			api.Decision{Outcome: "allow", Reason: "granted", Sentence: "Ana may do task 1 at Door S000-02.", Level: 1,
+				Staff: &api.StaffRef{StaffNumber: "G000001", Name: "Ana"}, At: time.Now()})
 	})
 	_ = http.ListenAndServe(address, router)
 }
@@ -104,7 +105,8 @@ func load(t *testing.T, address string) (perSecond float64, total int64) {
 		wait.Go(func() {
 			for i := 0; time.Since(start) < roundLasts; i++ {
 				body := fmt.Sprintf(`{"pin":%q,"place":"S000-02"}`, demo.PIN((asker*7919+i*104729)%staff+1))
-				request, _ := http.NewRequest("POST", "http://"+address+"/api/v1/decisions", bytes.NewReader([]byte(body)))
+				request, _ := http.NewRequest("POST", "http://"+address+"/api/v1/decisions",
+					bytes.NewReader([]byte(body)))
 				request.Header.Set("Content-Type", "application/json")
 				request.Header.Set("Authorization", "Bearer "+demo.DeviceToken(1))
 				response, err := transport.RoundTrip(request)
@@ -142,13 +144,15 @@ func resident(t *testing.T, pid int) int {
 
 // decide measures Decide on an estate of a size, asking about people and places in turn.
 func decide(t *testing.T, staff int) func() (nanoseconds float64, allocations int64) {
-	snapshot, err := demo.Snapshot(demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())})
+	snapshot, err := demo.Snapshot(
+		demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())})
 	require.NoError(t, err)
 	questions := make([]access.Question, 4096)
 	for i := range questions {
 		id := people.StaffID(i*7919%staff + 1)
 		assignments := snapshot.State().AssignmentsOf(id)
-		questions[i] = access.Question{Staff: id, Permission: 1, Place: snapshot.State().Assignment(assignments[i%len(assignments)]).Place, At: time.Now().Unix()}
+		questions[i] = access.Question{Staff: id, Permission: 1,
+			Place: snapshot.State().Assignment(assignments[i%len(assignments)]).Place, At: time.Now().Unix()}
 	}
 	return func() (float64, int64) {
 		result := testing.Benchmark(func(b *testing.B) {
@@ -175,7 +179,8 @@ func TestFigures(t *testing.T) {
 	t.Cleanup(func() { _ = database.Stop() })
 	require.NoError(t, database.CreateSchema(ctx, "latch"))
 	keys := filepath.Join(folder, "keys")
-	generate := exec.Command(filepath.Join(folder, "loyald"), "generate", "--dsn", database.DSN("latch"), "--keys", keys)
+	generate := exec.Command(filepath.Join(folder, "loyald"), "generate", "--dsn", database.DSN("latch"), "--keys",
+		keys)
 	generate.Stderr = os.Stderr
 	require.NoError(t, generate.Run())
 
@@ -185,12 +190,14 @@ func TestFigures(t *testing.T) {
 	for range rounds {
 		before, _ := small()
 		after, allocated := large()
-		decideRatios, decideTimes, allocations = append(decideRatios, after/before), append(decideTimes, after), max(allocations, allocated)
+		decideRatios, decideTimes, allocations = append(decideRatios, after/before), append(decideTimes, after),
+			max(allocations, allocated)
 	}
 	small, large = nil, nil
 
 	address := freeAddress(t)
-	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--dsn", database.DSN("latch"), "--keys", keys, "--listen", address, "--log-file", filepath.Join(folder, "log"))
+	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--dsn", database.DSN("latch"), "--keys", keys,
+		"--listen", address, "--log-file", filepath.Join(folder, "log"))
 	ready := process(t, "http://"+address+"/readyz", service)
 	atStart := resident(t, service.Process.Pid)
 
@@ -201,7 +208,8 @@ func TestFigures(t *testing.T) {
 	var took []time.Duration
 	for i := range searchCount {
 		start := time.Now()
-		require.NoError(t, c.Get(ctx, "/staff", nil, client.Query("q", searches[i%len(searches)]), client.Query("sort", []string{"name", "-start_date,name", "staff_number"}[i%3])))
+		require.NoError(t, c.Get(ctx, "/staff", nil, client.Query("q", searches[i%len(searches)]),
+			client.Query("sort", []string{"name", "-start_date,name", "staff_number"}[i%3])))
 		took = append(took, time.Since(start))
 	}
 	slices.Sort(took)
@@ -237,7 +245,8 @@ func TestFigures(t *testing.T) {
 	row("resident when ready", fmt.Sprintf("%d MB", atStart), "< 600 MB")
 	row("resident after the load", fmt.Sprintf("%d MB", afterLoad), "< 600 MB")
 	row("staff search, first page, median", fmt.Sprintf("%.1f ms", float64(took[len(took)/2].Microseconds())/1000), "")
-	row("staff search, first page, 99th percentile", fmt.Sprintf("%.1f ms", float64(took[len(took)*99/100].Microseconds())/1000), "< 50 ms")
+	row("staff search, first page, 99th percentile",
+		fmt.Sprintf("%.1f ms", float64(took[len(took)*99/100].Microseconds())/1000), "< 50 ms")
 	row("bare chi handler, requests a second", fmt.Sprintf("%.0f", median(bares)), "")
 	row("POST /api/v1/decisions, requests a second", fmt.Sprintf("%.0f", median(rates)), "")
 	row("decisions against bare, median of rounds", fmt.Sprintf("%.2f", median(ratios)), "≥ 0.70")

@@ -83,12 +83,14 @@ func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
 	c := client.New(server.URL, "")
 	_, err = c.SignIn(ctx, "G000001", demo.OwnerPassword, "bench")
 	require.NoError(t, err)
-	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second), rulebook: rulebookOf(staff / 40)}
+	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second),
+		rulebook: rulebookOf(staff / 40)}
 	time.Sleep(2 * time.Second)
 	// Since then every tenth of a hundred people was locked and unlocked, so that there is a past to read.
 	for id := 2; id <= staff/100; id += 10 {
 		for _, op := range []string{"staff.lock", "staff.unlock"} {
-			_, err := a.Commit(ctx, app.Request{Actor: change.Actor{System: "bench"}, Origin: "bench", Reason: "because", Operations: []change.Operation{{Op: op, On: fmt.Sprintf("G%06d", id)}}})
+			_, err := a.Commit(ctx, app.Request{Actor: change.Actor{System: "bench"}, Origin: "bench",
+				Reason: "because", Operations: []change.Operation{{Op: op, On: fmt.Sprintf("G%06d", id)}}})
 			require.NoError(t, err)
 		}
 	}
@@ -113,7 +115,8 @@ func (e *estateOf) common() []change.Operation {
 }
 
 func (e *estateOf) preview(t *testing.T) {
-	d, err := change.Apply(e.snapshot, change.Actor{Staff: 1}, change.Env{Now: time.Now(), Random: rand.Reader}, "because", e.common())
+	d, err := change.Apply(e.snapshot, change.Actor{Staff: 1}, change.Env{Now: time.Now(), Random: rand.Reader},
+		"because", e.common())
 	require.NoError(t, err)
 	gains, losses := d.After.Groups(d.Effect.Gains, false), e.snapshot.Groups(d.Effect.Losses, true)
 	require.NotEmpty(t, wording.English.Summary(e.snapshot, d.After, &d.Effect, gains, losses, anybody))
@@ -122,7 +125,9 @@ func (e *estateOf) preview(t *testing.T) {
 
 func (e *estateOf) previewOverHTTP(t *testing.T) {
 	operations := e.common()
-	_, err := e.client.Write(context.Background(), "POST", "/changes/preview", api.ChangeRequest{Reason: "because", Operations: []api.Operation{{Op: operations[0].Op, On: operations[0].On, Set: operations[0].Set}}})
+	_, err := e.client.Write(context.Background(), "POST", "/changes/preview",
+		api.ChangeRequest{Reason: "because",
+			Operations: []api.Operation{{Op: operations[0].Op, On: operations[0].On, Set: operations[0].Set}}})
 	require.NoError(t, err)
 }
 
@@ -169,7 +174,8 @@ func TestRuleFigures(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = database.Stop() })
 	small, large := newEstate(t, database, staff/10), newEstate(t, database, staff)
-	fmt.Printf("\n%-58s %12s %10s %22s\n", "on 100,000 staff, 5,000 places, 300,000 assignments", "measured", "aim", "against a tenth of it")
+	fmt.Printf("\n%-58s %12s %10s %22s\n", "on 100,000 staff, 5,000 places, 300,000 assignments", "measured", "aim",
+		"against a tenth of it")
 	for _, figure := range []struct {
 		what, aim string
 		rounds    int
@@ -199,7 +205,9 @@ func TestRuleFigures(t *testing.T) {
 		}
 		slices.Sort(took)
 		slices.Sort(ratios)
-		fmt.Printf("%-58s %12s %10s %21.1f×\n", figure.what, time.Duration(took[len(took)/2]*float64(time.Second)).Round(10*time.Microsecond), figure.aim, ratios[len(ratios)/2])
+		fmt.Printf("%-58s %12s %10s %21.1f×\n", figure.what,
+			time.Duration(took[len(took)/2]*float64(time.Second)).Round(10*time.Microsecond), figure.aim,
+			ratios[len(ratios)/2])
 	}
 	fmt.Printf("%-58s %12d\n", "people concerned by the preview", large.affected)
 }

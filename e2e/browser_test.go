@@ -46,7 +46,9 @@ type page struct {
 func open(t testing.TB, base string) *page {
 	t.Helper()
 	if browser == nil {
-		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.Env("TZ=Europe/Dublin", "LANGUAGE=en_IE"), chromedp.Flag("lang", "en-IE"), chromedp.Flag("force-prefers-reduced-motion", true))
+		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox,
+			chromedp.Env("TZ=Europe/Dublin", "LANGUAGE=en_IE"), chromedp.Flag("lang", "en-IE"),
+			chromedp.Flag("force-prefers-reduced-motion", true))
 		allocator, stopAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 		var stop context.CancelFunc
 		browser, stop = chromedp.NewContext(allocator)
@@ -189,8 +191,9 @@ func (p *page) fill(label, text string) {
 // set gives a field its value at once: for dates, whose typing depends on the locale, and for choices.
 func (p *page) set(label, value string) {
 	p.t.Helper()
-	p.until("a field "+label+" with "+value, fmt.Sprintf(`(() => { const e = latch.input(%s); if (!e || (e.tagName === "SELECT" && ![...e.options].some((o) => o.value === %s))) return false; latch.set(e, %s); return e.value === %s; })()`,
-		quote(label), quote(value), quote(value), quote(value)))
+	p.until("a field "+label+" with "+value,
+		fmt.Sprintf(`(() => { const e = latch.input(%s); if (!e || (e.tagName === "SELECT" && ![...e.options].some((o) => o.value === %s))) return false; latch.set(e, %s); return e.value === %s; })()`,
+			quote(label), quote(value), quote(value), quote(value)))
 }
 
 func (p *page) text(script string) string {
@@ -212,8 +215,10 @@ func (p *page) keys(text string) {
 func (p *page) shortcut(key, code string) {
 	p.t.Helper()
 	p.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
-		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
-			if _, err := cdp.Call(ctx, target, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: key, Code: code}); err != nil {
+		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown,
+			input.DispatchKeyEventTypeKeyUp} {
+			if _, err := cdp.Call(ctx, target, input.DispatchKeyEvent,
+				input.DispatchKeyEventParams{Type: kind, Key: key, Code: code}); err != nil {
 				return err
 			}
 		}

@@ -78,7 +78,8 @@ func TestAMistakeInARulebookIsNamedByLine(t *testing.T) {
 	}
 	choose("wrong.yaml", "rulebook: 1\ntemplates:\n  - code: packer\n    nmae: Packer\n")
 	p.see("Line 4, column 5: there is no key \"nmae\" here")
-	choose("right.yaml", "rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, summary: Runs the tray line., base: line-operator, settings: {line.speed: \"100\"}}\n")
+	choose("right.yaml", "rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, summary: Runs the tray "+
+		"line., base: line-operator, settings: {line.speed: \"100\"}}\n")
 	p.see("Nobody gains and nobody loses.")
 	p.press("1 step")
 	p.see("Add template tray Tray operator")
@@ -87,7 +88,8 @@ func TestAMistakeInARulebookIsNamedByLine(t *testing.T) {
 	p.press("Take the last back")
 	p.gone("in your draft")
 	p.press("Import")
-	choose("right.yaml", "rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, summary: Runs the tray line., base: line-operator, settings: {line.speed: \"100\"}}\n")
+	choose("right.yaml", "rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, summary: Runs the tray "+
+		"line., base: line-operator, settings: {line.speed: \"100\"}}\n")
 	p.see("Nobody gains and nobody loses.")
 	p.press("Apply this step")
 	p.see("Done as change")
@@ -156,7 +158,8 @@ func TestAPlaceIsMovedWithItsEffectShownFirst(t *testing.T) {
 	p.set("Stands in", "SM")
 	p.set("Name", "Store of chemicals")
 	p.press("Go on")
-	p.until("who gains and who loses", `(() => { const d = document.querySelector("[role=dialog] details"); return d && /people gain, .*lose|lose/.test(d.innerText); })()`)
+	p.until("who gains and who loses",
+		`(() => { const d = document.querySelector("[role=dialog] details"); return d && /people gain, .*lose|lose/.test(d.innerText); })()`)
 	p.fill("Why", "the store moves to Saltmarsh")
 	p.press("Change the place")
 	p.see("Done as change")

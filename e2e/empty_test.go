@@ -17,8 +17,9 @@ import (
 // An organisation that starts empty begins from a starter set, changes it, and puts its first hand to work.
 func TestAnEmptyOrganisationBeginsFromAStarterSet(t *testing.T) {
 	s := testkit.Empty(t)
-	_, err := s.App.Setup(context.Background(), app.Owner{Organisation: "Our workshop", SiteCode: "WS", SiteName: "Main workshop", TimeZone: "Europe/Dublin",
-		GivenName: "Ada", FamilyName: "Example", Email: "ada@example.org", Password: "quince lantern meadow"})
+	_, err := s.App.Setup(context.Background(),
+		app.Owner{Organisation: "Our workshop", SiteCode: "WS", SiteName: "Main workshop", TimeZone: "Europe/Dublin",
+			GivenName: "Ada", FamilyName: "Example", Email: "ada@example.org", Password: "quince lantern meadow"})
 	require.NoError(t, err)
 	p := open(t, s.URL)
 	p.visit("/")
@@ -72,7 +73,8 @@ func TestTheSheetPrintsWhatIsToBeAgreed(t *testing.T) {
 	p.tick("Agency cleaner")
 	p.until("one sheet less", `document.querySelectorAll("article").length === 14`)
 	shown := func(selector string) bool {
-		return p.text(`String([...document.querySelectorAll(`+quote(selector)+`)].some((e) => getComputedStyle(e).display !== "none"))`) == "true"
+		return p.text(`String([...document.querySelectorAll(`+quote(selector)+
+			`)].some((e) => getComputedStyle(e).display !== "none"))`) == "true"
 	}
 	assert.True(t, shown("header"))
 	assert.False(t, shown("article p:last-child"), "the line to sign on is for paper")

@@ -14,10 +14,12 @@ import (
 	"loyallatch.example/latch/internal/testkit"
 )
 
-// About ten thousand people at one site: only what is in sight is in the page, wherever one scrolls, and the far end is there.
+// About ten thousand people at one site: only what is in sight is in the page, wherever one scrolls, and the far end is
+// there.
 func TestAGridOfTenThousandRowsDrawsWhatIsInSight(t *testing.T) {
 	dsn, keys := testkit.DSN(t), t.TempDir()
-	require.NoError(t, demo.Generate(context.Background(), dsn, keys, demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
+	require.NoError(t, demo.Generate(context.Background(), dsn, keys,
+		demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
 	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(t)
 	p := open(t, s.URL)
 	p.visit("/")
@@ -26,20 +28,25 @@ func TestAGridOfTenThousandRowsDrawsWhatIsInSight(t *testing.T) {
 	p.press("Sign in")
 	p.see("Today")
 	p.visit("/grid?place=S000")
-	p.until("about ten thousand people", `Number(document.querySelector("[role=grid]")?.getAttribute("aria-rowcount")) > 9500`)
+	p.until("about ten thousand people",
+		`Number(document.querySelector("[role=grid]")?.getAttribute("aria-rowcount")) > 9500`)
 	cells := func() string { return p.text(`String(document.querySelectorAll("[role=gridcell]").length)`) }
 	rows := `document.querySelectorAll("[role=row]").length`
 	p.until("a screenful of rows", rows+` > 5 && `+rows+` < 60`)
 	assert.Less(t, len(cells()), 5, "not more than a few hundred cells")
 	p.text(`(() => { const grid = document.querySelector("[role=grid]"); grid.scrollTop = grid.scrollHeight; return ""; })()`)
-	p.until("the last row, with its name", `[...document.querySelectorAll("[role=row]")].some((r) => r.getAttribute("aria-rowindex") === document.querySelector("[role=grid]").getAttribute("aria-rowcount") && !r.innerText.startsWith("…"))`)
+	p.until("the last row, with its name",
+		`[...document.querySelectorAll("[role=row]")].some((r) => r.getAttribute("aria-rowindex") === document.querySelector("[role=grid]").getAttribute("aria-rowcount") && !r.innerText.startsWith("…"))`)
 	p.until("still a screenful", rows+` < 60`)
 	p.text(`(() => { const grid = document.querySelector("[role=grid]"); grid.scrollTop = grid.scrollHeight / 2; grid.scrollLeft = grid.scrollWidth; return ""; })()`)
-	p.until("the middle, with names", `[...document.querySelectorAll("[role=row]")].some((r) => { const i = Number(r.getAttribute("aria-rowindex")); return i > 4800 && i < 5200 && !r.innerText.startsWith("…"); })`)
-	p.until("names stay in place", `(() => { const name = document.querySelector("[role=rowheader]").getBoundingClientRect(); const grid = document.querySelector("[role=grid]").getBoundingClientRect(); return Math.abs(name.left - grid.left) < 4; })()`)
+	p.until("the middle, with names",
+		`[...document.querySelectorAll("[role=row]")].some((r) => { const i = Number(r.getAttribute("aria-rowindex")); return i > 4800 && i < 5200 && !r.innerText.startsWith("…"); })`)
+	p.until("names stay in place",
+		`(() => { const name = document.querySelector("[role=rowheader]").getBoundingClientRect(); const grid = document.querySelector("[role=grid]").getBoundingClientRect(); return Math.abs(name.left - grid.left) < 4; })()`)
 	p.text(`(document.querySelector("[role=grid]").focus(), "")`)
 	p.shortcut("End", "End")
-	p.until("the last column is chosen", `(() => { const grid = document.querySelector("[role=grid]"); return grid.getAttribute("aria-activedescendant") === "cell-0-" + (Number(grid.getAttribute("aria-colcount")) - 2); })()`)
+	p.until("the last column is chosen",
+		`(() => { const grid = document.querySelector("[role=grid]"); return grid.getAttribute("aria-activedescendant") === "cell-0-" + (Number(grid.getAttribute("aria-colcount")) - 2); })()`)
 	p.shortcut("PageDown", "PageDown")
 	p.until("further down", `document.querySelector("[role=grid]").getAttribute("aria-activedescendant").startsWith("cell-15-")`)
 }
@@ -61,7 +68,8 @@ func TestTheGridIsFilteredWalkedAndUndone(t *testing.T) {
 	p.see("Change a line over: yes, added by exception")
 	p.shortcut("Backspace", "Backspace")
 	p.see("1 edit in your draft")
-	p.until("back to what the template gives", `(() => { const cell = document.getElementById("cell-0-1"); return cell && cell.innerText === ""; })()`)
+	p.until("back to what the template gives",
+		`(() => { const cell = document.getElementById("cell-0-1"); return cell && cell.innerText === ""; })()`)
 	p.press("Take the last back")
 	p.gone("edit in your draft")
 	p.until("as it was", `document.getElementById("cell-0-1").innerText === "yes"`)

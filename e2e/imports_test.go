@@ -11,14 +11,19 @@ import (
 
 // Imports point one way: core ← app ← httpapi, core ← store ← app, api ← client ← cli.
 func TestImportsPointOneWay(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}|{{join .Imports " "}}`, "../internal/...", "../cmd/...").Output()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}|{{join .Imports " "}}`, "../internal/...",
+		"../cmd/...").Output()
 	require.NoError(t, err)
 	const module = "loyallatch.example/latch/"
 	allowed := map[string][]string{
-		"internal/core/": {"internal/core/"}, "internal/api": {}, "internal/client": {"internal/api"}, "internal/cli": {"internal/api", "internal/client", "internal/core/words"},
-		"internal/store": {"internal/core/"}, "internal/app": {"internal/core/", "internal/store", "starters"}, "internal/httpapi": {"internal/api", "internal/app", "internal/core/", "internal/store"},
-		"internal/mariadb": {}, "internal/demo": {"demo", "internal/app", "internal/core/", "internal/store"}, "internal/serve": {"internal/app", "internal/httpapi", "internal/store", "web"},
-		"internal/testkit": {"internal/", "web"}, "cmd/loyal": {"internal/cli"}, "cmd/loyalsim": {"internal/api", "internal/client"}, "cmd/loyald": {"internal/"},
+		"internal/core/": {"internal/core/"}, "internal/api": {}, "internal/client": {"internal/api"},
+		"internal/cli":   {"internal/api", "internal/client", "internal/core/words"},
+		"internal/store": {"internal/core/"}, "internal/app": {"internal/core/", "internal/store", "starters"},
+		"internal/httpapi": {"internal/api", "internal/app", "internal/core/", "internal/store"},
+		"internal/mariadb": {}, "internal/demo": {"demo", "internal/app", "internal/core/", "internal/store"},
+		"internal/serve":   {"internal/app", "internal/httpapi", "internal/store", "web"},
+		"internal/testkit": {"internal/", "web"}, "cmd/loyal": {"internal/cli"},
+		"cmd/loyalsim": {"internal/api", "internal/client"}, "cmd/loyald": {"internal/"},
 	}
 	// The core is pure: nothing that reaches a database, a network, a file or the machine's clock by itself.
 	impure := []string{"database/sql", "net/http", "os", "log", "log/slog", "gorm.io/", "github.com/"}
@@ -46,7 +51,8 @@ func TestImportsPointOneWay(t *testing.T) {
 			}
 			for _, bad := range impure {
 				if strings.HasPrefix(path, "internal/core/") {
-					assert.False(t, imported == bad || strings.HasSuffix(bad, "/") && strings.HasPrefix(imported, bad), "%s must not import %s", path, imported)
+					assert.False(t, imported == bad || strings.HasSuffix(bad, "/") && strings.HasPrefix(imported, bad),
+						"%s must not import %s", path, imported)
 				}
 			}
 		}

@@ -64,7 +64,8 @@ func TestSomebodyIsAssignedDepartedAndReinstatedOnTheirPage(t *testing.T) {
 	p.see("Noor has no assignment.")
 	p.see("Assign a place and a template to begin.")
 	p.press("Assign")
-	p.until("the first day of the work", `latch.input("From").value === "`+s.App.Live().State().StaffByNumber("Q0219").StartDate.String()+`"`)
+	p.until("the first day of the work",
+		`latch.input("From").value === "`+s.App.Live().State().StaffByNumber("Q0219").StartDate.String()+`"`)
 	p.set("Works as", "packer")
 	p.press("1 person gains; nobody loses.")
 	p.see("gains “Run a line” (none → view)")
@@ -96,7 +97,9 @@ func TestSomebodyIsAssignedDepartedAndReinstatedOnTheirPage(t *testing.T) {
 	p.press("Change it")
 	p.see("Done as change")
 	p.press("Put this notice away")
-	p.until("the day it ends now", `document.querySelector("main").innerText.includes(new Date("`+testkit.InWeeks(3)+`T12:00:00Z").toLocaleDateString("en-IE", {day: "numeric", month: "short", year: "numeric"}))`)
+	p.until("the day it ends now",
+		`document.querySelector("main").innerText.includes(new Date("`+testkit.InWeeks(3)+
+			`T12:00:00Z").toLocaleDateString("en-IE", {day: "numeric", month: "short", year: "numeric"}))`)
 	p.press("End")
 	p.see("loses at once what this assignment gives")
 	p.fill("Why", "other plans")

@@ -16,22 +16,25 @@ import (
 func decides(t *testing.T, s *testkit.Service, staff, place, permission string) string {
 	t.Helper()
 	var d api.Decision
-	require.NoError(t, s.Client(t, "maren").Do(context.Background(), "POST", "/decisions", api.DecisionRequest{Staff: staff, Place: place, Permission: permission}, &d))
+	require.NoError(t, s.Client(t, "maren").Do(context.Background(), "POST", "/decisions",
+		api.DecisionRequest{Staff: staff, Place: place, Permission: permission}, &d))
 	return d.Reason
 }
 
 // addJam adds the permission of the story.
 func addJam(t *testing.T, s *testkit.Service) {
 	t.Helper()
-	_, err := s.Client(t, "maren").Write(context.Background(), "POST", "/permissions", map[string]any{"key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
-		"group": "line", "scale": map[string]string{"kind": "switch"}, "kinds": []string{"work_centre"}})
+	_, err := s.Client(t, "maren").Write(context.Background(), "POST", "/permissions",
+		map[string]any{"key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
+			"group": "line", "scale": map[string]string{"kind": "switch"}, "kinds": []string{"work_centre"}})
 	require.NoError(t, err)
 }
 
 // focusRow puts the focus on a row of the tree, as Tab and the arrows do.
 func (p *page) focusRow(key string) {
 	p.t.Helper()
-	p.until("a row "+key, fmt.Sprintf(`(() => { const row = document.querySelector('[data-key="%s"]'); if (!row) return false; row.focus(); return document.activeElement === row; })()`, key))
+	p.until("a row "+key, fmt.Sprintf(
+		`(() => { const row = document.querySelector('[data-key="%s"]'); if (!row) return false; row.focus(); return document.activeElement === row; })()`, key))
 }
 
 func TestTheJamStoryInTheConsole(t *testing.T) {
@@ -76,7 +79,8 @@ func TestTheJamStoryInTheConsole(t *testing.T) {
 
 	p.press("Review and apply")
 	p.see("Change template line-operator Line operator")
-	p.see("Make an exception for Q0066 Wren Okonjo: “Clear a jam” withheld at HB “Light duty until the doctor has said so”")
+	p.see("Make an exception for Q0066 Wren Okonjo: “Clear a jam” withheld at HB “Light duty until the doctor " +
+		"has said so”")
 	p.press("23 Line operators at 2 sites gain “Clear a jam”")
 	p.see("Gita Pruitt")
 	p.fill("Why", "New procedure")
@@ -149,7 +153,8 @@ func TestTheTreeOfATemplateIsWalkedAndSetByKeys(t *testing.T) {
 	p.press("Discard it")
 	p.see("No draft here.")
 	p.gone("edits in your draft")
-	assert.Equal(t, "view", s.App.Live().Catalogue().PermissionByKey("line.run").Scale.Word(s.App.Live().Resolved(s.App.Live().State().TemplateByCode("packer").ID)[s.App.Live().Catalogue().PermissionByKey("line.run").ID].Level))
+	assert.Equal(t, "view", s.App.Live().Catalogue().PermissionByKey("line.run").Scale.Word(
+		s.App.Live().Resolved(s.App.Live().State().TemplateByCode("packer").ID)[s.App.Live().Catalogue().PermissionByKey("line.run").ID].Level))
 }
 
 // A limit is typed after Enter; Escape leaves it as it was, and what is beyond its ceiling is refused where it stands.
@@ -160,7 +165,8 @@ func TestALimitIsTypedInTheTree(t *testing.T) {
 	p.visit("/templates/line-operator")
 	p.focusRow("line.speed")
 	p.keys("\r")
-	p.until("the field is reached", `document.activeElement.getAttribute("aria-label") === "Limit of Set the line speed, in percent"`)
+	p.until("the field is reached",
+		`document.activeElement.getAttribute("aria-label") === "Limit of Set the line speed, in percent"`)
 	p.text(`(document.activeElement.select(), "")`)
 	p.keys("95")
 	p.keys("\r")
@@ -191,7 +197,8 @@ func TestAManagerIsShownWhatIsNotTheirsToGive(t *testing.T) {
 	p.visit("/templates/line-operator")
 	p.press("Show only these")
 	p.see("not yours to give")
-	p.until("yes is unavailable, with the reason", `(() => { const b = [...document.querySelectorAll('[data-key="line.jam"] button')].find((b) => b.innerText === "yes"); return b && b.disabled && b.title.includes("You do not hold “Clear a jam” at every site yourself"); })()`)
+	p.until("yes is unavailable, with the reason",
+		`(() => { const b = [...document.querySelectorAll('[data-key="line.jam"] button')].find((b) => b.innerText === "yes"); return b && b.disabled && b.title.includes("You do not hold “Clear a jam” at every site yourself"); })()`)
 	p.focusRow("line.jam")
 	p.keys("1")
 	p.visit("/drafts/open")
@@ -221,7 +228,8 @@ func TestANewPermissionIsDecidedInAllTemplatesAtOnce(t *testing.T) {
 	p.focusRow("line-operator")
 	p.keys("1")
 	p.see("1 edit in your draft")
-	p.until("what is based on it follows", `document.querySelector('[data-key="shift-supervisor"]').innerText.includes("from Line operator")`)
+	p.until("what is based on it follows",
+		`document.querySelector('[data-key="shift-supervisor"]').innerText.includes("from Line operator")`)
 	p.press("Not given in the 12 that are undecided")
 	p.see("11 edits in your draft")
 	p.press("Done")
@@ -255,7 +263,8 @@ func TestTheGridSetsCellsRowsAndColumnsInTheDraft(t *testing.T) {
 	p.shortcut("ArrowDown", "ArrowDown")
 	p.keys("0")
 	p.see("1 edit in your draft")
-	p.until("withheld in the draft", `[...document.querySelectorAll("[role=gridcell]")].some((c) => c.innerText === "withheld")`)
+	p.until("withheld in the draft",
+		`[...document.querySelectorAll("[role=gridcell]")].some((c) => c.innerText === "withheld")`)
 	p.press("Print labels")
 	p.see("All")
 	p.press("change")
@@ -266,7 +275,8 @@ func TestTheGridSetsCellsRowsAndColumnsInTheDraft(t *testing.T) {
 	p.press("Apply as one change")
 	p.see("Done as change")
 	p.visit("/grid?permission=line.label&place=HB-PACK&template=grader")
-	p.until("places are the columns", `[...document.querySelectorAll("[role=columnheader]")].some((c) => c.innerText.includes("Packing line 1"))`)
+	p.until("places are the columns",
+		`[...document.querySelectorAll("[role=columnheader]")].some((c) => c.innerText.includes("Packing line 1"))`)
 	p.until("added further in", `[...document.querySelectorAll("[role=gridcell]")].some((c) => c.innerText === "change")`)
 }
 
@@ -278,7 +288,8 @@ func TestAClashIsShownWhereItIs(t *testing.T) {
 	p.focusRow("line.run")
 	p.keys("2")
 	p.see("1 edit in your draft")
-	_, err := s.Client(t, "maren").Write(context.Background(), "PATCH", "/templates/packer", map[string]any{"decide": map[string]string{"line.run": "none"}, "reason": "packers only watch"})
+	_, err := s.Client(t, "maren").Write(context.Background(), "PATCH", "/templates/packer",
+		map[string]any{"decide": map[string]string{"line.run": "none"}, "reason": "packers only watch"})
 	require.NoError(t, err)
 	p.visit("/drafts/open")
 	p.see("Somebody else changed the same meanwhile")
@@ -357,7 +368,8 @@ func TestExceptionsAreTidiedAndBecomeATemplate(t *testing.T) {
 	p.press("Make the template")
 	p.see("based on Line operator")
 	p.focusRow("line.changeover")
-	p.until("the exception is a setting", `document.querySelector('[data-key="line.changeover"] [aria-pressed=true]').innerText === "yes"`)
+	p.until("the exception is a setting",
+		`document.querySelector('[data-key="line.changeover"] [aria-pressed=true]').innerText === "yes"`)
 	p.visit("/compare?templates=line-operator,line-cover")
 	p.see("1 permission differs")
 	p.see("Change a line over")

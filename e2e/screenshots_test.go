@@ -146,14 +146,16 @@ func terminal(t *testing.T, s *testkit.Service, p *page) {
 		if stdin != "" {
 			echo = "echo " + strings.TrimSpace(stdin) + " | "
 		}
-		fmt.Fprintf(&b, "<b>$ %s%s %s</b>\n%s", echo, program, html.EscapeString(strings.Join(words, " ")), html.EscapeString(problems+out))
+		fmt.Fprintf(&b, "<b>$ %s%s %s</b>\n%s", echo, program, html.EscapeString(strings.Join(words, " ")),
+			html.EscapeString(problems+out))
 		if code != 0 {
 			fmt.Fprintf(&b, "<i>[exit %d]</i>\n", code)
 		}
 		b.WriteString("\n")
 		return out
 	}
-	out := show("", "loyal", "enrol", "--given-name", "Ana", "--family-name", "Quennell", "--home-site", "HB", "--contract-end", testkit.InWeeks(8), "--place", "HB", "--template", "packer", "--pin")
+	out := show("", "loyal", "enrol", "--given-name", "Ana", "--family-name", "Quennell", "--home-site", "HB",
+		"--contract-end", testkit.InWeeks(8), "--place", "HB", "--template", "packer", "--pin")
 	pin, _, _ := strings.Cut(out, "\n")
 	door := []string{"door", "--place", "HB-PACK-1"}
 	show(pin+"\n", "loyalsim", door...)

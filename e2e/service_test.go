@@ -37,12 +37,14 @@ func TestTheServiceIsSetUpServedAndVerified(t *testing.T) {
 		out, err := command.CombinedOutput()
 		return string(out), err
 	}
-	out, err := loyald("setup", "--keys", keys, "--organisation", "Our bakery", "--site-code", "HQ", "--site-name", "Main bakery", "--time-zone", "Bakery/Time",
+	out, err := loyald("setup", "--keys", keys, "--organisation", "Our bakery", "--site-code", "HQ", "--site-name",
+		"Main bakery", "--time-zone", "Bakery/Time",
 		"--given-name", "Ada", "--family-name", "Example", "--email", "ada@example.org")
 	require.Error(t, err)
 	assert.Contains(t, out, "not a known time zone")
 	file := filepath.Join(t.TempDir(), "owner.yaml")
-	owner := "organisation: Our bakery\nsite_code: HQ\nsite_name: Main bakery\ntime_zone: Europe/Dublin\ngiven_name: Ada\nfamily_name: Example\nemail: ada@example.org\n"
+	owner := "organisation: Our bakery\nsite_code: HQ\nsite_name: Main bakery\ntime_zone: " +
+		"Europe/Dublin\ngiven_name: Ada\nfamily_name: Example\nemail: ada@example.org\n"
 	require.NoError(t, os.WriteFile(file, []byte(owner+"nickname: A\n"), 0o600))
 	out, err = loyald("setup", "--keys", keys, "--from", file)
 	require.Error(t, err)
@@ -95,7 +97,8 @@ func TestTheServiceIsSetUpServedAndVerified(t *testing.T) {
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "All 3 audit entries")
 	assert.Contains(t, out, "was not signed by the present key")
-	for name, folder := range map[string]string{"there is no key file": t.TempDir(), "does not belong to this database": otherKey(t)} {
+	for name, folder := range map[string]string{"there is no key file": t.TempDir(),
+		"does not belong to this database": otherKey(t)} {
 		out, err = loyald("serve", "--keys", folder, "--listen", address)
 		require.Error(t, err)
 		assert.Contains(t, out, name)
@@ -114,21 +117,25 @@ func otherKey(t *testing.T) string {
 	return folder
 }
 
-// The service speaks TLS by itself, takes a new certificate without a restart, and tells how it does on an address of its own.
+// The service speaks TLS by itself, takes a new certificate without a restart, and tells how it does on an address of
+// its own.
 func TestTheServiceSpeaksTLS(t *testing.T) {
 	bin, s := programs(t), testkit.Demo(t)
 	chain, key := filepath.Join(t.TempDir(), "chain.pem"), filepath.Join(t.TempDir(), "key.pem")
 	first := certify(t, chain, key)
 	addresses := free(t, 2)
-	service := exec.Command(filepath.Join(bin, "loyald"), "serve", "--keys", s.Keys, "--listen", addresses[0], "--operations-listen", addresses[1], "--tls-certificate", chain, "--tls-key", key)
+	service := exec.Command(filepath.Join(bin, "loyald"), "serve", "--keys", s.Keys, "--listen", addresses[0],
+		"--operations-listen", addresses[1], "--tls-certificate", chain, "--tls-key", key)
 	service.Env = append(os.Environ(), "LOYAL_DSN="+s.DSN)
 	require.NoError(t, service.Start())
 	t.Cleanup(func() { _ = service.Process.Signal(syscall.SIGTERM); _ = service.Wait() })
 	ask := func(trusted *x509.Certificate) (*http.Response, error) {
 		pool := x509.NewCertPool()
 		pool.AddCert(trusted)
-		asking := http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}, DisableKeepAlives: true}}
-		response, err := asking.Post("https://"+addresses[0]+"/api/v1/session", "application/json", strings.NewReader(`{"name":"idris@quillmere.example","password":"`+testkit.Passwords["idris"]+`"}`))
+		asking := http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool},
+			DisableKeepAlives: true}}
+		response, err := asking.Post("https://"+addresses[0]+"/api/v1/session", "application/json",
+			strings.NewReader(`{"name":"idris@quillmere.example","password":"`+testkit.Passwords["idris"]+`"}`))
 		if err == nil {
 			_ = response.Body.Close()
 		}
@@ -144,7 +151,8 @@ func TestTheServiceSpeaksTLS(t *testing.T) {
 	assert.Contains(t, response.Header.Get("Set-Cookie"), "__Host-latch_session=")
 	assert.Contains(t, response.Header.Get("Strict-Transport-Security"), "max-age")
 	second := certify(t, chain, key)
-	require.Eventually(t, func() bool { _, err := ask(second); return err == nil }, patience, 50*time.Millisecond, "a new certificate counts at once")
+	require.Eventually(t, func() bool { _, err := ask(second); return err == nil }, patience, 50*time.Millisecond,
+		"a new certificate counts at once")
 	_, err := ask(first)
 	assert.Error(t, err)
 	require.NoError(t, os.WriteFile(chain, []byte("half written"), 0o600))
@@ -175,8 +183,10 @@ func free(t *testing.T, count int) (addresses []string) {
 func certify(t *testing.T, chain, key string) *x509.Certificate {
 	secret, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	form := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+	form := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), NotBefore: time.Now().Add(-time.Hour),
+		NotAfter:    time.Now().Add(time.Hour),
+		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true,
+		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
 	made, err := x509.CreateCertificate(rand.Reader, form, form, secret.Public(), secret)
 	require.NoError(t, err)
 	encoded, err := x509.MarshalPKCS8PrivateKey(secret)

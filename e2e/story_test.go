@@ -24,7 +24,8 @@ import (
 func at(t *testing.T, s *testkit.Service, door, pin string) api.Decision {
 	t.Helper()
 	var d api.Decision
-	require.NoError(t, s.Door().Do(context.Background(), "POST", "/decisions", api.DecisionRequest{PIN: pin, Place: door}, &d))
+	require.NoError(t, s.Door().Do(context.Background(), "POST", "/decisions",
+		api.DecisionRequest{PIN: pin, Place: door}, &d))
 	return d
 }
 
@@ -111,7 +112,8 @@ func TestAShiftSupervisorsConsoleHoldsWhatTheyMay(t *testing.T) {
 	p.signIn("joss")
 	p.see("Locked")
 	for _, page := range []string{"Enrol", "Check", "Audit"} {
-		assert.Equal(t, "false", p.text(finders+` && String([...document.querySelectorAll("nav a")].some((a) => a.innerText === `+quote(page)+`))`), page)
+		assert.Equal(t, "false", p.text(finders+
+			` && String([...document.querySelectorAll("nav a")].some((a) => a.innerText === `+quote(page)+`))`), page)
 	}
 	p.visit("/staff/Q0011")
 	p.see("What Otis can do")
@@ -195,7 +197,8 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 		t.Helper()
 		ctx, cancel := context.WithTimeout(p.ctx, 2*patience)
 		defer cancel()
-		found, err := chromedp.Run(ctx, chromedp.Evaluate[string](script+`; axe.run(document, {resultTypes: ["violations"]}).then((r) =>
+		found, err := chromedp.Run(ctx,
+			chromedp.Evaluate[string](script+`; axe.run(document, {resultTypes: ["violations"]}).then((r) =>
 			JSON.stringify(r.violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => v.id + ": " + v.nodes.map((n) => n.html.slice(0, 160)).join(" | "))))`, chromedp.EvalAwaitPromise))
 		require.NoError(t, err)
 		assert.JSONEq(t, "[]", found, name)
@@ -204,9 +207,14 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	p.see("Sign in")
 	check("sign-in")
 	p.signIn("idris")
-	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people", "/staff/Q0226": "Nothing below counts", "/enrol": "After enrolling", "/estate/HB-PACK-1": "Through",
-		"/templates/line-lead": "Where it comes from", "/catalogue": "Open cold rooms", "/compare?templates=packer,line-lead": "permissions differ",
-		"/sheet": "Runs a washing, grading", "/exceptions": "Trains to lead a line", "/grid": "by a template", "/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here", "/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
+	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people",
+		"/staff/Q0226": "Nothing below counts", "/enrol": "After enrolling", "/estate/HB-PACK-1": "Through",
+		"/templates/line-lead": "Where it comes from", "/catalogue": "Open cold rooms",
+		"/compare?templates=packer,line-lead": "permissions differ",
+		"/sheet":                              "Runs a washing, grading", "/exceptions": "Trains to lead a line",
+		"/grid":   "by a template",
+		"/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here",
+		"/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
 		p.visit(path)
 		p.see(sees)
 		check(path)
@@ -241,13 +249,17 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	p.visit("/")
 	p.see("Latest refusals")
 	check("on a tablet")
-	assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`), "nothing is cut off on a tablet")
-	for path, sees := range map[string]string{"/templates/packer": "Where it comes from", "/grid": "by a template", "/catalogue": "Open cold rooms", "/exceptions": "Trains to lead a line",
-		"/compare?templates=packer,line-lead": "permissions differ", "/look?staff=Q0011": "What they meet", "/drafts": "last edited", "/staff/Q0066": "What, where, whose records"} {
+	assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`),
+		"nothing is cut off on a tablet")
+	for path, sees := range map[string]string{"/templates/packer": "Where it comes from", "/grid": "by a template",
+		"/catalogue": "Open cold rooms", "/exceptions": "Trains to lead a line",
+		"/compare?templates=packer,line-lead": "permissions differ", "/look?staff=Q0011": "What they meet",
+		"/drafts": "last edited", "/staff/Q0066": "What, where, whose records"} {
 		p.visit(path)
 		p.see(sees)
 		check(path + " on a tablet")
-		assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`), "nothing of %s is cut off on a tablet", path)
+		assert.Equal(t, "true", p.text(`String(document.documentElement.scrollWidth <= 768)`),
+			"nothing of %s is cut off on a tablet", path)
 	}
 }
 
@@ -267,7 +279,8 @@ func shell(t *testing.T, s *testkit.Service) func(stdin, program string, args ..
 	return func(stdin, program string, args ...string) (string, string, int) {
 		t.Helper()
 		command := exec.Command(filepath.Join(bin, program), args...)
-		command.Env = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME=", "TZ=Europe/Dublin", "LOYAL_SERVER="+s.URL, "LOYAL_DEVICE_TOKEN=lld_demo-hb-controller-token")
+		command.Env = append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME=", "TZ=Europe/Dublin", "LOYAL_SERVER="+s.URL,
+			"LOYAL_DEVICE_TOKEN=lld_demo-hb-controller-token")
 		command.Stdin = strings.NewReader(stdin)
 		var out, problems bytes.Buffer
 		command.Stdout, command.Stderr = &out, &problems
@@ -283,7 +296,8 @@ func TestTheStoryFromAShell(t *testing.T) {
 	s := testkit.Demo(t)
 	run := shell(t, s)
 	door := func(place, pin string) (string, int) {
-		out, _, code := run(pin+"\n", "loyalsim", "door", "--server", s.URL, "--place", place, "--token", "lld_demo-hb-controller-token")
+		out, _, code := run(pin+"\n", "loyalsim", "door", "--server", s.URL, "--place", place, "--token",
+			"lld_demo-hb-controller-token")
 		return out, code
 	}
 	_, problems, code := run("", "loyal", "staff", "list")
@@ -292,7 +306,8 @@ func TestTheStoryFromAShell(t *testing.T) {
 	_, problems, code = run("orchard-ladder-seven\n", "loyal", "login", "--name", "idris@quillmere.example")
 	require.Zero(t, code, problems)
 
-	out, problems, code := run("", "loyal", "enrol", "--given-name", "Ana", "--family-name", "Quennell", "--engagement", "seasonal", "--home-site", "HB", "--contract-end", testkit.InWeeks(8),
+	out, problems, code := run("", "loyal", "enrol", "--given-name", "Ana", "--family-name", "Quennell", "--engagement",
+		"seasonal", "--home-site", "HB", "--contract-end", testkit.InWeeks(8),
 		"--place", "HB", "--template", "packer", "--pin")
 	require.Zero(t, code, problems)
 	pin, sentences, _ := strings.Cut(out, "\n")
@@ -333,7 +348,8 @@ func TestTheStoryFromAShell(t *testing.T) {
 		out, _, _ = run("", "loyal", "event", "list", "--staff", "Q0241", "-o", "json")
 		return json.Unmarshal([]byte(out), &events) == nil && len(events) == 4
 	}, patience, patience/100)
-	assert.Equal(t, []string{"allow", "refuse", "refuse", "allow"}, []string{events[0].Outcome, events[1].Outcome, events[2].Outcome, events[3].Outcome})
+	assert.Equal(t, []string{"allow", "refuse", "refuse", "allow"},
+		[]string{events[0].Outcome, events[1].Outcome, events[2].Outcome, events[3].Outcome})
 	_, _, code = run("", "loyal", "staff", "list", "--server", "http://127.0.0.1:1")
 	assert.Equal(t, 5, code)
 }
@@ -356,12 +372,16 @@ func TestTheStoryInPlainHTTP(t *testing.T) {
 		require.NoError(t, json.Unmarshal(text, &answer), string(text))
 		return response.StatusCode, answer
 	}
-	_, signed := send("", "POST", "/session", `{"name":"idris@quillmere.example","password":"orchard-ladder-seven","kind":"client"}`)
+	_, signed := send("", "POST", "/session",
+		`{"name":"idris@quillmere.example","password":"orchard-ladder-seven","kind":"client"}`)
 	token := signed["token"].(string)
-	status, enrolled := send(token, "POST", "/staff", `{"given_name":"Ana","family_name":"Quennell","engagement":"seasonal","home_site":"HB","contract_end":"`+testkit.InWeeks(8)+`"}`)
+	status, enrolled := send(token, "POST", "/staff",
+		`{"given_name":"Ana","family_name":"Quennell","engagement":"seasonal","home_site":"HB","contract_end":"`+
+			testkit.InWeeks(8)+`"}`)
 	require.Equal(t, 201, status, enrolled)
 	number := enrolled["made"].([]any)[0].(map[string]any)["code"].(string)
-	status, assigned := send(token, "POST", "/assignments", `{"staff":"`+number+`","place":"HB","template":"packer","until":"`+testkit.InWeeks(8)+`"}`)
+	status, assigned := send(token, "POST", "/assignments",
+		`{"staff":"`+number+`","place":"HB","template":"packer","until":"`+testkit.InWeeks(8)+`"}`)
 	require.Equal(t, 201, status, assigned)
 	_, issued := send(token, "POST", "/credentials/pin", `{"staff":"`+number+`"}`)
 	pin := issued["secrets"].([]any)[0].(map[string]any)["value"].(string)

@@ -61,7 +61,8 @@ func command() *cobra.Command {
 	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, which setup makes")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
-	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), keysCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
+	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), keysCommand(f),
+		openapiCommand(), demoCommand(f), generateCommand(f))
 	return root
 }
 
@@ -71,29 +72,40 @@ func dsnFlag(c *cobra.Command, f *flags) {
 
 func needDSN(f *flags) error {
 	if f.dsn == "" {
-		return errors.New("say where the database is, with --dsn or LOYAL_DSN, such as 'latch:secret@tcp(127.0.0.1:3306)/latch'")
+		return errors.New("say where the database is, with --dsn or LOYAL_DSN, such as " +
+			"'latch:secret@tcp(127.0.0.1:3306)/latch'")
 	}
 	return nil
 }
 
 func serveCommand(f *flags) *cobra.Command {
-	c := &cobra.Command{Use: "serve", Short: "Serve the API and the console", Example: "  LOYAL_DSN='latch:secret@unix(/run/mysqld/mysqld.sock)/latch' loyald serve --keys /etc/loyal-latch",
-		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+	c := &cobra.Command{Use: "serve", Short: "Serve the API and the console",
+		Example: "  LOYAL_DSN='latch:secret@unix(/run/mysqld/mysqld.sock)/latch' loyald serve --keys /etc/loyal-latch",
+		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
 			}
 			log := f.logger()
-			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure, Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
+			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
+				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
 				Operations: f.operations, Log: log,
-				Started: func(address string, _ *app.App) error { log.Info("serving", "address", address); return nil }})
+				Started: func(address string, _ *app.App) error {
+					log.Info("serving", "address",
+						address)
+					return nil
+				}})
 		}}
 	dsnFlag(c, f)
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
 	c.Flags().BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: cookies are sent over nothing else")
-	c.Flags().StringSliceVar(&f.proxies, "trusted-proxy", nil, "address prefix of a proxy that says truly from where a request came, such as 127.0.0.1/32; may be given several times")
-	c.Flags().StringVar(&f.certificate, "tls-certificate", "", "file with the certificate chain, to speak TLS without a proxy; read again when it changes")
+	c.Flags().StringSliceVar(&f.proxies, "trusted-proxy", nil,
+		"address prefix of a proxy that says truly from where a request came, such as 127.0.0.1/32; may be given "+
+			"several times")
+	c.Flags().StringVar(&f.certificate, "tls-certificate", "",
+		"file with the certificate chain, to speak TLS without a proxy; read again when it changes")
 	c.Flags().StringVar(&f.certificateKey, "tls-key", "", "file with the key of the certificate")
-	c.Flags().StringVar(&f.operations, "operations-listen", "", "address for /metrics, /readyz and /debug/pprof, such as 127.0.0.1:8421; none where left out")
+	c.Flags().StringVar(&f.operations, "operations-listen", "",
+		"address for /metrics, /readyz and /debug/pprof, such as 127.0.0.1:8421; none where left out")
 	c.MarkFlagsRequiredTogether("tls-certificate", "tls-key")
 	return c
 }
@@ -102,8 +114,10 @@ func setupCommand(f *flags) *cobra.Command {
 	var from string
 	o := app.Owner{}
 	c := &cobra.Command{Use: "setup", Short: "Make the organisation and its owner on an empty database",
-		Long: "Make the organisation, its first site and its owner on an empty database. Without a password in the file\na first one is generated, printed once, and has to be changed at the first sign-in.",
-		Example: "  loyald setup --organisation 'Our bakery' --site-code HQ --site-name 'Main bakery' --time-zone Europe/Dublin \\\n    --given-name Ada --family-name Example --email ada@example.org\n" +
+		Long: "Make the organisation, its first site and its owner on an empty database. Without a password in the " +
+			"file\na first one is generated, printed once, and has to be changed at the first sign-in.",
+		Example: "  loyald setup --organisation 'Our bakery' --site-code HQ --site-name 'Main bakery' --time-zone " +
+			"Europe/Dublin \\\n    --given-name Ada --family-name Example --email ada@example.org\n" +
 			"  loyald setup --from owner.yaml",
 		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
@@ -130,9 +144,11 @@ func setupCommand(f *flags) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "%s is set up. %s %s signs in as %s.\n", o.Organisation, o.GivenName, o.FamilyName, o.Email)
+			fmt.Fprintf(c.OutOrStdout(), "%s is set up. %s %s signs in as %s.\n", o.Organisation, o.GivenName,
+				o.FamilyName, o.Email)
 			if password != "" {
-				fmt.Fprintf(c.OutOrStdout(), "First password, shown this once and to be changed at the first sign-in: %s\n", password)
+				fmt.Fprintf(c.OutOrStdout(), "First password, shown this once and to be changed at the first "+
+					"sign-in: %s\n", password)
 			}
 			return nil
 		}}
@@ -142,9 +158,12 @@ func setupCommand(f *flags) *cobra.Command {
 		into       *string
 		name, help string
 	}{
-		{&o.Organisation, "organisation", "name of the organisation"}, {&o.SiteCode, "site-code", "code of the first site"}, {&o.SiteName, "site-name", "name of the first site"},
-		{&o.TimeZone, "time-zone", "its time zone, such as Europe/Dublin"}, {&o.GivenName, "given-name", "the owner's given name"},
-		{&o.FamilyName, "family-name", "the owner's family name"}, {&o.Email, "email", "the owner's work email, the name to sign in with"},
+		{&o.Organisation, "organisation", "name of the organisation"},
+		{&o.SiteCode, "site-code", "code of the first site"}, {&o.SiteName, "site-name", "name of the first site"},
+		{&o.TimeZone, "time-zone", "its time zone, such as Europe/Dublin"},
+		{&o.GivenName, "given-name", "the owner's given name"},
+		{&o.FamilyName, "family-name", "the owner's family name"},
+		{&o.Email, "email", "the owner's work email, the name to sign in with"},
 	} {
 		c.Flags().StringVar(field.into, field.name, "", field.help)
 	}
@@ -161,8 +180,10 @@ type head struct {
 func verifyCommand(f *flags) *cobra.Command {
 	var since []string
 	c := &cobra.Command{Use: "verify", Short: "Walk the hash chain of the audit log and check that its head is signed",
-		Long:    "Walk the hash chain of the audit log and check that its head is signed by the key. With heads that were kept\nelsewhere by loyald head, entries that were taken off the end since are found too.",
-		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		Long: "Walk the hash chain of the audit log and check that its head is signed by the key. With heads " +
+			"that were kept\nelsewhere by loyald head, entries that were taken off the end since are found too.",
+		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
 			}
@@ -187,7 +208,8 @@ func verifyCommand(f *flags) *cobra.Command {
 			return nil
 		}}
 	dsnFlag(c, f)
-	c.Flags().StringSliceVar(&since, "since", nil, "file with a head that was kept elsewhere; may be given several times")
+	c.Flags().StringSliceVar(&since, "since", nil,
+		"file with a head that was kept elsewhere; may be given several times")
 	return c
 }
 
@@ -214,7 +236,8 @@ func readHead(path string, a *app.App, notes io.Writer) (kept store.Head, err er
 }
 
 func headCommand(f *flags) *cobra.Command {
-	c := &cobra.Command{Use: "head", Short: "Print the signed head of the audit log, to be kept elsewhere", Example: "  loyald head --dsn … > head.json", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "head", Short: "Print the signed head of the audit log, to be kept elsewhere",
+		Example: "  loyald head --dsn … > head.json", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
@@ -228,7 +251,8 @@ func headCommand(f *flags) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return json.NewEncoder(c.OutOrStdout()).Encode(head{kept.Entries, hex.EncodeToString(kept.Hash), hex.EncodeToString(signature)})
+			return json.NewEncoder(c.OutOrStdout()).Encode(
+				head{kept.Entries, hex.EncodeToString(kept.Hash), hex.EncodeToString(signature)})
 		}}
 	dsnFlag(c, f)
 	return c
@@ -236,10 +260,14 @@ func headCommand(f *flags) *cobra.Command {
 
 func keysCommand(f *flags) *cobra.Command {
 	rotate := &cobra.Command{Use: "rotate", Short: "Replace the key file by a new one", Args: cobra.NoArgs,
-		Long: "Replace the key file by a new one and renew everything that the old one protects. PINs and passwords go on counting.\n" +
-			"Stop the service first, or start it again afterwards: running instances answer nothing more. Give all instances the new file.\n" +
-			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued what.",
-		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn …", RunE: func(c *cobra.Command, _ []string) error {
+		Long: "Replace the key file by a new one and renew everything that the old one protects. PINs and passwords " +
+			"go on counting.\n" +
+			"Stop the service first, or start it again afterwards: running instances answer nothing more. Give all " +
+			"instances the new file.\n" +
+			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued " +
+			"what.",
+		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn …",
+		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
 			}
@@ -261,20 +289,22 @@ func keysCommand(f *flags) *cobra.Command {
 }
 
 func openapiCommand() *cobra.Command {
-	return &cobra.Command{Use: "openapi", Short: "Print the description of the API", Example: "  loyald openapi > openapi.json", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
-		text, err := httpapi.Describe()
-		if err != nil {
+	return &cobra.Command{Use: "openapi", Short: "Print the description of the API",
+		Example: "  loyald openapi > openapi.json", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			text, err := httpapi.Describe()
+			if err != nil {
+				return err
+			}
+			_, err = c.OutOrStdout().Write(text)
 			return err
-		}
-		_, err = c.OutOrStdout().Write(text)
-		return err
-	}}
+		}}
 }
 
 func demoCommand(f *flags) *cobra.Command {
 	var folder string
 	var databasePort int
-	c := &cobra.Command{Use: "demo", Short: "Start a database of its own, load the demo and serve", Example: "  loyald demo --listen 127.0.0.1:8420", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "demo", Short: "Start a database of its own, load the demo and serve",
+		Example: "  loyald demo --listen 127.0.0.1:8420", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			release, err := hold(folder)
 			if err != nil {
@@ -289,7 +319,8 @@ func demoCommand(f *flags) *cobra.Command {
 			if err := database.CreateSchema(c.Context(), "latch"); err != nil {
 				return err
 			}
-			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"), Found: true, Listen: f.listen, Log: f.logger(),
+			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
+				Found: true, Listen: f.listen, Log: f.logger(),
 				Started: func(address string, a *app.App) error {
 					if err := demo.Load(c.Context(), a, os.Stderr); err != nil {
 						return err
@@ -323,8 +354,9 @@ func hold(folder string) (release func(), err error) {
 
 func generateCommand(f *flags) *cobra.Command {
 	size := demo.Size{}
-	c := &cobra.Command{Use: "generate", Short: "Fill an empty database with a large made-up estate, for measurements", Example: "  loyald generate --staff 100000 --places 5000 --assignments 300000 --dsn …",
-		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+	c := &cobra.Command{Use: "generate", Short: "Fill an empty database with a large made-up estate, for measurements",
+		Example: "  loyald generate --staff 100000 --places 5000 --assignments 300000 --dsn …",
+		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
 			}

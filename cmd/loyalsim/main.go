@@ -25,7 +25,8 @@ var errShut = errors.New("the door stays shut")
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals", SilenceErrors: true, SilenceUsage: true}
+	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals", SilenceErrors: true,
+		SilenceUsage: true}
 	root.AddCommand(door())
 	err := root.ExecuteContext(ctx)
 	switch {
@@ -44,15 +45,19 @@ func main() {
 func door() *cobra.Command {
 	var server, place, token string
 	c := &cobra.Command{Use: "door", Short: "A door with a keypad: each line on stdin is a PIN, and it opens or not",
-		Long: "A door with a keypad. Each line on stdin is what somebody types; the door asks the service with its own token.\n" +
-			"A line of the form 'wait 500ms' pauses, and '#' begins a comment, so that a script can stand at the door.\nThe exit code is 0 when the last PIN opened, 3 when it did not.",
-		Example: "  printf '480216\\n' | loyalsim door --place HB-PACK-1 --token lld_demo-hb-controller-token", Args: cobra.NoArgs,
+		Long: "A door with a keypad. Each line on stdin is what somebody types; the door asks the service with its " +
+			"own token.\n" +
+			"A line of the form 'wait 500ms' pauses, and '#' begins a comment, so that a script can stand at the " +
+			"door.\nThe exit code is 0 when the last PIN opened, 3 when it did not.",
+		Example: "  printf '480216\\n' | loyalsim door --place HB-PACK-1 --token lld_demo-hb-controller-token",
+		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if token == "" {
 				token = os.Getenv("LOYAL_DEVICE_TOKEN")
 			}
 			if token == "" {
-				return errors.New("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add gives one")
+				return errors.New("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add " +
+					"gives one")
 			}
 			if server == "" {
 				server = os.Getenv("LOYAL_SERVER")
@@ -87,7 +92,8 @@ func stand(ctx context.Context, service *client.Client, place string, in io.Read
 			continue
 		}
 		var d api.Decision
-		if err := service.Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: line, Place: place}, &d, client.Header("Idempotency-Key", "")); err != nil {
+		if err := service.Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: line, Place: place}, &d,
+			client.Header("Idempotency-Key", "")); err != nil {
 			return err
 		}
 		last = nil

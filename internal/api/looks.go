@@ -54,7 +54,8 @@ func (g Grid) Lines() [][]string {
 	}
 	lines := [][]string{header}
 	for _, row := range g.Items {
-		line := []string{row.StaffNumber, row.Name, row.JobTitle, row.Engagement, row.Employer, strings.Join(row.Templates, "; ")}
+		line := []string{row.StaffNumber, row.Name, row.JobTitle, row.Engagement, row.Employer,
+			strings.Join(row.Templates, "; ")}
 		for _, cell := range row.Cells {
 			line = append(line, cell.Text())
 		}

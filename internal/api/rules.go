@@ -127,8 +127,8 @@ type Like struct {
 	Place string `json:"place" doc:"Place code"`
 }
 
-// OutlineLine is one row of a template laid out as the tree of the catalogue, a group or a permission in it; or one row of
-// a permission laid out as the tree of the templates.
+// OutlineLine is one row of a template laid out as the tree of the catalogue, a group or a permission in it; or one row
+// of a permission laid out as the tree of the templates.
 type OutlineLine struct {
 	Key        string   `json:"key" doc:"Of a group or a permission; the code of a template"`
 	Title      string   `json:"title"`

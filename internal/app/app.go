@@ -33,16 +33,16 @@ type App struct {
 	log   *slog.Logger
 	now   func() time.Time
 
-	writing sync.Mutex // one change at a time in this process; the revision row orders processes
-	live    atomic.Pointer[Live]
-	events  *recorder
-	hashing *hasher
-	pins    *pins
-	readers readerTries
+	writing  sync.Mutex // one change at a time in this process; the revision row orders processes
+	live     atomic.Pointer[Live]
+	events   *recorder
+	hashing  *hasher
+	pins     *pins
+	readers  readerTries
 	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
-	stray   atomic.Pointer[string]
-	stop    context.CancelFunc
-	done    sync.WaitGroup
+	stray    atomic.Pointer[string]
+	stop     context.CancelFunc
+	done     sync.WaitGroup
 }
 
 // Live is the newest state, compiled, with the texts that searches go through.
@@ -89,7 +89,8 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	case binding.KeyCheck == nil:
 		return nil, errors.New("this database is empty: make an organisation in it with loyald setup")
 	case !hmac.Equal(binding.KeyCheck, keys.check()):
-		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, or restore it from a backup")
+		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, " +
+			"or restore it from a backup")
 	}
 	cost, err := ParseCost(binding.PINCost)
 	if err != nil {
@@ -98,7 +99,8 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	return newPINs(keys, binding.PINSalt, cost)
 }
 
-// New loads the state and starts following it. now is the clock; nil takes the machine's. The database must belong to the keys.
+// New loads the state and starts following it. now is the clock; nil takes the machine's. The database must belong to
+// the keys.
 func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now func() time.Time) (*App, error) {
 	if now == nil {
 		now = time.Now
@@ -133,7 +135,8 @@ func (a *App) show(state *org.State) error {
 		return fmt.Errorf("the organisation cannot be compiled: %w", err)
 	}
 	for _, aside := range state.AsideRecords() {
-		a.log.Error("a record cannot be read and is set aside; it gives nothing", "kind", aside.Kind, "number", aside.ID, "problem", aside.Problem)
+		a.log.Error("a record cannot be read and is set aside; it gives nothing", "kind", aside.Kind, "number",
+			aside.ID, "problem", aside.Problem)
 	}
 	live := &Live{Snapshot: snapshot}
 	for _, staff := range state.Staff.All() {
@@ -258,12 +261,14 @@ type Request struct {
 	Origin     string // console, client, api or setup, and the address it came from
 	Reason     string
 	Operations []change.Operation
-	Undoes     uint64                                   // the audit entry whose change this reverses; 0: none
-	Present    bool                                     // the actor has just proved to be there, by the present password
-	Keep       uint64                                   // the session that goes on when those of the actor end
-	At         time.Time                                // when it was made, of a past that is loaded by the system; zero: now
-	Check      func(live *Live) error                   // asked once no other change can come between; nil: nothing
-	Within     func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing
+	Undoes     uint64 // the audit entry whose change this reverses; 0: none
+	// the actor has just proved to be there, by the present password
+	Present bool
+	Keep    uint64 // the session that goes on when those of the actor end
+	// when it was made, of a past that is loaded by the system; zero: now
+	At     time.Time
+	Check  func(live *Live) error                   // asked once no other change can come between; nil: nothing
+	Within func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing
 }
 
 // Result is what came of a change, or would come of it.
@@ -275,7 +280,8 @@ type Result struct {
 // Preview says what a change would do, and whether it may be made; nothing is written, and nothing is said of whether a
 // secret is in use. Its reason may follow later.
 func (a *App) Preview(r Request) (*Result, error) {
-	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.preview(), cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
+	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.preview(),
+		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
 		return nil, err
 	}
@@ -366,7 +372,8 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		next.texts.put(next.State().Person(id))
 	}
 	a.live.Store(next)
-	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations", len(r.Operations))
+	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations",
+		len(r.Operations))
 	return result, nil
 }
 
@@ -398,7 +405,8 @@ func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time
 	if err != nil {
 		return store.AuditEntry{}, err
 	}
-	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin, Reason: cut(trial.Reason(), 500),
+	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin,
+		Reason:  cut(trial.Reason(), 500),
 		Summary: summary(trial), Revision: trial.State.Revision, Operations: string(operations)}
 	if r.Undoes != 0 {
 		entry.Undoes, entry.Summary = &r.Undoes, cut(fmt.Sprintf("Undid change %d: %s", r.Undoes, entry.Summary), 480)

@@ -86,7 +86,8 @@ func TestChangesMadeAtOnceAllCount(t *testing.T) {
 	for i, s := range []*testkit.Service{first, second, first, second} {
 		wait.Go(func() {
 			for j := range 5 {
-				set, _ := json.Marshal(map[string]any{"given_name": "Many", "family_name": string(rune('A'+i)) + string(rune('A'+j)), "home_site": "HB"})
+				set, _ := json.Marshal(map[string]any{"given_name": "Many",
+					"family_name": string(rune('A'+i)) + string(rune('A'+j)), "home_site": "HB"})
 				_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.enrol", Set: set}))
 				assert.NoError(t, err)
 			}
@@ -159,14 +160,16 @@ func TestTheDemoIsWhatItSays(t *testing.T) {
 
 func TestSetupMakesTheOwnerOnceOnAnEmptyDatabase(t *testing.T) {
 	s := testkit.Empty(t)
-	owner := app.Owner{Organisation: "Our bakery", SiteCode: "HQ", SiteName: "Main bakery", TimeZone: "Europe/Dublin", GivenName: "Ada", FamilyName: "Example", Email: "ada@example.org"}
+	owner := app.Owner{Organisation: "Our bakery", SiteCode: "HQ", SiteName: "Main bakery", TimeZone: "Europe/Dublin",
+		GivenName: "Ada", FamilyName: "Example", Email: "ada@example.org"}
 	wrong := owner
 	wrong.TimeZone = "Bakery/Time"
 	_, err := s.App.Setup(ctx, wrong)
 	assert.True(t, fault.Is(err, fault.Invalid), "and nothing is half done")
 	password, err := s.App.Setup(ctx, owner)
 	require.NoError(t, err)
-	signed, err := s.App.SignIn(ctx, app.SignIn{Name: "ada@example.org", Password: password, Kind: "console", Address: "127.0.0.1"})
+	signed, err := s.App.SignIn(ctx,
+		app.SignIn{Name: "ada@example.org", Password: password, Kind: "console", Address: "127.0.0.1"})
 	require.NoError(t, err)
 	assert.True(t, signed.MustChange)
 	assert.True(t, s.App.Live().HoldsEverywhere(signed.Staff.ID, "console.edit_catalogue", time.Now().Unix()))
@@ -176,9 +179,12 @@ func TestSetupMakesTheOwnerOnceOnAnEmptyDatabase(t *testing.T) {
 
 func TestSomebodyWithAPasswordAndNoPermissionDoesNotSignIn(t *testing.T) {
 	s := testkit.Demo(t)
-	_, err := s.App.Commit(ctx, request(change.Operation{Op: "password.set", Set: json.RawMessage(`{"staff":"Q0011","password":"quince lantern meadow"}`)}))
+	_, err := s.App.Commit(ctx, request(
+		change.Operation{Op: "password.set",
+			Set: json.RawMessage(`{"staff":"Q0011","password":"quince lantern meadow"}`)}))
 	require.NoError(t, err)
-	_, err = s.App.SignIn(ctx, app.SignIn{Name: "Q0011", Password: "quince lantern meadow", Kind: "console", Address: "127.0.0.1"})
+	_, err = s.App.SignIn(ctx, app.SignIn{Name: "Q0011", Password: "quince lantern meadow", Kind: "console",
+		Address: "127.0.0.1"})
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 

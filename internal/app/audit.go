@@ -20,8 +20,8 @@ type AuditLine struct {
 	Entries []change.Entry
 }
 
-// Audit returns entries of the audit log. Whoever sees a person whole may read that person's history: what each change did
-// to that person, with the reason of just that. The whole log needs the permission everywhere.
+// Audit returns entries of the audit log. Whoever sees a person whole may read that person's history: what each change
+// did to that person, with the reason of just that. The whole log needs the permission everywhere.
 func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilter) ([]AuditLine, int64, error) {
 	live := a.Live()
 	whole := live.HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())
@@ -29,10 +29,12 @@ func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilt
 	if !whole {
 		staff := live.State().Person(about)
 		if f.Kind != "staff" || staff == nil || a.ViewOf(live, actor, staff) != access.Whole {
-			return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
+			return nil, 0, fault.Refusedf("not-permitted",
+				"This needs the permission “Read the audit log” at every site, which you do not hold.")
 		}
 		if f.Search != "" || f.Actor != 0 {
-			return nil, 0, fault.Invalidf("query.q", "searching the log needs the permission “Read the audit log” at every site")
+			return nil, 0, fault.Invalidf("query.q",
+				"searching the log needs the permission “Read the audit log” at every site")
 		}
 	}
 	entries, total, err := a.store.AuditEntries(ctx, f)
@@ -58,8 +60,10 @@ func (l *AuditLine) cut(live *Live, about people.StaffID) {
 	if len(l.Entries) == 0 {
 		return
 	}
-	each := !slices.ContainsFunc(l.Entries, func(e change.Entry) bool { return e.Reason == "" }) // every step gave a reason of its own
-	l.Entries = slices.DeleteFunc(l.Entries, func(e change.Entry) bool { return change.StaffOf(live.State(), e.Record) != about })
+	// every step gave a reason of its own
+	each := !slices.ContainsFunc(l.Entries, func(e change.Entry) bool { return e.Reason == "" })
+	l.Entries = slices.DeleteFunc(l.Entries,
+		func(e change.Entry) bool { return change.StaffOf(live.State(), e.Record) != about })
 	if each {
 		var reasons []string
 		for _, e := range l.Entries {
@@ -92,24 +96,28 @@ func (a *App) SignedByUs(head store.Head, signature []byte) bool {
 func (a *App) RequestDigest(parts ...[]byte) []byte { return a.keys.Request(parts...) }
 
 // Keep claims an idempotency key for a request; see store.Keep.
-func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (status int, response []byte, claimed bool, err error) {
+func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (status int, response []byte,
+	claimed bool, err error) {
 	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
 	earlier, claimed, err := a.store.ClaimKey(ctx, kept)
 	if err != nil || claimed {
 		return 0, nil, claimed, err
 	}
 	if string(earlier.Request) != string(request) {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key", "this key was used for another request; make a new key for each request")
+		return 0, nil, false, fault.Conflictf("Idempotency-Key",
+			"this key was used for another request; make a new key for each request")
 	}
 	if earlier.Status == 0 {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key", "the first request with this key is still being carried out; ask again in a moment")
+		return 0, nil, false, fault.Conflictf("Idempotency-Key",
+			"the first request with this key is still being carried out; ask again in a moment")
 	}
 	response, err = a.keys.open(forAnswers, earlier.Response, request)
 	return earlier.Status, response, false, err
 }
 
 // Answer keeps the answer to a request made under an idempotency key; a status that says "try again" frees the key.
-func (a *App) Answer(ctx context.Context, staff people.StaffID, key string, request []byte, status int, response []byte) error {
+func (a *App) Answer(ctx context.Context, staff people.StaffID, key string, request []byte, status int,
+	response []byte) error {
 	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, Status: status}
 	if status >= 500 || status == 429 {
 		kept.Status = 0

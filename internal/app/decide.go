@@ -102,10 +102,12 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		return wording.Explanation{}, live, err
 	}
 	if q.Shown == 0 {
-		return wording.Explanation{}, live, fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
+		return wording.Explanation{}, live,
+			fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
 	}
 	if !live.Tree().Within(q.Place, device.Place) {
-		return wording.Explanation{}, live, fault.Refusedf("not-permitted", "This device may ask for %s and places below it only.", own.Name)
+		return wording.Explanation{}, live,
+			fault.Refusedf("not-permitted", "This device may ask for %s and places below it only.", own.Name)
 	}
 	now := a.now()
 	if a.Stale() {
@@ -116,17 +118,20 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	if err != nil {
 		return e, live, err
 	}
-	err = a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(q.Place), StaffID: uint32(e.Staff),
-		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level), AssignmentID: uint32(e.Assignment)})
+	err = a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(q.Place),
+		StaffID:      uint32(e.Staff),
+		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level),
+		AssignmentID: uint32(e.Assignment)})
 	return e, live, err
 }
 
 // ErrStale says that the instance does not have the newest changes and cannot know who is locked.
 var ErrStale = errors.New("the service cannot reach its database, so it cannot know who is locked; nothing is answered")
 
-// decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after too
-// many that reader waits, and no other.
-func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte, now time.Time) (wording.Explanation, error) {
+// decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after
+// too many that reader waits, and no other.
+func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte,
+	now time.Time) (wording.Explanation, error) {
 	if a.readers.held(reader, now) {
 		return wording.English.Refuse(live.Snapshot, q, access.TooManyTries), nil
 	}
@@ -159,14 +164,17 @@ func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, p
 
 // Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
 // past. It is no event: nothing happened at a door.
-func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording.Explanation, *Moment, access.Question, error) {
+func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording.Explanation, *Moment, access.Question,
+	error) {
 	live := a.Live()
 	q, err := a.question(live, &ask)
 	if err != nil {
 		return wording.Explanation{}, nil, q, err
 	}
 	if !live.HoldsKey(actor, permit.CheckAccess, q.Place, a.now().Unix()) {
-		return wording.Explanation{}, nil, q, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", live.State().Place(q.Place).Name)
+		return wording.Explanation{}, nil, q,
+			fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.",
+				live.State().Place(q.Place).Name)
 	}
 	if p := live.State().Person(q.About); q.About != 0 && (p == nil || a.ViewOf(live, actor, p) == access.Hidden) {
 		return wording.Explanation{}, nil, q, fault.Missingf("about", "nobody has the staff number %q", ask.About)
@@ -174,18 +182,23 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 	if q.Shown == 0 {
 		// Whoever may not be seen is not there.
 		if p := live.State().Person(q.Staff); p == nil || a.ViewOf(live, actor, p) == access.Hidden {
-			return wording.Explanation{}, nil, q, fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
+			return wording.Explanation{}, nil, q,
+				fault.Missingf("staff", "nobody you may see has the staff number %q", ask.Staff)
 		}
 	} else {
 		if ask.At.Before(a.now().Truncate(time.Second)) && !ask.At.IsZero() {
-			return wording.Explanation{}, nil, q, fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
+			return wording.Explanation{}, nil, q,
+				fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
 		}
 		if err := a.whosePIN(ctx, live, actor, ask.PIN, &q); err != nil {
 			return wording.Explanation{}, nil, q, err
 		}
 	}
-	if p := live.State().Person(q.Staff); p != nil && a.ViewOf(live, actor, p) != access.Whole && !ask.At.IsZero() && ask.At.Before(a.now().Truncate(time.Second)) {
-		return wording.Explanation{}, nil, q, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
+	if p := live.State().Person(q.Staff); p != nil && a.ViewOf(live, actor, p) != access.Whole && !ask.At.IsZero() &&
+		ask.At.Before(a.now().Truncate(time.Second)) {
+		return wording.Explanation{}, nil, q,
+			fault.Refusedf("not-permitted",
+				"%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
 	}
 	moment, err := a.MomentOf(ctx, ask.At, q.Staff, 0)
 	if err != nil {
@@ -198,7 +211,8 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 }
 
 // whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each try is
-// counted before it is known whether it is right, and a PIN of somebody whom they may not see whole is nobody's to them.
+// counted before it is known whether it is right, and a PIN of somebody whom they may not see whole is nobody's to
+// them.
 func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pin string, q *access.Question) error {
 	asker := a.subject("asks about PINs", strconv.Itoa(int(actor)))
 	until, held, err := a.store.Try(ctx, asker, store.TryPIN, credential.ByReader, a.now())
@@ -217,11 +231,13 @@ func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pi
 }
 
 // Events returns events at the places where the actor may read them.
-func (a *App) Events(ctx context.Context, actor people.StaffID, place estate.PlaceID, f store.EventFilter) ([]store.Event, int64, error) {
+func (a *App) Events(ctx context.Context, actor people.StaffID, place estate.PlaceID,
+	f store.EventFilter) ([]store.Event, int64, error) {
 	live := a.Live()
 	reach, anywhere := live.Reach(actor, permit.ReadEvents, a.now().Unix())
 	if !anywhere {
-		return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “Read events”, which you do not hold anywhere.")
+		return nil, 0, fault.Refusedf("not-permitted",
+			"This needs the permission “Read events”, which you do not hold anywhere.")
 	}
 	all := place == 0
 	f.Places = []uint32{}

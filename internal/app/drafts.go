@@ -77,9 +77,12 @@ func (a *App) DraftFor(ctx context.Context, actor people.StaffID, reference stri
 	if err != nil {
 		return nil, err
 	}
-	if stored == nil || stored.OwnerID != uint32(actor) && (stored.State != DraftPlanned && stored.State != DraftFailed || !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
+	if stored == nil || stored.OwnerID != uint32(actor) &&
+		(stored.State != DraftPlanned && stored.State != DraftFailed ||
+			!a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
 		if reference == DraftOpen {
-			return nil, fault.Missingf("draft", "there is no draft of yours that is open; an edit put into the draft begins one")
+			return nil, fault.Missingf("draft",
+				"there is no draft of yours that is open; an edit put into the draft begins one")
 		}
 		return nil, fault.Missingf("draft", "there is no draft %q of yours", reference)
 	}
@@ -90,13 +93,15 @@ func (a *App) DraftFor(ctx context.Context, actor people.StaffID, reference stri
 func (a *App) own(ctx context.Context, actor people.StaffID, reference string) (*Draft, error) {
 	d, err := a.DraftFor(ctx, actor, reference)
 	if err == nil && d.OwnerID != uint32(actor) {
-		return nil, fault.Refusedf("not-permitted", "This draft is another manager's; only they change it, apply it or discard it.")
+		return nil, fault.Refusedf("not-permitted",
+			"This draft is another manager's; only they change it, apply it or discard it.")
 	}
 	return d, err
 }
 
 // Drafts returns somebody's drafts, newest first, and with all also the planned ones of others that they may see.
-func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string, all bool, before uint64, limit int) ([]Draft, int64, error) {
+func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string, all bool, before uint64,
+	limit int) ([]Draft, int64, error) {
 	f := store.DraftFilter{Owner: uint32(actor), States: states, Before: before, Limit: limit}
 	if all && a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix()) {
 		f.Owner, f.States = 0, []string{DraftPlanned, DraftFailed}
@@ -117,18 +122,21 @@ func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string,
 }
 
 // Collect puts edits into a draft; into somebody's open one, which is begun where there is none, by the word open.
-func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, title string, operations []change.Operation) (*Review, error) {
+func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, title string,
+	operations []change.Operation) (*Review, error) {
 	now := a.now().UTC().Truncate(time.Second)
 	d, err := a.own(ctx, actor, reference)
 	if reference == DraftOpen && fault.Is(err, fault.NotFound) {
-		_, count, err := a.store.Drafts(ctx, store.DraftFilter{Owner: uint32(actor), States: []string{DraftOpen, DraftPlanned, DraftFailed}, Limit: 1})
+		_, count, err := a.store.Drafts(ctx,
+			store.DraftFilter{Owner: uint32(actor), States: []string{DraftOpen, DraftPlanned, DraftFailed}, Limit: 1})
 		if err != nil {
 			return nil, err
 		}
 		if count >= mostDrafts {
 			return nil, fault.Conflictf("draft", "you have %d drafts already; apply or discard some first", count)
 		}
-		d = &Draft{Draft: store.Draft{OwnerID: uint32(actor), State: DraftOpen, Edits: "[]", NextEdit: 1, CreatedAt: now}}
+		d = &Draft{Draft: store.Draft{OwnerID: uint32(actor), State: DraftOpen, Edits: "[]", NextEdit: 1,
+			CreatedAt: now}}
 	} else if err != nil {
 		return nil, err
 	}
@@ -138,10 +146,12 @@ func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, titl
 	live := a.Live()
 	for i := range operations {
 		if change.Describe(operations[i].Op).Secret != change.NoSecret {
-			return nil, fault.Within(fmt.Sprintf("operations[%d].", i), fault.Invalidf("op", "%s hands out a secret at once and is not kept in a draft", operations[i].Op))
+			return nil, fault.Within(fmt.Sprintf("operations[%d].", i),
+				fault.Invalidf("op", "%s hands out a secret at once and is not kept in a draft", operations[i].Op))
 		}
 	}
-	lines, trial, err := draft.Add(d.Lines, d.NextEdit, live.Snapshot, change.Actor{Staff: actor}, a.preview(), operations)
+	lines, trial, err := draft.Add(d.Lines, d.NextEdit, live.Snapshot, change.Actor{Staff: actor}, a.preview(),
+		operations)
 	if err != nil {
 		return nil, onlyNew(err, len(d.Lines), len(operations))
 	}
@@ -207,7 +217,8 @@ func (a *App) keep(ctx context.Context, d *Draft, now time.Time) error {
 }
 
 func (a *App) review(d *Draft, live *Live) *Review {
-	lines, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason)
+	lines, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(),
+		d.Reason)
 	return &Review{Draft: d, Lines: lines, Trial: trial, live: live}
 }
 
@@ -238,7 +249,8 @@ func (a *App) As(ctx context.Context, actor people.StaffID, reference string) (*
 	if editable(d) != nil && d.State != DraftPlanned {
 		return live, nil
 	}
-	if _, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason); trial != nil {
+	if _, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(),
+		d.Reason); trial != nil {
 		return &Live{Snapshot: trial.After, texts: live.texts}, nil
 	}
 	return live, nil
@@ -323,7 +335,8 @@ func (a *App) Reopen(ctx context.Context, actor people.StaffID, reference string
 }
 
 // Plan plans a draft for a moment. It is checked now, and again when the moment comes.
-func (a *App) Plan(ctx context.Context, actor people.StaffID, reference, reason, title string, at time.Time) (*Draft, error) {
+func (a *App) Plan(ctx context.Context, actor people.StaffID, reference, reason, title string, at time.Time) (*Draft,
+	error) {
 	d, err := a.own(ctx, actor, reference)
 	if err != nil {
 		return nil, err
@@ -354,14 +367,16 @@ func (a *App) Plan(ctx context.Context, actor people.StaffID, reference, reason,
 func (d *Draft) unclashed(live *Live) error {
 	for i := range d.Lines {
 		if clashes := draft.Clashes(&d.Lines[i], live.Snapshot); len(clashes) > 0 {
-			return fault.At(i+1, fault.Stalef("Somebody else changed the same meanwhile: edit %d of this draft, %s. Review it, then apply it.", i+1,
+			return fault.At(i+1, fault.Stalef(
+				"Somebody else changed the same meanwhile: edit %d of this draft, %s. Review it, then apply it.", i+1,
 				strings.ReplaceAll(strings.TrimPrefix(clashes[0].Field, "settings."), "_", " ")))
 		}
 	}
 	return nil
 }
 
-// applicable says why a draft cannot be applied as it is: it is empty, somebody else changed the same, or a rule is in the way.
+// applicable says why a draft cannot be applied as it is: it is empty, somebody else changed the same, or a rule is in
+// the way.
 func (a *App) applicable(d *Draft, live *Live) error {
 	if len(d.Lines) == 0 {
 		return fault.Conflictf("draft", "this draft holds no edit")
@@ -369,7 +384,8 @@ func (a *App) applicable(d *Draft, live *Live) error {
 	if err := d.unclashed(live); err != nil {
 		return err
 	}
-	trial, err := change.Apply(live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason, draft.Operations(d.Lines))
+	trial, err := change.Apply(live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason,
+		draft.Operations(d.Lines))
 	if err != nil {
 		return err
 	}
@@ -394,7 +410,8 @@ func (a *App) ApplyDraft(ctx context.Context, actor people.StaffID, reference, r
 
 func (a *App) applyDraft(ctx context.Context, d *Draft, origin string) (*Result, error) {
 	now := a.now().UTC().Truncate(time.Second)
-	return a.Commit(ctx, Request{Actor: change.Actor{Staff: people.StaffID(d.OwnerID)}, Origin: origin, Reason: d.Reason, Operations: draft.Operations(d.Lines),
+	return a.Commit(ctx, Request{Actor: change.Actor{Staff: people.StaffID(d.OwnerID)}, Origin: origin,
+		Reason: d.Reason, Operations: draft.Operations(d.Lines),
 		Check: d.unclashed,
 		Within: func(tx *store.Tx, auditID uint64) error {
 			applied := d.Draft

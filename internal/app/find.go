@@ -29,8 +29,11 @@ func (t *texts) fork() texts { return texts{t.table.Fork()} }
 
 func (t *texts) put(s *people.Staff) {
 	t.table.Put(uint32(s.ID), &text{
-		all:  words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID}, " ")),
-		name: words.Fold(s.FamilyName + "\x00" + s.GivenName), known: words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number}, " ")),
+		all: words.Fold(strings.Join(
+			[]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number, s.Email, s.JobTitle, s.Employer, s.ExternalID},
+			" ")),
+		name:  words.Fold(s.FamilyName + "\x00" + s.GivenName),
+		known: words.Fold(strings.Join([]string{s.GivenName, s.FamilyName, s.KnownAs, s.Number}, " ")),
 	})
 }
 
@@ -60,7 +63,8 @@ func (q *StaffQuery) tellsMore() bool {
 
 // narrowed is a person as the narrow view has them: name, number and that they are locked, not why.
 func narrowed(p *people.Staff) *people.Staff {
-	n := &people.Staff{ID: p.ID, Number: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs, Owner: p.Owner}
+	n := &people.Staff{ID: p.ID, Number: p.Number, GivenName: p.GivenName, FamilyName: p.FamilyName, KnownAs: p.KnownAs,
+		Owner: p.Owner}
 	if p.Lock != nil {
 		n.Lock = &people.Lock{Cause: p.Lock.Cause, Since: p.Lock.Since, Until: p.Lock.Until}
 	}
@@ -103,7 +107,9 @@ func order(l *Live, sort string) (func(a, b *people.Staff) int, error) {
 		}
 		compare, known := staffOrders[name]
 		if !known {
-			return nil, fault.Invalidf("sort", "staff cannot be sorted by %q; use name, staff_number, job_title, engagement, employer, start_date, contract_end or home_site", name)
+			return nil, fault.Invalidf("sort",
+				"staff cannot be sorted by %q; use name, staff_number, job_title, engagement, employer, start_date, "+
+					"contract_end or home_site", name)
 		}
 		steps = append(steps, step{compare, sign})
 	}
@@ -123,7 +129,8 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 	live, at := a.Live(), a.now()
 	reach, anywhere := live.Reach(actor, permit.ViewStaff, at.Unix())
 	if !anywhere {
-		return nil, 0, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
+		return nil, 0, fault.Refusedf("not-permitted",
+			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	compare, err := order(live, q.Sort)
 	if err != nil {
@@ -187,7 +194,8 @@ func matches(text string, words []string) bool {
 
 func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, reach []bool, view access.View) bool {
 	switch {
-	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site, q.Employer != "" && s.Employer != q.Employer:
+	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site,
+		q.Employer != "" && s.Employer != q.Employer:
 		return false
 	case q.Title != "" && !strings.Contains(words.Fold(s.JobTitle), words.Fold(q.Title)):
 		return false
@@ -203,7 +211,8 @@ func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, reach []bool, view a
 		if view == access.Narrow && !access.InReach(reach, assignment.Place) {
 			continue
 		}
-		if !assignment.Ended && (q.Template == 0 || assignment.Template == q.Template) && (q.Place == 0 || l.Tree().Within(assignment.Place, q.Place)) {
+		if !assignment.Ended && (q.Template == 0 || assignment.Template == q.Template) &&
+			(q.Place == 0 || l.Tree().Within(assignment.Place, q.Place)) {
 			return true
 		}
 	}
@@ -258,7 +267,8 @@ func (a *App) PersonFor(actor people.StaffID, reference string) (*people.Staff, 
 func (a *App) PersonWhole(actor people.StaffID, reference string) (*people.Staff, error) {
 	p, view, err := a.PersonFor(actor, reference)
 	if err == nil && view != access.Whole {
-		return nil, fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.", p.FullName())
+		return nil, fault.Refusedf("not-permitted",
+			"%s belongs to another site. Ask whoever looks after their home site.", p.FullName())
 	}
 	return p, err
 }
@@ -285,7 +295,8 @@ type Double struct {
 func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
 	live := a.Live()
 	if _, anywhere := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !anywhere {
-		return nil, fault.Refusedf("not-permitted", "This needs the permission “Enrol staff”, which you do not hold anywhere.")
+		return nil, fault.Refusedf("not-permitted",
+			"This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}
 	var doubles []Double
 	same := live.State().StaffByEmail(email)
@@ -295,7 +306,8 @@ func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Doub
 			doubles = append(doubles, Double{staff, why})
 		} else if !elsewhere {
 			elsewhere = true
-			doubles = append(doubles, Double{nil, "somebody at another site has the same name or work email; ask whoever looks after all sites"})
+			doubles = append(doubles, Double{nil,
+				"somebody at another site has the same name or work email; ask whoever looks after all sites"})
 		}
 	}
 	if email != "" && same != nil {

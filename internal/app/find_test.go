@@ -94,8 +94,13 @@ func TestTitlesAreFoundByAPart(t *testing.T) {
 func TestTodayTellsWhatWaitsAboutRules(t *testing.T) {
 	s := testkit.Demo(t)
 	maren, tamsin, joss := staffOf(s, "Q0001"), staffOf(s, "Q0003"), staffOf(s, "Q0007")
-	_, err := s.App.Commit(ctx, request(operation("permission.add", "", set{"key": "line.jam", "title": "Clear a jam", "sentence": "Clears it.", "group": "line", "scale": set{"kind": "switch"}, "kinds": []string{"work_centre"}}),
-		operation("permission.add", "", set{"key": "line.oil", "title": "Oil a line", "sentence": "Oils it.", "group": "line", "scale": set{"kind": "switch"}, "kinds": []string{"work_centre"}})))
+	_, err := s.App.Commit(ctx, request(
+		operation("permission.add", "",
+			set{"key": "line.jam", "title": "Clear a jam", "sentence": "Clears it.", "group": "line",
+				"scale": set{"kind": "switch"}, "kinds": []string{"work_centre"}}),
+		operation("permission.add", "",
+			set{"key": "line.oil", "title": "Oil a line", "sentence": "Oils it.", "group": "line",
+				"scale": set{"kind": "switch"}, "kinds": []string{"work_centre"}})))
 	require.NoError(t, err)
 	today := func(who people.StaffID) *app.Today {
 		found, err := s.App.Today(ctx, who)
@@ -108,7 +113,8 @@ func TestTodayTellsWhatWaitsAboutRules(t *testing.T) {
 	assert.Equal(t, 2, today(maren).Needless)
 	assert.Equal(t, 2, today(tamsin).Needless)
 	assert.Zero(t, today(joss).Needless, "for those who may make exceptions")
-	_, err = s.App.Commit(ctx, request(decide("packer", "line.jam", "no"), operation("template.edit", "packer", set{"decide_rest": true}), decide("picker", "line", "none")))
+	_, err = s.App.Commit(ctx, request(decide("packer", "line.jam", "no"),
+		operation("template.edit", "packer", set{"decide_rest": true}), decide("picker", "line", "none")))
 	require.NoError(t, err)
 	left := today(maren).Undecided
 	var codes []string
@@ -127,13 +133,16 @@ func TestTodayTellsWhatWaitsAboutRules(t *testing.T) {
 func TestAChangeThatChangesNothingIsNoChange(t *testing.T) {
 	s := testkit.Demo(t)
 	revision := s.App.Live().State().Revision
-	_, err := s.App.Commit(ctx, request(operation("exception.set", "", set{"staff": "Q0011", "permission": "line.clean", "place": "HB", "level": "yes"})))
+	_, err := s.App.Commit(ctx, request(
+		operation("exception.set", "",
+			set{"staff": "Q0011", "permission": "line.clean", "place": "HB", "level": "yes"})))
 	assert.ErrorContains(t, err, "no change: everything is so already")
 	assert.Equal(t, revision, s.App.Live().State().Revision)
 	preview, err := s.App.Preview(request(decide("packer", "line.run", "run")))
 	require.NoError(t, err)
 	assert.Zero(t, preview.AuditID)
 	assert.Equal(t, revision, s.App.Live().State().Revision)
-	assert.True(t, slices.IsSortedFunc(preview.Trial.Effect.Gains, func(a, b access.Difference) int { return int(a.Permission) - int(b.Permission) }))
+	assert.True(t, slices.IsSortedFunc(preview.Trial.Effect.Gains,
+		func(a, b access.Difference) int { return int(a.Permission) - int(b.Permission) }))
 	assert.Contains(t, change.Operations(), "exception.set")
 }

@@ -40,29 +40,42 @@ func database(t *testing.T, dsn string) *sql.DB {
 
 // forms are, for each operation, fields that are taken. What is drawn puts nonsense of every sort in their place.
 var forms = map[string]set{
-	"organisation.edit": {"name": "Quillmere", "number_prefix": "Q", "number_digits": 4, "max_owners": 3, "first_password_hours": 72, "idle_minutes": 30},
-	"place.add":         {"code": "HB-NEW", "name": "New", "kind": "zone", "parent": "HB", "opening": openings[0]},
-	"place.edit":        {"name": "Hall", "opening": openings[0], "proof": "pin", "asks": "door.open", "parent": "HB", "time_zone": "Europe/Dublin"},
-	"group.add":         {"key": "fresh", "title": "Fresh", "parent": "line", "since": 1},
-	"group.edit":        {"title": "Other", "parent": "door", "since": 3},
-	"permission.add":    {"key": "line.fresh", "title": "Fresh", "sentence": "Does it.", "group": "line", "scale": set{"kind": "limit", "unit": "kg", "most": 5}, "kinds": []any{"device", "door"}, "sensitive": true, "since": 2},
-	"permission.edit":   {"title": "Other", "sentence": "Does.", "group": "line", "scale": set{"kind": "levels", "levels": []any{"none", "view", "run"}}, "kinds": []any{"work_centre"}},
-	"template.add":      {"code": "fresh", "name": "Fresh", "base": "packer", "settings": set{"door.open": "yes"}, "hours": accesses[0], "days": 30, "needs": []any{"pin"}, "idle_seconds": 60, "summary": "For those who are new."},
-	"template.edit":     {"name": "Other", "hours": accesses[0], "decide": set{"line.run": "run"}, "days": 3, "needs": []any{"badge"}, "idle_seconds": 30},
-	"staff.enrol":       {"given_name": "A", "family_name": "B", "home_site": "HB", "start_date": "2026-01-01", "contract_end": "2027-01-01", "email": "a@example.org", "phone": "1", "engagement": "agency", "employer": "X", "line_manager": "Q0002", "notes": "n", "external_id": "e", "known_as": "k", "job_title": "j"},
-	"staff.edit":        {"given_name": "C", "start_date": "2026-01-01", "contract_end": "2027-01-01", "email": "c@example.org", "line_manager": "Q0003", "home_site": "SM", "notes": "n"},
-	"staff.lock":        {"until": "2027-01-01T00:00:00Z"},
-	"staff.depart":      {"on": "2027-01-01"},
-	"bar.add":           {"staff": "Q0011", "place": "HB", "until": "2027-01-01T00:00:00Z"},
-	"assignment.add":    {"staff": "Q0011", "place": "HB-PACK", "template": "grader", "from": "2027-01-01", "until": "2027-02-01", "hours": accesses[0]},
-	"assignment.edit":   {"from": "2026-01-01", "until": "2027-02-01", "hours": accesses[0]},
-	"exception.add":     {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20", "from": "2027-01-01", "until": "2027-02-01"},
-	"exception.set":     {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20"},
-	"exception.edit":    {"from": "2027-01-01", "until": "2027-02-01", "level": "5"},
-	"pin.set":           {"staff": "Q0011", "pin": "482917", "must_change": true, "until": "2027-01-01T00:00:00Z"},
-	"pin.withdraw":      {"staff": "Q0011"},
-	"password.issue":    {"staff": "Q0011"},
-	"device.add":        {"name": "Reader", "place": "HB", "token": "lld_chosen-token-that-is-long-enough"},
+	"organisation.edit": {"name": "Quillmere", "number_prefix": "Q", "number_digits": 4, "max_owners": 3,
+		"first_password_hours": 72, "idle_minutes": 30},
+	"place.add": {"code": "HB-NEW", "name": "New", "kind": "zone", "parent": "HB", "opening": openings[0]},
+	"place.edit": {"name": "Hall", "opening": openings[0], "proof": "pin", "asks": "door.open", "parent": "HB",
+		"time_zone": "Europe/Dublin"},
+	"group.add":  {"key": "fresh", "title": "Fresh", "parent": "line", "since": 1},
+	"group.edit": {"title": "Other", "parent": "door", "since": 3},
+	"permission.add": {"key": "line.fresh", "title": "Fresh", "sentence": "Does it.", "group": "line",
+		"scale": set{"kind": "limit", "unit": "kg", "most": 5}, "kinds": []any{"device", "door"}, "sensitive": true,
+		"since": 2},
+	"permission.edit": {"title": "Other", "sentence": "Does.", "group": "line",
+		"scale": set{"kind": "levels", "levels": []any{"none", "view", "run"}}, "kinds": []any{"work_centre"}},
+	"template.add": {"code": "fresh", "name": "Fresh", "base": "packer", "settings": set{"door.open": "yes"},
+		"hours": accesses[0], "days": 30, "needs": []any{"pin"}, "idle_seconds": 60,
+		"summary": "For those who are new."},
+	"template.edit": {"name": "Other", "hours": accesses[0], "decide": set{"line.run": "run"}, "days": 3,
+		"needs": []any{"badge"}, "idle_seconds": 30},
+	"staff.enrol": {"given_name": "A", "family_name": "B", "home_site": "HB", "start_date": "2026-01-01",
+		"contract_end": "2027-01-01", "email": "a@example.org", "phone": "1", "engagement": "agency", "employer": "X",
+		"line_manager": "Q0002", "notes": "n", "external_id": "e", "known_as": "k", "job_title": "j"},
+	"staff.edit": {"given_name": "C", "start_date": "2026-01-01", "contract_end": "2027-01-01",
+		"email": "c@example.org", "line_manager": "Q0003", "home_site": "SM", "notes": "n"},
+	"staff.lock":   {"until": "2027-01-01T00:00:00Z"},
+	"staff.depart": {"on": "2027-01-01"},
+	"bar.add":      {"staff": "Q0011", "place": "HB", "until": "2027-01-01T00:00:00Z"},
+	"assignment.add": {"staff": "Q0011", "place": "HB-PACK", "template": "grader", "from": "2027-01-01",
+		"until": "2027-02-01", "hours": accesses[0]},
+	"assignment.edit": {"from": "2026-01-01", "until": "2027-02-01", "hours": accesses[0]},
+	"exception.add": {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20",
+		"from": "2027-01-01", "until": "2027-02-01"},
+	"exception.set":  {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20"},
+	"exception.edit": {"from": "2027-01-01", "until": "2027-02-01", "level": "5"},
+	"pin.set":        {"staff": "Q0011", "pin": "482917", "must_change": true, "until": "2027-01-01T00:00:00Z"},
+	"pin.withdraw":   {"staff": "Q0011"},
+	"password.issue": {"staff": "Q0011"},
+	"device.add":     {"name": "Reader", "place": "HB", "token": "lld_chosen-token-that-is-long-enough"},
 }
 
 var openings = []any{
@@ -74,7 +87,8 @@ var openings = []any{
 	set{"rules": []any{nil}},
 	set{"rules": nil, "dated": []any{set{}}},
 	set{"dated": []any{set{"name": "Holiday", "from": "2026-12-24", "until": "2026-12-26", "closed": true}}},
-	set{"dated": []any{set{"name": "", "from": "0001-01-01", "until": "9999-12-31", "rules": []any{set{"days": "mon", "from": "24:00", "until": "00:00"}}}}},
+	set{"dated": []any{set{"name": "", "from": "0001-01-01", "until": "9999-12-31",
+		"rules": []any{set{"days": "mon", "from": "24:00", "until": "00:00"}}}}},
 	set{}, nil, []any{},
 }
 
@@ -83,18 +97,23 @@ var accesses = []any{
 	set{"kind": "weekly", "rules": []any{set{"from": "06:00", "until": "22:00"}}},
 	set{"kind": "weekly", "rules": []any{set{"days": "", "from": "06:00", "until": "22:00"}}},
 	set{"kind": "weekly", "rules": []any{set{"days": "sun", "from": "06:00", "until": "06:00"}}},
-	set{"kind": "weekly"}, set{"kind": "place", "before_minutes": -5, "after_minutes": 1e9}, set{"kind": "place", "before_minutes": 15, "after_minutes": 15}, set{"kind": "always", "rules": []any{set{}}}, set{"kind": ""}, set{}, nil,
+	set{"kind": "weekly"}, set{"kind": "place", "before_minutes": -5, "after_minutes": 1e9},
+	set{"kind": "place", "before_minutes": 15, "after_minutes": 15}, set{"kind": "always", "rules": []any{set{}}},
+	set{"kind": ""}, set{}, nil,
 }
 
-var nonsense = []any{nil, "", " ", "no", 0, -1, 1 << 40, 1.5, true, "\x00", "ÖÖÖ", "\u202e\u200b", "'; DROP TABLE staff; --", strings.Repeat("ö", 5000), "9999-12-31", "0000-00-00", "1899-12-31", "2201-01-01",
-	"2026-02-30", "23:59:60", "2026-11-26T25:00:00Z", "9999-12-31T23:59:59Z", "@1", []any{}, []any{nil}, []any{"x"}, set{}, set{"x": nil}, set{"kind": "switch"}, set{"kind": "limit"}, set{"kind": "levels", "levels": []any{"", ""}}}
+var nonsense = []any{nil, "", " ", "no", 0, -1, 1 << 40, 1.5, true, "\x00", "ÖÖÖ", "\u202e\u200b",
+	"'; DROP TABLE staff; --", strings.Repeat("ö", 5000), "9999-12-31", "0000-00-00", "1899-12-31", "2201-01-01",
+	"2026-02-30", "23:59:60", "2026-11-26T25:00:00Z", "9999-12-31T23:59:59Z", "@1", []any{}, []any{nil}, []any{"x"},
+	set{}, set{"x": nil}, set{"kind": "switch"}, set{"kind": "limit"}, set{"kind": "levels", "levels": []any{"", ""}}}
 
 // Whatever is sent raw and taken is loaded again, equal, with nothing set aside; and compiles.
 func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 	s := testkit.Demo(t)
 	taken := map[string]int{}
 	names := change.Operations()
-	fitting := map[string][]string{"staff": {"Q0011", "Q0012", "Q0013"}, "place": {"HB", "HB-PACK", "HB-PACK-1"}, "template": {"packer", "grader"}, "permission": {"line.run", "door.cold"}, "group": {"line", "door"},
+	fitting := map[string][]string{"staff": {"Q0011", "Q0012", "Q0013"}, "place": {"HB", "HB-PACK", "HB-PACK-1"},
+		"template": {"packer", "grader"}, "permission": {"line.run", "door.cold"}, "group": {"line", "door"},
 		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}}
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		require.NoError(t, flag.Set("rapid.checks", "200")) // most nonsense is refused
@@ -153,17 +172,19 @@ func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 	})
 	assert.Greater(t, len(taken), 25, "many kinds of operation were taken: %v", taken)
 	other := s.Second(t)
-	assert.Equal(t, s.App.Live().State().Revision, other.App.Live().State().Revision, "and another instance starts on it")
+	assert.Equal(t, s.App.Live().State().Revision, other.App.Live().State().Revision,
+		"and another instance starts on it")
 }
 
 // A row that cannot be read takes no instance down: it is left out, gives nothing to those it is about, and is told of.
 func TestARowThatCannotBeReadIsSetAside(t *testing.T) {
 	for name, statement := range map[string]string{
-		"an assignment's hours":    `UPDATE assignments a JOIN staff s ON s.id = a.staff_id SET a.hours = '{"kind":"weekly","rules":[{"days":"","from":"06:00","until":"22:00"}]}', a.revision = %d WHERE s.staff_number = 'Q0011'`,
-		"where a person is home":   `UPDATE staff SET home_site_id = (SELECT id FROM (SELECT * FROM places) p WHERE code = 'HB-PACK'), revision = %d WHERE staff_number = 'Q0011'`,
-		"an opening that is open":  `UPDATE places SET opening = '{"rules":[{"days":""}]}', revision = %d WHERE code = 'HB-PACK-1'`,
-		"a template's hours":       `UPDATE templates SET hours = '{"kind":"weekly","rules":[{}]}', revision = %d WHERE code IN ('packer', 'line-operator', 'line-lead', 'shift-supervisor', 'grader', 'picker')`,
-		"a permission's own scale": "UPDATE permissions SET scale = '{\"kind\":\"moon\"}', revision = %d WHERE `key` = 'door.open'",
+		"an assignment's hours":   `UPDATE assignments a JOIN staff s ON s.id = a.staff_id SET a.hours = '{"kind":"weekly","rules":[{"days":"","from":"06:00","until":"22:00"}]}', a.revision = %d WHERE s.staff_number = 'Q0011'`,
+		"where a person is home":  `UPDATE staff SET home_site_id = (SELECT id FROM (SELECT * FROM places) p WHERE code = 'HB-PACK'), revision = %d WHERE staff_number = 'Q0011'`,
+		"an opening that is open": `UPDATE places SET opening = '{"rules":[{"days":""}]}', revision = %d WHERE code = 'HB-PACK-1'`,
+		"a template's hours":      `UPDATE templates SET hours = '{"kind":"weekly","rules":[{}]}', revision = %d WHERE code IN ('packer', 'line-operator', 'line-lead', 'shift-supervisor', 'grader', 'picker')`,
+		"a permission's own scale": "UPDATE permissions SET scale = '{\"kind\":\"moon\"}', revision = %d WHERE " +
+			"`key` = 'door.open'",
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := testkit.Demo(t)
@@ -175,7 +196,8 @@ func TestARowThatCannotBeReadIsSetAside(t *testing.T) {
 			require.NoError(t, err)
 			_, err = db.Exec("UPDATE organisation SET revision = ? WHERE id = 1", revision)
 			require.NoError(t, err)
-			require.Eventually(t, func() bool { return s.App.Live().State().Revision == revision }, 10*time.Second, 20*time.Millisecond, "what runs goes on following")
+			require.Eventually(t, func() bool { return s.App.Live().State().Revision == revision }, 10*time.Second,
+				20*time.Millisecond, "what runs goes on following")
 			for what, instance := range map[string]*testkit.Service{"running": s, "started after": s.Second(t)} {
 				aside, err := instance.App.Ready(ctx)
 				require.NoError(t, err, what)
@@ -227,7 +249,9 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	pinFor(t, s, "Q0011", "480216")
 	db := database(t, s.DSN)
 	digest := func() (digest []byte) {
-		require.NoError(t, db.QueryRow("SELECT c.digest FROM credentials c JOIN staff s ON s.id = c.staff_id WHERE s.staff_number = 'Q0011' AND c.kind = 'pin' AND c.state = 'valid'").Scan(&digest))
+		require.NoError(t, db.QueryRow(
+			"SELECT c.digest FROM credentials c JOIN staff s ON s.id = c.staff_id WHERE s.staff_number = 'Q0011' "+
+				"AND c.kind = 'pin' AND c.state = 'valid'").Scan(&digest))
 		return digest
 	}
 	was := digest()
@@ -238,7 +262,8 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, old, now)
 	assert.NotEqual(t, was, digest())
-	require.Eventually(t, func() bool { _, err := s.App.Ready(ctx); return err != nil }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := s.App.Ready(ctx); return err != nil }, 10*time.Second,
+		20*time.Millisecond)
 	device := s.App.DeviceOf("lld_demo-hb-controller-token")
 	_, _, err = s.App.Decide(ctx, device, app.Ask{PIN: "480216", Place: "HB-PACK-1"})
 	assert.ErrorIs(t, err, app.ErrStale, "what still has the old key answers nothing")
@@ -248,7 +273,8 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	_, err = next.App.VerifyAudit(ctx)
 	assert.NoError(t, err)
 	var kept int
-	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM credentials FOR SYSTEM_TIME ALL WHERE digest = ?", was).Scan(&kept))
+	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM credentials FOR SYSTEM_TIME ALL WHERE digest = ?",
+		was).Scan(&kept))
 	assert.Zero(t, kept)
 	// Cut short before the file took its new name, it is finished at the next start.
 	require.NoError(t, os.Rename(filepath.Join(s.Keys, "latch.key"), filepath.Join(s.Keys, "latch.key.next")))
@@ -256,8 +282,8 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	assert.True(t, opens(t, s.Second(t), "480216"))
 }
 
-// Entries taken off the end of the log are found, also where its head is set back to fit; and a log written anew is found
-// by a head that was kept elsewhere.
+// Entries taken off the end of the log are found, also where its head is set back to fit; and a log written anew is
+// found by a head that was kept elsewhere.
 func TestATailThatWasTakenOffIsFound(t *testing.T) {
 	s := testkit.Demo(t)
 	kept, signature, err := s.App.AuditHead(ctx)
@@ -270,15 +296,18 @@ func TestATailThatWasTakenOffIsFound(t *testing.T) {
 	newest, _, err := s.App.AuditHead(ctx)
 	require.NoError(t, err)
 	db := database(t, s.DSN)
-	for _, statement := range []string{"DELETE FROM audit_subjects", "DELETE FROM audit_entries ORDER BY id DESC LIMIT 1",
-		"UPDATE organisation SET audit_count = audit_count - 1, audit_hash = (SELECT hash FROM audit_entries ORDER BY id DESC LIMIT 1)"} {
+	for _, statement := range []string{"DELETE FROM audit_subjects",
+		"DELETE FROM audit_entries ORDER BY id DESC LIMIT 1",
+		"UPDATE organisation SET audit_count = audit_count - 1, audit_hash = (SELECT hash FROM audit_entries ORDER " +
+			"BY id DESC LIMIT 1)"} {
 		_, err = db.Exec(statement)
 		require.NoError(t, err)
 	}
 	_, err = s.App.VerifyAudit(ctx)
 	assert.ErrorContains(t, err, "not signed")
 	// With the old signature put back as well, the head that was kept says so.
-	_, err = db.Exec("UPDATE organisation SET audit_count = ?, audit_hash = ?, audit_seal = ?", kept.Entries, kept.Hash, signature)
+	_, err = db.Exec("UPDATE organisation SET audit_count = ?, audit_hash = ?, audit_seal = ?", kept.Entries, kept.Hash,
+		signature)
 	require.NoError(t, err)
 	_, err = s.App.VerifyAudit(ctx)
 	assert.NoError(t, err, "this alone cannot be told")
@@ -321,13 +350,14 @@ func TestAnInstanceWithoutItsDatabaseRefuses(t *testing.T) {
 	assert.Equal(t, http.StatusServiceUnavailable, s.Get(t, "/readyz").StatusCode)
 }
 
-// Of many wrong passwords at once few are looked at, at whichever instance; and whoever has signed in from their address
-// before signs in there all the while.
+// Of many wrong passwords at once few are looked at, at whichever instance; and whoever has signed in from their
+// address before signs in there all the while.
 func TestManyWrongPasswordsAtOnceAreFew(t *testing.T) {
 	first := testkit.Demo(t)
 	second := first.Second(t)
 	honest := func(s *testkit.Service, address string) error {
-		_, err := s.App.SignIn(ctx, app.SignIn{Name: "idris@quillmere.example", Password: testkit.Passwords["idris"], Kind: "client", Address: address})
+		_, err := s.App.SignIn(ctx, app.SignIn{Name: "idris@quillmere.example", Password: testkit.Passwords["idris"],
+			Kind: "client", Address: address})
 		return err
 	}
 	require.NoError(t, honest(first, "192.0.2.7"))
@@ -336,7 +366,9 @@ func TestManyWrongPasswordsAtOnceAreFew(t *testing.T) {
 	for i := range 200 {
 		group.Go(func() {
 			s := []*testkit.Service{first, second}[i%2]
-			_, err := s.App.SignIn(context.Background(), app.SignIn{Name: "idris@quillmere.example", Password: fmt.Sprint("wrong ", i), Kind: "client", Address: "198.51.100.9"})
+			_, err := s.App.SignIn(context.Background(),
+				app.SignIn{Name: "idris@quillmere.example", Password: fmt.Sprint("wrong ", i), Kind: "client",
+					Address: "198.51.100.9"})
 			var throttled *app.ErrThrottled
 			switch {
 			case assert.Error(t, err) && errors.As(err, &throttled):
@@ -354,7 +386,9 @@ func TestManyWrongPasswordsAtOnceAreFew(t *testing.T) {
 	assert.NoError(t, honest(first, "192.0.2.7"), "an address that has signed in before keeps its way in")
 	assert.NoError(t, honest(second, "192.0.2.7"))
 	assert.Error(t, honest(first, "203.0.113.5"), "a new one waits")
-	_, err := first.App.SignIn(ctx, app.SignIn{Name: "tamsin@quillmere.example", Password: testkit.Passwords["tamsin"], Kind: "client", Address: "203.0.113.5"})
+	_, err := first.App.SignIn(ctx,
+		app.SignIn{Name: "tamsin@quillmere.example", Password: testkit.Passwords["tamsin"], Kind: "client",
+			Address: "203.0.113.5"})
 	assert.NoError(t, err, "others are not held up")
 	first.Clock.Move(16 * time.Minute)
 	assert.NoError(t, honest(first, "203.0.113.5"), "and nobody for long")
@@ -365,9 +399,12 @@ func TestAKeypadUnderAttackSlowsAlone(t *testing.T) {
 	first := testkit.Demo(t)
 	second := first.Second(t)
 	pinFor(t, first, "Q0011", "480216")
-	require.Eventually(t, func() bool { return second.App.Live().State().Revision == first.App.Live().State().Revision }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool {
+		return second.App.Live().State().Revision == first.App.Live().State().Revision
+	}, 10*time.Second, 20*time.Millisecond)
 	ask := func(s *testkit.Service, place, reader, pin string) access.Reason {
-		e, _, err := s.App.Decide(ctx, s.App.DeviceOf("lld_demo-hb-controller-token"), app.Ask{PIN: pin, Place: place, Reader: reader})
+		e, _, err := s.App.Decide(ctx, s.App.DeviceOf("lld_demo-hb-controller-token"),
+			app.Ask{PIN: pin, Place: place, Reader: reader})
 		require.NoError(t, err)
 		return e.Reason
 	}
@@ -375,7 +412,8 @@ func TestAKeypadUnderAttackSlowsAlone(t *testing.T) {
 		assert.Equal(t, access.UnknownCredential, ask(first, "HB-PACK-1", "", fmt.Sprint(700001+i)))
 	}
 	assert.Equal(t, access.TooManyTries, ask(first, "HB-PACK-1", "", "480216"))
-	require.Eventually(t, func() bool { return ask(second, "HB-PACK-1", "", "480216") == access.TooManyTries }, 10*time.Second, 50*time.Millisecond, "other instances know")
+	require.Eventually(t, func() bool { return ask(second, "HB-PACK-1", "", "480216") == access.TooManyTries },
+		10*time.Second, 50*time.Millisecond, "other instances know")
 	assert.Equal(t, access.Granted, ask(first, "HB-PACK-1", "inside", "480216"), "the reader beside it")
 	assert.Equal(t, access.Granted, ask(second, "HB-PACK-2", "", "480216"), "the door beside it")
 	first.Clock.Move(61 * time.Second)

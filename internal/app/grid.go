@@ -16,8 +16,9 @@ import (
 
 // GridQuery chooses a grid: people × permissions at a place, or people × places for a permission.
 type GridQuery struct {
-	Place      *estate.Place      // of people × permissions
-	Group      *permit.Group      // the permissions of this group and below it; nil: all but those of this product itself
+	Place *estate.Place // of people × permissions
+	// the permissions of this group and below it; nil: all but those of this product itself
+	Group      *permit.Group
 	Permission *permit.Permission // of people × places
 	Under      *estate.Place      // the places in this one, and the people who may be able to do something there
 	Columns    []string           // keys of permissions, or codes of places; nil: all
@@ -63,7 +64,8 @@ func (q *GridQuery) columns(live *Live) ([]GridColumn, error) {
 	}
 	if q.Permission != nil {
 		for here := range live.Tree().Below(q.Under.ID) {
-			if !here.Retired && (here.Place.Kind.HoldsOthers() || q.Permission.AppliesTo(here.Place.Kind)) && (len(wanted) == 0 || wanted[here.Place.Code]) {
+			if !here.Retired && (here.Place.Kind.HoldsOthers() || q.Permission.AppliesTo(here.Place.Kind)) &&
+				(len(wanted) == 0 || wanted[here.Place.Code]) {
 				columns = append(columns, GridColumn{q.Permission, here.Place})
 			}
 		}
@@ -90,7 +92,9 @@ func (q *GridQuery) columns(live *Live) ([]GridColumn, error) {
 		}
 	}
 	if len(columns) > MostColumns {
-		return nil, fault.Invalidf("under", "this makes %d columns, more than the %d that a grid has; choose a place further in, or a group", len(columns), MostColumns)
+		return nil, fault.Invalidf("under",
+			"this makes %d columns, more than the %d that a grid has; choose a place further in, or a group",
+			len(columns), MostColumns)
 	}
 	return columns, nil
 }
@@ -100,7 +104,8 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	live, at := a.Live(), a.now().Unix()
 	where := q.where()
 	if !live.HoldsKey(actor, permit.ViewStaff, where.ID, at) {
-		return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff” at %s, which you do not hold.", where.Name)
+		return nil, fault.Refusedf("not-permitted",
+			"This needs the permission “See staff” at %s, which you do not hold.", where.Name)
 	}
 	as, err := a.As(ctx, actor, draftReference)
 	if err != nil {
@@ -118,7 +123,8 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	}
 	grid.Total = total
 	for _, p := range page {
-		row := GridRow{Staff: p, Cells: make([]access.Cell, len(grid.Columns)), Drafted: make([]bool, len(grid.Columns))}
+		row := GridRow{Staff: p, Cells: make([]access.Cell, len(grid.Columns)),
+			Drafted: make([]bool, len(grid.Columns))}
 		whole := p.ID == actor || live.ViewOf(live.State().Person(p.ID), reach, at) == access.Whole
 		for i, column := range grid.Columns {
 			if !whole && !access.InReach(reach, column.Place.ID) {
@@ -141,7 +147,8 @@ type Skipped struct {
 
 // SetGrid sets whole columns of a grid for all the people that it has, or for some, in a draft: to a word, or with none
 // back to what the templates give. What the rules refuse is left out and said.
-func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference string, q *GridQuery, staff []string, word string) (*Review, []Skipped, error) {
+func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference string, q *GridQuery, staff []string,
+	word string) (*Review, []Skipped, error) {
 	live := a.Live()
 	columns, err := q.columns(live)
 	if err != nil {
@@ -163,18 +170,22 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 		}
 	}
 	if n := len(rows) * len(columns); n > draft.MostLines {
-		return nil, nil, fault.Invalidf("columns", "this sets more than the %d cells that a draft holds; narrow the filter, or change the template instead", draft.MostLines)
+		return nil, nil, fault.Invalidf("columns",
+			"this sets more than the %d cells that a draft holds; narrow the filter, or change the template instead",
+			draft.MostLines)
 	}
 	var operations []change.Operation
 	var skipped []Skipped
 	for _, column := range columns {
 		for _, p := range rows {
-			set, err := json.Marshal(map[string]string{"staff": p.Number, "permission": column.Permission.Key, "place": column.Place.Code, "level": word})
+			set, err := json.Marshal(map[string]string{"staff": p.Number, "permission": column.Permission.Key,
+				"place": column.Place.Code, "level": word})
 			if err != nil {
 				return nil, nil, err
 			}
 			operation := change.Operation{Op: "exception.set", Set: set}
-			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater, []change.Operation{operation}); err != nil {
+			if _, err := change.Apply(live.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater,
+				[]change.Operation{operation}); err != nil {
 				skipped = append(skipped, Skipped{p, column, err})
 				continue
 			}

@@ -31,7 +31,8 @@ func (c Cost) String() string { return fmt.Sprintf("m=%d,t=%d,p=%d", c.Memory, c
 // ParseCost reads what String wrote.
 func ParseCost(text string) (Cost, error) {
 	var c Cost
-	if _, err := fmt.Sscanf(text, "m=%d,t=%d,p=%d", &c.Memory, &c.Passes, &c.Lanes); err != nil || c.Memory == 0 || c.Passes == 0 || c.Lanes == 0 {
+	if _, err := fmt.Sscanf(text, "m=%d,t=%d,p=%d", &c.Memory, &c.Passes, &c.Lanes); err != nil || c.Memory == 0 ||
+		c.Passes == 0 || c.Lanes == 0 {
 		return c, fmt.Errorf("%q is not the cost of a hash", text)
 	}
 	return c, nil
@@ -68,8 +69,8 @@ func verifyPassword(hash, password string, cost Cost) bool {
 	return subtle.ConstantTimeCompare(got, want) == 1
 }
 
-// strength estimates how hard a password is to guess, 0 to 4: by what is commonly used, by leaked ones, patterns, dates and
-// the keyboard.
+// strength estimates how hard a password is to guess, 0 to 4: by what is commonly used, by leaked ones, patterns, dates
+// and the keyboard.
 func strength(password string, known []string) int {
 	return zxcvbn.PasswordStrength(password, known).Score
 }
@@ -91,7 +92,8 @@ const (
 )
 
 func newHasher() *hasher {
-	h := &hasher{pins: make(chan func(), pinsWaiting), passwords: make(chan func(), passwordsWaiting), bulk: make(chan func()), done: make(chan struct{})}
+	h := &hasher{pins: make(chan func(), pinsWaiting), passwords: make(chan func(), passwordsWaiting),
+		bulk: make(chan func()), done: make(chan struct{})}
 	for range max(1, runtime.NumCPU()-1) {
 		h.ended.Go(h.work)
 	}

@@ -25,17 +25,21 @@ func TestPasswordsAreSaltedAndComparedWhole(t *testing.T) {
 	assert.NotEqual(t, first, second)
 	assert.True(t, verifyPassword(first, "quince lantern meadow", light))
 	assert.False(t, verifyPassword(first, "quince lantern meadoW", light))
-	for _, broken := range []string{"", "plain", "$argon2id$v=19$m=x$salt$key", "$argon2id$v=19$m=19456,t=2,p=1$!!$!!"} {
+	for _, broken := range []string{"", "plain", "$argon2id$v=19$m=x$salt$key",
+		"$argon2id$v=19$m=19456,t=2,p=1$!!$!!"} {
 		assert.False(t, verifyPassword(broken, "", light), broken)
-		assert.False(t, verifyPassword(broken, "nobody has this password", light), "the stand-in for nobody lets nobody in")
+		assert.False(t, verifyPassword(broken, "nobody has this password", light),
+			"the stand-in for nobody lets nobody in")
 	}
 }
 
 func TestPasswordsTriedFirstAreWeak(t *testing.T) {
-	for _, bad := range []string{"passwordpassword", "qwertyuiopasdfgh", "1234567890123456", "letmeinletmein1", "aaaaaaaaaaaaaaaaaaaa", "otisthorneotisthorne", "iloveyouiloveyou"} {
+	for _, bad := range []string{"passwordpassword", "qwertyuiopasdfgh", "1234567890123456", "letmeinletmein1",
+		"aaaaaaaaaaaaaaaaaaaa", "otisthorneotisthorne", "iloveyouiloveyou"} {
 		assert.Error(t, credential.CheckPassword(bad, strength, "Otis", "Thorne"), bad)
 	}
-	for _, good := range []string{"quince lantern meadow", "orchard-ladder-seven", "early-shift-lantern", "saltmarsh-north-wind"} {
+	for _, good := range []string{"quince lantern meadow", "orchard-ladder-seven", "early-shift-lantern",
+		"saltmarsh-north-wind"} {
 		assert.NoError(t, credential.CheckPassword(good, strength, "Otis", "Thorne"), good)
 	}
 }
@@ -104,7 +108,8 @@ func TestManyTriesAtOnceDoNotPassTogether(t *testing.T) {
 }
 
 func TestTheLineBeforeHashingIsShort(t *testing.T) {
-	h := &hasher{pins: make(chan func(), 2), passwords: make(chan func(), 2), bulk: make(chan func()), done: make(chan struct{})}
+	h := &hasher{pins: make(chan func(), 2), passwords: make(chan func(), 2), bulk: make(chan func()),
+		done: make(chan struct{})}
 	ctx, cancel := context.WithCancel(context.Background())
 	var waiting sync.WaitGroup
 	for range 2 {

@@ -20,8 +20,8 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// Keys are the secrets that stand outside the database. Each purpose has a key of its own, derived from the one in the key
-// file, so that a digest made for one says nothing to another. All instances on one database share the file.
+// Keys are the secrets that stand outside the database. Each purpose has a key of its own, derived from the one in the
+// key file, so that a digest made for one says nothing to another. All instances on one database share the file.
 type Keys struct {
 	secret []byte
 	macs   map[purpose]*sync.Pool // of keyed digests, ready to be used again
@@ -56,7 +56,8 @@ func LoadKeys(folder string) (*Keys, error) {
 	path := filepath.Join(folder, keyFile)
 	secret, err := readKey(path)
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, fmt.Errorf("%w at %s: restore it from a backup, or run loyald setup on an empty database, which makes one", ErrNoKey, path)
+		return nil, fmt.Errorf("%w at %s: restore it from a backup, or run loyald setup on an empty database, which "+
+			"makes one", ErrNoKey, path)
 	}
 	if err != nil {
 		return nil, err
@@ -73,13 +74,14 @@ func readKey(path string) ([]byte, error) {
 		return nil, fmt.Errorf("the key file %s can be read by others; run: chmod 600 %s", path, path)
 	}
 	if len(secret) != sha256.Size {
-		return nil, fmt.Errorf("the key file %s is damaged: it has %d bytes instead of %d; restore it from a backup", path, len(secret), sha256.Size)
+		return nil, fmt.Errorf("the key file %s is damaged: it has %d bytes instead of %d; restore it from a backup",
+			path, len(secret), sha256.Size)
 	}
 	return secret, nil
 }
 
-// MakeKeys reads the key of a folder, and makes one, readable by its owner alone, where there is none: for setting up an
-// organisation and for nothing else.
+// MakeKeys reads the key of a folder, and makes one, readable by its owner alone, where there is none: for setting up
+// an organisation and for nothing else.
 func MakeKeys(folder string) (*Keys, error) {
 	keys, err := LoadKeys(folder)
 	if !errors.Is(err, ErrNoKey) {
@@ -142,7 +144,8 @@ func keysFrom(secret []byte) (*Keys, error) {
 	return k, nil
 }
 
-// mac is the keyed digest of something for a purpose; parts stand apart, so that no two lists of them run together alike.
+// mac is the keyed digest of something for a purpose; parts stand apart, so that no two lists of them run together
+// alike.
 func (k *Keys) mac(p purpose, parts ...[]byte) (digest [32]byte) {
 	mac := k.macs[p].Get().(hash.Hash)
 	defer k.macs[p].Put(mac)
@@ -193,8 +196,8 @@ func (k *Keys) VerifyHead(head store.Head, signature []byte) bool {
 	return ed25519.Verify(k.sign.Public().(ed25519.PublicKey), head.Message(), signature)
 }
 
-// KeysFor returns the keys of a folder for a database. Where a rotation was cut short after the database took the new key,
-// it is finished.
+// KeysFor returns the keys of a folder for a database. Where a rotation was cut short after the database took the new
+// key, it is finished.
 func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error) {
 	keys, err := LoadKeys(folder)
 	if err != nil {
@@ -216,8 +219,8 @@ func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error)
 	return renewed, os.Rename(next, filepath.Join(folder, keyFile))
 }
 
-// Found returns the keys for setting up an organisation: on an empty database that belongs to no key file yet, one is made
-// where there is none, and the database bound to it. On any other database it is KeysFor.
+// Found returns the keys for setting up an organisation: on an empty database that belongs to no key file yet, one is
+// made where there is none, and the database bound to it. On any other database it is KeysFor.
 func Found(ctx context.Context, db *store.Store, folder string, cost Cost) (*Keys, error) {
 	binding, err := db.Binding(ctx)
 	if err != nil {
@@ -233,9 +236,9 @@ func Found(ctx context.Context, db *store.Store, folder string, cost Cost) (*Key
 	return keys, Bind(ctx, db, keys, cost)
 }
 
-// Rotate gives a database a new key file in place of the one in a folder. Everything that the old key protects is renewed;
-// PINs and passwords go on counting, and answers kept for repeats are forgotten. Running instances notice and refuse to go
-// on until they are started again.
+// Rotate gives a database a new key file in place of the one in a folder. Everything that the old key protects is
+// renewed; PINs and passwords go on counting, and answers kept for repeats are forgotten. Running instances notice and
+// refuse to go on until they are started again.
 func Rotate(ctx context.Context, db *store.Store, folder string) error {
 	old, err := KeysFor(ctx, db, folder)
 	if err != nil {
@@ -259,15 +262,16 @@ func Rotate(ctx context.Context, db *store.Store, folder string) error {
 	if _, err := db.VerifyAudit(ctx, old.VerifyHead); err != nil {
 		return fmt.Errorf("the key is not rotated, as the new one would sign a log that is not whole: %w", err)
 	}
-	err = db.Rotate(ctx, old.check(), store.Binding{KeyCheck: renewed.check()}, renewed.SignHead, func(pin *store.SealedPIN) error {
-		t, err := old.open(forPINSeal, pin.Sealed, nil)
-		if err != nil {
-			return err
-		}
-		digest := renewed.mac(forPINs, t)
-		pin.Sealed, pin.Digest = renewed.seal(forPINSeal, t, nil), digest[:]
-		return nil
-	})
+	err = db.Rotate(ctx, old.check(), store.Binding{KeyCheck: renewed.check()}, renewed.SignHead,
+		func(pin *store.SealedPIN) error {
+			t, err := old.open(forPINSeal, pin.Sealed, nil)
+			if err != nil {
+				return err
+			}
+			digest := renewed.mac(forPINs, t)
+			pin.Sealed, pin.Digest = renewed.seal(forPINSeal, t, nil), digest[:]
+			return nil
+		})
 	if err != nil {
 		return errors.Join(err, os.Remove(next))
 	}

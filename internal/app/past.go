@@ -15,7 +15,7 @@ import (
 // Moment is the organisation as it was, is, or by what is on record now will be at an instant.
 type Moment struct {
 	*Live
-	At   time.Time
+	At    time.Time
 	Tense string // past, from the kept history; present; or future
 }
 
@@ -34,7 +34,8 @@ func (a *App) MomentOf(ctx context.Context, at time.Time, staff people.StaffID, 
 		return nil, err
 	}
 	if since.IsZero() || at.Before(since) {
-		return nil, fault.Invalidf("at", "nothing was kept before %s, so nothing can be said of that moment", since.In(a.locationOf(place, staff)).Format("2 Jan 2006 15:04"))
+		return nil, fault.Invalidf("at", "nothing was kept before %s, so nothing can be said of that moment",
+			since.In(a.locationOf(place, staff)).Format("2 Jan 2006 15:04"))
 	}
 	whose := store.PartOfPast{}
 	if staff != 0 {
@@ -74,7 +75,8 @@ func (a *App) locationOf(place estate.PlaceID, staff people.StaffID) *time.Locat
 }
 
 // LookAs returns a person at a moment, for somebody who may see them and may check access at the place, and the place.
-func (a *App) LookAs(ctx context.Context, actor people.StaffID, reference, place string, at time.Time) (*Moment, *people.Staff, *estate.Standing, error) {
+func (a *App) LookAs(ctx context.Context, actor people.StaffID, reference, place string, at time.Time) (*Moment,
+	*people.Staff, *estate.Standing, error) {
 	p, view, err := a.PersonFor(actor, reference)
 	if err != nil {
 		return nil, nil, nil, err
@@ -90,10 +92,12 @@ func (a *App) LookAs(ctx context.Context, actor people.StaffID, reference, place
 		}
 	}
 	if !live.HoldsKey(actor, permit.CheckAccess, where.ID, a.now().Unix()) {
-		return nil, nil, nil, fault.Refusedf("not-permitted", "This needs the permission “Check access” at %s, which you do not hold.", where.Name)
+		return nil, nil, nil, fault.Refusedf("not-permitted",
+			"This needs the permission “Check access” at %s, which you do not hold.", where.Name)
 	}
 	if view != access.Whole && !at.IsZero() && at.Before(a.now().Truncate(time.Second)) {
-		return nil, nil, nil, fault.Refusedf("not-permitted", "%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
+		return nil, nil, nil, fault.Refusedf("not-permitted",
+			"%s belongs to another site; their past is for whoever looks after their home site.", p.FullName())
 	}
 	moment, err := a.MomentOf(ctx, at, p.ID, 0)
 	if err != nil {
@@ -113,17 +117,20 @@ func (m *Moment) known(live *Live, q *access.Question) error {
 	case m.Tree().At(q.Place) == nil:
 		return fault.Invalidf("at", "%s was not there yet at that moment", live.State().Place(q.Place).Name)
 	case q.Permission != 0 && m.Catalogue().Permission(q.Permission) == nil:
-		return fault.Invalidf("at", "“%s” was not in the catalogue yet at that moment", live.Catalogue().Permission(q.Permission).Title)
+		return fault.Invalidf("at", "“%s” was not in the catalogue yet at that moment",
+			live.Catalogue().Permission(q.Permission).Title)
 	}
 	return nil
 }
 
 // WhoCan returns all who hold a permission at a place at a moment, for somebody who may see staff there. Access hours
 // count where a moment is named; otherwise it is who can at all.
-func (a *App) WhoCan(ctx context.Context, actor people.StaffID, place *estate.Place, permission *permit.Permission, at time.Time) (*Moment, []access.Permitted, error) {
+func (a *App) WhoCan(ctx context.Context, actor people.StaffID, place *estate.Place, permission *permit.Permission,
+	at time.Time) (*Moment, []access.Permitted, error) {
 	live := a.Live()
 	if !live.HoldsKey(actor, permit.ViewStaff, place.ID, a.now().Unix()) {
-		return nil, nil, fault.Refusedf("not-permitted", "This needs the permission “See staff” at %s, which you do not hold.", place.Name)
+		return nil, nil, fault.Refusedf("not-permitted",
+			"This needs the permission “See staff” at %s, which you do not hold.", place.Name)
 	}
 	moment, err := a.MomentOf(ctx, at, 0, place.ID)
 	if err != nil {

@@ -14,11 +14,11 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// pins turns PINs into the digests that identify people. A PIN has a million values, so whoever holds a fast digest of it
-// and the key has the PIN; the digest is therefore made of T = argon2id(PIN, salt of the organisation). The database keeps
-// HMAC(T), by which a PIN is found, and T itself encrypted, from which digests for doors that decide offline are made.
-// A PIN that was right once is remembered in memory, as an HMAC under a key made at start and stored nowhere, so that its
-// next use costs a microsecond; first uses and wrong ones cost an argon2, which slows guessing by itself.
+// pins turns PINs into the digests that identify people. A PIN has a million values, so whoever holds a fast digest of
+// it and the key has the PIN; the digest is therefore made of T = argon2id(PIN, salt of the organisation). The database
+// keeps HMAC(T), by which a PIN is found, and T itself encrypted, from which digests for doors that decide offline are
+// made. A PIN that was right once is remembered in memory, as an HMAC under a key made at start and stored nowhere, so
+// that its next use costs a microsecond; first uses and wrong ones cost an argon2, which slows guessing by itself.
 type pins struct {
 	keys *Keys
 	salt []byte
@@ -78,7 +78,8 @@ func (p *pins) hash(pin string) (digest credential.Digest, sealed []byte) {
 	return p.keys.mac(forPINs, t), p.keys.seal(forPINSeal, t, nil)
 }
 
-// credentialOf returns the credential that a PIN identifies; nil for one that is nobody's. A PIN seen before answers at once.
+// credentialOf returns the credential that a PIN identifies; nil for one that is nobody's. A PIN seen before answers at
+// once.
 func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*credential.Credential, error) {
 	if digest, known := a.pins.remembered(pin); known {
 		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {

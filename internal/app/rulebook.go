@@ -34,7 +34,8 @@ func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview
 }
 
 // CollectRulebook puts what makes the catalogue and the templates as a rulebook says into one of somebody's drafts.
-func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, reference, reason string, text []byte) (*Review, error) {
+func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, reference, reason string,
+	text []byte) (*Review, error) {
 	drafted, err := a.As(ctx, actor, reference)
 	if err != nil {
 		return nil, err
@@ -51,7 +52,8 @@ func (a *App) CollectRulebook(ctx context.Context, actor people.StaffID, referen
 		operations[i].Reason = reason
 	}
 	// Tried by itself first, so that a fault is named by its line and not by that of the draft.
-	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater, operations); err != nil {
+	if _, err := change.Apply(drafted.Snapshot, change.Actor{Staff: actor}, a.preview(), change.ReasonLater,
+		operations); err != nil {
 		return nil, atLine(err, steps)
 	}
 	return a.Collect(ctx, actor, reference, "", operations)
@@ -117,7 +119,8 @@ func Starters() ([]Starter, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", file.Name(), err)
 		}
-		list = append(list, Starter{Code: strings.TrimSuffix(file.Name(), path.Ext(file.Name())), Text: text, Book: book})
+		list = append(list, Starter{Code: strings.TrimSuffix(file.Name(), path.Ext(file.Name())), Text: text,
+			Book: book})
 	}
 	slices.SortFunc(list, func(a, b Starter) int { return cmp.Compare(a.Book.Name, b.Book.Name) })
 	return list, nil

@@ -47,7 +47,8 @@ func level(s *testkit.Service, template, key string) string {
 func TestADraftOutlivesTheServiceAndIsAppliedOnce(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")
-	review, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.run", "run"), decide("packer", "line.stop", "yes")})
+	review, err := s.App.Collect(ctx, idris, app.DraftOpen, "",
+		[]change.Operation{decide("packer", "line.run", "run"), decide("packer", "line.stop", "yes")})
 	require.NoError(t, err)
 	assert.Len(t, review.Draft.Lines, 2)
 	assert.Equal(t, "view", level(s, "packer", "line.run"), "nothing is written")
@@ -81,7 +82,8 @@ func TestADraftOutlivesTheServiceAndIsAppliedOnce(t *testing.T) {
 func TestADraftIsItsOwners(t *testing.T) {
 	s := testkit.Demo(t)
 	idris, maren, tamsin := staffOf(s, "Q0002"), staffOf(s, "Q0001"), staffOf(s, "Q0003")
-	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "Season", []change.Operation{decide("packer", "line.run", "run")})
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "Season",
+		[]change.Operation{decide("packer", "line.run", "run")})
 	require.NoError(t, err)
 	_, err = s.App.DraftFor(ctx, maren, "1")
 	assert.True(t, fault.Is(err, fault.NotFound), "an open draft is nobody else's to see")
@@ -113,7 +115,8 @@ func TestAPlannedDraftIsAppliedWhenItsMomentComes(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")
 	for _, plan := range []struct{ template, title string }{{"packer", "first"}, {"grader", "second"}} {
-		_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide(plan.template, "line.stop", "yes")})
+		_, err := s.App.Collect(ctx, idris, app.DraftOpen, "",
+			[]change.Operation{decide(plan.template, "line.stop", "yes")})
 		require.NoError(t, err)
 		_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed in June", plan.title, s.App.Now().Add(time.Hour))
 		require.NoError(t, err)
@@ -125,7 +128,8 @@ func TestAPlannedDraftIsAppliedWhenItsMomentComes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, today.Drafts, 2, "planned ones are visible until then")
 	s.Clock.Move(2 * time.Hour)
-	require.Eventually(t, func() bool { return level(s, "packer", "line.stop") == "yes" }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return level(s, "packer", "line.stop") == "yes" }, 20*time.Second,
+		50*time.Millisecond)
 	var failed *app.Draft
 	require.Eventually(t, func() bool {
 		failed, err = s.App.DraftFor(ctx, idris, "2")
@@ -157,8 +161,10 @@ func TestAClashingDraftIsNotAppliedUnseen(t *testing.T) {
 	live, err := s.App.As(ctx, idris, app.DraftOpen)
 	require.NoError(t, err)
 	run := live.Catalogue().PermissionByKey("line.run")
-	assert.Equal(t, "run", run.Scale.Word(live.Resolved(live.State().TemplateByCode("packer").ID)[run.ID].Level), "a draft is shown as it would be")
-	_, err = s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0011"}`)}})
+	assert.Equal(t, "run", run.Scale.Word(live.Resolved(live.State().TemplateByCode("packer").ID)[run.ID].Level),
+		"a draft is shown as it would be")
+	_, err = s.App.Collect(ctx, idris, app.DraftOpen, "",
+		[]change.Operation{{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0011"}`)}})
 	assert.ErrorContains(t, err, "hands out a secret at once")
 }
 
@@ -166,7 +172,9 @@ func TestUndoReversesAChangeOnceAndSaysWhoIsInTheWay(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")
 	commit := func(op change.Operation) uint64 {
-		result, err := s.App.Commit(ctx, app.Request{Actor: change.Actor{Staff: idris}, Origin: "test", Reason: "because", Operations: []change.Operation{op}})
+		result, err := s.App.Commit(ctx,
+			app.Request{Actor: change.Actor{Staff: idris}, Origin: "test", Reason: "because",
+				Operations: []change.Operation{op}})
 		require.NoError(t, err)
 		return result.AuditID
 	}
@@ -191,7 +199,8 @@ func TestUndoReversesAChangeOnceAndSaysWhoIsInTheWay(t *testing.T) {
 	changes, total, err := s.App.Changes(ctx, idris, store.AuditFilter{Limit: 3})
 	require.NoError(t, err)
 	assert.Greater(t, total, int64(4))
-	assert.Equal(t, []uint64{0, changes[0].ID, undoing.AuditID}, []uint64{changes[0].UndoneBy, changes[1].UndoneBy, changes[2].UndoneBy})
+	assert.Equal(t, []uint64{0, changes[0].ID, undoing.AuditID},
+		[]uint64{changes[0].UndoneBy, changes[1].UndoneBy, changes[2].UndoneBy})
 	joss := staffOf(s, "Q0007")
 	_, err = s.App.ChangeFor(ctx, joss, first)
 	assert.True(t, fault.Is(err, fault.NotFound), "others' changes are for those who may read the audit log")
@@ -222,7 +231,8 @@ func TestThePastAnswersFromTheKeptHistory(t *testing.T) {
 		noon = noon.AddDate(0, 0, -1)
 	}
 	days := -270 + int(noon.Sub(time.Date(at.Year(), at.Month(), at.Day(), 12, 0, 0, 0, time.UTC)).Hours()/24)
-	_, can, err := s.App.WhoCan(ctx, idris, store, chemical, time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC))
+	_, can, err := s.App.WhoCan(ctx, idris, store, chemical,
+		time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC))
 	require.NoError(t, err)
 	stoodIn := false
 	for _, c := range can {
@@ -231,19 +241,25 @@ func TestThePastAnswersFromTheKeptHistory(t *testing.T) {
 	assert.True(t, stoodIn, "Joss stood in then")
 	assert.NotContains(t, within(-200), joss)
 
-	e, moment, q, err := s.App.Check(ctx, idris, app.Ask{Staff: "Q0007", Place: "HB-CHEM-1", At: time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC)})
+	e, moment, q, err := s.App.Check(ctx, idris,
+		app.Ask{Staff: "Q0007", Place: "HB-CHEM-1",
+			At: time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC)})
 	require.NoError(t, err)
 	assert.Equal(t, access.ProofNotSufficient, e.Reason, "a badge is asked for, and Joss had none")
 	assert.Equal(t, "past", moment.Tense)
 	assert.Equal(t, joss, q.Staff)
-	_, _, _, err = s.App.Check(ctx, idris, app.Ask{Staff: "Q0007", Place: "HB-CHEM-1", At: s.App.Now().AddDate(-2, 0, 0)})
+	_, _, _, err = s.App.Check(ctx, idris,
+		app.Ask{Staff: "Q0007", Place: "HB-CHEM-1", At: s.App.Now().AddDate(-2, 0, 0)})
 	assert.ErrorContains(t, err, "nothing was kept before")
-	_, _, _, err = s.App.Check(ctx, idris, app.Ask{Staff: "Q0013", Place: "HB-PACK-1", At: s.App.Now().AddDate(0, 0, -100)})
+	_, _, _, err = s.App.Check(ctx, idris,
+		app.Ask{Staff: "Q0013", Place: "HB-PACK-1", At: s.App.Now().AddDate(0, 0, -100)})
 	assert.ErrorContains(t, err, "was not on record yet at that moment")
-	_, _, _, err = s.App.Check(ctx, idris, app.Ask{PIN: "480216", Place: "HB-PACK-1", At: s.App.Now().AddDate(0, 0, -1)})
+	_, _, _, err = s.App.Check(ctx, idris,
+		app.Ask{PIN: "480216", Place: "HB-PACK-1", At: s.App.Now().AddDate(0, 0, -1)})
 	assert.ErrorContains(t, err, "name the person to ask about the past")
 
-	look, person, standing, err := s.App.LookAs(ctx, idris, "Q0007", "HB", time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC))
+	look, person, standing, err := s.App.LookAs(ctx, idris, "Q0007", "HB",
+		time.Date(at.Year(), at.Month(), at.Day()+days, 12, 0, 0, 0, time.UTC))
 	require.NoError(t, err)
 	assert.Equal(t, joss, person.ID)
 	assert.Equal(t, estate.Site, standing.Place.Kind)
@@ -263,7 +279,8 @@ func TestWhatIsChangedNowIsSoAMomentLaterAndWasNotAMomentBefore(t *testing.T) {
 	time.Sleep(1100 * time.Millisecond)
 	before := s.App.Now()
 	time.Sleep(1100 * time.Millisecond)
-	_, err := s.App.Commit(ctx, request(decide("packer", "stock.count", "yes"), operation("place.edit", "HB-PACK", set{"parent": "HB-GRADE"})))
+	_, err := s.App.Commit(ctx, request(decide("packer", "stock.count", "yes"),
+		operation("place.edit", "HB-PACK", set{"parent": "HB-GRADE"})))
 	require.NoError(t, err)
 	moment, err := s.App.MomentOf(ctx, before, staffOf(s, "Q0011"), 0)
 	require.NoError(t, err)
@@ -280,7 +297,8 @@ func TestTheGridSetsWhatTheRulesAllowAndSaysTheRest(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")
 	state := s.App.Live().State()
-	q := &app.GridQuery{Place: state.PlaceByCode("HB-PACK"), Columns: []string{"line.run"}, Staff: app.StaffQuery{Template: state.TemplateByCode("shift-supervisor").ID}}
+	q := &app.GridQuery{Place: state.PlaceByCode("HB-PACK"), Columns: []string{"line.run"},
+		Staff: app.StaffQuery{Template: state.TemplateByCode("shift-supervisor").ID}}
 	_, _, err := s.App.SetGrid(ctx, idris, app.DraftOpen, q, nil, "view")
 	assert.ErrorContains(t, err, "the highest level wins", "each has more by a template")
 	review, skipped, err := s.App.SetGrid(ctx, idris, app.DraftOpen, q, []string{"Q0007", "Q0002"}, "none")
@@ -288,22 +306,26 @@ func TestTheGridSetsWhatTheRulesAllowAndSaysTheRest(t *testing.T) {
 	assert.Len(t, review.Draft.Lines, 1)
 	require.Len(t, skipped, 1)
 	assert.ErrorContains(t, skipped[0].Why, "Nobody changes their own access")
-	grid, err := s.App.GridFor(ctx, idris, app.DraftOpen, &app.GridQuery{Place: q.Place, Columns: q.Columns, Staff: app.StaffQuery{Search: "Q0007", Limit: 10}})
+	grid, err := s.App.GridFor(ctx, idris, app.DraftOpen,
+		&app.GridQuery{Place: q.Place, Columns: q.Columns, Staff: app.StaffQuery{Search: "Q0007", Limit: 10}})
 	require.NoError(t, err)
 	require.Len(t, grid.Rows, 1)
 	assert.Equal(t, "withheld", string(grid.Rows[0].Cells[0].Origin))
 	assert.True(t, grid.Rows[0].Drafted[0])
-	_, _, err = s.App.SetGrid(ctx, idris, app.DraftOpen, &app.GridQuery{Place: state.PlaceByCode("HB"), Staff: app.StaffQuery{}}, nil, "none")
+	_, _, err = s.App.SetGrid(ctx, idris, app.DraftOpen,
+		&app.GridQuery{Place: state.PlaceByCode("HB"), Staff: app.StaffQuery{}}, nil, "none")
 	assert.ErrorContains(t, err, "more than the 5000 cells")
 	tamsin := staffOf(s, "Q0003")
-	_, err = s.App.GridFor(ctx, tamsin, "", &app.GridQuery{Place: state.PlaceByCode("SM"), Staff: app.StaffQuery{Limit: 10}})
+	_, err = s.App.GridFor(ctx, tamsin, "",
+		&app.GridQuery{Place: state.PlaceByCode("SM"), Staff: app.StaffQuery{Limit: 10}})
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 
 func TestARulebookIsAppliedAsOneChangeOrNotAtAll(t *testing.T) {
 	s := testkit.Demo(t)
 	maren := app.Request{Actor: change.Actor{Staff: staffOf(s, "Q0001")}, Origin: "test", Reason: "agreed"}
-	book := []byte("rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, base: line-operator, settings: {line.speed: \"100\"}}\n  - {code: packer, name: Packer, settings: {line.speed: \"400\"}}\n")
+	book := []byte("rulebook: 1\ntemplates:\n  - {code: tray, name: Tray operator, base: line-operator, settings: " +
+		"{line.speed: \"100\"}}\n  - {code: packer, name: Packer, settings: {line.speed: \"400\"}}\n")
 	revision := s.App.Live().State().Revision
 	_, err := s.App.ApplyRulebook(ctx, maren, book, false)
 	assert.ErrorContains(t, err, "line 4, column 45, template packer: 400 percent is beyond the most")

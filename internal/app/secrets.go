@@ -42,7 +42,8 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 	}
 	if chosen > 0 && r.Actor.System == "" {
 		if chosen > mostChosen {
-			return nil, fault.Invalidf("operations", "a change chooses at most %d PINs; have more of them generated", mostChosen)
+			return nil, fault.Invalidf("operations", "a change chooses at most %d PINs; have more of them generated",
+				mostChosen)
 		}
 		until, held, err := a.store.HeldAt(ctx, a.chooser(r), a.now())
 		if err != nil || held {
@@ -113,7 +114,8 @@ func (a *App) slow(ctx context.Context, r *Request, job func()) error {
 	return a.hashing.do(ctx, a.hashing.bulk, job)
 }
 
-func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, taken func(credential.Digest) bool) (p change.Prepared, err error) {
+func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
+	taken func(credential.Digest) bool) (p change.Prepared, err error) {
 	switch change.Describe(op.Op).Secret {
 	case change.SecretPIN:
 		var form change.PINForm
@@ -124,7 +126,8 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, 
 			return p, a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(form.PIN) })
 		}
 		for range 20 {
-			if p.Plain, err = credential.GeneratePIN(rand.Reader, credential.PINDigits(a.Live().State().PINs()), func(string) bool { return false }); err != nil {
+			if p.Plain, err = credential.GeneratePIN(rand.Reader, credential.PINDigits(a.Live().State().PINs()),
+				func(string) bool { return false }); err != nil {
 				return p, err
 			}
 			if err := a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(p.Plain) }); err != nil {
@@ -172,7 +175,8 @@ func (a *App) pinInUse(ctx context.Context, r *Request, refused error) error {
 	}
 	live := a.Live()
 	id := uint32(r.Actor.Staff)
-	entry := store.AuditEntry{At: now, Action: "pin-refused", ActorID: &id, Actor: actorName(live, r.Actor), Origin: r.Origin, Summary: "Chose a PIN that is in use", Operations: "[]"}
+	entry := store.AuditEntry{At: now, Action: "pin-refused", ActorID: &id, Actor: actorName(live, r.Actor),
+		Origin: r.Origin, Summary: "Chose a PIN that is in use", Operations: "[]"}
 	if err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: id}})
 		return err

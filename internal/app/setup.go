@@ -38,12 +38,14 @@ func ConsoleCatalogue(live *Live) []change.Operation {
 	type fields = map[string]any
 	var operations []change.Operation
 	if live.Catalogue().GroupByKey(permit.ConsoleGroup) == nil {
-		operations = append(operations, operation("group.add", "", "", fields{"key": permit.ConsoleGroup, "title": "This console"}))
+		operations = append(operations,
+			operation("group.add", "", "", fields{"key": permit.ConsoleGroup, "title": "This console"}))
 	}
 	for _, p := range permit.ConsolePermissions() {
 		if live.Catalogue().PermissionByKey(p.Key) == nil {
-			operations = append(operations, operation("permission.add", "", "", fields{"key": p.Key, "title": p.Title, "sentence": p.Sentence,
-				"group": permit.ConsoleGroup, "scale": p.Scale, "kinds": p.Kinds}))
+			operations = append(operations,
+				operation("permission.add", "", "", fields{"key": p.Key, "title": p.Title, "sentence": p.Sentence,
+					"group": permit.ConsoleGroup, "scale": p.Scale, "kinds": p.Kinds}))
 		}
 	}
 	return operations
@@ -64,18 +66,23 @@ func (a *App) Setup(ctx context.Context, o Owner) (password string, err error) {
 	type fields = map[string]any
 	operations := []change.Operation{
 		operation("organisation.edit", "", "", fields{"name": o.Organisation}),
-		operation("place.add", "site", "", fields{"code": o.SiteCode, "name": o.SiteName, "kind": "site", "time_zone": o.TimeZone}),
+		operation("place.add", "site", "",
+			fields{"code": o.SiteCode, "name": o.SiteName, "kind": "site", "time_zone": o.TimeZone}),
 	}
 	operations = append(operations, ConsoleCatalogue(a.Live())...)
 	operations = append(operations,
-		operation("staff.enrol", "owner", "", fields{"given_name": o.GivenName, "family_name": o.FamilyName, "email": o.Email, "home_site": "@site", "job_title": "Owner"}),
+		operation("staff.enrol", "owner", "",
+			fields{"given_name": o.GivenName, "family_name": o.FamilyName, "email": o.Email, "home_site": "@site",
+				"job_title": "Owner"}),
 		operation("staff.make_owner", "", "@owner", nil))
 	if o.Password == "" {
 		operations = append(operations, operation("password.issue", "", "", fields{"staff": "@owner"}))
 	} else {
-		operations = append(operations, operation("password.set", "", "", fields{"staff": "@owner", "password": o.Password}))
+		operations = append(operations,
+			operation("password.set", "", "", fields{"staff": "@owner", "password": o.Password}))
 	}
-	result, err := a.Commit(ctx, Request{Actor: change.Actor{System: "setup"}, Origin: "setup", Reason: "first start", Operations: operations})
+	result, err := a.Commit(ctx, Request{Actor: change.Actor{System: "setup"}, Origin: "setup", Reason: "first start",
+		Operations: operations})
 	if err != nil {
 		return "", fmt.Errorf("setup: %w", err)
 	}

@@ -44,7 +44,8 @@ type SignedIn struct {
 	MustChange bool // the password is a first one and has to be changed before anything else
 }
 
-var errSignIn = fault.Refusedf("sign-in-failed", "This name and password do not sign in here. Check both and try again.")
+var errSignIn = fault.Refusedf("sign-in-failed",
+	"This name and password do not sign in here. Check both and try again.")
 
 // counted is one thing at which the tries of a sign-in are counted.
 type counted struct {
@@ -53,15 +54,16 @@ type counted struct {
 	rule    credential.TryRule
 }
 
-// countedFor says where a sign-in counts: at the account and at the address, each apart. An account that has signed in from
-// an address before counts there by itself, so that nobody else's tries hold it up.
+// countedFor says where a sign-in counts: at the account and at the address, each apart. An account that has signed in
+// from an address before counts there by itself, so that nobody else's tries hold it up.
 func (a *App) countedFor(ctx context.Context, account, address string) (list []counted, known []byte, err error) {
 	known = a.subject("known", account, address)
 	is, err := a.store.Knows(ctx, known)
 	if err != nil || is {
 		return []counted{{a.subject("pair", account, address), store.TryPair, credential.ByAccount}}, known, err
 	}
-	return []counted{{a.subject("account", account), store.TryAccount, credential.ByAccount}, {a.subject("address", address), store.TryAddress, credential.ByAddress}}, known, nil
+	return []counted{{a.subject("account", account), store.TryAccount, credential.ByAccount},
+		{a.subject("address", address), store.TryAddress, credential.ByAddress}}, known, nil
 }
 
 // SignIn is a sign-in that somebody asks for.
@@ -119,7 +121,8 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 		return nil, err
 	}
 	if !a.MayUse(live, staff.ID) {
-		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in, "A sign-in was refused: no permission to use the console, locked or departed"), error(errSignIn))
+		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in,
+			"A sign-in was refused: no permission to use the console, locked or departed"), error(errSignIn))
 	}
 	if err := a.store.Know(ctx, known, now); err != nil {
 		return nil, err
@@ -144,8 +147,8 @@ func (a *App) verify(ctx context.Context, hash, password string) (right bool, er
 	return right, err
 }
 
-// takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at the
-// account; at the address only the one try goes, as others may be tried from there.
+// takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at
+// the account; at the address only the one try goes, as others may be tried from there.
 func (a *App) takeBack(ctx context.Context, counts []counted, right bool) error {
 	var errs []error
 	for _, count := range counts {
@@ -159,14 +162,16 @@ func (a *App) beginSession(ctx context.Context, staff *people.Staff, in *SignIn)
 	if _, err := rand.Read(random); err != nil {
 		return nil, err
 	}
-	token := map[string]string{"console": "llc_", "client": "llt_"}[in.Kind] + base64.RawURLEncoding.EncodeToString(random)
+	token := map[string]string{"console": "llc_", "client": "llt_"}[in.Kind] +
+		base64.RawURLEncoding.EncodeToString(random)
 	digest := sha256.Sum256([]byte(token))
 	lasts, scope := ConsoleSession, ScopeEverything
 	if in.Kind == "client" {
 		lasts, scope = ClientSession, cmp.Or(in.Scope, ScopeEverything)
 	}
 	now := a.now().UTC().Truncate(time.Second)
-	session := &store.Session{Token: digest[:], StaffID: uint32(staff.ID), Kind: in.Kind, Scope: scope, Name: in.Device, Address: in.Address,
+	session := &store.Session{Token: digest[:], StaffID: uint32(staff.ID), Kind: in.Kind, Scope: scope, Name: in.Device,
+		Address:   in.Address,
 		CreatedAt: now, LastUsed: &now, ExpiresAt: now.Add(lasts)}
 	if err := a.store.AddSession(ctx, session); err != nil {
 		return nil, err
@@ -190,7 +195,8 @@ func (a *App) MayUse(live *Live, id people.StaffID) bool {
 		return len(live.Holdings(id, at)) > 0 || live.State().Places.Last() == 0
 	}
 	for _, holding := range live.Holdings(id, at) {
-		if holding.From <= at && live.Catalogue().Inside(live.Catalogue().Permission(holding.Permission).Group, group.ID) {
+		if holding.From <= at && live.Catalogue().Inside(live.Catalogue().Permission(holding.Permission).Group,
+			group.ID) {
 			return true
 		}
 	}
@@ -207,7 +213,8 @@ func (a *App) SessionOf(ctx context.Context, token string) (*SignedIn, error) {
 	}
 	live := a.Live()
 	if used := session.LastUsed; used == nil || now.Sub(*used) > time.Minute {
-		if session.Kind == "console" && used != nil && now.Sub(*used) > time.Duration(live.State().Settings.IdleMinutes)*time.Minute {
+		if session.Kind == "console" && used != nil &&
+			now.Sub(*used) > time.Duration(live.State().Settings.IdleMinutes)*time.Minute {
 			return nil, nil
 		}
 		if err := a.store.UseSession(ctx, session.ID, now); err != nil {
@@ -251,7 +258,8 @@ func (a *App) EndOtherSessions(ctx context.Context, signed *SignedIn) (int64, er
 }
 
 // SessionsFor returns the sessions of somebody over whom the actor stands, or the actor's own.
-func (a *App) SessionsFor(ctx context.Context, actor people.StaffID, reference string) (*people.Staff, []store.Session, error) {
+func (a *App) SessionsFor(ctx context.Context, actor people.StaffID, reference string) (*people.Staff, []store.Session,
+	error) {
 	p, err := a.standsOver(actor, reference)
 	if err != nil {
 		return nil, nil, err
@@ -261,7 +269,8 @@ func (a *App) SessionsFor(ctx context.Context, actor people.StaffID, reference s
 }
 
 // EndSessionsOf ends the sessions and tokens of somebody over whom the actor stands: one of them, or all where it is 0.
-func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference string, session uint64, origin string) error {
+func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference string, session uint64,
+	origin string) error {
 	p, err := a.standsOver(actor, reference)
 	if err != nil {
 		return err
@@ -279,7 +288,8 @@ func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference
 	}
 	live := a.Live()
 	id := uint32(actor)
-	entry := store.AuditEntry{At: a.now(), Action: "sessions-ended", ActorID: &id, Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
+	entry := store.AuditEntry{At: a.now(), Action: "sessions-ended", ActorID: &id,
+		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
 		Summary: "Ended sessions of " + p.Number + " " + p.FullName(), Operations: "[]"}
 	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
@@ -295,14 +305,16 @@ func (a *App) standsOver(actor people.StaffID, reference string) (*people.Staff,
 	return p, change.MayActFor(a.Live().Snapshot, actor, p, permit.IssueCredentials, a.now())
 }
 
-// ChangePassword sets somebody's own password, who shows the present one; all their other sessions and tokens end with it.
+// ChangePassword sets somebody's own password, who shows the present one; all their other sessions and tokens end with
+// it.
 func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, origin string) error {
 	now := a.now()
 	c := a.Live().State().CredentialOf(signed.Staff.ID, credential.Password)
 	if c == nil {
 		return fault.Invalidf("old_password", "you have no password that counts; have a first one issued")
 	}
-	counts := []counted{{a.subject("changes password", fmt.Sprint(signed.Staff.ID)), store.TryAccount, credential.ByAccount}}
+	counts := []counted{{a.subject("changes password", fmt.Sprint(signed.Staff.ID)), store.TryAccount,
+		credential.ByAccount}}
 	until, held, err := a.store.Try(ctx, counts[0].subject, counts[0].kind, counts[0].rule, now)
 	if err != nil || held {
 		return errors.Join(err, throttled(held, until))
@@ -321,14 +333,16 @@ func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, o
 	if err != nil {
 		return err
 	}
-	_, err = a.Commit(ctx, Request{Actor: change.Actor{Staff: signed.Staff.ID}, Origin: origin, Present: true, Keep: signed.Session.ID,
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{Staff: signed.Staff.ID}, Origin: origin, Present: true,
+		Keep:       signed.Session.ID,
 		Operations: []change.Operation{{Op: "password.set", Set: set}}})
 	return err
 }
 
 // auditSignIn appends to the audit log; a sign-in that cannot be put on record is not answered.
 func (a *App) auditSignIn(ctx context.Context, action string, staff *people.Staff, in *SignIn, summary string) error {
-	entry := store.AuditEntry{At: a.now(), Action: action, Actor: "somebody unknown", Origin: in.Kind + " " + in.Address, Summary: summary, Operations: "[]"}
+	entry := store.AuditEntry{At: a.now(), Action: action, Actor: "somebody unknown",
+		Origin: in.Kind + " " + in.Address, Summary: summary, Operations: "[]"}
 	var about []store.Subject
 	if staff != nil {
 		id := uint32(staff.ID)

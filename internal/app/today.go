@@ -67,7 +67,8 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	live, now := a.Live(), a.now()
 	reach, anywhere := live.Reach(actor, permit.ViewStaff, now.Unix())
 	if !anywhere {
-		return nil, fault.Refusedf("not-permitted", "This needs the permission “See staff”, which you do not hold anywhere.")
+		return nil, fault.Refusedf("not-permitted",
+			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	t := &Today{Counts: map[string]int{}}
 	for _, staff := range live.State().Staff.All() {
@@ -92,12 +93,15 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	slices.SortFunc(t.Starting, func(a, b *people.Staff) int { return cmp.Compare(a.StartDate, b.StartDate) })
 	slices.SortStableFunc(t.Ending, func(a, b Ending) int { return cmp.Compare(a.On, b.On) })
 	slices.SortFunc(t.Locked, func(a, b *people.Staff) int { return b.Lock.Since.Compare(a.Lock.Since) })
-	t.Counts["starting"], t.Counts["stuck"], t.Counts["ending"], t.Counts["locked"] = len(t.Starting), len(t.Stuck), len(t.Ending), len(t.Locked)
+	t.Counts["starting"], t.Counts["stuck"], t.Counts["ending"], t.Counts["locked"] = len(t.Starting), len(t.Stuck),
+		len(t.Ending), len(t.Locked)
 	t.Starting, t.Stuck = t.Starting[:min(len(t.Starting), longest)], t.Stuck[:min(len(t.Stuck), longest)]
 	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
 	for _, bar := range live.State().Bars.All() {
 		if p := live.State().Person(bar.Staff); bar.Holds(now) && live.Status(p.ID, now.Unix()) != people.Departed &&
-			(live.ViewOf(p, reach, now.Unix()) == access.Whole || access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) && len(t.Barred) < longest {
+			(live.ViewOf(p, reach, now.Unix()) == access.Whole ||
+				access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) &&
+			len(t.Barred) < longest {
 			t.Barred = append(t.Barred, Barred{p, bar})
 		}
 	}
@@ -142,7 +146,8 @@ func (l *Live) Undecided() []Waiting {
 		if template.Retired {
 			continue
 		}
-		if undecided := l.Catalogue().Undecided(template, l.Resolved(permit.TemplateID(id)), l.State().Template); len(undecided) > 0 {
+		if undecided := l.Catalogue().Undecided(template, l.Resolved(permit.TemplateID(id)),
+			l.State().Template); len(undecided) > 0 {
 			waiting = append(waiting, Waiting{template, undecided})
 		}
 	}

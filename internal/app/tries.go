@@ -24,8 +24,8 @@ func throttled(held bool, until time.Time) error {
 	return &ErrThrottled{Until: until}
 }
 
-// readerTries counts wrong PINs by the reader at which they are typed: here before the work is done, so that many at once
-// do not pass together, and in the database when one was wrong, so that all instances know.
+// readerTries counts wrong PINs by the reader at which they are typed: here before the work is done, so that many at
+// once do not pass together, and in the database when one was wrong, so that all instances know.
 type readerTries struct {
 	mu        sync.Mutex
 	readers   map[[32]byte]*credential.Tries

@@ -52,7 +52,8 @@ func (a *App) ChangeFor(ctx context.Context, actor people.StaffID, id uint64) (*
 		return nil, err
 	}
 	own := entry != nil && entry.ActorID != nil && *entry.ActorID == uint32(actor)
-	if entry == nil || entry.Action != "change" || !own && !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix()) {
+	if entry == nil || entry.Action != "change" ||
+		!own && !a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix()) {
 		return nil, fault.Missingf("path.id", "there is no change %d that you may see", id)
 	}
 	undone, err := a.store.UndoneBy(ctx, []uint64{id})
@@ -61,7 +62,8 @@ func (a *App) ChangeFor(ctx context.Context, actor people.StaffID, id uint64) (*
 
 // Undo reverses a change by a new one, or says in a preview what that would do. It is refused where later changes stand
 // on it, and judged by the authority of whoever undoes.
-func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason, origin string, preview bool) (*Result, error) {
+func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason, origin string, preview bool) (*Result,
+	error) {
 	c, err := a.ChangeFor(ctx, actor, id)
 	if err != nil {
 		return nil, err
@@ -83,7 +85,8 @@ func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason,
 	if reason == "" {
 		reason = fmt.Sprintf("Undoing change %d", id)
 	}
-	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Operations: operations, Undoes: id}
+	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Operations: operations,
+		Undoes: id}
 	if preview {
 		return a.Preview(request)
 	}

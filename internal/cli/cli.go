@@ -128,9 +128,12 @@ func (s *session) exitCode(err error) int {
 }
 
 func (s *session) root() *cobra.Command {
-	root := &cobra.Command{Use: "loyal", Short: "Enrol staff, say where they work and what they may do, and lock them", SilenceUsage: true, SilenceErrors: true,
-		Long: "loyal talks to a Loyal Latch service: enrol staff, assign them to places with a template, give them a PIN,\nsee what they can do and why, and lock them.\n\n" +
-			"Exit codes: 0 done or allowed, 1 failed, 2 used wrongly, 3 refused, 4 not found, 5 the service can't be reached.",
+	root := &cobra.Command{Use: "loyal", Short: "Enrol staff, say where they work and what they may do, and lock them",
+		SilenceUsage: true, SilenceErrors: true,
+		Long: "loyal talks to a Loyal Latch service: enrol staff, assign them to places with a template, give them " +
+			"a PIN,\nsee what they can do and why, and lock them.\n\n" +
+			"Exit codes: 0 done or allowed, 1 failed, 2 used wrongly, 3 refused, 4 not found, 5 the service can't " +
+			"be reached.",
 		PersistentPreRunE: func(*cobra.Command, []string) error { return s.connect() }}
 	flags := root.PersistentFlags()
 	flags.StringVar(&s.server, "server", "", "address of the service (or LOYAL_SERVER, or the one signed in to)")
@@ -139,20 +142,29 @@ func (s *session) root() *cobra.Command {
 	flags.BoolVar(&s.preview, "preview", false, "say what would change, and change nothing")
 	flags.BoolVar(&s.drafting, "draft", false, "put the edit into your draft instead of making it")
 	flags.BoolVarP(&s.yes, "yes", "y", false, "do not ask before taking access away")
-	if err := root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"text", "json", "csv"}, cobra.ShellCompDirectiveNoFileComp)); err != nil {
+	if err := root.RegisterFlagCompletionFunc("output",
+		cobra.FixedCompletions([]string{"text", "json", "csv"}, cobra.ShellCompDirectiveNoFileComp)); err != nil {
 		panic(err)
 	}
-	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"}, &cobra.Group{ID: "nouns", Title: "Lists and records:"})
-	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(), s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(), s.unbarCommand(), s.departCommand(), s.reinstateCommand()} {
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"},
+		&cobra.Group{ID: "nouns", Title: "Lists and records:"})
+	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(),
+		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
+		s.unbarCommand(), s.departCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(), s.exceptionCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand()} {
+	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(),
+		s.exceptionCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(),
+		s.eventCommand(), s.sessionCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}
 	root.AddCommand(s.loginCommand(), s.logoutCommand())
-	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usagef("%w; see %s --help", err, c.CommandPath()) })
+	root.SetFlagErrorFunc(func(c *cobra.Command,
+		err error) error {
+		return usagef("%w; see %s --help", err, c.CommandPath())
+	})
 	sayMisuse(root)
 	return root
 }
@@ -169,7 +181,8 @@ func sayMisuse(c *cobra.Command) {
 			case 0:
 				return usagef("something is missing; it is called as: %s", call)
 			default:
-				return usagef("%s is not what this takes; it is called as: %s, and a name of several words stands in quotes", quoted(args), call)
+				return usagef("%s is not what this takes; it is called as: %s, and a name of several words stands "+
+					"in quotes", quoted(args), call)
 			}
 		}
 	}
@@ -253,7 +266,8 @@ func (s *session) connect() error {
 func (s *session) loginCommand() *cobra.Command {
 	var name, scope string
 	c := &cobra.Command{Use: "login", Short: "Sign in and keep a token", Args: cobra.NoArgs,
-		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name Q0002 --scope read < password-file", RunE: func(c *cobra.Command, _ []string) error {
+		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name " +
+			"Q0002 --scope read < password-file", RunE: func(c *cobra.Command, _ []string) error {
 			if name == "" {
 				return usagef("say who signs in with --name: a work email or a staff number")
 			}
@@ -271,29 +285,35 @@ func (s *session) loginCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if err := s.client.Do(c.Context(), "POST", "/me/password", api.PasswordChange{OldPassword: password, NewPassword: next}, nil); err != nil {
+				if err := s.client.Do(c.Context(), "POST", "/me/password",
+					api.PasswordChange{OldPassword: password, NewPassword: next}, nil); err != nil {
 					return err
 				}
 			}
-			if err := writeSettings(settings{Server: s.client.Server, Token: s.client.Token, Name: signed.Me.Name}); err != nil {
+			if err := writeSettings(settings{Server: s.client.Server, Token: s.client.Token,
+				Name: signed.Me.Name}); err != nil {
 				return err
 			}
-			fmt.Fprintf(s.err, "Signed in to %s as %s, until %s.\n", signed.Me.Organisation, signed.Me.Name, signed.ExpiresAt.Local().Format("2 Jan 2006"))
+			fmt.Fprintf(s.err, "Signed in to %s as %s, until %s.\n", signed.Me.Organisation, signed.Me.Name,
+				signed.ExpiresAt.Local().Format("2 Jan 2006"))
 			return nil
 		}}
 	c.Flags().StringVar(&name, "name", "", "work email or staff number")
-	c.Flags().StringVar(&scope, "scope", "everything", "what the token may do: read, daily (the daily job too) or everything")
-	completeFlag(c, "scope", cobra.FixedCompletions([]string{"read", "daily", "everything"}, cobra.ShellCompDirectiveNoFileComp))
+	c.Flags().StringVar(&scope, "scope", "everything",
+		"what the token may do: read, daily (the daily job too) or everything")
+	completeFlag(c, "scope", cobra.FixedCompletions([]string{"read", "daily", "everything"},
+		cobra.ShellCompDirectiveNoFileComp))
 	return c
 }
 
 func (s *session) logoutCommand() *cobra.Command {
-	return &cobra.Command{Use: "logout", Short: "End the token that login kept", Args: cobra.NoArgs, Example: "  loyal logout", RunE: func(c *cobra.Command, _ []string) error {
-		if err := s.client.Do(c.Context(), "DELETE", "/session", nil, nil); err != nil {
-			return err
-		}
-		return writeSettings(settings{Server: s.client.Server})
-	}}
+	return &cobra.Command{Use: "logout", Short: "End the token that login kept", Args: cobra.NoArgs,
+		Example: "  loyal logout", RunE: func(c *cobra.Command, _ []string) error {
+			if err := s.client.Do(c.Context(), "DELETE", "/session", nil, nil); err != nil {
+				return err
+			}
+			return writeSettings(settings{Server: s.client.Server})
+		}}
 }
 
 // secret reads a secret: from the terminal without echo, else a line from stdin. Never from an argument.
@@ -314,8 +334,8 @@ func (s *session) secret(prompt string) (string, error) {
 	return "", err
 }
 
-// confirm asks before access is taken away, unless --yes; a preview and a draft take nothing away. Without a terminal to
-// ask on, --yes is needed.
+// confirm asks before access is taken away, unless --yes; a preview and a draft take nothing away. Without a terminal
+// to ask on, --yes is needed.
 func (s *session) confirm(question string) error {
 	if s.yes || s.preview || s.drafting {
 		return nil
@@ -335,7 +355,8 @@ func (s *session) confirm(question string) error {
 }
 
 // write makes a change and says what it did.
-func (s *session) write(ctx context.Context, method, path string, body any, done string, options ...client.Option) (*api.ChangeResult, error) {
+func (s *session) write(ctx context.Context, method, path string, body any, done string,
+	options ...client.Option) (*api.ChangeResult, error) {
 	result, err := s.send(ctx, method, path, body, options...)
 	if err != nil {
 		return nil, err
@@ -346,9 +367,10 @@ func (s *session) write(ctx context.Context, method, path string, body any, done
 // ask has a question asked before the next write, whether or not it takes access from somebody.
 func (s *session) ask(question string) { s.question = question }
 
-// send makes a change, or previews it. Before it takes access from anybody it says from whom, and asks. What it makes does
-// not wait in a draft, so it does not take --draft for done.
-func (s *session) send(ctx context.Context, method, path string, body any, options ...client.Option) (*api.ChangeResult, error) {
+// send makes a change, or previews it. Before it takes access from anybody it says from whom, and asks. What it makes
+// does not wait in a draft, so it does not take --draft for done.
+func (s *session) send(ctx context.Context, method, path string, body any, options ...client.Option) (*api.ChangeResult,
+	error) {
 	if s.drafting {
 		return nil, usagef("this is made at once and does not go into a draft; leave out --draft")
 	}
@@ -359,7 +381,8 @@ func (s *session) send(ctx context.Context, method, path string, body any, optio
 			return nil, err
 		}
 		if result.Effect.NeedsReason && s.reason == "" {
-			return nil, usagef("this takes access from somebody, or gives something sensitive, so it needs a reason; say why with --reason")
+			return nil, usagef("this takes access from somebody, or gives something sensitive, so it needs a " +
+				"reason; say why with --reason")
 		}
 		if err := s.agreed(&result.Effect); err != nil {
 			return nil, err
@@ -393,7 +416,8 @@ const lossesSaid = 12
 // atOnce refuses what a command would leave unheeded.
 func (s *session) atOnce() error {
 	if s.preview || s.drafting {
-		return usagef("this writes no change, so there is nothing to preview or to put into a draft; leave out --preview and --draft")
+		return usagef("this writes no change, so there is nothing to preview or to put into a draft; leave out " +
+			"--preview and --draft")
 	}
 	return nil
 }
@@ -423,7 +447,9 @@ func (s *session) report(result *api.ChangeResult, done string) error {
 		fmt.Fprintln(s.err, done)
 	}
 	for _, secret := range result.Secrets {
-		fmt.Fprintf(s.err, "%s of %s, shown this once:\n", map[string]string{"pin": "PIN", "password": "First password", "device_token": "Token"}[secret.Kind], secret.Owner)
+		fmt.Fprintf(s.err, "%s of %s, shown this once:\n",
+			map[string]string{"pin": "PIN", "password": "First password", "device_token": "Token"}[secret.Kind],
+			secret.Owner)
 		fmt.Fprintln(s.out, secret.Value)
 	}
 	if result.Preview {

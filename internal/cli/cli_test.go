@@ -48,7 +48,8 @@ func (d *desk) run(stdin string, args ...string) (out, problems string, code int
 
 func (d *desk) login(who string) {
 	d.t.Helper()
-	_, problems, code := d.run(testkit.Passwords[who]+"\n", "login", "--server", d.s.URL, "--name", who+"@quillmere.example")
+	_, problems, code := d.run(testkit.Passwords[who]+"\n", "login", "--server", d.s.URL, "--name",
+		who+"@quillmere.example")
 	require.Zero(d.t, code, problems)
 }
 
@@ -130,8 +131,10 @@ func TestOutputIsForPeopleOrForPrograms(t *testing.T) {
 	assert.Contains(t, problems, "Nothing found.")
 	out, _, _ = d.run("", "place", "list", "--under", "HB-PACK")
 	assert.Contains(t, out, "      Packing line 1", "a tree is indented")
-	for _, args := range [][]string{{"place", "list"}, {"template", "list"}, {"template", "show", "line-lead"}, {"permission", "list", "--search", "chemical"}, {"device", "list"},
-		{"audit", "list"}, {"event", "list", "--place", "HB"}, {"audit", "verify"}, {"place", "show", "HB-CHEM-1"}, {"staff", "show", "Q0011"}} {
+	for _, args := range [][]string{{"place", "list"}, {"template", "list"}, {"template", "show", "line-lead"},
+		{"permission", "list", "--search", "chemical"}, {"device", "list"},
+		{"audit", "list"}, {"event", "list", "--place", "HB"}, {"audit", "verify"}, {"place", "show", "HB-CHEM-1"},
+		{"staff", "show", "Q0011"}} {
 		out, problems, code := d.run("", args...)
 		assert.Zero(t, code, "%v: %s", args, problems)
 		assert.NotEmpty(t, out, args)
@@ -170,34 +173,48 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 		{"a PIN from stdin", "480216\n", []string{"pin", "Q0011", "--choose", "-y"}, ExitDone, "new PIN"},
 		{"a PIN in use", "480216\n", []string{"pin", "Q0012", "--choose", "-y"}, ExitRefused, "in use"},
 		{"a PIN with letters", "48o216\n", []string{"pin", "Q0012", "--choose", "-y"}, ExitUsage, "digits only"},
-		{"an edit", "", []string{"staff", "edit", "Q0011", "--job-title", "Grader", "--phone", ""}, ExitDone, "is changed"},
+		{"an edit", "", []string{"staff", "edit", "Q0011", "--job-title", "Grader", "--phone", ""}, ExitDone,
+			"is changed"},
 		{"an edit of nothing", "", []string{"staff", "edit", "Q0011"}, ExitUsage, "say what to change"},
 		{"a date that is none", "", []string{"staff", "edit", "Q0011", "--start", "soon"}, ExitUsage, "start_date"},
-		{"an end before a start", "", []string{"assign", "Q0011", "--place", "HB-COLD", "--template", "grader", "--from", "2027-02-01", "--until", "2027-01-01"}, ExitUsage, "until"},
-		{"an assignment", "", []string{"assign", "Q0011", "--place", "HB-GRADE", "--template", "grader"}, ExitDone, "is assigned at Grading hall as Grader"},
-		{"a template without a place", "", []string{"enrol", "--given-name", "A", "--family-name", "B", "--home-site", "HB", "--template", "packer"}, ExitUsage, "needs both"},
-		{"a double", "", []string{"enrol", "--given-name", "Kasia", "--family-name", "Petrak", "--home-site", "HB"}, ExitUsage, "may be the same person"},
-		{"a double all the same", "", []string{"enrol", "--given-name", "Kasia", "--family-name", "Petrak", "--home-site", "HB", "--yes"}, ExitDone, "Enrolled Kasia Petrak as Q0241"},
+		{"an end before a start", "", []string{"assign", "Q0011", "--place", "HB-COLD", "--template", "grader",
+			"--from", "2027-02-01", "--until", "2027-01-01"}, ExitUsage, "until"},
+		{"an assignment", "", []string{"assign", "Q0011", "--place", "HB-GRADE", "--template", "grader"}, ExitDone,
+			"is assigned at Grading hall as Grader"},
+		{"a template without a place", "",
+			[]string{"enrol", "--given-name", "A", "--family-name", "B", "--home-site", "HB", "--template", "packer"},
+			ExitUsage, "needs both"},
+		{"a double", "", []string{"enrol", "--given-name", "Kasia", "--family-name", "Petrak", "--home-site", "HB"},
+			ExitUsage, "may be the same person"},
+		{"a double all the same", "", []string{"enrol", "--given-name", "Kasia", "--family-name", "Petrak",
+			"--home-site", "HB", "--yes"}, ExitDone, "Enrolled Kasia Petrak as Q0241"},
 		{"departing asks first", "", []string{"depart", "Q0241", "--reason", "r"}, ExitUsage, "--yes"},
 		{"departing", "", []string{"depart", "Q0241", "--reason", "r", "-y"}, ExitDone, "has departed"},
 		{"a departed person's PIN", "", []string{"pin", "Q0241"}, ExitRefused, "reinstate first"},
 		{"reinstating", "", []string{"reinstate", "Q0241"}, ExitDone, "back on the staff"},
 		{"unlocking who is not locked", "", []string{"unlock", "Q0011"}, ExitRefused, "not locked"},
-		{"a lock with an end", "", []string{"lock", "Q0011", "--reason", "talk", "--until", "2099-01-01 08:00", "-y"}, ExitDone, "is locked"},
+		{"a lock with an end", "", []string{"lock", "Q0011", "--reason", "talk", "--until", "2099-01-01 08:00", "-y"},
+			ExitDone, "is locked"},
 		{"a lock without a reason", "", []string{"lock", "Q0012", "-y"}, ExitUsage, "needs a reason"},
-		{"a place", "", []string{"place", "add", "HB-COLD-9", "--name", "Cold room 9", "--kind", "door", "--parent", "HB-COLD", "--proof", "badge", "--asks", "door.cold"}, ExitDone, "is added"},
-		{"the same place again", "", []string{"place", "add", "HB-COLD-9", "--name", "Cold room 9", "--kind", "door", "--parent", "HB-COLD"}, ExitRefused, "already"},
+		{"a place", "", []string{"place", "add", "HB-COLD-9", "--name", "Cold room 9", "--kind", "door", "--parent",
+			"HB-COLD", "--proof", "badge", "--asks", "door.cold"}, ExitDone, "is added"},
+		{"the same place again", "", []string{"place", "add", "HB-COLD-9", "--name", "Cold room 9", "--kind", "door",
+			"--parent", "HB-COLD"}, ExitRefused, "already"},
 		{"renaming it", "", []string{"place", "edit", "HB-COLD-9", "--name", "Blast chiller"}, ExitDone, "is changed"},
 		{"retiring it without a reason", "", []string{"place", "retire", "HB-COLD-9", "-y"}, ExitUsage, "say why"},
 		{"retiring it", "", []string{"place", "retire", "HB-COLD-9", "-y", "--reason", "sold"}, ExitDone, "is retired"},
-		{"bringing it back", "", []string{"place", "restore", "HB-COLD-9", "--reason", "kept after all"}, ExitDone, "back in use"},
-		{"a device", "", []string{"device", "add", "Packing controller", "--place", "HB-PACK"}, ExitDone, "is connected"},
-		{"disconnecting one", "", []string{"device", "retire", "5", "-y", "--reason", "replaced"}, ExitDone, "is disconnected"},
+		{"bringing it back", "", []string{"place", "restore", "HB-COLD-9", "--reason", "kept after all"}, ExitDone,
+			"back in use"},
+		{"a device", "", []string{"device", "add", "Packing controller", "--place", "HB-PACK"}, ExitDone,
+			"is connected"},
+		{"disconnecting one", "", []string{"device", "retire", "5", "-y", "--reason", "replaced"}, ExitDone,
+			"is disconnected"},
 		{"an unknown command", "", []string{"fire", "Q0011"}, ExitUsage, "unknown command"},
 		{"an unknown flag", "", []string{"lock", "Q0011", "--hard"}, ExitUsage, "unknown flag"},
 		{"too few arguments", "", []string{"lock"}, ExitUsage, "it is called as: loyal lock STAFF"},
 		{"nobody to check", "", []string{"check", "--place", "HB"}, ExitUsage, "name a person"},
-		{"a moment that is none", "", []string{"check", "Q0012", "--place", "HB-PACK-1", "--at", "noonish"}, ExitUsage, "not a moment"},
+		{"a moment that is none", "", []string{"check", "Q0012", "--place", "HB-PACK-1", "--at", "noonish"}, ExitUsage,
+			"not a moment"},
 	} {
 		_, problems, code := d.run(c.stdin, c.args...)
 		assert.Equal(t, c.code, code, "%s: %s", c.name, problems)
@@ -231,9 +248,11 @@ func TestCheckAnswersByItsExitCode(t *testing.T) {
 func TestCompletionKnowsWhatIsOnRecord(t *testing.T) {
 	d := newDesk(t)
 	d.login("idris")
-	for typed, want := range map[string]string{"lock|sil": "Silvan Rusk", "staff show|Q0011": "Otis Thorne", "place show|cold room 2": "HB-COLD-2", "template show|lead": "line-lead"} {
+	for typed, want := range map[string]string{"lock|sil": "Silvan Rusk", "staff show|Q0011": "Otis Thorne",
+		"place show|cold room 2": "HB-COLD-2", "template show|lead": "line-lead"} {
 		command, part, _ := strings.Cut(typed, "|")
-		out, _, code := d.run("", append(append([]string{cobra.ShellCompRequestCmd}, strings.Fields(command)...), part)...)
+		out, _, code := d.run("", append(append([]string{cobra.ShellCompRequestCmd}, strings.Fields(command)...),
+			part)...)
 		assert.Zero(t, code)
 		assert.Contains(t, out, want, typed)
 	}

@@ -47,7 +47,8 @@ func staffFlags(c *cobra.Command) func() api.StaffFields {
 		field := fields.Type().Field(i)
 		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
 		if into, is := fields.Field(i).Addr().Interface().(**string); is && name != "staff_number" {
-			flags = append(flags, fieldFlag{into, strings.ReplaceAll(name, "_", "-"), words.LowerFirst(field.Tag.Get("doc"))})
+			flags = append(flags, fieldFlag{into, strings.ReplaceAll(name, "_", "-"),
+				words.LowerFirst(field.Tag.Get("doc"))})
 		}
 	}
 	fill := fieldFlags(c, flags)
@@ -63,8 +64,10 @@ func staffFlags(c *cobra.Command) func() api.StaffFields {
 func (s *session) enrolCommand() *cobra.Command {
 	var number, place, template, from, until string
 	var pin bool
-	c := &cobra.Command{Use: "enrol", Short: "Put somebody on record, and at once assign them and give a PIN if you like", Args: cobra.NoArgs,
-		Example: "  loyal enrol --given-name Ana --family-name Reyes --engagement seasonal --home-site HB --contract-end 2027-01-19 \\\n    --place HB --template packer --pin\n" +
+	c := &cobra.Command{Use: "enrol",
+		Short: "Put somebody on record, and at once assign them and give a PIN if you like", Args: cobra.NoArgs,
+		Example: "  loyal enrol --given-name Ana --family-name Reyes --engagement seasonal --home-site HB " +
+			"--contract-end 2027-01-19 \\\n    --place HB --template packer --pin\n" +
 			"  loyal enrol --given-name Ana --family-name Reyes --home-site HB --preview"}
 	fields := staffFlags(c)
 	c.Flags().StringVar(&number, "staff-number", "", "staff number; made by the numbering rule where left out")
@@ -97,13 +100,16 @@ func (s *session) enrolCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			set := map[string]string{"staff": "@person", "place": at.Code, "template": with.Code, "from": or(from, value(f.StartDate), todayIn(at.TimeZone)), "until": or(until, value(f.ContractEnd))}
+			set := map[string]string{"staff": "@person", "place": at.Code, "template": with.Code,
+				"from": or(from, value(f.StartDate), todayIn(at.TimeZone)), "until": or(until, value(f.ContractEnd))}
 			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(set)})
 		}
 		if pin {
-			operations = append(operations, api.Operation{Op: "pin.set", Set: raw(map[string]string{"staff": "@person"})})
+			operations = append(operations,
+				api.Operation{Op: "pin.set", Set: raw(map[string]string{"staff": "@person"})})
 		}
-		result, err := s.send(c.Context(), "POST", "/changes", api.ChangeRequest{Reason: s.reason, Operations: operations})
+		result, err := s.send(c.Context(), "POST", "/changes",
+			api.ChangeRequest{Reason: s.reason, Operations: operations})
 		if err != nil {
 			return err
 		}
@@ -124,7 +130,8 @@ func (s *session) enrolCommand() *cobra.Command {
 
 func (s *session) warnOfDoubles(ctx context.Context, f *api.StaffFields) error {
 	var doubles api.Page[api.Double]
-	if err := s.client.Get(ctx, "/staff/doubles", &doubles, client.Query("given_name", value(f.GivenName)), client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email))); err != nil {
+	if err := s.client.Get(ctx, "/staff/doubles", &doubles, client.Query("given_name", value(f.GivenName)),
+		client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email))); err != nil {
 		return err
 	}
 	if len(doubles.Items) == 0 {
@@ -154,18 +161,25 @@ func (s *session) sentences(people []api.Access) {
 
 func (s *session) assignCommand() *cobra.Command {
 	var place, template, from, until string
-	c := &cobra.Command{Use: "assign [STAFF...]", Short: "Say where one or many work, with which template and between which dates", ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal assign Q0241 --place HB --template packer --until 2027-01-19\n  loyal assign 'Ana Reyes' --place 'Packing hall' --template 'Line operator' --preview\n" +
-			"  loyal assign --from season.csv --template packer\n  (the columns are staff, place, template, from, until; what a flag says holds for every row)"}
+	c := &cobra.Command{Use: "assign [STAFF...]",
+		Short:             "Say where one or many work, with which template and between which dates",
+		ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal assign Q0241 --place HB --template packer --until 2027-01-19\n  loyal assign 'Ana Reyes' " +
+			"--place 'Packing hall' --template 'Line operator' --preview\n" +
+			"  loyal assign --from season.csv --template packer\n  (the columns are staff, place, template, from, " +
+			"until; what a flag says holds for every row)"}
 	c.Flags().StringVar(&place, "place", "", "where")
 	c.Flags().StringVar(&template, "template", "", "with which template")
-	c.Flags().StringVar(&from, "from", "", "first day, today where left out; or a CSV file, - for stdin, with a row for each person")
+	c.Flags().StringVar(&from, "from", "",
+		"first day, today where left out; or a CSV file, - for stdin, with a row for each person")
 	c.Flags().StringVar(&until, "until", "", "last day that counts; the template's own length where left out")
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "template", s.completeTemplates())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		file, first := fileOrDay(from, "")
-		rows, err := s.many(args, file, map[string]string{"place": place, "template": template, "from": first, "until": until}, "staff", "place", "template", "from", "until")
+		rows, err := s.many(args, file,
+			map[string]string{"place": place, "template": template, "from": first, "until": until}, "staff", "place",
+			"template", "from", "until")
 		if err != nil {
 			return err
 		}
@@ -187,7 +201,10 @@ func (s *session) assignCommand() *cobra.Command {
 			if err != nil {
 				return atRow(file, i, err)
 			}
-			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code, "from": or(row["from"], todayIn(at.TimeZone)), "until": row["until"]})})
+			operations = append(operations,
+				api.Operation{Op: "assignment.add",
+					Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code,
+						"from": or(row["from"], todayIn(at.TimeZone)), "until": row["until"]})})
 			done = fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name)
 		}
 		if len(rows) > 1 {
@@ -204,8 +221,11 @@ func (s *session) assignCommand() *cobra.Command {
 
 func (s *session) pinCommand() *cobra.Command {
 	var choose bool
-	c := &cobra.Command{Use: "pin STAFF", Short: "Give somebody a PIN: generated and printed this once, or read from stdin with --choose", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal pin Q0241\n  printf '480216\\n' | loyal pin Q0241 --choose", RunE: func(c *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "pin STAFF",
+		Short: "Give somebody a PIN: generated and printed this once, or read from stdin with --choose",
+		Args:  cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal pin Q0241\n  printf '480216\\n' | loyal pin Q0241 --choose",
+		RunE: func(c *cobra.Command, args []string) error {
 			p, err := s.staff(c.Context(), args[0])
 			if err != nil {
 				return err
@@ -218,13 +238,16 @@ func (s *session) pinCommand() *cobra.Command {
 				}
 			}
 			var has api.Page[api.Credential]
-			if err := s.client.Get(c.Context(), "/credentials", &has, client.Query("staff", p.StaffNumber), client.Query("limit", "500")); err != nil {
+			if err := s.client.Get(c.Context(), "/credentials", &has, client.Query("staff", p.StaffNumber),
+				client.Query("limit", "500")); err != nil {
 				return err
 			}
-			if slices.ContainsFunc(has.Items, func(c api.Credential) bool { return c.Kind == "pin" && c.State == "valid" }) {
+			if slices.ContainsFunc(has.Items,
+				func(c api.Credential) bool { return c.Kind == "pin" && c.State == "valid" }) {
 				s.ask(fmt.Sprintf("The PIN that %s (%s) has now stops counting. Go on?", fullName(p), p.StaffNumber))
 			}
-			_, err = s.write(c.Context(), "POST", "/credentials/pin", body, fmt.Sprintf("%s has a new PIN; the one before no longer counts.", fullName(p)))
+			_, err = s.write(c.Context(), "POST", "/credentials/pin", body,
+				fmt.Sprintf("%s has a new PIN; the one before no longer counts.", fullName(p)))
 			return err
 		}}
 	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
@@ -236,60 +259,62 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 	var permission, place, at, about string
 	var level int32
 	var pin bool
-	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1), ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
-		body := api.DecisionRequest{Level: level}
-		switch {
-		case pin == (len(args) == 1):
-			return usagef("name a person, or say --pin and send the PIN on stdin")
-		case pin:
-			var err error
-			if body.PIN, err = s.secret("PIN: "); err != nil {
-				return err
+	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1),
+		ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
+			body := api.DecisionRequest{Level: level}
+			switch {
+			case pin == (len(args) == 1):
+				return usagef("name a person, or say --pin and send the PIN on stdin")
+			case pin:
+				var err error
+				if body.PIN, err = s.secret("PIN: "); err != nil {
+					return err
+				}
+			default:
+				p, err := s.staff(c.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				body.Staff = p.StaffNumber
 			}
-		default:
-			p, err := s.staff(c.Context(), args[0])
+			if explain && body.Staff != "" && permission == "" {
+				return s.whatIsInTheWay(c.Context(), body.Staff, place, at)
+			}
+			where, err := s.place(c.Context(), place)
 			if err != nil {
 				return err
 			}
-			body.Staff = p.StaffNumber
-		}
-		if explain && body.Staff != "" && permission == "" {
-			return s.whatIsInTheWay(c.Context(), body.Staff, place, at)
-		}
-		where, err := s.place(c.Context(), place)
-		if err != nil {
-			return err
-		}
-		body.Place = where.Code
-		if permission != "" {
-			p, err := s.permission(c.Context(), permission)
-			if err != nil {
+			body.Place = where.Code
+			if permission != "" {
+				p, err := s.permission(c.Context(), permission)
+				if err != nil {
+					return err
+				}
+				body.Permission = p.Key
+			}
+			if at != "" {
+				moment, err := readMoment(at, where.TimeZone)
+				if err != nil {
+					return err
+				}
+				body.At = &moment
+			}
+			if about != "" {
+				p, err := s.staff(c.Context(), about)
+				if err != nil {
+					return err
+				}
+				body.About = p.StaffNumber
+			}
+			var d api.Decision
+			if err := s.client.Do(c.Context(), "POST", "/decisions", body, &d); err != nil {
 				return err
 			}
-			body.Permission = p.Key
-		}
-		if at != "" {
-			moment, err := readMoment(at, where.TimeZone)
-			if err != nil {
-				return err
-			}
-			body.At = &moment
-		}
-		if about != "" {
-			p, err := s.staff(c.Context(), about)
-			if err != nil {
-				return err
-			}
-			body.About = p.StaffNumber
-		}
-		var d api.Decision
-		if err := s.client.Do(c.Context(), "POST", "/decisions", body, &d); err != nil {
-			return err
-		}
-		return s.decision(&d, explain)
-	}}
+			return s.decision(&d, explain)
+		}}
 	c.Flags().StringVar(&place, "place", "", "where; of a person, why may leave it out and asks about their home site")
-	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
+	c.Flags().StringVar(&permission, "permission", "",
+		"key, or any words of the title; what the place asks about where left out")
 	c.Flags().StringVar(&at, "at", "", "when, such as '2026-11-30 02:00' in the place's time zone; now where left out")
 	c.Flags().StringVar(&about, "about", "", "whose records, of a permission whose levels are own, team and all")
 	c.Flags().Int32Var(&level, "level", 0, "at least this level or limit")
@@ -302,16 +327,18 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 
 func (s *session) checkCommand() *cobra.Command {
 	return s.asking("check [STAFF]", "May somebody do something at a place? Exit code 0 is yes, 3 is no",
-		"  loyal check Q0241 --place HB-PACK-1\n  loyal check 'Ana Reyes' --place 'Packing line 2' --permission line.run --at '2026-11-30 06:00'", false)
+		"  loyal check Q0241 --place HB-PACK-1\n  loyal check 'Ana Reyes' --place 'Packing line 2' --permission "+
+			"line.run --at '2026-11-30 06:00'", false)
 }
 
 func (s *session) whyCommand() *cobra.Command {
 	return s.asking("why [STAFF]", "What is in somebody's way, everywhere or at a place, and the act that mends it",
-		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin --place HB-CHEM-1", true)
+		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin "+
+			"--place HB-CHEM-1", true)
 }
 
-// whatIsInTheWay answers what a manager asks: why can't she get in here? At a door it is the decision with its grounds; at any
-// other place everything that keeps the person from it, door by door, each with what mends it.
+// whatIsInTheWay answers what a manager asks: why can't she get in here? At a door it is the decision with its grounds;
+// at any other place everything that keeps the person from it, door by door, each with what mends it.
 func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) error {
 	options := []client.Option{}
 	zone := ""
@@ -378,12 +405,14 @@ func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) e
 			return err
 		}
 	} else {
-		fmt.Fprintf(s.out, "%s (%s), %s, at %s: opens %s.\n", look.Staff.Name, look.Staff.StaffNumber, look.Status, look.Place.Name, words.Count(opens, "door", "doors"))
+		fmt.Fprintf(s.out, "%s (%s), %s, at %s: opens %s.\n", look.Staff.Name, look.Staff.StaffNumber, look.Status,
+			look.Place.Name, words.Count(opens, "door", "doors"))
 		for _, o := range look.Obstacles {
 			fmt.Fprintf(s.out, "  in the way  %s\n  remedy      %s\n", o.Sentence, o.Mend)
 		}
 		for _, cause := range causes {
-			fmt.Fprintf(s.out, "  %s shut: %s\n", words.Count(len(shut[cause]), "door stays", "doors stay"), or(cause, "ask whoever looks after the place"))
+			fmt.Fprintf(s.out, "  %s shut: %s\n", words.Count(len(shut[cause]), "door stays", "doors stay"),
+				or(cause, "ask whoever looks after the place"))
 			for _, door := range shut[cause][:min(len(shut[cause]), doorsSaid)] {
 				fmt.Fprintf(s.out, "      %s\n", door)
 			}
@@ -474,8 +503,10 @@ func readMoment(text, zone string) (time.Time, error) {
 
 func (s *session) lockCommand() *cobra.Command {
 	var until string
-	c := &cobra.Command{Use: "lock STAFF --reason WHY", Short: "Lock somebody now: nothing opens for them anywhere", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal lock Q0241 --reason 'badge seen in other hands'\n  loyal lock Q0241 --reason 'talk on Monday' --until '2026-11-30 08:00' --yes", RunE: func(c *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "lock STAFF --reason WHY", Short: "Lock somebody now: nothing opens for them anywhere",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal lock Q0241 --reason 'badge seen in other hands'\n  loyal lock Q0241 --reason 'talk on " +
+			"Monday' --until '2026-11-30 08:00' --yes", RunE: func(c *cobra.Command, args []string) error {
 			p, err := s.staff(c.Context(), args[0])
 			if err != nil {
 				return err
@@ -494,19 +525,25 @@ func (s *session) lockCommand() *cobra.Command {
 				body.Until = moment.Format(time.RFC3339)
 			}
 			s.ask(fmt.Sprintf("Lock %s (%s)?", fullName(p), p.StaffNumber))
-			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/lock", body, fmt.Sprintf("%s is locked.", fullName(p)))
+			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/lock", body,
+				fmt.Sprintf("%s is locked.", fullName(p)))
 			return err
 		}}
-	c.Flags().StringVar(&until, "until", "", "end of the lock, in the time zone of the home site; until unlocked where left out")
+	c.Flags().StringVar(&until, "until", "",
+		"end of the lock, in the time zone of the home site; until unlocked where left out")
 	return c
 }
 
 func (s *session) barCommand() *cobra.Command {
 	var place, until string
-	c := &cobra.Command{Use: "bar STAFF --place PLACE --reason WHY", Short: "Bar somebody from a place and all in it, now; elsewhere nothing changes", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal bar Q0241 --place HB-PACK --until '2026-11-30 06:00' --reason 'incident on the line'"}
+	c := &cobra.Command{Use: "bar STAFF --place PLACE --reason WHY",
+		Short: "Bar somebody from a place and all in it, now; elsewhere nothing changes", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal bar Q0241 --place HB-PACK --until '2026-11-30 06:00' --reason 'incident on the " +
+			"line'"}
 	c.Flags().StringVar(&place, "place", "", "from where (required)")
-	c.Flags().StringVar(&until, "until", "", "end of the bar, in the place's time zone; until it is lifted where left out")
+	c.Flags().StringVar(&until, "until", "",
+		"end of the bar, in the place's time zone; until it is lifted where left out")
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		p, err := s.staff(c.Context(), args[0])
@@ -527,7 +564,8 @@ func (s *session) barCommand() *cobra.Command {
 			body.Until = moment.Format(time.RFC3339)
 		}
 		s.ask(fmt.Sprintf("Bar %s (%s) from %s?", fullName(p), p.StaffNumber, where.Name))
-		_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/bars", body, fmt.Sprintf("%s is barred from %s.", fullName(p), where.Name))
+		_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/bars", body,
+			fmt.Sprintf("%s is barred from %s.", fullName(p), where.Name))
 		return err
 	}
 	return c
@@ -535,7 +573,9 @@ func (s *session) barCommand() *cobra.Command {
 
 func (s *session) unbarCommand() *cobra.Command {
 	var place string
-	c := &cobra.Command{Use: "unbar STAFF", Short: "Lift the bar of somebody", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal unbar Q0241\n  loyal unbar Q0241 --place HB-PACK --reason settled"}
+	c := &cobra.Command{Use: "unbar STAFF", Short: "Lift the bar of somebody", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeStaff(),
+		Example:           "  loyal unbar Q0241\n  loyal unbar Q0241 --place HB-PACK --reason settled"}
 	c.Flags().StringVar(&place, "place", "", "the place, where they are barred from several")
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -563,9 +603,12 @@ func (s *session) unbarCommand() *cobra.Command {
 			for _, b := range bars {
 				places = append(places, b.Place.Code)
 			}
-			return usagef("%s is barred from several places (%s); say which with --place", fullName(p), strings.Join(places, ", "))
+			return usagef("%s is barred from several places (%s); say which with --place", fullName(p),
+				strings.Join(places, ", "))
 		}
-		_, err = s.write(c.Context(), "DELETE", fmt.Sprint("/bars/", bars[0].ID), nil, fmt.Sprintf("The bar of %s from %s is lifted.", fullName(p), bars[0].Place.Name), client.Query("reason", s.reason))
+		_, err = s.write(c.Context(), "DELETE", fmt.Sprint("/bars/", bars[0].ID), nil,
+			fmt.Sprintf("The bar of %s from %s is lifted.", fullName(p), bars[0].Place.Name),
+			client.Query("reason", s.reason))
 		return err
 	}
 	return c
@@ -580,21 +623,26 @@ func (s *session) reinstateCommand() *cobra.Command {
 }
 
 func (s *session) plainAct(verb, short, done string) *cobra.Command {
-	return &cobra.Command{Use: verb + " STAFF", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal " + verb + " Q0241\n  loyal " + verb + " 'Ana Reyes'",
+	return &cobra.Command{Use: verb + " STAFF", Short: short, Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeStaff(), Example: "  loyal " + verb + " Q0241\n  loyal " + verb + " 'Ana Reyes'",
 		RunE: func(c *cobra.Command, args []string) error {
 			p, err := s.staff(c.Context(), args[0])
 			if err != nil {
 				return err
 			}
-			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/"+verb, api.Reasoned{Reason: s.reason}, fullName(p)+" "+done+".")
+			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/"+verb, api.Reasoned{Reason: s.reason},
+				fullName(p)+" "+done+".")
 			return err
 		}}
 }
 
 func (s *session) departCommand() *cobra.Command {
 	var on string
-	c := &cobra.Command{Use: "depart STAFF --reason WHY", Short: "Record that somebody leaves, at once or after a last day", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal depart Q0241 --on 2027-01-19 --reason 'end of season'\n  loyal depart Q0241 --reason 'left today' --yes", RunE: func(c *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "depart STAFF --reason WHY",
+		Short: "Record that somebody leaves, at once or after a last day", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal depart Q0241 --on 2027-01-19 --reason 'end of season'\n  loyal depart Q0241 --reason " +
+			"'left today' --yes", RunE: func(c *cobra.Command, args []string) error {
 			p, err := s.staff(c.Context(), args[0])
 			if err != nil {
 				return err

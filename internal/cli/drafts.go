@@ -17,9 +17,11 @@ import (
 func (s *session) draftCommand() *cobra.Command {
 	var states []string
 	var everybody bool
-	listing := &cobra.Command{Use: "list", Short: "Your drafts, newest first", Args: cobra.NoArgs, Example: "  loyal draft list\n  loyal draft list --state applied,discarded\n  loyal draft list --everybody"}
+	listing := &cobra.Command{Use: "list", Short: "Your drafts, newest first", Args: cobra.NoArgs,
+		Example: "  loyal draft list\n  loyal draft list --state applied,discarded\n  loyal draft list --everybody"}
 	limit := limitFlag(listing, 50)
-	listing.Flags().StringSliceVar(&states, "state", nil, "open, planned, failed, applied, discarded; the first three where left out")
+	listing.Flags().StringSliceVar(&states, "state", nil,
+		"open, planned, failed, applied, discarded; the first three where left out")
 	listing.Flags().BoolVar(&everybody, "everybody", false, "the planned drafts of every manager")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		all := ""
@@ -27,20 +29,26 @@ func (s *session) draftCommand() *cobra.Command {
 			all = "true"
 		}
 		return list(c.Context(), s, "/drafts", *limit, []column[api.Draft]{
-			{"ID", func(d api.Draft) string { return strconv.FormatUint(d.ID, 10) }}, {"STATE", func(d api.Draft) string { return d.State }}, {"TITLE", func(d api.Draft) string { return or(d.Title, "–") }},
-			{"EDITS", func(d api.Draft) string { return strconv.Itoa(d.Count) }}, {"WHOSE", func(d api.Draft) string { return d.Owner.Name }}, {"PLANNED FOR", func(d api.Draft) string { return when(d.PlannedFor) }},
+			{"ID", func(d api.Draft) string { return strconv.FormatUint(d.ID, 10) }},
+			{"STATE", func(d api.Draft) string { return d.State }},
+			{"TITLE", func(d api.Draft) string { return or(d.Title, "–") }},
+			{"EDITS", func(d api.Draft) string { return strconv.Itoa(d.Count) }},
+			{"WHOSE", func(d api.Draft) string { return d.Owner.Name }},
+			{"PLANNED FOR", func(d api.Draft) string { return when(d.PlannedFor) }},
 			{"PROBLEM", func(d api.Draft) string { return d.Problem }},
 		}, client.Query("state", strings.Join(states, ",")), client.Query("all", all))
 	}
 	one := func(use, short, example string, run func(c *cobra.Command, id string, rest []string) error) *cobra.Command {
-		return &cobra.Command{Use: use, Short: short, Example: example, RunE: func(c *cobra.Command, args []string) error {
-			if len(args) == 0 {
-				args = []string{"open"}
-			}
-			return run(c, args[0], args[1:])
-		}}
+		return &cobra.Command{Use: use, Short: short, Example: example,
+			RunE: func(c *cobra.Command, args []string) error {
+				if len(args) == 0 {
+					args = []string{"open"}
+				}
+				return run(c, args[0], args[1:])
+			}}
 	}
-	show := one("show [ID]", "A draft line by line, and who gains and loses by it; your open one where no number is given", "  loyal draft show\n  loyal draft show 7", func(c *cobra.Command, id string, _ []string) error {
+	show := one("show [ID]", "A draft line by line, and who gains and loses by it; your open one where no number is "+
+		"given", "  loyal draft show\n  loyal draft show 7", func(c *cobra.Command, id string, _ []string) error {
 		var d api.Draft
 		if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
 			return err
@@ -57,67 +65,80 @@ func (s *session) draftCommand() *cobra.Command {
 		}
 		return s.draftShown(&d)
 	}
-	drop := one("drop ID EDIT...", "Take edits out of a draft", "  loyal draft drop open 3 4", func(c *cobra.Command, id string, rest []string) error {
-		var edits []int
-		for _, text := range rest {
-			n, err := strconv.Atoi(text)
-			if err != nil {
-				return usagef("%q is not the number of an edit; loyal draft show lists them", text)
+	drop := one("drop ID EDIT...", "Take edits out of a draft", "  loyal draft drop open 3 4",
+		func(c *cobra.Command, id string, rest []string) error {
+			var edits []int
+			for _, text := range rest {
+				n, err := strconv.Atoi(text)
+				if err != nil {
+					return usagef("%q is not the number of an edit; loyal draft show lists them", text)
+				}
+				edits = append(edits, n)
 			}
-			edits = append(edits, n)
-		}
-		if len(edits) == 0 {
-			return usagef("say which edits to take out, by their numbers")
-		}
-		return do(c, id, "drop", api.DraftDrop{Edits: edits})
-	})
-	accept := one("accept [ID]", "Take what somebody else changed meanwhile as known", "  loyal draft accept", func(c *cobra.Command, id string, _ []string) error { return do(c, id, "accept", nil) })
-	discard := one("discard [ID]", "Throw a draft away; reopen takes it up again", "  loyal draft discard", func(c *cobra.Command, id string, _ []string) error {
-		if err := s.confirm("Discard the draft?"); err != nil {
-			return err
-		}
-		return do(c, id, "discard", nil)
-	})
-	reopen := one("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded", "  loyal draft reopen 7", func(c *cobra.Command, id string, _ []string) error { return do(c, id, "reopen", nil) })
-	var at, title string
-	plan := one("plan [ID]", "Plan a draft for a moment; it is checked now and again when the moment comes", "  loyal draft plan --at '2027-08-01 05:00' --title 'First day of the season' --reason 'agreed in June'", func(c *cobra.Command, id string, _ []string) error {
-		zone, err := s.ownZone(c.Context())
-		if err != nil {
-			return err
-		}
-		moment, err := readMoment(at, zone)
-		if err != nil {
-			return err
-		}
-		return do(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
-	})
-	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
-	plan.Flags().StringVar(&title, "title", "", "what to call it")
-	apply := one("apply [ID]", "Make a draft as one change, whole or not at all", "  loyal draft apply --reason 'agreed with the heads of department'", func(c *cobra.Command, id string, _ []string) error {
-		if s.preview {
-			return show.RunE(c, []string{id})
-		}
-		if !s.yes {
-			var d api.Draft
-			if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
+			if len(edits) == 0 {
+				return usagef("say which edits to take out, by their numbers")
+			}
+			return do(c, id, "drop", api.DraftDrop{Edits: edits})
+		})
+	accept := one("accept [ID]", "Take what somebody else changed meanwhile as known", "  loyal draft accept",
+		func(c *cobra.Command, id string, _ []string) error { return do(c, id, "accept", nil) })
+	discard := one("discard [ID]", "Throw a draft away; reopen takes it up again", "  loyal draft discard",
+		func(c *cobra.Command, id string, _ []string) error {
+			if err := s.confirm("Discard the draft?"); err != nil {
 				return err
 			}
-			if d.Effect != nil {
-				if err := s.agreed(d.Effect); err != nil {
+			return do(c, id, "discard", nil)
+		})
+	reopen := one("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded",
+		"  loyal draft reopen 7", func(c *cobra.Command, id string,
+			_ []string) error {
+			return do(c, id, "reopen", nil)
+		})
+	var at, title string
+	plan := one("plan [ID]", "Plan a draft for a moment; it is checked now and again when the moment comes",
+		"  loyal draft plan --at '2027-08-01 05:00' --title 'First day of the season' --reason 'agreed in June'",
+		func(c *cobra.Command, id string, _ []string) error {
+			zone, err := s.ownZone(c.Context())
+			if err != nil {
+				return err
+			}
+			moment, err := readMoment(at, zone)
+			if err != nil {
+				return err
+			}
+			return do(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
+		})
+	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
+	plan.Flags().StringVar(&title, "title", "", "what to call it")
+	apply := one("apply [ID]", "Make a draft as one change, whole or not at all",
+		"  loyal draft apply --reason 'agreed with the heads of department'",
+		func(c *cobra.Command, id string, _ []string) error {
+			if s.preview {
+				return show.RunE(c, []string{id})
+			}
+			if !s.yes {
+				var d api.Draft
+				if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
 					return err
 				}
+				if d.Effect != nil {
+					if err := s.agreed(d.Effect); err != nil {
+						return err
+					}
+				}
 			}
-		}
-		if s.drafting {
-			return usagef("applying a draft does not go into a draft; leave out --draft")
-		}
-		result, err := s.client.Write(c.Context(), http.MethodPost, "/drafts/"+id+"/apply", api.Reasoned{Reason: s.reason})
-		if err != nil {
-			return err
-		}
-		return s.report(result, fmt.Sprintf("Applied as change %d. %s", result.AuditID, result.Effect.Summary))
-	})
-	return noun("draft", "Edits collected to be made as one change", listing, show, drop, accept, plan, apply, discard, reopen)
+			if s.drafting {
+				return usagef("applying a draft does not go into a draft; leave out --draft")
+			}
+			result, err := s.client.Write(c.Context(), http.MethodPost, "/drafts/"+id+"/apply",
+				api.Reasoned{Reason: s.reason})
+			if err != nil {
+				return err
+			}
+			return s.report(result, fmt.Sprintf("Applied as change %d. %s", result.AuditID, result.Effect.Summary))
+		})
+	return noun("draft", "Edits collected to be made as one change", listing, show, drop, accept, plan, apply, discard,
+		reopen)
 }
 
 func when(t *time.Time) string {
@@ -146,7 +167,8 @@ func (s *session) draftShown(d *api.Draft) error {
 			fmt.Fprintf(s.out, "       “%s”\n", e.Reason)
 		}
 		for _, clash := range e.Clashes {
-			fmt.Fprintf(s.out, "       somebody else changed this meanwhile: %s was %s, is %s now\n", clash.Field, or(clash.Was, "not set"), or(clash.Now, "not set"))
+			fmt.Fprintf(s.out, "       somebody else changed this meanwhile: %s was %s, is %s now\n", clash.Field,
+				or(clash.Was, "not set"), or(clash.Now, "not set"))
 		}
 		if e.Problem != "" {
 			fmt.Fprintln(s.out, "       cannot be made:", e.Problem)
@@ -179,13 +201,17 @@ func changesText(changes []api.StepChange) string {
 
 func (s *session) changeCommand() *cobra.Command {
 	var q string
-	listing := &cobra.Command{Use: "list", Short: "Changes, newest first", Args: cobra.NoArgs, Example: "  loyal change list --search 'line operator'"}
+	listing := &cobra.Command{Use: "list", Short: "Changes, newest first", Args: cobra.NoArgs,
+		Example: "  loyal change list --search 'line operator'"}
 	limit := limitFlag(listing, 30)
 	listing.Flags().StringVar(&q, "search", "", "words of the summary, the actor or the reason")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/changes", *limit, []column[api.Change]{
-			{"ID", func(c api.Change) string { return strconv.FormatUint(c.ID, 10) }}, {"WHEN", func(c api.Change) string { return c.At.Local().Format("2006-01-02 15:04:05") }},
-			{"WHO", func(c api.Change) string { return c.Actor }}, {"WHAT", func(c api.Change) string { return c.Summary }}, {"WHY", func(c api.Change) string { return c.Reason }},
+			{"ID", func(c api.Change) string { return strconv.FormatUint(c.ID, 10) }},
+			{"WHEN", func(c api.Change) string { return c.At.Local().Format("2006-01-02 15:04:05") }},
+			{"WHO", func(c api.Change) string { return c.Actor }},
+			{"WHAT", func(c api.Change) string { return c.Summary }},
+			{"WHY", func(c api.Change) string { return c.Reason }},
 			{"", func(c api.Change) string {
 				if c.UndoneBy != 0 {
 					return fmt.Sprintf("undone by %d", c.UndoneBy)
@@ -194,31 +220,37 @@ func (s *session) changeCommand() *cobra.Command {
 			}},
 		}, client.Query("q", q))
 	}
-	show := &cobra.Command{Use: "show ID", Short: "One change, step by step in words", Args: cobra.ExactArgs(1), Example: "  loyal change show 118", RunE: func(c *cobra.Command, args []string) error {
-		var change api.Change
-		if err := s.client.Get(c.Context(), "/changes/"+args[0], &change); err != nil {
-			return err
-		}
-		if s.output == "json" {
-			return s.json(change)
-		}
-		s.line("Change", fmt.Sprintf("%d, %s", change.ID, change.At.Local().Format("2 Jan 2006 15:04:05")))
-		s.line("By", change.Actor)
-		s.line("Why", change.Reason)
-		if change.UndoneBy != 0 {
-			s.line("Undone by", fmt.Sprint("change ", change.UndoneBy))
-		}
-		s.steps(change.Steps, change.Total)
-		return nil
-	}}
-	undo := &cobra.Command{Use: "undo ID", Short: "Reverse a change by a new one; refused where later changes stand on it", Args: cobra.ExactArgs(1), Example: "  loyal change undo 118 --preview\n  loyal change undo 118 --reason 'wrong template' --yes", RunE: func(c *cobra.Command, args []string) error {
-		s.ask("Undo change " + args[0] + "?")
-		result, err := s.send(c.Context(), http.MethodPost, "/changes/"+args[0]+"/undo", api.Reasoned{Reason: s.reason})
-		if err != nil {
-			return err
-		}
-		return s.report(result, fmt.Sprintf("Change %s is undone, by change %d. %s", args[0], result.AuditID, result.Effect.Summary))
-	}}
+	show := &cobra.Command{Use: "show ID", Short: "One change, step by step in words", Args: cobra.ExactArgs(1),
+		Example: "  loyal change show 118", RunE: func(c *cobra.Command, args []string) error {
+			var change api.Change
+			if err := s.client.Get(c.Context(), "/changes/"+args[0], &change); err != nil {
+				return err
+			}
+			if s.output == "json" {
+				return s.json(change)
+			}
+			s.line("Change", fmt.Sprintf("%d, %s", change.ID, change.At.Local().Format("2 Jan 2006 15:04:05")))
+			s.line("By", change.Actor)
+			s.line("Why", change.Reason)
+			if change.UndoneBy != 0 {
+				s.line("Undone by", fmt.Sprint("change ", change.UndoneBy))
+			}
+			s.steps(change.Steps, change.Total)
+			return nil
+		}}
+	undo := &cobra.Command{Use: "undo ID",
+		Short: "Reverse a change by a new one; refused where later changes stand on it", Args: cobra.ExactArgs(1),
+		Example: "  loyal change undo 118 --preview\n  loyal change undo 118 --reason 'wrong template' --yes",
+		RunE: func(c *cobra.Command, args []string) error {
+			s.ask("Undo change " + args[0] + "?")
+			result, err := s.send(c.Context(), http.MethodPost, "/changes/"+args[0]+"/undo",
+				api.Reasoned{Reason: s.reason})
+			if err != nil {
+				return err
+			}
+			return s.report(result, fmt.Sprintf("Change %s is undone, by change %d. %s", args[0], result.AuditID,
+				result.Effect.Summary))
+		}}
 	return noun("change", "What was changed, and undoing it", listing, show, undo)
 }
 

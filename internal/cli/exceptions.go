@@ -20,7 +20,8 @@ import (
 func (s *session) exceptionCommand() *cobra.Command {
 	var staff, place, template, permission, q, sort, when string
 	var needless bool
-	listing := &cobra.Command{Use: "list", Short: "All exceptions with their age and end, and which are needless by now", Args: cobra.NoArgs,
+	listing := &cobra.Command{Use: "list",
+		Short: "All exceptions with their age and end, and which are needless by now", Args: cobra.NoArgs,
 		Example: "  loyal exception list\n  loyal exception list --template packer\n  loyal exception list --needless"}
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&staff, "staff", "", "of this staff number")
@@ -37,48 +38,67 @@ func (s *session) exceptionCommand() *cobra.Command {
 			isNeedless = "true"
 		}
 		return list(c.Context(), s, "/exceptions", *limit, []column[api.Exception]{
-			{"ID", func(e api.Exception) string { return fmt.Sprint(e.ID) }}, {"WHO", func(e api.Exception) string { return e.Staff.StaffNumber + " " + e.Staff.Name }},
-			{"WHAT", exceptionWords}, {"AT", func(e api.Exception) string { return e.Place.Name }}, {"AGE", func(e api.Exception) string { return words.Count(e.Days, "day", "days") }},
-			{"UNTIL", func(e api.Exception) string { return or(e.Until, "open") }}, {"WHY", func(e api.Exception) string { return e.Reason }}, {"NEEDLESS", func(e api.Exception) string { return e.Needless }},
-		}, client.Query("staff", staff), client.Query("place", place), client.Query("template", template), client.Query("permission", permission), client.Query("q", q),
+			{"ID", func(e api.Exception) string { return fmt.Sprint(e.ID) }},
+			{"WHO", func(e api.Exception) string { return e.Staff.StaffNumber + " " + e.Staff.Name }},
+			{"WHAT", exceptionWords}, {"AT", func(e api.Exception) string { return e.Place.Name }},
+			{"AGE", func(e api.Exception) string { return words.Count(e.Days, "day", "days") }},
+			{"UNTIL", func(e api.Exception) string { return or(e.Until, "open") }},
+			{"WHY", func(e api.Exception) string { return e.Reason }},
+			{"NEEDLESS", func(e api.Exception) string { return e.Needless }},
+		}, client.Query("staff", staff), client.Query("place", place), client.Query("template", template),
+			client.Query("permission", permission), client.Query("q", q),
 			client.Query("when", when), client.Query("sort", sort), client.Query("needless", isNeedless))
 	}
-	end := &cobra.Command{Use: "end ID...", Short: "End exceptions; they stay on record", Args: cobra.MinimumNArgs(1), Example: "  loyal exception end 12 --reason 'back to full duty'", RunE: func(c *cobra.Command, args []string) error {
-		var operations []api.Operation
-		for _, id := range args {
-			operations = append(operations, api.Operation{Op: "exception.end", On: id})
-		}
-		_, err := s.change(c.Context(), fmt.Sprintf("%d ended.", len(args)), operations...)
-		return err
-	}}
-	edit := &cobra.Command{Use: "edit ID", Short: "Change the level or the dates of an exception", Args: cobra.ExactArgs(1), Example: "  loyal exception edit 12 --until 2027-01-31"}
+	end := &cobra.Command{Use: "end ID...", Short: "End exceptions; they stay on record", Args: cobra.MinimumNArgs(1),
+		Example: "  loyal exception end 12 --reason 'back to full duty'",
+		RunE: func(c *cobra.Command, args []string) error {
+			var operations []api.Operation
+			for _, id := range args {
+				operations = append(operations, api.Operation{Op: "exception.end", On: id})
+			}
+			_, err := s.change(c.Context(), fmt.Sprintf("%d ended.", len(args)), operations...)
+			return err
+		}}
+	edit := &cobra.Command{Use: "edit ID", Short: "Change the level or the dates of an exception",
+		Args: cobra.ExactArgs(1), Example: "  loyal exception edit 12 --until 2027-01-31"}
 	var f api.ExceptionEdit
-	fill := fieldFlags(edit, []fieldFlag{{&f.Level, "level", "level of what is added"}, {&f.From, "from", "first day"}, {&f.Until, "until", "last day that counts"}})
+	fill := fieldFlags(edit, []fieldFlag{{&f.Level, "level", "level of what is added"}, {&f.From, "from", "first day"},
+		{&f.Until, "until", "last day that counts"}})
 	edit.RunE = func(c *cobra.Command, args []string) error {
 		fill()
-		_, err := s.change(c.Context(), "The exception is changed.", api.Operation{Op: "exception.edit", On: args[0], Set: raw(f)})
+		_, err := s.change(c.Context(), "The exception is changed.",
+			api.Operation{Op: "exception.edit", On: args[0], Set: raw(f)})
 		return err
 	}
-	tidy := &cobra.Command{Use: "tidy", Short: "End all exceptions that change nothing any more, in one act", Args: cobra.NoArgs, Example: "  loyal exception tidy --preview\n  loyal exception tidy --yes", RunE: func(c *cobra.Command, _ []string) error {
-		needless, _, err := client.All[api.Exception](c.Context(), s.client, "/exceptions", 5000, client.Query("needless", "true"))
-		if err != nil {
+	tidy := &cobra.Command{Use: "tidy", Short: "End all exceptions that change nothing any more, in one act",
+		Args: cobra.NoArgs, Example: "  loyal exception tidy --preview\n  loyal exception tidy --yes",
+		RunE: func(c *cobra.Command, _ []string) error {
+			needless, _, err := client.All[api.Exception](c.Context(), s.client, "/exceptions", 5000,
+				client.Query("needless", "true"))
+			if err != nil {
+				return err
+			}
+			if len(needless) == 0 {
+				fmt.Fprintln(s.err, "No exception is needless.")
+				return nil
+			}
+			var operations []api.Operation
+			for _, e := range needless {
+				fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Needless)
+				operations = append(operations, api.Operation{Op: "exception.end", On: fmt.Sprint(e.ID)})
+			}
+			s.ask(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions")))
+			_, err = s.change(c.Context(),
+				words.Count(len(needless), "needless exception", "needless exceptions")+" ended.", operations...)
 			return err
-		}
-		if len(needless) == 0 {
-			fmt.Fprintln(s.err, "No exception is needless.")
-			return nil
-		}
-		var operations []api.Operation
-		for _, e := range needless {
-			fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Needless)
-			operations = append(operations, api.Operation{Op: "exception.end", On: fmt.Sprint(e.ID)})
-		}
-		s.ask(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions")))
-		_, err = s.change(c.Context(), words.Count(len(needless), "needless exception", "needless exceptions")+" ended.", operations...)
-		return err
-	}}
-	return noun("exception", "What one person may do beside their templates, or may not", listing, s.exceptionMake("add", "Add one permission for one person, or for many from a CSV", "loyal exception add Q0064 --permission line.changeover --place HB --until 2027-03-01 --reason 'trains to lead'"),
-		s.exceptionMake("withhold", "Withhold one permission from one person, or from many from a CSV", "loyal exception withhold Q0018 --permission 'clear a jam' --place HB --until 2027-01-10 --reason 'light duty'"), edit, end, tidy)
+		}}
+	return noun("exception", "What one person may do beside their templates, or may not", listing,
+		s.exceptionMake("add", "Add one permission for one person, or for many from a CSV",
+			"loyal exception add Q0064 --permission line.changeover --place HB --until 2027-03-01 --reason 'trains "+
+				"to lead'"),
+		s.exceptionMake("withhold", "Withhold one permission from one person, or from many from a CSV",
+			"loyal exception withhold Q0018 --permission 'clear a jam' --place HB --until 2027-01-10 --reason "+
+				"'light duty'"), edit, end, tidy)
 }
 
 func exceptionWords(e api.Exception) string {
@@ -94,7 +114,9 @@ func exceptionWords(e api.Exception) string {
 func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	var permission, place, level, from, until string
 	c := &cobra.Command{Use: verb + " [STAFF...]", Short: short, ValidArgsFunction: s.completeStaff(),
-		Example: "  " + example + "\n  loyal exception " + verb + " --from list.csv --reason 'agreed with the foremen' --preview\n  (the columns are staff, permission, place, level, from, until, reason; what a flag says holds for every row that does not say it)"}
+		Example: "  " + example + "\n  loyal exception " + verb +
+			" --from list.csv --reason 'agreed with the foremen' --preview\n  (the columns are staff, permission, " +
+			"place, level, from, until, reason; what a flag says holds for every row that does not say it)"}
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title")
 	c.Flags().StringVar(&place, "place", "", "the place, with all below it; the home site where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; or a CSV file, - for stdin, with a row for each person")
@@ -106,7 +128,8 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
 		file, first := fileOrDay(from, "")
-		flags := map[string]string{"permission": permission, "place": place, "level": level, "from": first, "until": until, "reason": ""}
+		flags := map[string]string{"permission": permission, "place": place, "level": level, "from": first,
+			"until": until, "reason": ""}
 		rows, err := s.many(args, file, flags, "staff", "permission", "place", "level", "from", "until", "reason")
 		if err != nil {
 			return err
@@ -132,10 +155,13 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 			if err != nil {
 				return atRow(file, i, err)
 			}
-			operations = append(operations, api.Operation{Op: "exception.add", Reason: row["reason"], Set: raw(api.ExceptionFields{Staff: p.StaffNumber, Permission: what.Key, Place: at.Code,
-				Withheld: verb == "withhold", Level: row["level"], From: row["from"], Until: row["until"]})})
+			operations = append(operations,
+				api.Operation{Op: "exception.add", Reason: row["reason"],
+					Set: raw(api.ExceptionFields{Staff: p.StaffNumber, Permission: what.Key, Place: at.Code,
+						Withheld: verb == "withhold", Level: row["level"], From: row["from"], Until: row["until"]})})
 		}
-		result, err := s.change(c.Context(), words.Count(len(operations), "exception is made.", "exceptions are made."), operations...)
+		result, err := s.change(c.Context(), words.Count(len(operations), "exception is made.", "exceptions are made."),
+			operations...)
 		if err == nil && result != nil && s.output != "json" {
 			s.sentences(result.People)
 		}
@@ -144,7 +170,8 @@ func (s *session) exceptionMake(verb, short, example string) *cobra.Command {
 	return c
 }
 
-// fileOrDay tells what --from names: a day, or a file with a row for each person, whose first day is then the usual one.
+// fileOrDay tells what --from names: a day, or a file with a row for each person, whose first day is then the usual
+// one.
 func fileOrDay(from, usual string) (file, day string) {
 	if from == "" {
 		return "", usual
@@ -155,9 +182,10 @@ func fileOrDay(from, usual string) (file, day string) {
 	return from, usual
 }
 
-// many gathers the rows of a command that is for one or many: those named as arguments, or the lines of a CSV file. What
-// a flag says holds for every row that does not say it itself.
-func (s *session) many(args []string, file string, flags map[string]string, columns ...string) ([]map[string]string, error) {
+// many gathers the rows of a command that is for one or many: those named as arguments, or the lines of a CSV file.
+// What a flag says holds for every row that does not say it itself.
+func (s *session) many(args []string, file string, flags map[string]string, columns ...string) ([]map[string]string,
+	error) {
 	switch {
 	case file == "" && len(args) == 0:
 		return nil, usagef("name somebody, or a CSV file with --from")

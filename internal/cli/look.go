@@ -15,11 +15,17 @@ import (
 
 func (s *session) whoCanCommand() *cobra.Command {
 	var permission, at string
-	c := &cobra.Command{Use: "who-can PLACE", Short: "Everybody who can do something at a place, through which assignment, until when", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePlaces(),
-		Example: "  loyal who-can HB-CHEM-1\n  loyal who-can 'Chemical store' --permission door.chemical --at '2026-03-03 02:00'\n  loyal who-can HB-LINE-2 --permission line.run -o csv"}
+	c := &cobra.Command{Use: "who-can PLACE",
+		Short: "Everybody who can do something at a place, through which assignment, until when",
+		Args:  cobra.ExactArgs(1), ValidArgsFunction: s.completePlaces(),
+		Example: "  loyal who-can HB-CHEM-1\n  loyal who-can 'Chemical store' --permission door.chemical --at " +
+			"'2026-03-03 02:00'\n  loyal who-can HB-LINE-2 --permission line.run -o csv"}
 	limit := limitFlag(c, 500)
-	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title; what the place asks about where left out")
-	c.Flags().StringVar(&at, "at", "", "a moment, past or future, access hours counted: '2026-03-03 02:00' in the place's time zone; where left out now, at any hour")
+	c.Flags().StringVar(&permission, "permission", "",
+		"key, or any words of the title; what the place asks about where left out")
+	c.Flags().StringVar(&at, "at", "",
+		"a moment, past or future, access hours counted: '2026-03-03 02:00' in the place's time zone; where left "+
+			"out now, at any hour")
 	among := peopleFlags(c)
 	completeFlag(c, "permission", s.completePermissions())
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -39,9 +45,13 @@ func (s *session) whoCanCommand() *cobra.Command {
 			options = append(options, client.Query("permission", p.Key))
 		}
 		return list(c.Context(), s, "/places/"+url.PathEscape(where.Code)+"/people", *limit, []column[api.PlacePerson]{
-			{"NUMBER", func(p api.PlacePerson) string { return p.StaffNumber }}, {"NAME", func(p api.PlacePerson) string { return p.Name }}, {"AS", func(p api.PlacePerson) string { return or(p.Template, "–") }},
-			{"THROUGH", func(p api.PlacePerson) string { return p.Through }}, {"LEVEL", func(p api.PlacePerson) string { return p.Level }},
-			{"UNTIL", func(p api.PlacePerson) string { return strings.TrimSuffix(p.Until+", "+p.Ends, ", ") }}, {"LACKS", func(p api.PlacePerson) string { return p.Lacks }},
+			{"NUMBER", func(p api.PlacePerson) string { return p.StaffNumber }},
+			{"NAME", func(p api.PlacePerson) string { return p.Name }},
+			{"AS", func(p api.PlacePerson) string { return or(p.Template, "–") }},
+			{"THROUGH", func(p api.PlacePerson) string { return p.Through }},
+			{"LEVEL", func(p api.PlacePerson) string { return p.Level }},
+			{"UNTIL", func(p api.PlacePerson) string { return strings.TrimSuffix(p.Until+", "+p.Ends, ", ") }},
+			{"LACKS", func(p api.PlacePerson) string { return p.Lacks }},
 		}, append(options, among()...)...)
 	}
 	return c
@@ -68,8 +78,11 @@ func (s *session) momentOption(text, zone string) ([]client.Option, error) {
 
 func (s *session) lookAsCommand() *cobra.Command {
 	var place, at string
-	c := &cobra.Command{Use: "look-as STAFF", Short: "What somebody meets at a place: which doors open, what terminals offer. Nobody signs in as them", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal look-as Q0064 --place HB-PACK\n  loyal look-as 'Joss Hallam' --place HB-CHEM --at '2026-03-03 02:00'"}
+	c := &cobra.Command{Use: "look-as STAFF",
+		Short: "What somebody meets at a place: which doors open, what terminals offer. Nobody signs in as them",
+		Args:  cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Example: "  loyal look-as Q0064 --place HB-PACK\n  loyal look-as 'Joss Hallam' --place HB-CHEM --at " +
+			"'2026-03-03 02:00'"}
 	c.Flags().StringVar(&place, "place", "", "the place, with all below it; their home site where left out")
 	c.Flags().StringVar(&at, "at", "", "a moment, past or future, in the place's time zone; now where left out")
 	completeFlag(c, "place", s.completePlaces())
@@ -87,14 +100,17 @@ func (s *session) lookAsCommand() *cobra.Command {
 			return err
 		}
 		var look api.Look
-		if err := s.client.Get(c.Context(), "/staff/"+p.StaffNumber+"/look", &look, append(options, client.Query("place", where.Code))...); err != nil {
+		if err := s.client.Get(c.Context(), "/staff/"+p.StaffNumber+"/look", &look,
+			append(options, client.Query("place", where.Code))...); err != nil {
 			return err
 		}
 		if s.output == "json" {
 			return s.json(look)
 		}
-		fmt.Fprintf(s.out, "%s (%s), %s, at %s on %s, %s\n", look.Staff.Name, look.Staff.StaffNumber, look.Status, look.Place.Name, look.At.Format("2 Jan 2006 15:04"),
-			map[string]string{"past": "from the kept history", "present": "as it is now", "future": "by what is on record now"}[look.Tense])
+		fmt.Fprintf(s.out, "%s (%s), %s, at %s on %s, %s\n", look.Staff.Name, look.Staff.StaffNumber, look.Status,
+			look.Place.Name, look.At.Format("2 Jan 2006 15:04"),
+			map[string]string{"past": "from the kept history", "present": "as it is now",
+				"future": "by what is on record now"}[look.Tense])
 		for _, o := range look.Obstacles {
 			fmt.Fprintln(s.out, "  "+o.Sentence)
 		}
@@ -127,7 +143,8 @@ type finder struct {
 }
 
 func (s *session) finder(ctx context.Context) *finder {
-	return &finder{s, ctx, map[string]*api.Staff{}, map[string]*api.Place{}, map[string]*api.Template{}, map[string]*api.Permission{}}
+	return &finder{s, ctx, map[string]*api.Staff{}, map[string]*api.Place{}, map[string]*api.Template{},
+		map[string]*api.Permission{}}
 }
 
 func once[T any](known map[string]*T, typed string, find func(string) (*T, error)) (*T, error) {
@@ -169,5 +186,6 @@ func (f *finder) template(typed string) (*api.Template, error) {
 }
 
 func (f *finder) permission(typed string) (*api.Permission, error) {
-	return once(f.permissions, typed, func(typed string) (*api.Permission, error) { return f.s.permission(f.ctx, typed) })
+	return once(f.permissions, typed,
+		func(typed string) (*api.Permission, error) { return f.s.permission(f.ctx, typed) })
 }

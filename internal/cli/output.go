@@ -24,7 +24,8 @@ type column[T any] struct {
 
 // list prints a list: aligned for people, or as the service's own JSON or CSV for programs.
 // A limit below nothing is the usual one, which holds on a terminal: what goes elsewhere is whole.
-func list[T any](ctx context.Context, s *session, path string, most int, columns []column[T], options ...client.Option) error {
+func list[T any](ctx context.Context, s *session, path string, most int, columns []column[T],
+	options ...client.Option) error {
 	asked := ""
 	switch {
 	case most > 0:
@@ -36,7 +37,8 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 	}
 	if s.output == "csv" {
 		var raw []byte
-		if err := s.client.Get(ctx, path, &raw, append(options, client.Header("Accept", "text/csv"), client.Query("limit", asked))...); err != nil {
+		if err := s.client.Get(ctx, path, &raw,
+			append(options, client.Header("Accept", "text/csv"), client.Query("limit", asked))...); err != nil {
 			return err
 		}
 		_, err := s.out.Write(raw)
@@ -122,7 +124,8 @@ func colours(w io.Writer) bool {
 	return is && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(file.Fd()))
 }
 
-// The finders turn what a person types into the one record they mean: a code or number, or an unambiguous part of a name.
+// The finders turn what a person types into the one record they mean: a code or number, or an unambiguous part of a
+// name.
 
 func (s *session) staff(ctx context.Context, typed string) (*api.Staff, error) {
 	return find(ctx, s, "/staff", "name", typed, "staff member", func(p api.Staff) (string, string) {
@@ -135,7 +138,8 @@ func (s *session) place(ctx context.Context, typed string) (*api.Place, error) {
 }
 
 func (s *session) template(ctx context.Context, typed string) (*api.Template, error) {
-	return find(ctx, s, "/templates", "q", typed, "template", func(t api.Template) (string, string) { return t.Code, t.Name })
+	return find(ctx, s, "/templates", "q", typed, "template",
+		func(t api.Template) (string, string) { return t.Code, t.Name })
 }
 
 const candidatesShown = 12
@@ -143,20 +147,23 @@ const candidatesShown = 12
 // retires are the lists that hide what is retired unless asked for it.
 var retires = map[string]bool{"/places": true, "/templates": true, "/permissions": true}
 
-func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T, error) {
+func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T,
+	error) {
 	typed = strings.TrimSpace(typed)
 	if typed == "" {
 		return nil, usagef("say which %s: a code or part of a name", noun)
 	}
 	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query(by, typed))
 	if err == nil && total == 0 && retires[path] { // what is retired has a past, and can be brought back
-		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query(by, typed), client.Query("retired", "true"))
+		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query(by, typed),
+			client.Query("retired", "true"))
 	}
 	if err != nil {
 		return nil, err
 	}
 	for i := range items {
-		if code, full := name(items[i]); strings.EqualFold(code, typed) || len(items) == 1 || strings.EqualFold(full, typed) && only(items, name, full) {
+		if code, full := name(items[i]); strings.EqualFold(code, typed) || len(items) == 1 ||
+			strings.EqualFold(full, typed) && only(items, name, full) {
 			return &items[i], nil
 		}
 	}
@@ -192,7 +199,8 @@ func only[T any](items []T, name func(T) (string, string), full string) bool {
 }
 
 // complete offers codes and names from the service.
-func complete[T any](s *session, path, by string, name func(T) (code, name string)) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+func complete[T any](s *session, path, by string, name func(T) (code, name string)) func(*cobra.Command, []string,
+	string) ([]string, cobra.ShellCompDirective) {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		if s.client == nil && s.connect() != nil {
 			return nil, cobra.ShellCompDirectiveError
@@ -211,7 +219,8 @@ func complete[T any](s *session, path, by string, name func(T) (code, name strin
 }
 
 func (s *session) completeStaff() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return complete(s, "/staff", "name", func(p api.Staff) (string, string) { return p.StaffNumber, p.GivenName + " " + p.FamilyName })
+	return complete(s, "/staff", "name",
+		func(p api.Staff) (string, string) { return p.StaffNumber, p.GivenName + " " + p.FamilyName })
 }
 
 func (s *session) completePlaces() func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
@@ -226,7 +235,8 @@ func (s *session) completePermissions() func(*cobra.Command, []string, string) (
 	return complete(s, "/permissions", "q", func(p api.Permission) (string, string) { return p.Key, p.Title })
 }
 
-func completeFlag(c *cobra.Command, flag string, offer func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) {
+func completeFlag(c *cobra.Command, flag string,
+	offer func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) {
 	if err := c.RegisterFlagCompletionFunc(flag, offer); err != nil {
 		panic(err) // the flag was added beside this call
 	}

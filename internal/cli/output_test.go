@@ -146,7 +146,9 @@ func TestAnEditMadeMeanwhileIsNotOverwritten(t *testing.T) {
 	idris := d.s.Client(t, "idris")
 	require.NoError(t, idris.Get(t.Context(), "/templates/packer", &before))
 	d.ok("template", "edit", "packer", "--summary", "Packs fruit into trays.")
-	_, err := idris.Write(t.Context(), "POST", "/changes", api.ChangeRequest{Operations: []api.Operation{{Op: "template.edit", On: "packer", IfRevision: revision(before.ETag), Set: json.RawMessage(`{"summary":"x"}`)}}})
+	_, err := idris.Write(t.Context(), "POST", "/changes",
+		api.ChangeRequest{Operations: []api.Operation{{Op: "template.edit", On: "packer",
+			IfRevision: revision(before.ETag), Set: json.RawMessage(`{"summary":"x"}`)}}})
 	assert.ErrorContains(t, err, "nothing was overwritten")
 	assert.Contains(t, d.ok("template", "show", "packer"), "Packs fruit into trays.")
 }

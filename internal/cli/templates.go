@@ -15,12 +15,15 @@ import (
 )
 
 func (s *session) templateCommand() *cobra.Command {
-	return noun("template", "Named sets of permissions for a kind of work", s.templateList(), s.templateShow(), s.templateAdd(), s.templateEdit(), s.templateCopy(),
-		s.templateCompare(), s.templateRetire(), s.templateRestore(), s.templateSheet(), s.exportCommand("template"), s.importCommand("template"))
+	return noun("template", "Named sets of permissions for a kind of work", s.templateList(), s.templateShow(),
+		s.templateAdd(), s.templateEdit(), s.templateCopy(),
+		s.templateCompare(), s.templateRetire(), s.templateRestore(), s.templateSheet(), s.exportCommand("template"),
+		s.importCommand("template"))
 }
 
 func (s *session) templateList() *cobra.Command {
-	listing := &cobra.Command{Use: "list", Short: "All templates", Args: cobra.NoArgs, Example: "  loyal template list\n  loyal template list --search 'line' -o csv"}
+	listing := &cobra.Command{Use: "list", Short: "All templates", Args: cobra.NoArgs,
+		Example: "  loyal template list\n  loyal template list --search 'line' -o csv"}
 	limit := limitFlag(listing, 500)
 	var q string
 	var retired bool
@@ -28,9 +31,14 @@ func (s *session) templateList() *cobra.Command {
 	listing.Flags().BoolVar(&retired, "retired", false, "retired templates only")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/templates", *limit, []column[api.Template]{
-			{"CODE", func(t api.Template) string { return t.Code }}, {"NAME", func(t api.Template) string { return t.Name }}, {"BASED ON", func(t api.Template) string { return t.Base }},
-			{"GIVES", func(t api.Template) string { return strconv.Itoa(t.Given) }}, {"UNDECIDED", func(t api.Template) string { return strconv.Itoa(t.Undecided) }},
-			{"ASSIGNED", func(t api.Template) string { return strconv.Itoa(t.Assignments) }}, {"EXCEPTIONS", func(t api.Template) string { return strconv.Itoa(t.Exceptions) }}, {"HOURS", func(t api.Template) string { return t.HoursWords }},
+			{"CODE", func(t api.Template) string { return t.Code }},
+			{"NAME", func(t api.Template) string { return t.Name }},
+			{"BASED ON", func(t api.Template) string { return t.Base }},
+			{"GIVES", func(t api.Template) string { return strconv.Itoa(t.Given) }},
+			{"UNDECIDED", func(t api.Template) string { return strconv.Itoa(t.Undecided) }},
+			{"ASSIGNED", func(t api.Template) string { return strconv.Itoa(t.Assignments) }},
+			{"EXCEPTIONS", func(t api.Template) string { return strconv.Itoa(t.Exceptions) }},
+			{"HOURS", func(t api.Template) string { return t.HoursWords }},
 			{"FOR", func(t api.Template) string { return t.Summary }},
 		}, client.Query("q", q), client.Query("retired", strconv.FormatBool(retired)))
 	}
@@ -39,38 +47,45 @@ func (s *session) templateList() *cobra.Command {
 
 func (s *session) templateShow() *cobra.Command {
 	var all bool
-	show := &cobra.Command{Use: "show TEMPLATE", Short: "One template with what it gives and where each setting comes from", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(), Example: "  loyal template show line-lead\n  loyal template show 'Line lead' --all", RunE: func(c *cobra.Command, args []string) error {
-		found, err := s.template(c.Context(), args[0])
-		if err != nil {
-			return err
-		}
-		var t api.Template
-		if err := s.client.Get(c.Context(), "/templates/"+found.Code, &t); err != nil {
-			return err
-		}
-		if s.output == "json" {
-			return s.json(t)
-		}
-		s.line("Name", t.Name+" ("+t.Code+")")
-		s.line("For", t.Summary)
-		s.line("Based on", t.Base)
-		s.line("Hours", t.HoursWords)
-		s.line("Needs", t.NeedsWords)
-		s.line("Gives", fmt.Sprintf("%s; %d undecided", words.Count(t.Given, "permission", "permissions"), t.Undecided))
-		s.line("Assigned", words.Count(t.Assignments, "time", "times"))
-		fmt.Fprintln(s.out)
-		var shown []api.TemplatePermission
-		for _, p := range t.Permissions {
-			if all || p.Undecided || p.Level != "no" && p.Level != "none" && p.Level != "0" {
-				shown = append(shown, p)
+	show := &cobra.Command{Use: "show TEMPLATE",
+		Short: "One template with what it gives and where each setting comes from", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeTemplates(),
+		Example:           "  loyal template show line-lead\n  loyal template show 'Line lead' --all",
+		RunE: func(c *cobra.Command, args []string) error {
+			found, err := s.template(c.Context(), args[0])
+			if err != nil {
+				return err
 			}
-		}
-		table(s, shown, []column[api.TemplatePermission]{
-			{"GROUP", func(p api.TemplatePermission) string { return p.GroupTitle }}, {"MAY", func(p api.TemplatePermission) string { return p.Title }},
-			{"LEVEL", func(p api.TemplatePermission) string { return p.Level }}, {"SETTING", func(p api.TemplatePermission) string { return p.From }},
-		})
-		return nil
-	}}
+			var t api.Template
+			if err := s.client.Get(c.Context(), "/templates/"+found.Code, &t); err != nil {
+				return err
+			}
+			if s.output == "json" {
+				return s.json(t)
+			}
+			s.line("Name", t.Name+" ("+t.Code+")")
+			s.line("For", t.Summary)
+			s.line("Based on", t.Base)
+			s.line("Hours", t.HoursWords)
+			s.line("Needs", t.NeedsWords)
+			s.line("Gives", fmt.Sprintf("%s; %d undecided", words.Count(t.Given, "permission", "permissions"),
+				t.Undecided))
+			s.line("Assigned", words.Count(t.Assignments, "time", "times"))
+			fmt.Fprintln(s.out)
+			var shown []api.TemplatePermission
+			for _, p := range t.Permissions {
+				if all || p.Undecided || p.Level != "no" && p.Level != "none" && p.Level != "0" {
+					shown = append(shown, p)
+				}
+			}
+			table(s, shown, []column[api.TemplatePermission]{
+				{"GROUP", func(p api.TemplatePermission) string { return p.GroupTitle }},
+				{"MAY", func(p api.TemplatePermission) string { return p.Title }},
+				{"LEVEL", func(p api.TemplatePermission) string { return p.Level }},
+				{"SETTING", func(p api.TemplatePermission) string { return p.From }},
+			})
+			return nil
+		}}
 	show.Flags().BoolVar(&all, "all", false, "also what it does not give, and has decided so")
 	return show
 }
@@ -86,8 +101,10 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 	c.Flags().IntVar(&days, "days", 0, "how long an assignment lasts unless it says otherwise; 0 is open")
 	c.Flags().IntVar(&idle, "idle-seconds", 0, "after which an idle shared terminal signs the person out")
 	c.Flags().StringSliceVar(&needs, "needs", nil, "kinds of credential: pin, badge")
-	c.Flags().StringArrayVar(&set, "set", nil, "a setting, such as line.run=run or stock=full; give it several times for several")
-	c.Flags().StringArrayVar(&unset, "unset", nil, "set a permission or group back to what flows or comes from the base")
+	c.Flags().StringArrayVar(&set, "set", nil,
+		"a setting, such as line.run=run or stock=full; give it several times for several")
+	c.Flags().StringArrayVar(&unset, "unset", nil,
+		"set a permission or group back to what flows or comes from the base")
 	completeFlag(c, "base", s.completeTemplates())
 	completeFlag(c, "set", s.completePermissions())
 	completeFlag(c, "unset", s.completePermissions())
@@ -116,7 +133,8 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		for _, setting := range set {
 			name, word, stated := strings.Cut(setting, "=")
 			if !stated {
-				return nil, usagef("--set takes a permission or group and a level, such as --set line.run=run, not %q", setting)
+				return nil, usagef("--set takes a permission or group and a level, such as --set line.run=run, not %q",
+					setting)
 			}
 			key, err := s.settingKey(ctx, name)
 			if err != nil {
@@ -155,8 +173,10 @@ func (s *session) settingKey(ctx context.Context, typed string) (string, error) 
 
 func (s *session) templateAdd() *cobra.Command {
 	var like, place string
-	c := &cobra.Command{Use: "add CODE", Short: "Make a template: from nothing, or from what a person holds", Args: cobra.ExactArgs(1),
-		Example: "  loyal template add tray-line --name 'Tray line operator' --base line-operator --set line.speed=100\n  loyal template add line-cover --name 'Line cover' --like Q0066 --place HB --preview"}
+	c := &cobra.Command{Use: "add CODE", Short: "Make a template: from nothing, or from what a person holds",
+		Args: cobra.ExactArgs(1),
+		Example: "  loyal template add tray-line --name 'Tray line operator' --base line-operator --set " +
+			"line.speed=100\n  loyal template add line-cover --name 'Line cover' --like Q0066 --place HB --preview"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&like, "like", "", "give what this person holds, by templates and exceptions")
 	c.Flags().StringVar(&place, "place", "", "of --like: at this place")
@@ -179,14 +199,16 @@ func (s *session) templateAdd() *cobra.Command {
 			}
 			f.Like = &api.Like{Staff: p.StaffNumber, Place: at.Code}
 		}
-		_, err = s.change(c.Context(), or(value(f.Name), args[0])+" is made.", api.Operation{Op: "template.add", Set: raw(f)})
+		_, err = s.change(c.Context(), or(value(f.Name), args[0])+" is made.",
+			api.Operation{Op: "template.add", Set: raw(f)})
 		return err
 	}
 	return c
 }
 
 func (s *session) templateCopy() *cobra.Command {
-	c := &cobra.Command{Use: "copy TEMPLATE CODE", Short: "Make a template that begins as a copy of another", Args: cobra.ExactArgs(2), ValidArgsFunction: s.completeTemplates(),
+	c := &cobra.Command{Use: "copy TEMPLATE CODE", Short: "Make a template that begins as a copy of another",
+		Args: cobra.ExactArgs(2), ValidArgsFunction: s.completeTemplates(),
 		Example: "  loyal template copy packer tray-packer --name 'Tray packer'"}
 	fields := s.templateFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -212,8 +234,11 @@ func (s *session) templateCopy() *cobra.Command {
 func (s *session) templateEdit() *cobra.Command {
 	var sectionFrom, section string
 	var rest bool
-	c := &cobra.Command{Use: "edit TEMPLATE", Short: "Change a template, and so everybody who has it", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal template edit line-operator --set 'clear a jam=yes' --preview\n  loyal template edit packer --unset stock.see --reason 'moved to graders'\n  loyal template edit grader --section quality --section-from quality-technician"}
+	c := &cobra.Command{Use: "edit TEMPLATE", Short: "Change a template, and so everybody who has it",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
+		Example: "  loyal template edit line-operator --set 'clear a jam=yes' --preview\n  loyal template edit " +
+			"packer --unset stock.see --reason 'moved to graders'\n  loyal template edit grader --section quality " +
+			"--section-from quality-technician"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&section, "section", "", "take one group of the catalogue from another template")
 	c.Flags().StringVar(&sectionFrom, "section-from", "", "of --section: the other template")
@@ -244,7 +269,8 @@ func (s *session) templateEdit() *cobra.Command {
 		if rest {
 			f.DecideRest = &rest
 		}
-		_, err = s.change(c.Context(), t.Name+" is changed.", api.Operation{Op: "template.edit", On: t.Code, IfRevision: revision(t.ETag), Set: raw(f)})
+		_, err = s.change(c.Context(), t.Name+" is changed.",
+			api.Operation{Op: "template.edit", On: t.Code, IfRevision: revision(t.ETag), Set: raw(f)})
 		return err
 	}
 	return c
@@ -262,8 +288,11 @@ func revision(etag string) uint64 {
 func (s *session) templateCompare() *cobra.Command {
 	var with, place string
 	var differences bool
-	c := &cobra.Command{Use: "compare TEMPLATE...", Short: "Lay templates side by side, or a template and what a person holds", Args: cobra.MinimumNArgs(1), ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal template compare line-operator line-lead --differences\n  loyal template compare packer --with Q0018 --place HB --differences"}
+	c := &cobra.Command{Use: "compare TEMPLATE...",
+		Short: "Lay templates side by side, or a template and what a person holds", Args: cobra.MinimumNArgs(1),
+		ValidArgsFunction: s.completeTemplates(),
+		Example: "  loyal template compare line-operator line-lead --differences\n  loyal template compare packer " +
+			"--with Q0018 --place HB --differences"}
 	c.Flags().StringVar(&with, "with", "", "a person to put beside them")
 	c.Flags().StringVar(&place, "place", "", "of --with: what they hold at this place; their home site where left out")
 	c.Flags().BoolVar(&differences, "differences", false, "only what differs")
@@ -281,7 +310,8 @@ func (s *session) templateCompare() *cobra.Command {
 			}
 			codes = append(codes, t.Code)
 		}
-		options := []client.Option{client.Query("templates", strings.Join(codes, ",")), client.Query("differences", strconv.FormatBool(differences))}
+		options := []client.Option{client.Query("templates", strings.Join(codes, ",")),
+			client.Query("differences", strconv.FormatBool(differences))}
 		if with != "" {
 			p, err := s.staff(c.Context(), with)
 			if err != nil {
@@ -306,9 +336,11 @@ func (s *session) templateCompare() *cobra.Command {
 		if s.output == "json" {
 			return s.json(compared)
 		}
-		columns := []column[api.ComparisonRow]{{"GROUP", func(r api.ComparisonRow) string { return r.GroupTitle }}, {"MAY", func(r api.ComparisonRow) string { return r.Title }}}
+		columns := []column[api.ComparisonRow]{{"GROUP", func(r api.ComparisonRow) string { return r.GroupTitle }},
+			{"MAY", func(r api.ComparisonRow) string { return r.Title }}}
 		for i, side := range compared.Sides {
-			columns = append(columns, column[api.ComparisonRow]{strings.ToUpper(side.Name), func(r api.ComparisonRow) string { return r.Levels[i] }})
+			columns = append(columns, column[api.ComparisonRow]{strings.ToUpper(side.Name),
+				func(r api.ComparisonRow) string { return r.Levels[i] }})
 		}
 		columns = append(columns, column[api.ComparisonRow]{"", func(r api.ComparisonRow) string {
 			if r.Differs && !differences {
@@ -336,8 +368,11 @@ func (s *session) passOn(ctx context.Context, path string, options ...client.Opt
 func (s *session) templateRetire() *cobra.Command {
 	var replaceWith string
 	var endAssignments bool
-	c := &cobra.Command{Use: "retire TEMPLATE", Short: "Take a template out of use, saying what happens to those who have it", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal template retire grader --replace-with packer --reason 'one kind of work from now on'\n  loyal template retire picker --end-assignments --reason 'season over' --preview"}
+	c := &cobra.Command{Use: "retire TEMPLATE",
+		Short: "Take a template out of use, saying what happens to those who have it", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeTemplates(),
+		Example: "  loyal template retire grader --replace-with packer --reason 'one kind of work from now on'\n  " +
+			"loyal template retire picker --end-assignments --reason 'season over' --preview"}
 	c.Flags().StringVar(&replaceWith, "replace-with", "", "their assignments go on with this template")
 	c.Flags().BoolVar(&endAssignments, "end-assignments", false, "their assignments end")
 	completeFlag(c, "replace-with", s.completeTemplates())
@@ -357,23 +392,31 @@ func (s *session) templateRetire() *cobra.Command {
 		if endAssignments {
 			set["end_assignments"] = true
 		}
-		s.ask(fmt.Sprintf("Retire %s, which %s?", t.Name, words.Count(t.Assignments, "assignment uses", "assignments use")))
-		_, err = s.change(c.Context(), t.Name+" is retired.", api.Operation{Op: "template.retire", On: t.Code, Set: raw(set)})
+		s.ask(fmt.Sprintf("Retire %s, which %s?", t.Name,
+			words.Count(t.Assignments, "assignment uses", "assignments use")))
+		_, err = s.change(c.Context(), t.Name+" is retired.",
+			api.Operation{Op: "template.retire", On: t.Code, Set: raw(set)})
 		return err
 	}
 	return c
 }
 
 func (s *session) templateRestore() *cobra.Command {
-	return &cobra.Command{Use: "restore CODE", Short: "Bring a retired template back into use", Args: cobra.ExactArgs(1), Example: "  loyal template restore grader", RunE: func(c *cobra.Command, args []string) error {
-		_, err := s.change(c.Context(), args[0]+" is back in use.", api.Operation{Op: "template.restore", On: args[0]})
-		return err
-	}}
+	return &cobra.Command{Use: "restore CODE", Short: "Bring a retired template back into use",
+		Args: cobra.ExactArgs(1), Example: "  loyal template restore grader",
+		RunE: func(c *cobra.Command, args []string) error {
+			_, err := s.change(c.Context(), args[0]+" is back in use.",
+				api.Operation{Op: "template.restore", On: args[0]})
+			return err
+		}}
 }
 
 func (s *session) templateSheet() *cobra.Command {
-	return &cobra.Command{Use: "sheet [TEMPLATE...]", Short: "Who each template is for and what it allows, in sentences, to agree on before a season", ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal template sheet > sheet.md\n  loyal template sheet packer line-operator", RunE: func(c *cobra.Command, args []string) error {
+	return &cobra.Command{Use: "sheet [TEMPLATE...]",
+		Short:             "Who each template is for and what it allows, in sentences, to agree on before a season",
+		ValidArgsFunction: s.completeTemplates(),
+		Example:           "  loyal template sheet > sheet.md\n  loyal template sheet packer line-operator",
+		RunE: func(c *cobra.Command, args []string) error {
 			var codes []string
 			for _, typed := range args {
 				t, err := s.template(c.Context(), typed)
@@ -382,7 +425,8 @@ func (s *session) templateSheet() *cobra.Command {
 				}
 				codes = append(codes, t.Code)
 			}
-			sheets, _, err := client.All[api.SheetTemplate](c.Context(), s.client, "/sheet", 500, client.Query("templates", strings.Join(codes, ",")))
+			sheets, _, err := client.All[api.SheetTemplate](c.Context(), s.client, "/sheet", 500,
+				client.Query("templates", strings.Join(codes, ",")))
 			if err != nil {
 				return err
 			}

@@ -120,7 +120,8 @@ func (c *Client) Do(ctx context.Context, method, path string, body, out any, opt
 	if response.StatusCode >= 400 {
 		var p api.Problem
 		if json.Unmarshal(answer, &p) != nil || p.Status == 0 {
-			return fmt.Errorf("%w at %s: it answered %s, which is not how a Loyal Latch service answers", ErrUnreachable, c.Server, response.Status)
+			return fmt.Errorf("%w at %s: it answered %s, which is not how a Loyal Latch service answers",
+				ErrUnreachable, c.Server, response.Status)
 		}
 		return &p
 	}
@@ -143,7 +144,8 @@ func (c *Client) Get(ctx context.Context, path string, out any, options ...Optio
 }
 
 // Write makes a change through a resource.
-func (c *Client) Write(ctx context.Context, method, path string, body any, options ...Option) (*api.ChangeResult, error) {
+func (c *Client) Write(ctx context.Context, method, path string, body any, options ...Option) (*api.ChangeResult,
+	error) {
 	var result api.ChangeResult
 	if err := c.Do(ctx, method, path, body, &result, options...); err != nil {
 		return nil, err
@@ -160,18 +162,21 @@ func (c *Client) SignIn(ctx context.Context, name, password, device string) (*ap
 func (c *Client) SignInFor(ctx context.Context, name, password, device, scope string) (*api.SignedIn, error) {
 	var signed api.SignedIn
 	c.Token = ""
-	err := c.Do(ctx, http.MethodPost, "/session", api.SignIn{Name: name, Password: password, Kind: "client", Device: device, Scope: scope}, &signed)
+	err := c.Do(ctx, http.MethodPost, "/session",
+		api.SignIn{Name: name, Password: password, Kind: "client", Device: device, Scope: scope}, &signed)
 	c.Token = signed.Token
 	return &signed, err
 }
 
 // All reads every page of a list, up to most items.
-func All[T any](ctx context.Context, c *Client, path string, most int, options ...Option) (items []T, total int, err error) {
+func All[T any](ctx context.Context, c *Client, path string, most int, options ...Option) (items []T, total int,
+	err error) {
 	after := ""
 	for {
 		var page api.Page[T]
 		size := min(500, most-len(items))
-		if err := c.Get(ctx, path, &page, append([]Option{Query("limit", fmt.Sprint(size)), Query("after", after)}, options...)...); err != nil {
+		if err := c.Get(ctx, path, &page,
+			append([]Option{Query("limit", fmt.Sprint(size)), Query("after", after)}, options...)...); err != nil {
 			return nil, 0, err
 		}
 		items = append(items, page.Items...)

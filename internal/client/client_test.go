@@ -31,7 +31,8 @@ func against(t *testing.T, status int, kind, answer string) (*Client, *http.Requ
 
 func TestARequestCarriesWhatItShould(t *testing.T) {
 	c, asked := against(t, 200, "application/json", `{"preview":true}`)
-	result, err := c.Write(context.Background(), "POST", "/staff", map[string]string{"a": "b"}, IfMatch(`"r1"`), Preview(true), Query("q", ""), Query("w", "x y"))
+	result, err := c.Write(context.Background(), "POST", "/staff", map[string]string{"a": "b"}, IfMatch(`"r1"`),
+		Preview(true), Query("q", ""), Query("w", "x y"))
 	require.NoError(t, err)
 	assert.True(t, result.Preview)
 	assert.Equal(t, "/api/v1/staff", asked.URL.Path)
@@ -44,7 +45,8 @@ func TestARequestCarriesWhatItShould(t *testing.T) {
 }
 
 func TestAProblemIsAnError(t *testing.T) {
-	c, _ := against(t, 409, "application/problem+json", `{"status":409,"detail":"There is one already.","errors":[{"field":"body.code","message":"taken"}]}`)
+	c, _ := against(t, 409, "application/problem+json",
+		`{"status":409,"detail":"There is one already.","errors":[{"field":"body.code","message":"taken"}]}`)
 	err := c.Get(context.Background(), "/x", nil)
 	var p *api.Problem
 	require.ErrorAs(t, err, &p)
@@ -65,7 +67,8 @@ func TestAllFollowsThePages(t *testing.T) {
 	asked := 0
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked++
-		answers := map[string]string{"": `{"items":[1,2],"total":5,"next":"b"}`, "b": `{"items":[3,4],"total":5,"next":"c"}`, "c": `{"items":[5],"total":5}`}
+		answers := map[string]string{"": `{"items":[1,2],"total":5,"next":"b"}`,
+			"b": `{"items":[3,4],"total":5,"next":"c"}`, "c": `{"items":[5],"total":5}`}
 		_, _ = io.WriteString(w, answers[r.URL.Query().Get("after")])
 	}))
 	defer server.Close()
@@ -88,7 +91,8 @@ func TestABodyOfAnotherTypeIsSentAsItIs(t *testing.T) {
 		_, _ = w.Write([]byte(`{"preview":true}`))
 	}))
 	defer server.Close()
-	result, err := New(server.URL, "token").Write(context.Background(), http.MethodPost, "/rulebook", nil, Body("application/yaml", []byte("rulebook: 1\n")), Preview(true))
+	result, err := New(server.URL, "token").Write(context.Background(), http.MethodPost, "/rulebook", nil,
+		Body("application/yaml", []byte("rulebook: 1\n")), Preview(true))
 	require.NoError(t, err)
 	assert.True(t, result.Preview)
 	assert.Equal(t, []string{"rulebook: 1\n", "application/yaml"}, []string{got, contentType})

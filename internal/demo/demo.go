@@ -80,16 +80,19 @@ type step struct {
 
 // Load loads the demo. What is there already stays as it is.
 func Load(ctx context.Context, a *app.App, progress io.Writer) error {
-	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now()), past: a.Live().State().Revision == 0, fresh: map[string]bool{}}
+	l := &loader{app: a, ctx: ctx, today: day.Of(a.Now()), past: a.Live().State().Revision == 0,
+		fresh: map[string]bool{}}
 	steps := []step{
-		{begun, "the estate", l.loadPlaces}, {begun, "the organisation", l.loadOrganisation}, {begun, "the catalogue", l.loadCatalogue}, {begun, "doors", l.loadDoors},
+		{begun, "the estate", l.loadPlaces}, {begun, "the organisation", l.loadOrganisation},
+		{begun, "the catalogue", l.loadCatalogue}, {begun, "doors", l.loadDoors},
 		{begun, "templates", l.loadTemplates},
 	}
 	enrolled, err := l.enrolments()
 	if err != nil {
 		return err
 	}
-	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers}, step{begun, "devices", l.loadDevices})
+	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
+		step{begun, "devices", l.loadDevices})
 	for _, more := range []func() ([]step, error){l.exceptions, l.states} {
 		happened, err := more()
 		if err != nil {
@@ -210,14 +213,17 @@ func (l *loader) places(holders bool) error {
 		return err
 	}
 	for _, row := range rows {
-		if (row["kind"] == "site" || row["kind"] == "zone") != holders || l.app.Live().State().PlaceByCode(row["code"]) != nil {
+		if (row["kind"] == "site" || row["kind"] == "zone") != holders ||
+			l.app.Live().State().PlaceByCode(row["code"]) != nil {
 			continue
 		}
-		set := fields{"code": row["code"], "name": row["name"], "kind": row["kind"], "parent": row["parent"], "time_zone": row["time_zone"], "proof": row["proof"], "asks": row["asks"]}
+		set := fields{"code": row["code"], "name": row["name"], "kind": row["kind"], "parent": row["parent"],
+			"time_zone": row["time_zone"], "proof": row["proof"], "asks": row["asks"]}
 		if hours, stated := openings[row["opening"]]; stated {
 			dated := []fields{}
 			for _, d := range hours.Dated {
-				dated = append(dated, fields{"name": d.Name, "from": (l.today + day.Date(d.From)).String(), "until": (l.today + day.Date(d.Until)).String(), "rules": rules(d.Rules)})
+				dated = append(dated, fields{"name": d.Name, "from": (l.today + day.Date(d.From)).String(),
+					"until": (l.today + day.Date(d.Until)).String(), "rules": rules(d.Rules)})
 			}
 			set["opening"] = fields{"rules": rules(hours.Rules), "dated": dated}
 		}
@@ -231,9 +237,13 @@ func (l *loader) loadOrganisation() error {
 	if err != nil || l.app.Live().State().StaffByEmail(o.Owner.Email) != nil {
 		return err
 	}
-	l.add("organisation.edit", "", "", fields{"name": o.Name, "number_prefix": o.NumberPrefix, "number_digits": o.NumberDigits, "max_owners": o.MaxOwners})
-	l.add("staff.enrol", "owner", "", fields{"given_name": o.Owner.GivenName, "family_name": o.Owner.FamilyName, "email": o.Owner.Email, "home_site": o.Owner.Site,
-		"job_title": "Managing director", "start_date": l.date("-3000")})
+	l.add("organisation.edit", "", "",
+		fields{"name": o.Name, "number_prefix": o.NumberPrefix, "number_digits": o.NumberDigits,
+			"max_owners": o.MaxOwners})
+	l.add("staff.enrol", "owner", "",
+		fields{"given_name": o.Owner.GivenName, "family_name": o.Owner.FamilyName, "email": o.Owner.Email,
+			"home_site": o.Owner.Site,
+			"job_title": "Managing director", "start_date": l.date("-3000")})
 	l.add("staff.make_owner", "", "@owner", nil)
 	l.add("password.set", "", "", fields{"staff": "@owner", "password": o.Owner.Password})
 	return nil
@@ -266,7 +276,8 @@ func (l *loader) loadTemplates() error {
 		return err
 	}
 	b.Catalogue = nil
-	b.Templates = slices.DeleteFunc(b.Templates, func(t rulebook.Template) bool { return l.app.Live().State().TemplateByCode(t.Code) != nil })
+	b.Templates = slices.DeleteFunc(b.Templates,
+		func(t rulebook.Template) bool { return l.app.Live().State().TemplateByCode(t.Code) != nil })
 	steps, err := b.Steps(l.app.Live().State())
 	l.ops = append(l.ops, rulebook.Operations(steps)...)
 	return err
@@ -308,11 +319,17 @@ func (l *loader) enrol(rows []map[string]string) {
 			continue
 		}
 		l.fresh[number] = true
-		l.add("staff.enrol", number, "", fields{"staff_number": number, "given_name": row["given_name"], "family_name": row["family_name"], "known_as": row["known_as"],
-			"email": row["email"], "job_title": row["job_title"], "engagement": row["engagement"], "employer": row["employer"], "home_site": row["home_site"],
-			"line_manager": row["line_manager"], "start_date": l.date(row["start"]), "contract_end": l.date(row["contract_end"]), "notes": row["notes"]})
+		l.add("staff.enrol", number, "",
+			fields{"staff_number": number, "given_name": row["given_name"], "family_name": row["family_name"],
+				"known_as": row["known_as"],
+				"email":    row["email"], "job_title": row["job_title"], "engagement": row["engagement"],
+				"employer": row["employer"], "home_site": row["home_site"],
+				"line_manager": row["line_manager"], "start_date": l.date(row["start"]),
+				"contract_end": l.date(row["contract_end"]), "notes": row["notes"]})
 		for place := range strings.FieldsSeq(row["place"]) {
-			l.add("assignment.add", "", "", fields{"staff": "@" + number, "place": place, "template": row["template"], "from": l.date(row["from"]), "until": l.until(row)})
+			l.add("assignment.add", "", "",
+				fields{"staff": "@" + number, "place": place, "template": row["template"], "from": l.date(row["from"]),
+					"until": l.until(row)})
 		}
 		if row["pin"] == "auto" {
 			l.add("pin.set", "", "", fields{"staff": "@" + number})
@@ -336,8 +353,10 @@ func (l *loader) exceptions() ([]step, error) {
 			return nil, err
 		}
 		steps = append(steps, step{made, row["reason"], func() error {
-			l.add("exception.add", "", "", fields{"staff": row["staff"], "permission": row["permission"], "place": row["place"], "withheld": row["withheld"] == "yes", "level": row["level"],
-				"from": l.date(row["from"]), "until": l.date(row["until"])})
+			l.add("exception.add", "", "",
+				fields{"staff": row["staff"], "permission": row["permission"], "place": row["place"],
+					"withheld": row["withheld"] == "yes", "level": row["level"],
+					"from": l.date(row["from"]), "until": l.date(row["until"])})
 			return nil
 		}})
 		if row["ended"] == "" {
@@ -349,7 +368,8 @@ func (l *loader) exceptions() ([]step, error) {
 		}
 		steps = append(steps, step{ended, "No longer needed", func() error {
 			for _, e := range l.app.Live().State().Exceptions.All() {
-				if !e.Ended && e.Reason == row["reason"] && l.app.Live().State().Person(e.Staff).Number == row["staff"] {
+				if !e.Ended && e.Reason == row["reason"] &&
+					l.app.Live().State().Person(e.Staff).Number == row["staff"] {
 					l.add("exception.end", "", strconv.Itoa(int(e.ID)), nil)
 				}
 			}
@@ -454,7 +474,8 @@ func Greet(w io.Writer, address string) error {
 		fmt.Fprintf(&b, "  %-28s %-26s %s\n", m.Name, m.Password, m.What)
 	}
 	fmt.Fprintf(&b, "\nFrom a shell     bin/loyal login --server http://%s --name idris@quillmere.example\n", address)
-	fmt.Fprintf(&b, "At a door        bin/loyalsim door --server http://%s --place HB-PACK-1 --token %s\n", address, devices[0]["token"])
+	fmt.Fprintf(&b, "At a door        bin/loyalsim door --server http://%s --place HB-PACK-1 --token %s\n", address,
+		devices[0]["token"])
 	fmt.Fprintf(&b, "API              http://%s/api/docs\n\nCtrl-C, or make stop, ends it; the data stays.\n", address)
 	_, err = io.WriteString(w, b.String())
 	return err

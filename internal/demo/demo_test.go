@@ -27,7 +27,8 @@ func TestTheDemoHasAPast(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, int(total), len(entries))
 	for i := 1; i < len(entries); i++ {
-		assert.False(t, entries[i].At.After(entries[i-1].At), "entry %d is not older than the one after it", entries[i].ID)
+		assert.False(t, entries[i].At.After(entries[i-1].At), "entry %d is not older than the one after it",
+			entries[i].ID)
 	}
 	oldest := entries[len(entries)-1]
 	assert.InDelta(t, 300, time.Since(oldest.At).Hours()/24, 1)

@@ -50,7 +50,8 @@ func State(size Size) *org.State {
 		if i%3 != 0 {
 			kinds = []estate.Kind{estate.Device, estate.WorkCentre}
 		}
-		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprintf("work.p%02d", id), Title: fmt.Sprintf("Do task %d", id), Sentence: "Does a task.",
+		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprintf("work.p%02d", id),
+			Title: fmt.Sprintf("Do task %d", id), Sentence: "Does a task.",
 			Group: 1, Scale: permit.Scale{Kind: permit.Switch}, Kinds: kinds, Since: uint32(id), Revision: 1})
 	}
 	for i, p := range permit.ConsolePermissions() {
@@ -60,7 +61,8 @@ func State(size Size) *org.State {
 	}
 	weekly := hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 0, Until: 24 * 60}}}
 	for i := range templatesMade {
-		t := &permit.Template{ID: permit.TemplateID(i + 1), Code: fmt.Sprintf("t%02d", i+1), Name: fmt.Sprintf("Work %d", i+1), Hours: weekly, Revision: 1}
+		t := &permit.Template{ID: permit.TemplateID(i + 1), Code: fmt.Sprintf("t%02d", i+1),
+			Name: fmt.Sprintf("Work %d", i+1), Hours: weekly, Revision: 1}
 		for id := permit.PermissionID(1); id <= permissionsMade; id++ {
 			if random.IntN(3) == 0 || id == 1 {
 				t.Settings = append(t.Settings, permit.Setting{Permission: id, Word: "yes"})
@@ -75,8 +77,10 @@ func State(size Size) *org.State {
 		if random.IntN(100) < 19 {
 			template = Common
 		}
-		a := &org.Assignment{ID: org.AssignmentID(i + 1), Staff: people.StaffID(i%size.Staff + 1), Place: places[random.IntN(len(places))],
-			Template: template, From: size.Today - day.Date(random.IntN(300)), Until: size.Today + day.Date(30+random.IntN(300)), Revision: 1}
+		a := &org.Assignment{ID: org.AssignmentID(i + 1), Staff: people.StaffID(i%size.Staff + 1),
+			Place:    places[random.IntN(len(places))],
+			Template: template, From: size.Today - day.Date(random.IntN(300)),
+			Until: size.Today + day.Date(30+random.IntN(300)), Revision: 1}
 		s.PutAssignment(a)
 	}
 	return s
@@ -91,7 +95,8 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 		return p.ID
 	}
 	for len(all) < count {
-		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", len(all)/placesPerSite), Name: fmt.Sprintf("Site %d", len(all)/placesPerSite), Kind: estate.Site, TimeZone: "Europe/Dublin"})
+		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", len(all)/placesPerSite),
+			Name: fmt.Sprintf("Site %d", len(all)/placesPerSite), Kind: estate.Site, TimeZone: "Europe/Dublin"})
 		zone := site
 		for i := 1; i < placesPerSite && len(all) < count; i++ {
 			code := fmt.Sprintf("%s-%02d", s.Place(site).Code, i)
@@ -99,11 +104,14 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 			case 1:
 				zone = add(&estate.Place{Code: code, Name: "Zone " + code, Kind: estate.Zone, Parent: site})
 			case 2, 3:
-				add(&estate.Place{Code: code, Name: "Door " + code, Kind: estate.Door, Parent: zone, Proof: estate.BadgeOrPIN, Asks: "work.p01"})
+				add(&estate.Place{Code: code, Name: "Door " + code, Kind: estate.Door, Parent: zone,
+					Proof: estate.BadgeOrPIN, Asks: "work.p01"})
 			case 4:
-				add(&estate.Place{Code: code, Name: "Device " + code, Kind: estate.Device, Parent: zone, Asks: "work.p02"})
+				add(&estate.Place{Code: code, Name: "Device " + code, Kind: estate.Device, Parent: zone,
+					Asks: "work.p02"})
 			default:
-				add(&estate.Place{Code: code, Name: "Centre " + code, Kind: estate.WorkCentre, Parent: zone, Asks: "work.p03"})
+				add(&estate.Place{Code: code, Name: "Centre " + code, Kind: estate.WorkCentre, Parent: zone,
+					Asks: "work.p03"})
 			}
 		}
 	}
@@ -111,27 +119,34 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 }
 
 var (
-	givenNames  = []string{"Ana", "Bram", "Ceri", "Dilip", "Ebba", "Farid", "Greta", "Hamza", "Ilse", "Joss", "Kofi", "Lena", "Mirek", "Nadia", "Oisín", "Petra", "Quang", "Rhea", "Søren", "Tamsin"}
-	familyNames = []string{"Reyes", "Ostrow", "Penhal", "Varga", "Lindqvist", "Adeyo", "Marsh", "Okonjo", "Tolland", "Brannik", "Cosgrave", "Dvorský", "Eklund", "Farrow", "Górski"}
+	givenNames = []string{"Ana", "Bram", "Ceri", "Dilip", "Ebba", "Farid", "Greta", "Hamza", "Ilse", "Joss", "Kofi",
+		"Lena", "Mirek", "Nadia", "Oisín", "Petra", "Quang", "Rhea", "Søren", "Tamsin"}
+	familyNames = []string{"Reyes", "Ostrow", "Penhal", "Varga", "Lindqvist", "Adeyo", "Marsh", "Okonjo", "Tolland",
+		"Brannik", "Cosgrave", "Dvorský", "Eklund", "Farrow", "Górski"}
 )
 
 func makePeople(s *org.State, size Size, random *rand.Rand) {
 	sites := (size.Places + placesPerSite - 1) / placesPerSite
 	for i := range size.Staff {
 		id := people.StaffID(i + 1)
-		p := &people.Staff{ID: id, Number: fmt.Sprintf("G%06d", id), GivenName: givenNames[random.IntN(len(givenNames))],
-			FamilyName: familyNames[random.IntN(len(familyNames))] + fmt.Sprintf(" %c%d", 'A'+rune(random.IntN(26)), i/500), JobTitle: "Hand", Engagement: people.Employee,
-			HomeSite: estate.PlaceID(random.IntN(sites)*placesPerSite + 1), StartDate: size.Today - 400, Owner: i == 0, Revision: 1}
+		p := &people.Staff{ID: id, Number: fmt.Sprintf("G%06d", id),
+			GivenName: givenNames[random.IntN(len(givenNames))],
+			FamilyName: familyNames[random.IntN(len(familyNames))] +
+				fmt.Sprintf(" %c%d", 'A'+rune(random.IntN(26)), i/500), JobTitle: "Hand", Engagement: people.Employee,
+			HomeSite: estate.PlaceID(random.IntN(sites)*placesPerSite + 1), StartDate: size.Today - 400, Owner: i == 0,
+			Revision: 1}
 		s.PutStaff(p)
 		if size.PINs != nil {
 			digest, sealed := size.PINs(PIN(i + 1))
-			s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN, Digest: digest, Sealed: sealed, State: credential.Valid,
+			s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
+				Digest: digest, Sealed: sealed, State: credential.Valid,
 				IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 		}
 	}
 	for id := uint32(1); id <= 3; id++ {
 		site := estate.PlaceID((id-1)*placesPerSite + 1)
-		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site, Token: sha256.Sum256([]byte(DeviceToken(int(id)))), Revision: 1})
+		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site,
+			Token: sha256.Sum256([]byte(DeviceToken(int(id)))), Revision: 1})
 	}
 }
 
@@ -152,8 +167,8 @@ func Snapshot(size Size) (*access.Snapshot, error) { return access.Compile(State
 
 // Generate fills an empty database with a generated estate. It writes rows as they are, with no change and no audit
 // entry: this is for measurements and for nothing else, and is refused on a database that holds anything.
-// keyFolder is where its key file is, or is made. Its PINs are hashed at little cost: hundreds of thousands at the usual one
-// would take hours.
+// keyFolder is where its key file is, or is made. Its PINs are hashed at little cost: hundreds of thousands at the
+// usual one would take hours.
 func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io.Writer) error {
 	db, err := store.Open(ctx, dsn)
 	if err != nil {
@@ -176,7 +191,8 @@ func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io
 	if err != nil {
 		return err
 	}
-	s.PutCredential(&credential.Credential{ID: credential.ID(s.Credentials.Next()), Staff: 1, Kind: credential.Password, Hash: hash, State: credential.Valid,
+	s.PutCredential(&credential.Credential{ID: credential.ID(s.Credentials.Next()), Staff: 1, Kind: credential.Password,
+		Hash: hash, State: credential.Valid,
 		IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 	records := []change.Record{}
 	put := func(value any) { records = append(records, change.Record{Value: value, New: true}) }
@@ -212,7 +228,8 @@ func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io
 		if err := tx.Save(records); err != nil {
 			return err
 		}
-		_, err := tx.Audit(store.AuditEntry{At: time.Now(), Action: "change", Actor: "generator", Origin: "generator", Summary: "Generated an estate for measurements", Revision: 1, Operations: "[]"}, nil)
+		_, err := tx.Audit(store.AuditEntry{At: time.Now(), Action: "change", Actor: "generator", Origin: "generator",
+			Summary: "Generated an estate for measurements", Revision: 1, Operations: "[]"}, nil)
 		return err
 	})
 }

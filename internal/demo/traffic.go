@@ -21,7 +21,8 @@ func fitting(live *app.Live, id people.StaffID, gate *estate.Standing, now time.
 	first := random.IntN(len(shifts))
 	for i := range shifts {
 		shift := shifts[(first+i)%len(shifts)]
-		q := access.Question{Staff: id, Permission: live.Catalogue().PermissionByKey(gate.Place.Asks).ID, Place: gate.Place.ID, At: at(now, gate.Location, -2, shift[0]).Unix()}
+		q := access.Question{Staff: id, Permission: live.Catalogue().PermissionByKey(gate.Place.Asks).ID,
+			Place: gate.Place.ID, At: at(now, gate.Location, -2, shift[0]).Unix()}
 		if live.Decide(&q).Allowed {
 			return shift
 		}
@@ -53,12 +54,15 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 	visit := func(id people.StaffID, door *estate.Standing, moment time.Time) {
 		permission := live.Catalogue().PermissionByKey(door.Place.Asks)
 		// For an afternoon the yard gate was off the network and nothing arrived from it.
-		if permission == nil || !moment.Before(now) || door.Place.Code == "UQ-GATE" && moment.After(at(now, door.Location, -3, 720)) && moment.Before(at(now, door.Location, -3, 1080)) {
+		if permission == nil || !moment.Before(now) ||
+			door.Place.Code == "UQ-GATE" && moment.After(at(now, door.Location, -3, 720)) &&
+				moment.Before(at(now, door.Location, -3, 1080)) {
 			return
 		}
 		q := access.Question{Staff: id, Permission: permission.ID, Place: door.Place.ID, At: moment.Unix()}
 		d := live.Decide(&q)
-		events = append(events, store.Event{At: moment, DeviceID: devices[door.Site.ID], PlaceID: uint32(door.Place.ID), StaffID: uint32(id), PermissionID: uint32(permission.ID),
+		events = append(events, store.Event{At: moment, DeviceID: devices[door.Site.ID], PlaceID: uint32(door.Place.ID),
+			StaffID: uint32(id), PermissionID: uint32(permission.ID),
 			Allowed: d.Allowed, Reason: uint8(d.Reason), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
 	}
 	doors := map[estate.PlaceID][]*estate.Standing{}
@@ -87,11 +91,14 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 				if own := theirs(live, people.StaffID(id), doors[site], now); i%3 != 0 && len(own) > 0 {
 					door = own[random.IntN(len(own))]
 				}
-				visit(people.StaffID(id), door, at(now, door.Location, days, minute+random.IntN(15)-7).Add(time.Duration(random.IntN(60))*time.Second))
+				visit(people.StaffID(id), door,
+					at(now, door.Location, days, minute+
+						random.IntN(15)-7).Add(time.Duration(random.IntN(60))*time.Second))
 			}
 			if random.IntN(60) == 0 { // somebody tries a door that is not theirs
 				if chemical := live.State().PlaceByCode("HB-CHEM-1"); chemical != nil {
-					visit(people.StaffID(id), live.Tree().At(chemical.ID), at(now, time.UTC, days, 540+random.IntN(300)))
+					visit(people.StaffID(id), live.Tree().At(chemical.ID),
+						at(now, time.UTC, days, 540+random.IntN(300)))
 				}
 			}
 		}

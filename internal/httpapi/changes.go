@@ -94,7 +94,8 @@ func (s *Server) request(ctx context.Context, reason string) app.Request {
 	return app.Request{Actor: change.Actor{Staff: c.id()}, Origin: c.origin(), Reason: reason}
 }
 
-func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed, error) {
+func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed,
+	error) {
 	request := s.request(ctx, reason)
 	request.Operations = operations
 	before := s.app.Live().Snapshot
@@ -123,11 +124,14 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 	if preview {
 		word = app.Intend
 	}
-	out := &changed{Status: http.StatusOK, Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
-		Effect: *effectView(before, d, r), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{}, Total: len(d.Entries),
-		Steps: view{&app.Live{Snapshot: d.After}, s.app.Now(), r}.steps(d.Entries, stepsShown, word)}}
+	out := &changed{Status: http.StatusOK,
+		Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
+			Effect: *effectView(before, d, r), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{},
+			Total: len(d.Entries),
+			Steps: view{&app.Live{Snapshot: d.After}, s.app.Now(), r}.steps(d.Entries, stepsShown, word)}}
 	for _, secret := range d.Secrets {
-		out.Body.Secrets = append(out.Body.Secrets, api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
+		out.Body.Secrets = append(out.Body.Secrets,
+			api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
 	}
 	if len(d.Touched.Staff) <= fewPeople {
 		for _, id := range d.Touched.Staff {
@@ -146,7 +150,8 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 	return out
 }
 
-var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates", "assignment": "assignments", "exception": "exceptions",
+var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
+	"assignment": "assignments", "exception": "exceptions",
 	"permission": "permissions"}
 
 func orNumber(code string, id uint32) string {
@@ -199,88 +204,105 @@ func (s *Server) registerChanges() {
 		return func(ctx context.Context, in *in) (*changed, error) {
 			preview := preview || in.Preview
 			for i := range in.Body.Operations {
-				if op := in.Body.Operations[i].Op; !preview && callerOf(ctx).signed.Session.Scope != app.ScopeEverything && !change.Describe(op).Daily {
-					return nil, fault.Refusedf("token-scope", "This token is for the daily job, to which %s does not belong. Sign in again with the scope “everything”.", cutName(op))
+				if op := in.Body.Operations[i].Op; !preview &&
+					callerOf(ctx).signed.Session.Scope != app.ScopeEverything && !change.Describe(op).Daily {
+					return nil, fault.Refusedf("token-scope",
+						"This token is for the daily job, to which %s does not belong. Sign in again with the scope "+
+							"“everything”.", cutName(op))
 				}
 			}
 			return s.commit(ctx, preview, in.Body.Reason, operations(in.Body.Operations))
 		}
 	}
-	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all", Access{Large: true, Scope: app.ScopeDaily}, making(false))
-	route(s, "POST", "/changes/preview", "preview-change", "changes", "Say who gains and who loses by a change; nothing is written", Access{Large: true, Scope: app.ScopeRead}, making(true))
+	route(s, "POST", "/changes", "make-change", "changes", "Make several operations together, whole or not at all",
+		Access{Large: true, Scope: app.ScopeDaily}, making(false))
+	route(s, "POST", "/changes/preview", "preview-change", "changes",
+		"Say who gains and who loses by a change; nothing is written", Access{Large: true, Scope: app.ScopeRead},
+		making(true))
 	type peopleIn struct {
 		Paging
 		Body api.EffectPeople
 	}
-	route(s, "POST", "/changes/preview/people", "list-effect-people", "changes", "The people in one line of the effect of a change that is not made", Access{Large: true, Scope: app.ScopeRead}, func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
-		request := s.request(ctx, in.Body.Reason)
-		request.Operations = operations(in.Body.Operations)
-		before := s.app.Live().Snapshot
-		result, err := s.app.Preview(request)
-		if err != nil {
-			return nil, fault.Within("body.", err)
-		}
-		return effectPeople(before, result.Trial.After, &result.Trial.Effect, in.Body.Line, s.seesOf(ctx), &in.Paging)
-	})
+	route(s, "POST", "/changes/preview/people", "list-effect-people", "changes",
+		"The people in one line of the effect of a change that is not made", Access{Large: true, Scope: app.ScopeRead},
+		func(ctx context.Context, in *peopleIn) (*listed[api.StaffRef], error) {
+			request := s.request(ctx, in.Body.Reason)
+			request.Operations = operations(in.Body.Operations)
+			before := s.app.Live().Snapshot
+			result, err := s.app.Preview(request)
+			if err != nil {
+				return nil, fault.Within("body.", err)
+			}
+			return effectPeople(before, result.Trial.After, &result.Trial.Effect, in.Body.Line, s.seesOf(ctx),
+				&in.Paging)
+		})
 	type listIn struct {
 		Paging
 		Q     string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
 		From  time.Time `query:"from"`
 		Until time.Time `query:"until"`
 	}
-	route(s, "GET", "/changes", "list-changes", "changes", "Changes, newest first: your own, and everybody's if you may read the audit log everywhere", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Change], error) {
-		limit, err := in.limit()
-		if err != nil {
-			return nil, err
-		}
-		before, err := in.number()
-		if err != nil {
-			return nil, err
-		}
-		changes, total, err := s.app.Changes(ctx, callerOf(ctx).id(), store.AuditFilter{Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit})
-		if err != nil {
-			return nil, err
-		}
-		v := s.view(ctx)
-		items := make([]api.Change, len(changes))
-		for i := range changes {
-			if items[i], err = v.change(&changes[i], 5); err != nil {
+	route(s, "GET", "/changes", "list-changes", "changes",
+		"Changes, newest first: your own, and everybody's if you may read the audit log everywhere", Access{},
+		func(ctx context.Context, in *listIn) (*listed[api.Change], error) {
+			limit, err := in.limit()
+			if err != nil {
 				return nil, err
 			}
-		}
-		next := ""
-		if len(items) == limit {
-			next = strconv.FormatUint(items[len(items)-1].ID, 10)
-		}
-		return page(items, int(total), next), nil
-	})
+			before, err := in.number()
+			if err != nil {
+				return nil, err
+			}
+			changes, total, err := s.app.Changes(ctx, callerOf(ctx).id(),
+				store.AuditFilter{Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit})
+			if err != nil {
+				return nil, err
+			}
+			v := s.view(ctx)
+			items := make([]api.Change, len(changes))
+			for i := range changes {
+				if items[i], err = v.change(&changes[i], 5); err != nil {
+					return nil, err
+				}
+			}
+			next := ""
+			if len(items) == limit {
+				next = strconv.FormatUint(items[len(items)-1].ID, 10)
+			}
+			return page(items, int(total), next), nil
+		})
 	type one struct{ Body api.Change }
-	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{}, func(ctx context.Context, in *OneChange) (*one, error) {
-		c, err := s.app.ChangeFor(ctx, callerOf(ctx).id(), in.ID)
-		if err != nil {
-			return nil, err
-		}
-		body, err := s.view(ctx).change(c, 500)
-		return &one{body}, err
-	})
+	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{},
+		func(ctx context.Context, in *OneChange) (*one, error) {
+			c, err := s.app.ChangeFor(ctx, callerOf(ctx).id(), in.ID)
+			if err != nil {
+				return nil, err
+			}
+			body, err := s.view(ctx).change(c, 500)
+			return &one{body}, err
+		})
 	type undoIn struct {
 		OneChange
 		Preview bool         `query:"preview" doc:"Answer with the effect and write nothing"`
 		Key     string       `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Body    api.Reasoned `required:"false"`
 	}
-	route(s, "POST", "/changes/{id}/undo", "undo-change", "changes", "Reverse a change by a new one; refused, with the reason, where later changes stand on it", Access{}, func(ctx context.Context, in *undoIn) (*changed, error) {
-		before := s.app.Live().Snapshot
-		result, err := s.app.Undo(ctx, callerOf(ctx).id(), in.ID, in.Body.Reason, callerOf(ctx).origin(), in.Preview)
-		if err != nil {
-			return nil, err
-		}
-		return s.changed(ctx, result, before, in.Preview), nil
-	})
+	route(s, "POST", "/changes/{id}/undo", "undo-change", "changes",
+		"Reverse a change by a new one; refused, with the reason, where later changes stand on it", Access{},
+		func(ctx context.Context, in *undoIn) (*changed, error) {
+			before := s.app.Live().Snapshot
+			result, err := s.app.Undo(ctx, callerOf(ctx).id(), in.ID, in.Body.Reason, callerOf(ctx).origin(),
+				in.Preview)
+			if err != nil {
+				return nil, err
+			}
+			return s.changed(ctx, result, before, in.Preview), nil
+		})
 }
 
 func (v view) change(c *app.Change, most int) (api.Change, error) {
-	out := api.Change{ID: c.ID, At: c.At, Actor: c.Actor, Origin: c.Origin, Reason: c.Reason, Summary: c.Summary, UndoneBy: c.UndoneBy}
+	out := api.Change{ID: c.ID, At: c.At, Actor: c.Actor, Origin: c.Origin, Reason: c.Reason, Summary: c.Summary,
+		UndoneBy: c.UndoneBy}
 	if c.Undoes != nil {
 		out.Undoes = *c.Undoes
 	}
@@ -304,78 +326,87 @@ func (s *Server) registerLog() {
 		From   time.Time `query:"from"`
 		Until  time.Time `query:"until"`
 	}
-	route(s, "GET", "/audit", "list-audit", "audit", "Read the audit log, newest first", Access{}, func(ctx context.Context, in *auditIn) (*listed[api.AuditEntry], error) {
-		limit, err := in.limit()
-		if err != nil {
-			return nil, err
-		}
-		before, err := in.number()
-		if err != nil {
-			return nil, err
-		}
-		f := store.AuditFilter{Action: in.Action, Search: in.Q, From: in.From, Until: in.Until, Before: before, Limit: limit}
-		if in.Actor != "" {
-			actor, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Actor)
+	route(s, "GET", "/audit", "list-audit", "audit", "Read the audit log, newest first", Access{},
+		func(ctx context.Context, in *auditIn) (*listed[api.AuditEntry], error) {
+			limit, err := in.limit()
 			if err != nil {
 				return nil, err
 			}
-			f.Actor = uint32(actor.ID)
-		}
-		if err := s.aboutWhom(ctx, &f, in.Staff, in.Place); err != nil {
-			return nil, err
-		}
-		entries, total, err := s.app.Audit(ctx, callerOf(ctx).id(), f)
-		if err != nil {
-			return nil, err
-		}
-		items := make([]api.AuditEntry, len(entries))
-		for i := range entries {
-			items[i] = auditEntry(&entries[i], in.Staff, stepsListed)
-		}
-		next := ""
-		if len(items) == limit {
-			next = strconv.FormatUint(items[len(items)-1].ID, 10)
-		}
-		return page(items, int(total), next), nil
-	})
+			before, err := in.number()
+			if err != nil {
+				return nil, err
+			}
+			f := store.AuditFilter{Action: in.Action, Search: in.Q, From: in.From, Until: in.Until, Before: before,
+				Limit: limit}
+			if in.Actor != "" {
+				actor, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Actor)
+				if err != nil {
+					return nil, err
+				}
+				f.Actor = uint32(actor.ID)
+			}
+			if err := s.aboutWhom(ctx, &f, in.Staff, in.Place); err != nil {
+				return nil, err
+			}
+			entries, total, err := s.app.Audit(ctx, callerOf(ctx).id(), f)
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.AuditEntry, len(entries))
+			for i := range entries {
+				items[i] = auditEntry(&entries[i], in.Staff, stepsListed)
+			}
+			next := ""
+			if len(items) == limit {
+				next = strconv.FormatUint(items[len(items)-1].ID, 10)
+			}
+			return page(items, int(total), next), nil
+		})
 	type auditOne struct {
 		ID uint64 `path:"id"`
 	}
 	type audited struct{ Body api.AuditEntry }
-	route(s, "GET", "/audit/{id}", "get-audit", "audit", "One entry of the audit log with all its operations", Access{Permission: permit.ReadAudit}, func(ctx context.Context, in *auditOne) (*audited, error) {
-		entries, _, err := s.app.Audit(ctx, callerOf(ctx).id(), store.AuditFilter{Before: in.ID + 1, Limit: 1})
-		if err != nil {
-			return nil, err
-		}
-		if len(entries) == 0 || entries[0].ID != in.ID {
-			return nil, fault.Missingf("path.id", "the audit log has no entry %d", in.ID)
-		}
-		return &audited{auditEntry(&entries[0], "", len(entries[0].Entries))}, nil
-	})
+	route(s, "GET", "/audit/{id}", "get-audit", "audit", "One entry of the audit log with all its operations",
+		Access{Permission: permit.ReadAudit}, func(ctx context.Context, in *auditOne) (*audited, error) {
+			entries, _, err := s.app.Audit(ctx, callerOf(ctx).id(), store.AuditFilter{Before: in.ID + 1, Limit: 1})
+			if err != nil {
+				return nil, err
+			}
+			if len(entries) == 0 || entries[0].ID != in.ID {
+				return nil, fault.Missingf("path.id", "the audit log has no entry %d", in.ID)
+			}
+			return &audited{auditEntry(&entries[0], "", len(entries[0].Entries))}, nil
+		})
 	type headed struct{ Body api.AuditHead }
-	route(s, "GET", "/audit/head", "get-audit-head", "audit", "The signed head of the audit log, to be kept elsewhere: with it, loyald verify finds entries taken off the end", Access{Permission: permit.ReadAudit},
+	route(s, "GET", "/audit/head", "get-audit-head", "audit",
+		"The signed head of the audit log, to be kept elsewhere: with it, loyald verify finds entries taken off the end", Access{Permission: permit.ReadAudit},
 		func(ctx context.Context, _ *struct{}) (*headed, error) {
 			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
-				return nil, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
+				return nil, fault.Refusedf("not-permitted",
+					"This needs the permission “Read the audit log” at every site, which you do not hold.")
 			}
 			head, signature, err := s.app.AuditHead(ctx)
-			return &headed{api.AuditHead{Entries: head.Entries, Hash: hex.EncodeToString(head.Hash), Signature: hex.EncodeToString(signature)}}, err
+			return &headed{api.AuditHead{Entries: head.Entries, Hash: hex.EncodeToString(head.Hash),
+				Signature: hex.EncodeToString(signature)}}, err
 		})
 	type checked struct{ Body api.AuditCheck }
-	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log", Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
-		if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
-			return nil, fault.Refusedf("not-permitted", "This needs the permission “Read the audit log” at every site, which you do not hold.")
-		}
-		count, err := s.app.VerifyAudit(ctx)
-		if err != nil && ctx.Err() != nil {
-			return nil, err
-		}
-		out := &checked{Body: api.AuditCheck{Whole: err == nil, Entries: count, Detail: fmt.Sprintf("All %d entries are as they were written.", count)}}
-		if err != nil {
-			out.Body.Detail = sentence(err.Error())
-		}
-		return out, nil
-	})
+	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log",
+		Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
+			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
+				return nil, fault.Refusedf("not-permitted",
+					"This needs the permission “Read the audit log” at every site, which you do not hold.")
+			}
+			count, err := s.app.VerifyAudit(ctx)
+			if err != nil && ctx.Err() != nil {
+				return nil, err
+			}
+			out := &checked{Body: api.AuditCheck{Whole: err == nil, Entries: count,
+				Detail: fmt.Sprintf("All %d entries are as they were written.", count)}}
+			if err != nil {
+				out.Body.Detail = sentence(err.Error())
+			}
+			return out, nil
+		})
 	type eventsIn struct {
 		Paging
 		Staff   string    `query:"staff"`
@@ -384,59 +415,61 @@ func (s *Server) registerLog() {
 		From    time.Time `query:"from"`
 		Until   time.Time `query:"until"`
 	}
-	route(s, "GET", "/events", "list-events", "events", "Read what happened at doors and terminals, newest first", Access{Permission: permit.ReadEvents}, func(ctx context.Context, in *eventsIn) (*listed[api.Event], error) {
-		limit, err := in.limit()
-		if err != nil {
-			return nil, err
-		}
-		before, err := in.number()
-		if err != nil {
-			return nil, err
-		}
-		f := store.EventFilter{From: in.From, Until: in.Until, Before: before, Limit: limit}
-		v := s.view(ctx)
-		if in.Staff != "" {
-			staff, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+	route(s, "GET", "/events", "list-events", "events", "Read what happened at doors and terminals, newest first",
+		Access{Permission: permit.ReadEvents}, func(ctx context.Context, in *eventsIn) (*listed[api.Event], error) {
+			limit, err := in.limit()
 			if err != nil {
 				return nil, err
 			}
-			f.Staff = uint32(staff.ID)
-		}
-		var at estate.PlaceID
-		if in.Place != "" {
-			place := v.live.State().PlaceByCode(in.Place)
-			if place == nil {
-				return nil, fault.Missingf("query.place", "no place has the code %q", in.Place)
+			before, err := in.number()
+			if err != nil {
+				return nil, err
 			}
-			at = place.ID
-		}
-		if in.Outcome != "" {
-			allowed := in.Outcome == "allow"
-			f.Allowed = &allowed
-		}
-		events, total, err := s.app.Events(ctx, callerOf(ctx).id(), at, f)
-		if err != nil {
-			return nil, err
-		}
-		items := make([]api.Event, len(events))
-		for i := range events {
-			items[i] = v.event(&events[i])
-		}
-		next := ""
-		if len(items) == limit {
-			next = items[len(items)-1].ID
-		}
-		return page(items, int(total), next), nil
-	})
+			f := store.EventFilter{From: in.From, Until: in.Until, Before: before, Limit: limit}
+			v := s.view(ctx)
+			if in.Staff != "" {
+				staff, _, err := s.app.PersonFor(callerOf(ctx).id(), in.Staff)
+				if err != nil {
+					return nil, err
+				}
+				f.Staff = uint32(staff.ID)
+			}
+			var at estate.PlaceID
+			if in.Place != "" {
+				place := v.live.State().PlaceByCode(in.Place)
+				if place == nil {
+					return nil, fault.Missingf("query.place", "no place has the code %q", in.Place)
+				}
+				at = place.ID
+			}
+			if in.Outcome != "" {
+				allowed := in.Outcome == "allow"
+				f.Allowed = &allowed
+			}
+			events, total, err := s.app.Events(ctx, callerOf(ctx).id(), at, f)
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.Event, len(events))
+			for i := range events {
+				items[i] = v.event(&events[i])
+			}
+			next := ""
+			if len(items) == limit {
+				next = items[len(items)-1].ID
+			}
+			return page(items, int(total), next), nil
+		})
 }
 
 // stepsListed is how many operations of an entry a list shows.
 const stepsListed = 50
 
-// auditEntry shows an entry, with so many of its operations; of one that is about many people, asked about one, it shows what
-// is about them.
+// auditEntry shows an entry, with so many of its operations; of one that is about many people, asked about one, it
+// shows what is about them.
 func auditEntry(e *app.AuditLine, staff string, most int) api.AuditEntry {
-	out := api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason, Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
+	out := api.AuditEntry{ID: e.ID, At: e.At, Action: e.Action, Actor: e.Actor, Origin: e.Origin, Reason: e.Reason,
+		Summary: e.Summary, Hash: hex.EncodeToString(e.Hash)}
 	entries := e.Entries
 	if staff != "" && len(entries) > 1 {
 		about := slices.DeleteFunc(slices.Clone(entries), func(o change.Entry) bool {
@@ -448,13 +481,16 @@ func auditEntry(e *app.AuditLine, staff string, most int) api.AuditEntry {
 	}
 	out.Steps, out.Operations = len(entries), make([]api.AuditOperation, 0, min(len(entries), most))
 	for _, o := range entries[:min(len(entries), most)] {
-		out.Operations = append(out.Operations, api.AuditOperation{Op: o.Op, On: o.On, Record: o.Record, Before: o.Before, After: o.After, Reason: o.Reason})
+		out.Operations = append(out.Operations,
+			api.AuditOperation{Op: o.Op, On: o.On, Record: o.Record, Before: o.Before, After: o.After,
+				Reason: o.Reason})
 	}
 	return out
 }
 
 func (v view) event(e *store.Event) api.Event {
-	out := api.Event{ID: strconv.FormatUint(e.ID, 10), At: e.At, Place: v.placeRef(estate.PlaceID(e.PlaceID)), Staff: v.staffRef(people.StaffID(e.StaffID)),
+	out := api.Event{ID: strconv.FormatUint(e.ID, 10), At: e.At, Place: v.placeRef(estate.PlaceID(e.PlaceID)),
+		Staff:   v.staffRef(people.StaffID(e.StaffID)),
 		Outcome: "refuse", Reason: access.ReasonOf(e.Reason).String()}
 	if e.Allowed {
 		out.Outcome = "allow"

@@ -26,7 +26,8 @@ var csvFormat = huma.Format{
 	Unmarshal: func([]byte, any) error { return fmt.Errorf("send JSON") },
 }
 
-var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true, reflect.Int: true, reflect.Int32: true, reflect.Int64: true,
+var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true, reflect.Int: true, reflect.Int32: true,
+	reflect.Int64:  true,
 	reflect.Uint32: true, reflect.Uint64: true}
 
 // writeLines writes lines that a type lays out itself, its header first.

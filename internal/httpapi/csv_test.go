@@ -24,7 +24,9 @@ func rowsOf(t *testing.T, list any) [][]string {
 func TestAListAsCSVHasAColumnForEachPlainField(t *testing.T) {
 	at := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 	rows := rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{
-		{StaffNumber: "S1", GivenName: `An"a`, FamilyName: "Reyes, the elder", HomeSite: api.PlaceRef{Code: "A", Name: "Site\nA"}, Templates: []string{"Packer", "Grader"}, Lock: &api.Lock{Reason: "r", Since: at}},
+		{StaffNumber: "S1", GivenName: `An"a`, FamilyName: "Reyes, the elder",
+			HomeSite: api.PlaceRef{Code: "A", Name: "Site\nA"}, Templates: []string{"Packer", "Grader"},
+			Lock: &api.Lock{Reason: "r", Since: at}},
 		{StaffNumber: "S2"}}})
 	require.Len(t, rows, 3)
 	cell := func(row int, column string) string {

@@ -27,8 +27,11 @@ const maxDecisionBody = 4 << 10
 func (s *Server) registerDecisions() {
 	type in struct{ Body api.DecisionRequest }
 	type out struct{ Body api.Decision }
-	route(s, "POST", "/decisions", "decide", "decisions", "May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a manager checks",
-		Access{Device: true, Permission: permit.CheckAccess, Scope: app.ScopeRead}, func(ctx context.Context, in *in) (*out, error) {
+	route(s, "POST", "/decisions", "decide", "decisions",
+		"May somebody do something at a place? A device asks with what was shown to it, and an event is recorded; a "+
+			"manager checks",
+		Access{Device: true, Permission: permit.CheckAccess, Scope: app.ScopeRead},
+		func(ctx context.Context, in *in) (*out, error) {
 			ask := askOf(&in.Body)
 			if in.Body.At != nil {
 				ask.At = *in.Body.At
@@ -47,21 +50,24 @@ func (s *Server) registerDecisions() {
 		})
 }
 
-// brief leaves out of an explanation what is not for somebody who has the narrow view: why a person is locked, when their
-// contract ends, what they have elsewhere.
+// brief leaves out of an explanation what is not for somebody who has the narrow view: why a person is locked, when
+// their contract ends, what they have elsewhere.
 func brief(e wording.Explanation) wording.Explanation {
-	e.Grounds = slices.DeleteFunc(e.Grounds, func(g wording.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
+	e.Grounds = slices.DeleteFunc(e.Grounds,
+		func(g wording.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
 	switch e.Reason {
 	case access.Locked, access.HasDeparted, access.ContractEnded, access.NotStarted:
 		e.Sentence, e.Remedy = "They cannot work anywhere at this moment.", "Ask whoever looks after their home site."
 	case access.ProofNotSufficient:
-		e.Sentence, e.Remedy = "The door asks for more than they have to show.", "Ask whoever looks after their home site."
+		e.Sentence, e.Remedy = "The door asks for more than they have to show.",
+			"Ask whoever looks after their home site."
 	}
 	return e
 }
 
 func askOf(in *api.DecisionRequest) app.Ask {
-	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place, Level: permit.Level(in.Level), About: in.About, Reader: in.Reader}
+	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place,
+		Level: permit.Level(in.Level), About: in.About, Reader: in.Reader}
 }
 
 // devices answers the decisions that devices ask for. They ask all day and everybody at the door waits, so this path
@@ -70,7 +76,8 @@ func (s *Server) devices(next http.Handler) http.Handler {
 	answer := recovered(s.config.Log)(http.HandlerFunc(s.answerDevice))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
-		if r.URL.Path != decisionsPath || r.Method != http.MethodPost || !bearer || !strings.HasPrefix(token, deviceTokenPrefix) {
+		if r.URL.Path != decisionsPath || r.Method != http.MethodPost || !bearer ||
+			!strings.HasPrefix(token, deviceTokenPrefix) {
 			next.ServeHTTP(w, r)
 			return
 		}
@@ -109,7 +116,8 @@ func (s *Server) answerDevice(w http.ResponseWriter, r *http.Request) {
 func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, error) {
 	device := s.app.DeviceOf(token)
 	if device == nil {
-		return nil, problem(http.StatusUnauthorized, "not-signed-in", "This device token does not count here; connect the device again.")
+		return nil, problem(http.StatusUnauthorized, "not-signed-in",
+			"This device token does not count here; connect the device again.")
 	}
 	body, err := io.ReadAll(io.LimitReader(r.Body, maxDecisionBody+1))
 	if err != nil {
@@ -134,7 +142,8 @@ func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, e
 
 // decisionForDevice tells a device what it needs to act and to greet, and no more.
 func decisionForDevice(live *app.Live, e *wording.Explanation, at time.Time) *api.Decision {
-	d := &api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), At: at.UTC()}
+	d := &api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level),
+		At: at.UTC()}
 	if e.Allowed {
 		d.Outcome = "allow"
 		if p := live.State().Person(e.Staff); p != nil {

@@ -36,49 +36,51 @@ func (s *Server) registerEstate() {
 		Under   string `query:"under" doc:"This place and those below it"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
-	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Place], error) {
-		v := s.view(ctx)
-		var under estate.PlaceID
-		if in.Under != "" {
-			top := v.live.State().PlaceByCode(in.Under)
-			if top == nil {
-				return nil, fault.Missingf("query.under", "no place has the code %q", in.Under)
+	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{},
+		func(ctx context.Context, in *listIn) (*listed[api.Place], error) {
+			v := s.view(ctx)
+			var under estate.PlaceID
+			if in.Under != "" {
+				top := v.live.State().PlaceByCode(in.Under)
+				if top == nil {
+					return nil, fault.Missingf("query.under", "no place has the code %q", in.Under)
+				}
+				under = top.ID
 			}
-			under = top.ID
-		}
-		var all []*estate.Standing
-		search := strings.ToLower(in.Q)
-		for st := range v.live.Tree().All {
-			p := st.Place
-			if in.Kind != "" && string(p.Kind) != in.Kind || under != 0 && !v.live.Tree().Within(p.ID, under) ||
-				in.Retired != "all" && st.Retired != (in.Retired == "true") ||
-				search != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Code), search) {
-				continue
+			var all []*estate.Standing
+			search := strings.ToLower(in.Q)
+			for st := range v.live.Tree().All {
+				p := st.Place
+				if in.Kind != "" && string(p.Kind) != in.Kind || under != 0 && !v.live.Tree().Within(p.ID, under) ||
+					in.Retired != "all" && st.Retired != (in.Retired == "true") ||
+					search != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Code), search) {
+					continue
+				}
+				all = append(all, st)
 			}
-			all = append(all, st)
-		}
-		cut, err := pageOf(all, &in.Paging)
-		if err != nil {
-			return nil, err
-		}
-		items := make([]api.Place, len(cut.Body.Items))
-		for i, st := range cut.Body.Items {
-			items[i] = v.place(st)
-		}
-		return page(items, cut.Body.Total, cut.Body.Next), nil
-	})
+			cut, err := pageOf(all, &in.Paging)
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.Place, len(cut.Body.Items))
+			for i, st := range cut.Body.Items {
+				items[i] = v.place(st)
+			}
+			return page(items, cut.Body.Total, cut.Body.Next), nil
+		})
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Place
 	}
-	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{}, func(ctx context.Context, in *OnePlace) (*one, error) {
-		v := s.view(ctx)
-		st, err := v.findPlace(in.ID)
-		if err != nil {
-			return nil, err
-		}
-		return &one{ETag: etag(st.Place.Revision), Body: v.place(st)}, nil
-	})
+	route(s, "GET", "/places/{id}", "get-place", "places", "One place", Access{},
+		func(ctx context.Context, in *OnePlace) (*one, error) {
+			v := s.view(ctx)
+			st, err := v.findPlace(in.ID)
+			if err != nil {
+				return nil, err
+			}
+			return &one{ETag: etag(st.Place.Revision), Body: v.place(st)}, nil
+		})
 	type peopleIn struct {
 		OnePlace
 		Paging
@@ -86,60 +88,71 @@ func (s *Server) registerEstate() {
 		Permission string    `query:"permission" maxLength:"64" doc:"Key; left out: what the place asks about"`
 		At         time.Time `query:"at" doc:"RFC 3339 moment, past, present or future, access hours counted; left out: now, at any hour"`
 	}
-	route(s, "GET", "/places/{id}/people", "who-can", "places", "Who can do something at a place, and through what", Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *peopleIn) (*listed[api.PlacePerson], error) {
-		v := s.view(ctx)
-		st, err := v.findPlace(in.ID)
-		if err != nil {
-			return nil, err
-		}
-		key := in.Permission
-		if key == "" {
-			key = st.Place.Asks
-		}
-		permission := v.live.Catalogue().PermissionByKey(key)
-		if permission == nil {
-			return nil, fault.Invalidf("query.permission", "say which permission: the catalogue has none named %q", key)
-		}
-		if !permission.AppliesTo(st.Place.Kind) {
-			return nil, fault.Invalidf("query.permission", "“%s” does not apply to a %s", permission.Title, st.Place.Kind.Words())
-		}
-		moment, can, err := s.app.WhoCan(ctx, callerOf(ctx).id(), st.Place, permission, in.At)
-		if err != nil {
-			return nil, fault.Within("query.", err)
-		}
-		then, asked := s.viewAt(ctx, moment), moment.Catalogue().Permission(permission.ID)
-		items := make([]api.PlacePerson, 0, len(can))
-		for i := range can {
-			if v.sees.whatIsAt(can[i].Staff, st.Place.ID) {
-				items = append(items, then.placePerson(asked, can[i], st.Place.ID))
+	route(s, "GET", "/places/{id}/people", "who-can", "places", "Who can do something at a place, and through what",
+		Access{Permission: permit.ViewStaff},
+		func(ctx context.Context, in *peopleIn) (*listed[api.PlacePerson], error) {
+			v := s.view(ctx)
+			st, err := v.findPlace(in.ID)
+			if err != nil {
+				return nil, err
 			}
-		}
-		return pageOf(choosePeople(&in.PeopleAsked, items, func(p *api.PlacePerson) (*people.Staff, string, string) {
-			return moment.State().StaffByNumber(p.StaffNumber), p.Until, p.Template + " " + p.Through
-		}), &in.Paging)
-	})
+			key := in.Permission
+			if key == "" {
+				key = st.Place.Asks
+			}
+			permission := v.live.Catalogue().PermissionByKey(key)
+			if permission == nil {
+				return nil, fault.Invalidf("query.permission", "say which permission: the catalogue has none named %q",
+					key)
+			}
+			if !permission.AppliesTo(st.Place.Kind) {
+				return nil, fault.Invalidf("query.permission", "“%s” does not apply to a %s", permission.Title,
+					st.Place.Kind.Words())
+			}
+			moment, can, err := s.app.WhoCan(ctx, callerOf(ctx).id(), st.Place, permission, in.At)
+			if err != nil {
+				return nil, fault.Within("query.", err)
+			}
+			then, asked := s.viewAt(ctx, moment), moment.Catalogue().Permission(permission.ID)
+			items := make([]api.PlacePerson, 0, len(can))
+			for i := range can {
+				if v.sees.whatIsAt(can[i].Staff, st.Place.ID) {
+					items = append(items, then.placePerson(asked, can[i], st.Place.ID))
+				}
+			}
+			return pageOf(choosePeople(&in.PeopleAsked, items,
+				func(p *api.PlacePerson) (*people.Staff, string, string) {
+					return moment.State().StaffByNumber(p.StaffNumber), p.Until, p.Template + " " + p.Through
+				}), &in.Paging)
+		})
 	type addIn struct {
 		Writing
 		Body api.PlaceWrite
 	}
-	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Operation: "place.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
-	})
+	route(s, "POST", "/places", "add-place", "places", "Add a place", Access{Operation: "place.add"},
+		func(ctx context.Context, in *addIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "place.add", Set: set(in.Body.PlaceFields)})
+		})
 	type editIn struct {
 		OnePlace
 		Writing
 		Body api.PlaceWrite
 	}
-	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Operation: "place.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
-	})
+	route(s, "PATCH", "/places/{id}", "edit-place", "places", "Change a place", Access{Operation: "place.edit"},
+		func(ctx context.Context, in *editIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "place.edit", On: in.ID, Set: set(in.Body.PlaceFields)})
+		})
 	type plainIn struct {
 		OnePlace
 		Writing
 		Body api.Reasoned `required:"false"`
 	}
 	for _, verb := range []string{"retire", "restore"} {
-		route(s, "POST", "/places/{id}/"+verb, verb+"-place", "places", map[string]string{"retire": "Retire a place and all below it", "restore": "Bring a retired place back"}[verb],
+		route(s, "POST", "/places/{id}/"+verb, verb+"-place", "places",
+			map[string]string{"retire": "Retire a place and all below it",
+				"restore": "Bring a retired place back"}[verb],
 			Access{Operation: "place." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
 				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "place." + verb, On: in.ID})
 			})
@@ -148,7 +161,8 @@ func (s *Server) registerEstate() {
 
 func (v view) placePerson(permission *permit.Permission, can access.Permitted, place estate.PlaceID) api.PlacePerson {
 	staff := v.live.State().Person(can.Staff)
-	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(), Level: permission.Scale.Word(can.Decision.Level)}
+	out := api.PlacePerson{StaffNumber: staff.Number, Name: staff.FullName(),
+		Level: permission.Scale.Word(can.Decision.Level)}
 	if v.sees.whole(can.Staff) {
 		out.JobTitle = staff.JobTitle
 	}
@@ -166,7 +180,8 @@ func (v view) placePerson(permission *permit.Permission, can access.Permitted, p
 	}
 	end := v.live.Ends(access.Question{Staff: can.Staff, Permission: permission.ID, Place: place, At: v.at.Unix()})
 	if !end.Open() {
-		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(), wording.English.Ends(end)
+		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(),
+			wording.English.Ends(end)
 		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasDeparted) {
 			out.Ends = ""
 		}

@@ -28,7 +28,9 @@ type exceptionsIn struct {
 }
 
 func (s *Server) registerExceptions() {
-	route(s, "GET", "/exceptions", "list-exceptions", "exceptions", "Exceptions of those you may see, with their age, their end, and whether they are needless by now", Access{Permission: permit.ViewStaff},
+	route(s, "GET", "/exceptions", "list-exceptions", "exceptions",
+		"Exceptions of those you may see, with their age, their end, and whether they are needless by now",
+		Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *exceptionsIn) (*listed[api.Exception], error) {
 			v := s.view(ctx)
 			keep, err := s.exceptionFilter(ctx, v, in)
@@ -56,20 +58,26 @@ func (s *Server) registerExceptions() {
 		Writing
 		Body api.ExceptionWrite
 	}
-	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person", Access{Operation: "exception.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
-	})
+	route(s, "POST", "/exceptions", "make-exception", "exceptions", "Add or withhold one permission for one person",
+		Access{Operation: "exception.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "exception.add", Set: set(in.Body.ExceptionFields)})
+		})
 	type editIn struct {
 		OneNumber
 		Writing
 		Body api.ExceptionEditWrite
 	}
-	route(s, "PATCH", "/exceptions/{id}", "edit-exception", "exceptions", "Change the dates or the level of an exception", Access{Operation: "exception.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "exception.edit", On: in.text(), Set: set(in.Body.ExceptionEdit)})
-	})
-	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record", Access{Operation: "exception.end"}, func(ctx context.Context, in *ending) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
-	})
+	route(s, "PATCH", "/exceptions/{id}", "edit-exception", "exceptions",
+		"Change the dates or the level of an exception", Access{Operation: "exception.edit"},
+		func(ctx context.Context, in *editIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "exception.edit", On: in.text(), Set: set(in.Body.ExceptionEdit)})
+		})
+	route(s, "DELETE", "/exceptions/{id}", "end-exception", "exceptions", "End an exception; it stays on record",
+		Access{Operation: "exception.end"}, func(ctx context.Context, in *ending) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "exception.end", On: in.text()})
+		})
 }
 
 func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) (func(*org.Exception) bool, error) {
@@ -94,16 +102,21 @@ func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) 
 	only := v.live.State().StaffByNumber(in.Staff)
 	return func(e *org.Exception) bool {
 		when := v.whenDated(e.Ended, e.Place, e.From, e.Until)
-		return (only == nil || e.Staff == only.ID) && (place == nil || v.live.Tree().Within(e.Place, place.ID)) && (permission == nil || e.Permission == permission.ID) &&
-			(in.When == when || in.When == "" && when != "ended") && (in.Kind == "" || (in.Kind == "withheld") == e.Withheld) &&
-			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) && v.sees.whatIsAt(e.Staff, e.Place) &&
+		return (only == nil || e.Staff == only.ID) && (place == nil || v.live.Tree().Within(e.Place, place.ID)) &&
+			(permission == nil || e.Permission == permission.ID) &&
+			(in.When == when || in.When == "" && when != "ended") &&
+			(in.Kind == "" || (in.Kind == "withheld") == e.Withheld) &&
+			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) &&
+			v.sees.whatIsAt(e.Staff, e.Place) &&
 			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Needless || v.live.IsNeedless(e.ID, v.at.Unix()))
 	}, nil
 }
 
 func (v view) exceptionFits(e *org.Exception, q string) bool {
 	p, place := v.live.State().Person(e.Staff), v.live.State().Place(e.Place)
-	return words.Fits(strings.Join([]string{p.FullName(), p.Number, v.live.Catalogue().Permission(e.Permission).Title, place.Name, place.Code, e.Reason}, " "), q)
+	return words.Fits(strings.Join(
+		[]string{p.FullName(), p.Number, v.live.Catalogue().Permission(e.Permission).Title, place.Name, place.Code,
+			e.Reason}, " "), q)
 }
 
 func (v view) sortExceptions(all []*org.Exception, order string) {
@@ -114,7 +127,8 @@ func (v view) sortExceptions(all []*org.Exception, order string) {
 		case "until": // those without an end come last
 			return cmp.Or(cmp.Compare(a.Until-1, b.Until-1), cmp.Compare(a.ID, b.ID))
 		case "staff":
-			return cmp.Or(cmp.Compare(v.live.State().Person(a.Staff).FullName(), v.live.State().Person(b.Staff).FullName()), cmp.Compare(a.ID, b.ID))
+			return cmp.Or(cmp.Compare(v.live.State().Person(a.Staff).FullName(),
+				v.live.State().Person(b.Staff).FullName()), cmp.Compare(a.ID, b.ID))
 		}
 		return cmp.Or(b.MadeAt.Compare(a.MadeAt), cmp.Compare(b.ID, a.ID))
 	})

@@ -55,8 +55,8 @@ type Server struct {
 // Base is where the API stands.
 const Base = "/api/v1"
 
-// Bounds of request bodies: of most, of those that are files or hold thousands of operations, and of what anybody may send
-// without having signed in.
+// Bounds of request bodies: of most, of those that are files or hold thousands of operations, and of what anybody may
+// send without having signed in.
 const (
 	maxBody      = 64 << 10
 	maxFile      = 4 << 20
@@ -79,7 +79,8 @@ func New(a *app.App, config Config) *Server {
 		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 	})
 	s.router.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-		writeProblem(w, problem(http.StatusMethodNotAllowed, "wrong-method", "This address does not take "+r.Method+"."))
+		writeProblem(w, problem(http.StatusMethodNotAllowed, "wrong-method",
+			"This address does not take "+r.Method+"."))
 	})
 	s.router.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	s.router.Get("/readyz", s.ready)
@@ -87,12 +88,16 @@ func New(a *app.App, config Config) *Server {
 	s.router.Route(Base, func(r chi.Router) {
 		r.Use(s.idempotent)
 		settings := huma.DefaultConfig("Loyal Latch", "1")
-		settings.OpenAPI.Info.Description = "Enrol staff, assign them to places, give them templates and credentials, and see and lock what they can do."
+		settings.OpenAPI.Info.Description =
+			"Enrol staff, assign them to places, give them templates and credentials, and see and lock what they " +
+				"can do."
 		settings.OpenAPIPath, settings.DocsPath, settings.SchemasPath, settings.CreateHooks = "/openapi", "", "", nil
 		settings.Servers = []*huma.Server{{URL: Base}}
-		settings.Formats = map[string]huma.Format{"application/json": strictJSON, "json": strictJSON, "text/csv": csvFormat}
+		settings.Formats = map[string]huma.Format{"application/json": strictJSON, "json": strictJSON,
+			"text/csv": csvFormat}
 		settings.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-			"session": {Type: "apiKey", In: "cookie", Name: s.cookieName()}, "token": {Type: "http", Scheme: "bearer"}, "device": {Type: "http", Scheme: "bearer"},
+			"session": {Type: "apiKey", In: "cookie", Name: s.cookieName()}, "token": {Type: "http", Scheme: "bearer"},
+			"device": {Type: "http", Scheme: "bearer"},
 		}
 		s.api = humachi.New(r, settings)
 		s.register()
@@ -121,7 +126,8 @@ func (s *Server) Routes() []Route { return s.routes }
 // Router returns the router, for walking it.
 func (s *Server) Router() chi.Routes { return s.router }
 
-// Operations serves what is for whoever runs the service and for nobody else, on a listener of its own: metrics and profiles.
+// Operations serves what is for whoever runs the service and for nobody else, on a listener of its own: metrics and
+// profiles.
 func (s *Server) Operations() http.Handler {
 	mux := chi.NewMux()
 	mux.Handle("/metrics", s.metrics.handler)
@@ -172,13 +178,15 @@ func (s *Server) register() {
 }
 
 // route registers one operation with who may call it.
-func route[I, O any](s *Server, method, path, id, tag, summary string, access Access, handler func(context.Context, *I) (*O, error)) {
+func route[I, O any](s *Server, method, path, id, tag, summary string, access Access,
+	handler func(context.Context, *I) (*O, error)) {
 	if access.Operation != "" {
 		access.Permission = change.Describe(access.Operation).Needs
 	}
 	access.Scope = scopeOf(method, access)
 	s.routes = append(s.routes, Route{method, path, access})
-	op := huma.Operation{OperationID: id, Method: method, Path: path, Tags: []string{tag}, Summary: summary, MaxBodyBytes: maxBody,
+	op := huma.Operation{OperationID: id, Method: method, Path: path, Tags: []string{tag}, Summary: summary,
+		MaxBodyBytes:    maxBody,
 		BodyReadTimeout: 15 * time.Second, Middlewares: huma.Middlewares{s.admit(access)}}
 	switch {
 	case access.Public:
@@ -233,7 +241,8 @@ func (c *caller) id() people.StaffID { return c.signed.Staff.ID }
 // origin says from where, for the audit log.
 func (c *caller) origin() string { return c.signed.Session.Kind + " " + c.address }
 
-// cookieName is the name of the session's cookie. Over TLS its prefix has browsers take it from nobody else (RFC 6265bis).
+// cookieName is the name of the session's cookie. Over TLS its prefix has browsers take it from nobody else (RFC
+// 6265bis).
 func (s *Server) cookieName() string {
 	if s.config.Secure {
 		return "__Host-latch_session"
@@ -276,7 +285,8 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 	}
 }
 
-// misspelt finds a query parameter that the route does not have: one that is overlooked may be the one that keeps it from writing.
+// misspelt finds a query parameter that the route does not have: one that is overlooked may be the one that keeps it
+// from writing.
 func misspelt(ctx huma.Context) *api.Problem {
 	asked := ctx.URL()
 	query, err := url.ParseQuery(asked.RawQuery)
@@ -297,7 +307,8 @@ func misspelt(ctx huma.Context) *api.Problem {
 		if len(known) > 0 {
 			advice = "it takes " + strings.Join(known, ", ")
 		}
-		p := problem(http.StatusUnprocessableEntity, "invalid-input", sentence(fmt.Sprintf("there is no parameter %q here; %s", cutName(name), advice)))
+		p := problem(http.StatusUnprocessableEntity, "invalid-input",
+			sentence(fmt.Sprintf("there is no parameter %q here; %s", cutName(name), advice)))
 		p.Errors = []api.Field{{Field: "query." + cutName(name), Message: advice}}
 		return p
 	}
@@ -322,7 +333,8 @@ func bodiless(ctx huma.Context) *api.Problem {
 	p := problem(http.StatusUnprocessableEntity, "invalid-input", "This address takes no body; leave it out.")
 	for _, name := range slices.Sorted(maps.Keys(fields)) {
 		if len(p.Errors) < mostFaults {
-			p.Errors = append(p.Errors, api.Field{Field: "body." + cutName(name), Message: "this address takes no body"})
+			p.Errors = append(p.Errors, api.Field{Field: "body." + cutName(name),
+				Message: "this address takes no body"})
 		}
 	}
 	return p
@@ -340,7 +352,8 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	token, bearer := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
 	if bearer && strings.HasPrefix(token, deviceTokenPrefix) {
 		if s.app.DeviceOf(token) == nil {
-			return problem(http.StatusUnauthorized, "not-signed-in", "This device token does not count here; connect the device again.")
+			return problem(http.StatusUnauthorized, "not-signed-in",
+				"This device token does not count here; connect the device again.")
 		}
 		return problem(http.StatusForbidden, "not-permitted", "A device may ask for decisions and nothing else.")
 	}
@@ -355,20 +368,28 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	signed, err := s.app.SessionOf(ctx.Context(), token)
 	if err != nil {
 		s.config.Log.Error("a session could not be read", "error", err)
-		return problem(http.StatusServiceUnavailable, "unavailable", "The service cannot answer at the moment. Try again shortly.")
+		return problem(http.StatusServiceUnavailable, "unavailable",
+			"The service cannot answer at the moment. Try again shortly.")
 	}
 	switch {
 	case signed == nil || (signed.Session.Kind == "console") == bearer:
-		return problem(http.StatusUnauthorized, "not-signed-in", "This sign-in has expired or was ended. Sign in again.")
-	case !bearer && !safe(ctx.Method()) && subtle.ConstantTimeCompare([]byte(ctx.Header("X-CSRF-Token")), []byte(signed.CSRF)) != 1:
-		return &api.Problem{Type: api.ProblemPrefix + "wrong-csrf", Title: "Forbidden", Status: http.StatusForbidden, Detail: "This request did not come from the console's own page. Reload the page and try again.",
+		return problem(http.StatusUnauthorized, "not-signed-in",
+			"This sign-in has expired or was ended. Sign in again.")
+	case !bearer && !safe(ctx.Method()) &&
+		subtle.ConstantTimeCompare([]byte(ctx.Header("X-CSRF-Token")), []byte(signed.CSRF)) != 1:
+		return &api.Problem{Type: api.ProblemPrefix + "wrong-csrf", Title: "Forbidden", Status: http.StatusForbidden,
+			Detail: "This request did not come from the console's own page. Reload the page and try again.",
 			Errors: []api.Field{{Field: "header.X-CSRF-Token", Message: "send the csrf value that GET /me answers"}}}
 	case scopeRank[signed.Session.Scope] < scopeRank[access.Scope]:
-		return problem(http.StatusForbidden, "token-scope", "This token was made for less than this: it has the scope “"+signed.Session.Scope+"”, and this needs “"+access.Scope+"”. Sign in again with that scope.")
+		return problem(http.StatusForbidden, "token-scope",
+			"This token was made for less than this: it has the scope “"+signed.Session.Scope+"”, and this needs “"+
+				access.Scope+"”. Sign in again with that scope.")
 	case signed.MustChange && !access.BeforePass:
-		return problem(http.StatusForbidden, "password-must-change", "Your password is a first one. Choose your own before going on.")
+		return problem(http.StatusForbidden, "password-must-change",
+			"Your password is a first one. Choose your own before going on.")
 	case access.Permission != "":
-		if _, anywhere := s.app.Live().Reach(signed.Staff.ID, access.Permission, s.app.Now().Unix()); !anywhere && !signed.Staff.Owner {
+		if _, anywhere := s.app.Live().Reach(signed.Staff.ID, access.Permission, s.app.Now().Unix()); !anywhere &&
+			!signed.Staff.Owner {
 			return s.lacking(access.Permission)
 		}
 	}
@@ -381,7 +402,8 @@ func (s *Server) lacking(key string) *api.Problem {
 	if permission := s.app.Live().Catalogue().PermissionByKey(key); permission != nil {
 		title = permission.Title
 	}
-	return problem(http.StatusForbidden, "not-permitted", "This needs the permission “"+title+"”, which you do not hold anywhere. Ask somebody who does.")
+	return problem(http.StatusForbidden, "not-permitted",
+		"This needs the permission “"+title+"”, which you do not hold anywhere. Ask somebody who does.")
 }
 
 func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
@@ -396,7 +418,8 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 		return own
 	case errors.As(err, &throttled):
 		wait := max(1, int(time.Until(throttled.Until).Seconds()+1))
-		return huma.ErrorWithHeaders(problem(http.StatusTooManyRequests, "too-many-tries", throttled.Error()), http.Header{"Retry-After": {strconv.Itoa(wait)}})
+		return huma.ErrorWithHeaders(problem(http.StatusTooManyRequests, "too-many-tries", throttled.Error()),
+			http.Header{"Retry-After": {strconv.Itoa(wait)}})
 	case errors.As(err, &f):
 		p := problem(statusOf[f.Kind], f.Code, sentence(f.Message))
 		if f.Code == "sign-in-failed" {
@@ -407,18 +430,24 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 		}
 		return p
 	case errors.Is(err, app.ErrBusy):
-		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "busy", sentence(err.Error())), http.Header{"Retry-After": {"3"}})
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "busy", sentence(err.Error())),
+			http.Header{"Retry-After": {"3"}})
 	case errors.Is(err, app.ErrStale):
-		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "unavailable", sentence(err.Error())), http.Header{"Retry-After": {"3"}})
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "unavailable", sentence(err.Error())),
+			http.Header{"Retry-After": {"3"}})
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
-		return problem(http.StatusServiceUnavailable, "unavailable", "The service could not answer in time. Try again shortly.")
+		return problem(http.StatusServiceUnavailable, "unavailable",
+			"The service could not answer in time. Try again shortly.")
 	}
 	s.config.Log.Error("a request failed", "request", requestID(ctx), "error", err)
-	return problem(http.StatusInternalServerError, "internal", "Something went wrong on our side; nothing was changed. Try again, and give the request id to whoever looks after the service.")
+	return problem(http.StatusInternalServerError, "internal",
+		"Something went wrong on our side; nothing was changed. Try again, and give the request id to whoever looks "+
+			"after the service.")
 }
 
-var statusOf = map[fault.Kind]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict,
-	fault.Stale: http.StatusPreconditionFailed, fault.Refused: http.StatusForbidden}
+var statusOf = map[fault.Kind]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound,
+	fault.Conflict: http.StatusConflict,
+	fault.Stale:    http.StatusPreconditionFailed, fault.Refused: http.StatusForbidden}
 
 func sentence(message string) string { return words.Sentence(message) }
 
@@ -449,15 +478,17 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 			p.Detail = "There is nothing in the body of this request."
 			p.Errors = []api.Field{{Field: "body", Message: "send what is to be written"}}
 		case strings.Contains(message, "unmarshal") || status == http.StatusBadRequest:
-			p.Status, p.Title, p.Detail = http.StatusBadRequest, http.StatusText(http.StatusBadRequest), "The body is not the JSON that is expected here: check for a missing quote, comma or brace."
+			p.Status, p.Title, p.Detail = http.StatusBadRequest, http.StatusText(http.StatusBadRequest),
+				"The body is not the JSON that is expected here: check for a missing quote, comma or brace."
 			p.Errors = []api.Field{{Field: "body", Message: "not understood as JSON"}}
 		default:
 			p.Detail = sentence(message)
 		}
 		return p
 	}
-	code := map[int]string{http.StatusRequestEntityTooLarge: "body-too-large", http.StatusUnsupportedMediaType: "unsupported-media-type",
-		http.StatusRequestTimeout: "too-slow"}[status]
+	code := map[int]string{http.StatusRequestEntityTooLarge: "body-too-large",
+		http.StatusUnsupportedMediaType: "unsupported-media-type",
+		http.StatusRequestTimeout:       "too-slow"}[status]
 	if code == "" {
 		code = "error"
 	}
@@ -496,9 +527,11 @@ func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case err != nil:
 		s.config.Log.Warn("not ready", "error", err)
-		writeText(w, http.StatusServiceUnavailable, "not ready: the database does not answer, or belongs to another key\n")
+		writeText(w, http.StatusServiceUnavailable,
+			"not ready: the database does not answer, or belongs to another key\n")
 	case aside > 0:
-		writeText(w, http.StatusOK, fmt.Sprintf("ready, with %d records set aside that cannot be read; the log names them\n", aside))
+		writeText(w, http.StatusOK, fmt.Sprintf(
+			"ready, with %d records set aside that cannot be read; the log names them\n", aside))
 	default:
 		writeText(w, http.StatusOK, "ready\n")
 	}

@@ -29,7 +29,8 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 var ctx = context.Background()
 
 // call sends a plain request and returns status, problem and body.
-func call(t *testing.T, s *testkit.Service, method, path, body string, headers ...string) (int, api.Problem, []byte, http.Header) {
+func call(t *testing.T, s *testkit.Service, method, path, body string, headers ...string) (int, api.Problem, []byte,
+	http.Header) {
 	t.Helper()
 	request, err := http.NewRequest(method, s.URL+path, strings.NewReader(body))
 	require.NoError(t, err)
@@ -64,18 +65,20 @@ func TestEveryRouteRefusesTheWrongCaller(t *testing.T) {
 	held := map[string]bool{permit.LockStaff: true, permit.ViewStaff: true}
 	routes := s.HTTP.Routes()
 	walked := 0
-	require.NoError(t, chi.Walk(s.HTTP.Router(), func(method, path string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
-		if strings.HasPrefix(path, "/api/v1/") && !strings.HasPrefix(path, "/api/v1/openapi") {
-			walked++
-		}
-		return nil
-	}))
+	require.NoError(t, chi.Walk(s.HTTP.Router(),
+		func(method, path string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+			if strings.HasPrefix(path, "/api/v1/") && !strings.HasPrefix(path, "/api/v1/openapi") {
+				walked++
+			}
+			return nil
+		}))
 	require.Equal(t, len(routes), walked, "every route under /api/v1 says who may call it")
 	for _, r := range routes {
 		path := "/api/v1" + strings.NewReplacer("{id}", "1").Replace(r.Path)
 		name := r.Method + " " + r.Path
 		if r.Access.Public {
-			assert.Contains(t, []string{"/session", "/rulebook/schema"}, r.Path, "signing in is public, and the schema of an open format")
+			assert.Contains(t, []string{"/session", "/rulebook/schema"}, r.Path,
+				"signing in is public, and the schema of an open format")
 			continue
 		}
 		status, _, _, header := call(t, s, r.Method, path, "{}")
@@ -109,16 +112,19 @@ func TestAShiftSupervisorLocksAtTheirSiteAndDoesNothingElse(t *testing.T) {
 	elsewhere, at := "Q0122", "/changes"
 	for name, ops := range map[string][]api.Operation{
 		"somebody at another site": {{Op: "staff.lock", On: elsewhere}},
-		"enrol by way of a change": {{Op: "staff.enrol", Set: json.RawMessage(`{"given_name":"A","family_name":"B","home_site":"HB"}`)}},
-		"a PIN":                    {{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0011"}`)}},
-		"an assignment":            {{Op: "assignment.add", Set: json.RawMessage(`{"staff":"Q0011","place":"HB-PACK","template":"picker"}`)}},
-		"one that may, one not":    {{Op: "staff.lock", On: "Q0012"}, {Op: "staff.depart", On: "Q0012"}},
-		"a place":                  {{Op: "place.retire", On: "HB-PACK-1"}},
+		"enrol by way of a change": {{Op: "staff.enrol",
+			Set: json.RawMessage(`{"given_name":"A","family_name":"B","home_site":"HB"}`)}},
+		"a PIN": {{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0011"}`)}},
+		"an assignment": {{Op: "assignment.add",
+			Set: json.RawMessage(`{"staff":"Q0011","place":"HB-PACK","template":"picker"}`)}},
+		"one that may, one not": {{Op: "staff.lock", On: "Q0012"}, {Op: "staff.depart", On: "Q0012"}},
+		"a place":               {{Op: "place.retire", On: "HB-PACK-1"}},
 	} {
 		_, err := joss.Write(ctx, "POST", at, api.ChangeRequest{Reason: "r", Operations: ops})
 		var p *api.Problem
 		require.ErrorAs(t, err, &p, name)
-		assert.Equal(t, map[bool]int{true: http.StatusNotFound, false: http.StatusForbidden}[name == "somebody at another site"], p.Status, name)
+		assert.Equal(t, map[bool]int{true: http.StatusNotFound,
+			false: http.StatusForbidden}[name == "somebody at another site"], p.Status, name)
 	}
 	assert.Nil(t, s.App.Live().State().StaffByNumber("Q0012").Lock)
 	var staff api.Page[api.Staff]
@@ -126,7 +132,8 @@ func TestAShiftSupervisorLocksAtTheirSiteAndDoesNothingElse(t *testing.T) {
 	for _, p := range staff.Items {
 		assert.NotEqual(t, "SM", p.HomeSite.Code, "sees their own site's people only: "+p.StaffNumber)
 	}
-	assert.ErrorContains(t, joss.Get(ctx, "/staff/"+elsewhere, nil), "you may see has", "those of other sites are not there")
+	assert.ErrorContains(t, joss.Get(ctx, "/staff/"+elsewhere, nil), "you may see has",
+		"those of other sites are not there")
 	assert.ErrorContains(t, joss.Get(ctx, "/audit", nil), "audit log")
 	assert.NoError(t, joss.Get(ctx, "/audit", nil, client.Query("staff", "Q0011")))
 }
@@ -150,7 +157,8 @@ func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
 	assert.Equal(t, "“Run a line” has no meaning at a door.", at.Sentence)
 
 	var packer api.Template
-	require.NoError(t, s.Client(t, "maren").Do(ctx, "PATCH", "/templates/packer", map[string]any{"idle_seconds": 90}, nil))
+	require.NoError(t, s.Client(t, "maren").Do(ctx, "PATCH", "/templates/packer", map[string]any{"idle_seconds": 90},
+		nil))
 	require.NoError(t, idris.Get(ctx, "/templates/line-lead", &packer))
 	assert.Zero(t, packer.IdleSeconds)
 	assert.Equal(t, 90, packer.IdleSecondsThen, "from the template it is based on")
@@ -161,7 +169,8 @@ func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
 func TestEveryFieldOfAPersonIsWrittenAndShown(t *testing.T) {
 	s := testkit.Demo(t)
 	ctx, idris := context.Background(), s.Client(t, "idris")
-	values := map[string]string{"engagement": "agency", "home_site": "SM", "line_manager": "Q0012", "start_date": "2026-01-02",
+	values := map[string]string{"engagement": "agency", "home_site": "SM", "line_manager": "Q0012",
+		"start_date":   "2026-01-02",
 		"contract_end": "2028-01-02", "email": "kept@quillmere.example", "staff_number": "Q0011"}
 	for _, field := range people.Fields {
 		if values[field.Name] == "" {
@@ -204,23 +213,32 @@ func TestBadRequests(t *testing.T) {
 		{"an unknown staff number", "GET", "/staff/NOBODY", "", 404, "staff", nil},
 		{"an unknown place", "GET", "/places/NOWHERE", "", 404, "path.id", nil},
 		{"an unknown template", "GET", "/templates/nothing", "", 404, "path.id", nil},
-		{"an end before a start", "POST", "/assignments", `{"staff":"Q0011","place":"HB-PACK","template":"grader","from":"2027-02-01","until":"2027-01-01"}`, 422, "body.until", nil},
+		{"an end before a start", "POST", "/assignments",
+			`{"staff":"Q0011","place":"HB-PACK","template":"grader","from":"2027-02-01","until":"2027-01-01"}`, 422,
+			"body.until", nil},
 		{"a PIN with letters", "POST", "/credentials/pin", `{"staff":"Q0011","pin":"48a216"}`, 422, "body.pin", nil},
-		{"a second person with an email", "POST", "/staff", `{"given_name":"A","family_name":"B","home_site":"HB","email":"idris@quillmere.example"}`, 409, "body.email", nil},
-		{"a template at a kind it has nothing for", "POST", "/assignments", `{"staff":"Q0011","place":"HB-LINE-1","template":"picker"}`, 422, "body.template", nil},
+		{"a second person with an email", "POST", "/staff",
+			`{"given_name":"A","family_name":"B","home_site":"HB","email":"idris@quillmere.example"}`, 409,
+			"body.email", nil},
+		{"a template at a kind it has nothing for", "POST", "/assignments",
+			`{"staff":"Q0011","place":"HB-LINE-1","template":"picker"}`, 422, "body.template", nil},
 		{"a parent that makes a circle", "PATCH", "/places/HB-PACK", `{"parent":"HB-PACK"}`, 422, "body.parent", nil},
 		{"broken JSON", "POST", "/staff", `{"given_name": "A`, 400, "body", nil},
-		{"an unknown field", "POST", "/staff", `{"given_name":"A","family_name":"B","home_site":"HB","nickname":"C"}`, 422, "body.nickname", nil},
+		{"an unknown field", "POST", "/staff", `{"given_name":"A","family_name":"B","home_site":"HB","nickname":"C"}`,
+			422, "body.nickname", nil},
 		{"a field of another type", "POST", "/staff", `{"given_name":7}`, 422, "body.given_name", nil},
 		{"a wrong method", "PUT", "/staff/Q0011", `{}`, 405, "", nil},
 		{"an address that leads nowhere", "GET", "/nothing", "", 404, "", nil},
 		{"a stale etag", "PATCH", "/staff/Q0011", `{"job_title":"x"}`, 412, "", []string{"If-Match", `"r1"`}},
-		{"an etag that is none", "PATCH", "/staff/Q0011", `{"job_title":"x"}`, 422, "header.If-Match", []string{"If-Match", "yesterday"}},
+		{"an etag that is none", "PATCH", "/staff/Q0011", `{"job_title":"x"}`, 422, "header.If-Match",
+			[]string{"If-Match", "yesterday"}},
 		{"a page that is too long", "GET", "/staff?limit=501", "", 422, "query.limit", nil},
 		{"a sort there is not", "GET", "/staff?sort=shoe_size", "", 422, "query.sort", nil},
 		{"a status there is not", "GET", "/staff?status=asleep", "", 422, "query.status", nil},
-		{"records of nobody", "POST", "/decisions", `{"staff":"Q0011","place":"HB","permission":"records.shifts","about":"NOBODY"}`, 404, "body.about", nil},
-		{"a person and a PIN", "POST", "/decisions", `{"staff":"Q0011","pin":"480216","place":"HB-PACK-1"}`, 422, "body.pin", nil},
+		{"records of nobody", "POST", "/decisions",
+			`{"staff":"Q0011","place":"HB","permission":"records.shifts","about":"NOBODY"}`, 404, "body.about", nil},
+		{"a person and a PIN", "POST", "/decisions", `{"staff":"Q0011","pin":"480216","place":"HB-PACK-1"}`, 422,
+			"body.pin", nil},
 		{"no operations", "POST", "/changes", `{"operations":[]}`, 422, "operations", nil},
 		{"a lock without a reason", "POST", "/staff/Q0011/lock", `{}`, 422, "body.reason", nil},
 		{"an oversized body", "POST", "/staff", `{"notes":"` + strings.Repeat("x", 5<<20) + `"}`, 413, "", nil},
@@ -245,7 +263,8 @@ func TestAPINInUseIsRefused(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
 	set := func(staff string) error {
-		_, err := idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: staff, PIN: "480216"}})
+		_, err := idris.Write(ctx, "POST", "/credentials/pin",
+			api.PINWrite{PINFields: api.PINFields{Staff: staff, PIN: "480216"}})
 		return err
 	}
 	require.NoError(t, set("Q0011"))
@@ -272,11 +291,13 @@ func TestARepeatedRequestIsCarriedOutOnce(t *testing.T) {
 	status, p, _, _ := call(t, s, "POST", "/api/v1/staff", strings.Replace(body, "Ana", "Bea", 1), headers...)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Equal(t, "header.Idempotency-Key", p.Errors[0].Field)
-	status, _, _, _ = call(t, s, "POST", "/api/v1/staff", body, append([]string{"Idempotency-Key", "key-1"}, bearer(s.Client(t, "tamsin"))...)...)
+	status, _, _, _ = call(t, s, "POST", "/api/v1/staff", body,
+		append([]string{"Idempotency-Key", "key-1"}, bearer(s.Client(t, "tamsin"))...)...)
 	assert.Equal(t, http.StatusCreated, status, "keys are each caller's own")
 	revision := uint64(0)
 	for i := range 2 { // a generated PIN is shown once; what is kept of the answer does not hold it
-		_, _, answer, _ = call(t, s, "POST", "/api/v1/credentials/pin", `{"staff":"Q0011"}`, append([]string{"Idempotency-Key", "key-2"}, token...)...)
+		_, _, answer, _ = call(t, s, "POST", "/api/v1/credentials/pin", `{"staff":"Q0011"}`,
+			append([]string{"Idempotency-Key", "key-2"}, token...)...)
 		assert.Equal(t, i == 0, strings.Contains(string(answer), `"value"`))
 		if i == 0 {
 			revision = s.App.Live().State().Revision
@@ -304,7 +325,8 @@ func TestTwoManagersEditingOneRecord(t *testing.T) {
 
 func TestTheConsoleSessionIsSafeFromOtherPages(t *testing.T) {
 	s := testkit.Demo(t)
-	status, _, body, header := call(t, s, "POST", "/api/v1/session", `{"name":"idris@quillmere.example","password":"orchard-ladder-seven"}`)
+	status, _, body, header := call(t, s, "POST", "/api/v1/session",
+		`{"name":"idris@quillmere.example","password":"orchard-ladder-seven"}`)
 	require.Equal(t, http.StatusOK, status)
 	var signed api.SignedIn
 	require.NoError(t, json.Unmarshal(body, &signed))
@@ -315,7 +337,8 @@ func TestTheConsoleSessionIsSafeFromOtherPages(t *testing.T) {
 	}
 	value, _, _ := strings.Cut(cookie, ";")
 	lock := func(csrf string) int {
-		status, _, _, _ := call(t, s, "POST", "/api/v1/staff/Q0011/lock", `{"reason":"r"}`, "Cookie", value, "X-CSRF-Token", csrf)
+		status, _, _, _ := call(t, s, "POST", "/api/v1/staff/Q0011/lock", `{"reason":"r"}`, "Cookie", value,
+			"X-CSRF-Token", csrf)
 		return status
 	}
 	assert.Equal(t, http.StatusForbidden, lock(""))
@@ -343,7 +366,8 @@ func TestTokensExpireAndEnd(t *testing.T) {
 	}
 	assert.Error(t, other.Get(ctx, "/me", nil), "ended by its holder")
 	tamsin := s.Client(t, "tamsin")
-	_, err := idris.Write(ctx, "POST", "/staff/Q0003/lock", api.LockWrite{Reasoned: api.Reasoned{Reason: "left her laptop open"}})
+	_, err := idris.Write(ctx, "POST", "/staff/Q0003/lock",
+		api.LockWrite{Reasoned: api.Reasoned{Reason: "left her laptop open"}})
 	require.NoError(t, err)
 	assert.ErrorContains(t, tamsin.Get(ctx, "/me", nil), "Sign in again", "locked at once, here too")
 	s.Clock.Move(91 * 24 * time.Hour)
@@ -353,7 +377,8 @@ func TestTokensExpireAndEnd(t *testing.T) {
 func TestSignInIsThrottledAndTellsNothing(t *testing.T) {
 	s := testkit.Demo(t)
 	try := func(name, password string) (int, string, string) {
-		status, p, _, header := call(t, s, "POST", "/api/v1/session", fmt.Sprintf(`{"name":%q,"password":%q}`, name, password))
+		status, p, _, header := call(t, s, "POST", "/api/v1/session",
+			fmt.Sprintf(`{"name":%q,"password":%q}`, name, password))
 		return status, p.Detail, header.Get("Retry-After")
 	}
 	_, known, _ := try("idris@quillmere.example", "wrong")
@@ -437,7 +462,8 @@ func TestListsPageSortSearchAndExport(t *testing.T) {
 	var paged []api.Staff
 	for after := ""; ; {
 		var page api.Page[api.Staff]
-		require.NoError(t, idris.Get(ctx, "/staff", &page, client.Query("sort", "-start_date,name"), client.Query("limit", "37"), client.Query("after", after)))
+		require.NoError(t, idris.Get(ctx, "/staff", &page, client.Query("sort", "-start_date,name"),
+			client.Query("limit", "37"), client.Query("after", after)))
 		paged = append(paged, page.Items...)
 		if after = page.Next; after == "" {
 			break
@@ -452,10 +478,12 @@ func TestListsPageSortSearchAndExport(t *testing.T) {
 	require.Len(t, link, 2)
 	_, _, followed, _ := call(t, s, "GET", link[1], "", bearer(idris)...)
 	var first4, second api.Page[api.Staff]
-	require.NoError(t, idris.Get(ctx, "/staff", &first4, client.Query("limit", "4"), client.Query("status", "active"), client.Query("site", "HB"), client.Query("sort", "-name")))
+	require.NoError(t, idris.Get(ctx, "/staff", &first4, client.Query("limit", "4"), client.Query("status", "active"),
+		client.Query("site", "HB"), client.Query("sort", "-name")))
 	require.NoError(t, json.Unmarshal(followed, &second))
 	assert.Equal(t, first4.Items[2:], second.Items)
-	for query, want := range map[string]int{"q=Q0011": 1, "q=rusk+silvan": 1, "status=departed": 8, "locked=true": 3, "template=site-manager": 4, "site=FC&engagement=agency": 9, "q=nobodyatall": 0} {
+	for query, want := range map[string]int{"q=Q0011": 1, "q=rusk+silvan": 1, "status=departed": 8, "locked=true": 3,
+		"template=site-manager": 4, "site=FC&engagement=agency": 9, "q=nobodyatall": 0} {
 		_, _, body, _ := call(t, s, "GET", "/api/v1/staff?"+query, "", bearer(idris)...)
 		var page api.Page[api.Staff]
 		require.NoError(t, json.Unmarshal(body, &page))
@@ -464,15 +492,18 @@ func TestListsPageSortSearchAndExport(t *testing.T) {
 	title := "=HYPERLINK(\"x\")"
 	_, err = idris.Write(ctx, "PATCH", "/staff/Q0011", api.StaffWrite{StaffFields: api.StaffFields{JobTitle: &title}})
 	require.NoError(t, err)
-	_, _, body, header := call(t, s, "GET", "/api/v1/staff", "", append([]string{"Accept", "text/csv"}, bearer(idris)...)...)
+	_, _, body, header := call(t, s, "GET", "/api/v1/staff", "",
+		append([]string{"Accept", "text/csv"}, bearer(idris)...)...)
 	assert.Contains(t, header.Get("Content-Type"), "text/csv")
 	rows, err := csv.NewReader(bytes.NewReader(body)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, 241)
 	assert.Contains(t, rows[0], "home_site_code")
 	assert.Contains(t, string(body), "'=HYPERLINK", "no formula for a spreadsheet")
-	for _, path := range []string{"/places", "/templates", "/permissions", "/assignments", "/exceptions", "/audit", "/events", "/devices", "/places/HB-PACK-1/people", "/credentials?staff=Q0011"} {
-		_, _, body, _ := call(t, s, "GET", "/api/v1"+path, "", append([]string{"Accept", "text/csv"}, bearer(idris)...)...)
+	for _, path := range []string{"/places", "/templates", "/permissions", "/assignments", "/exceptions", "/audit",
+		"/events", "/devices", "/places/HB-PACK-1/people", "/credentials?staff=Q0011"} {
+		_, _, body, _ := call(t, s, "GET", "/api/v1"+path, "",
+			append([]string{"Accept", "text/csv"}, bearer(idris)...)...)
 		_, err := csv.NewReader(bytes.NewReader(body)).ReadAll()
 		assert.NoError(t, err, path)
 	}
@@ -482,15 +513,19 @@ func TestAPreviewSaysWhatWouldBeAndWritesNothing(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
 	revision := s.App.Live().State().Revision
-	result, err := idris.Write(ctx, "POST", "/staff/Q0011/lock", api.LockWrite{Reasoned: api.Reasoned{Reason: "r"}}, client.Preview(true))
+	result, err := idris.Write(ctx, "POST", "/staff/Q0011/lock", api.LockWrite{Reasoned: api.Reasoned{Reason: "r"}},
+		client.Preview(true))
 	require.NoError(t, err)
 	assert.True(t, result.Preview)
 	assert.Equal(t, 1, result.Effect.Losing)
 	assert.True(t, result.Effect.NeedsReason)
-	result, err = idris.Write(ctx, "POST", "/changes/preview", api.ChangeRequest{Operations: []api.Operation{{Op: "template.edit", On: "packer", Set: json.RawMessage(`{"settings":{"door.open":"no"}}`)}}})
+	result, err = idris.Write(ctx, "POST", "/changes/preview",
+		api.ChangeRequest{Operations: []api.Operation{{Op: "template.edit", On: "packer",
+			Set: json.RawMessage(`{"settings":{"door.open":"no"}}`)}}})
 	require.NoError(t, err)
 	assert.Greater(t, result.Effect.Losing, 100, "packers and all whose template is based on it")
-	result, err = idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0011"}}, client.Preview(true))
+	result, err = idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0011"}},
+		client.Preview(true))
 	require.NoError(t, err)
 	assert.Empty(t, result.Secrets, "a PIN that will not be issued is not shown")
 	assert.Equal(t, revision, s.App.Live().State().Revision)
@@ -509,7 +544,8 @@ func TestTheServiceDescribesAndGuardsItself(t *testing.T) {
 	_, _, docs, header := call(t, s, "GET", "/api/docs", "")
 	assert.NotContains(t, string(docs), "https://", "the docs ask nothing of any other server")
 	assert.Contains(t, string(docs), "/staff/{id}/lock")
-	for name, want := range map[string]string{"Content-Security-Policy": "default-src 'none'", "X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "X-Request-Id": ""} {
+	for name, want := range map[string]string{"Content-Security-Policy": "default-src 'none'",
+		"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "X-Request-Id": ""} {
 		assert.Contains(t, header.Get(name), want)
 		assert.NotEmpty(t, header.Get(name))
 	}

@@ -19,7 +19,9 @@ func (s *Server) registerLook() {
 		At    time.Time `query:"at" doc:"RFC 3339 moment, past, present or future; left out: now"`
 	}
 	type out struct{ Body api.Look }
-	route(s, "GET", "/staff/{id}/look", "look-as", "staff", "What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody signs in as anybody", Access{Permission: permit.CheckAccess},
+	route(s, "GET", "/staff/{id}/look", "look-as", "staff",
+		"What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody "+
+			"signs in as anybody", Access{Permission: permit.CheckAccess},
 		func(ctx context.Context, in *in) (*out, error) {
 			moment, p, standing, err := s.app.LookAs(ctx, callerOf(ctx).id(), in.ID, in.Place, in.At)
 			if err != nil {
@@ -28,7 +30,8 @@ func (s *Server) registerLook() {
 			v := s.viewAt(ctx, moment)
 			at := moment.At.Unix()
 			shown := accessOf(moment.Snapshot, p, moment.At, v.sees)
-			body := api.Look{Staff: v.named(p.ID), Place: v.placeRef(standing.Place.ID), At: moment.At.In(standing.Location), Tense: moment.Tense,
+			body := api.Look{Staff: v.named(p.ID), Place: v.placeRef(standing.Place.ID),
+				At: moment.At.In(standing.Location), Tense: moment.Tense,
 				Status: string(moment.Status(p.ID, at)), Obstacles: shown.Obstacles, Statements: shown.Statements}
 			if p.Locked(moment.At) {
 				body.Status = "locked"
@@ -44,7 +47,8 @@ func (s *Server) registerLook() {
 					if !v.sees.whole(p.ID) {
 						door = brief(door)
 					}
-					shown.Opens, shown.Sentence, shown.Remedy, shown.Reason = &door.Allowed, door.Sentence, door.Remedy, door.Reason.String()
+					shown.Opens, shown.Sentence, shown.Remedy, shown.Reason = &door.Allowed, door.Sentence, door.Remedy,
+						door.Reason.String()
 				}
 				sights = append(sights, shown)
 			}
@@ -58,7 +62,8 @@ func (s *Server) registerLook() {
 }
 
 func (v view) sight(sight *access.PlaceLook, depth int) api.PlaceLook {
-	out := api.PlaceLook{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind), Depth: sight.Standing.Depth - depth, Offers: []string{}}
+	out := api.PlaceLook{Place: v.placeRef(sight.Standing.Place.ID), Kind: string(sight.Standing.Place.Kind),
+		Depth: sight.Standing.Depth - depth, Offers: []string{}}
 	for _, able := range sight.Offers {
 		out.Offers = append(out.Offers, wording.English.Ability(&able))
 	}

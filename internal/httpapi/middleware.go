@@ -69,7 +69,8 @@ func (s *Server) observe(next http.Handler) http.Handler {
 		took := time.Since(start)
 		s.metrics.observe(r.Method, pattern, status, took)
 		if status >= 500 || (!safe(r.Method) && pattern != decisionsPath) {
-			s.config.Log.Info("request", "request", id, "method", r.Method, "route", pattern, "status", status, "milliseconds", took.Milliseconds())
+			s.config.Log.Info("request", "request", id, "method", r.Method, "route", pattern, "status", status,
+				"milliseconds", took.Milliseconds())
 		}
 	})
 }
@@ -82,8 +83,10 @@ func recovered(log *slog.Logger) func(http.Handler) http.Handler {
 					if caught == http.ErrAbortHandler {
 						panic(caught)
 					}
-					log.Error("a request panicked", "request", requestID(r.Context()), "panic", caught, "stack", string(debug.Stack()))
-					writeProblem(w, problem(http.StatusInternalServerError, "internal", "Something went wrong on our side. Try again."))
+					log.Error("a request panicked", "request", requestID(r.Context()), "panic", caught, "stack",
+						string(debug.Stack()))
+					writeProblem(w, problem(http.StatusInternalServerError, "internal",
+						"Something went wrong on our side. Try again."))
 				}
 			}()
 			next.ServeHTTP(w, r)
@@ -123,8 +126,10 @@ func (s *Server) securityHeaders(next http.Handler) http.Handler {
 		} else {
 			nonce := crand.Text()
 			r = r.WithContext(context.WithValue(r.Context(), nonceKey{}, nonce))
-			header.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "+
-				"form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+			header.Set("Content-Security-Policy",
+				"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
+					"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "+
+					"form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		}
 		for name, values := range fixed {
 			header[name] = values
@@ -145,8 +150,10 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			return
 		}
 		if len(key) > 100 {
-			writeProblem(w, &api.Problem{Type: api.ProblemPrefix + "invalid-input", Title: "Unprocessable Entity", Status: http.StatusUnprocessableEntity,
-				Detail: "An Idempotency-Key has at most 100 characters.", Errors: []api.Field{{Field: "header.Idempotency-Key", Message: "at most 100 characters"}}})
+			writeProblem(w, &api.Problem{Type: api.ProblemPrefix + "invalid-input", Title: "Unprocessable Entity",
+				Status: http.StatusUnprocessableEntity,
+				Detail: "An Idempotency-Key has at most 100 characters.",
+				Errors: []api.Field{{Field: "header.Idempotency-Key", Message: "at most 100 characters"}}})
 			return
 		}
 		token := s.bearerOrCookie(r)
@@ -165,7 +172,8 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		request := s.app.RequestDigest([]byte(r.Method), []byte(r.URL.RequestURI()), []byte(r.Header.Get("If-Match")), body)
+		request := s.app.RequestDigest([]byte(r.Method), []byte(r.URL.RequestURI()), []byte(r.Header.Get("If-Match")),
+			body)
 		status, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
 		if err != nil {
 			if p, is := s.problemOf(r.Context(), err).(*api.Problem); is {
@@ -196,7 +204,8 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if status == http.StatusUnauthorized || status == http.StatusForbidden {
 				status = http.StatusInternalServerError // not kept: it may be permitted the next time
 			}
-			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200), withoutSecrets(recorded.body.Bytes())); err != nil {
+			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200),
+				withoutSecrets(recorded.body.Bytes())); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
@@ -303,7 +312,8 @@ func console(files fs.FS) http.HandlerFunc {
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Cache-Control", "no-cache")
-		_, _ = w.Write(bytes.Replace(page, []byte("<head>"), []byte(`<head><meta name="csp-nonce" content="`+nonceOf(r.Context())+`">`), 1))
+		_, _ = w.Write(bytes.Replace(page, []byte("<head>"),
+			[]byte(`<head><meta name="csp-nonce" content="`+nonceOf(r.Context())+`">`), 1))
 	}
 }
 
@@ -319,24 +329,32 @@ type metrics struct {
 
 func newMetrics(a *app.App) *metrics {
 	m := &metrics{registry: prometheus.NewRegistry(),
-		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "latch_requests_total", Help: "Requests answered."}, []string{"method", "route", "status"}),
-		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "latch_request_seconds", Help: "Time to answer.",
-			Buckets: []float64{0.0005, 0.002, 0.01, 0.05, 0.25, 1, 5}}, []string{"route"})}
+		requests: prometheus.NewCounterVec(
+			prometheus.CounterOpts{Name: "latch_requests_total", Help: "Requests answered."},
+			[]string{"method", "route", "status"}),
+		seconds: prometheus.NewHistogramVec(
+			prometheus.HistogramOpts{Name: "latch_request_seconds", Help: "Time to answer.",
+				Buckets: []float64{0.0005, 0.002, 0.01, 0.05, 0.25, 1, 5}}, []string{"route"})}
 	gauge := func(name, help string, value func() float64) prometheus.Collector {
 		return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value)
 	}
-	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
-		gauge("latch_revision", "Revision of the live state.", func() float64 { return float64(a.Live().State().Revision) }),
+	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+		gauge("latch_revision", "Revision of the live state.",
+			func() float64 { return float64(a.Live().State().Revision) }),
 		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
-		gauge("latch_records_aside", "Records that cannot be read and are set aside.", func() float64 { return float64(len(a.Live().State().AsideRecords())) }),
+		gauge("latch_records_aside", "Records that cannot be read and are set aside.",
+			func() float64 { return float64(len(a.Live().State().AsideRecords())) }),
 		gauge("latch_stale", "1 where the newest changes cannot be read and nothing is answered.", func() float64 {
 			if a.Stale() {
 				return 1
 			}
 			return 0
 		}),
-		gauge("latch_events_waiting", "Events that wait to be written.", func() float64 { return float64(a.EventsWaiting()) }))
-	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"), m.seconds.WithLabelValues(decisionsPath)
+		gauge("latch_events_waiting", "Events that wait to be written.",
+			func() float64 { return float64(a.EventsWaiting()) }))
+	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"),
+		m.seconds.WithLabelValues(decisionsPath)
 	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
 	return m
 }

@@ -15,9 +15,10 @@ type PeopleAsked struct {
 	Sort string `query:"sort" enum:"name,-name,number,-number,until,-until" default:"name" doc:"- falls"`
 }
 
-// choosePeople returns the lines that hold all the words asked for, in the order asked for. of says whom a line is about,
-// until when it holds, as a date or empty where it is open, and what else is searched.
-func choosePeople[T any](asked *PeopleAsked, lines []T, of func(line *T) (p *people.Staff, until, searched string)) []T {
+// choosePeople returns the lines that hold all the words asked for, in the order asked for. of says whom a line is
+// about, until when it holds, as a date or empty where it is open, and what else is searched.
+func choosePeople[T any](asked *PeopleAsked, lines []T,
+	of func(line *T) (p *people.Staff, until, searched string)) []T {
 	type keyed struct {
 		line  T
 		p     *people.Staff
@@ -28,7 +29,8 @@ func choosePeople[T any](asked *PeopleAsked, lines []T, of func(line *T) (p *peo
 	for i := range lines {
 		p, until, searched := of(&lines[i])
 		if len(sought) > 0 {
-			text := words.Fold(strings.Join([]string{p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.JobTitle, searched}, " "))
+			text := words.Fold(strings.Join(
+				[]string{p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.JobTitle, searched}, " "))
 			if slices.ContainsFunc(sought, func(word string) bool { return !strings.Contains(text, word) }) {
 				continue
 			}
@@ -43,7 +45,8 @@ func choosePeople[T any](asked *PeopleAsked, lines []T, of func(line *T) (p *peo
 		case "until":
 			order = cmp.Compare(a.until, b.until)
 		default:
-			order = cmp.Or(cmp.Compare(words.Fold(a.p.FamilyName), words.Fold(b.p.FamilyName)), cmp.Compare(words.Fold(a.p.GivenName), words.Fold(b.p.GivenName)))
+			order = cmp.Or(cmp.Compare(words.Fold(a.p.FamilyName), words.Fold(b.p.FamilyName)),
+				cmp.Compare(words.Fold(a.p.GivenName), words.Fold(b.p.GivenName)))
 		}
 		order = cmp.Or(order, cmp.Compare(a.p.Number, b.p.Number))
 		if falls {

@@ -35,7 +35,8 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	t.Helper()
 	maren := s.Client(t, "maren")
 	person := func(number, given string) map[string]any {
-		fields := map[string]any{"staff_number": number, "given_name": given, "family_name": given, "known_as": given, "home_site": "SM", "start_date": "2020-01-01"}
+		fields := map[string]any{"staff_number": number, "given_name": given, "family_name": given, "known_as": given,
+			"home_site": "SM", "start_date": "2020-01-01"}
 		for _, field := range []string{"phone", "job_title", "employer", "notes", "external_id"} {
 			fields[field] = hidden + field + number
 		}
@@ -60,20 +61,25 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	gone := person("H-3", hidden+"three")
 	gone["line_manager"] = "H-1"
 	write(hidden+" enrolling",
-		step("staff.enrol", "", person("H-1", hidden+"one")), step("staff.enrol", "", person("H-2", "Working")), step("staff.enrol", "", gone),
+		step("staff.enrol", "", person("H-1", hidden+"one")), step("staff.enrol", "", person("H-2", "Working")),
+		step("staff.enrol", "", gone),
 		step("assignment.add", "", map[string]any{"staff": "H-1", "place": "SM", "template": "grader"}),
 		step("assignment.add", "", map[string]any{"staff": "H-2", "place": "SM", "template": "grader"}))
-	write("a day here", step("assignment.add", "", map[string]any{"staff": "H-2", "place": "HB-PACK", "template": "grader"}))
+	write("a day here", step("assignment.add", "",
+		map[string]any{"staff": "H-2", "place": "HB-PACK", "template": "grader"}))
 	for _, who := range []string{"H-1", "H-2"} {
 		write(hidden+" about "+who,
-			step("exception.add", "", map[string]any{"staff": who, "place": "SM", "permission": "stock.adjust", "level": "20"}),
+			step("exception.add", "", map[string]any{"staff": who, "place": "SM", "permission": "stock.adjust",
+				"level": "20"}),
 			step("bar.add", "", map[string]any{"staff": who, "place": "SM-GATE"}),
 			step("pin.set", "", map[string]any{"staff": who}), step("password.issue", "", map[string]any{"staff": who}))
 	}
 	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
 	write(hidden+" left", step("staff.depart", "H-3", nil))
 	write("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))
-	_, err := maren.Write(ctx, "POST", "/drafts/open/edits", api.DraftEdits{Operations: []api.Operation{step("staff.edit", "H-1", map[string]any{"notes": hidden + " draft"})}})
+	_, err := maren.Write(ctx, "POST", "/drafts/open/edits",
+		api.DraftEdits{Operations: []api.Operation{step("staff.edit", "H-1",
+			map[string]any{"notes": hidden + " draft"})}})
 	require.NoError(t, err)
 	live := s.App.Live().State()
 	for _, number := range []string{"H-1", "H-2", "H-3"} {
@@ -89,13 +95,14 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	return append(references, "1", "2", "3", fmt.Sprint(live.Devices.Last()), "open")
 }
 
-// Whatever somebody asks, nothing comes back of a record outside their reach, whether it is answered or refused: a manager
-// of another site, a supervisor, a device, and somebody who may do nothing here.
+// Whatever somebody asks, nothing comes back of a record outside their reach, whether it is answered or refused: a
+// manager of another site, a supervisor, a device, and somebody who may do nothing here.
 func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	s := testkit.Demo(t)
 	references := plant(t, s)
 	told := 0
-	callers := map[string]*client.Client{"the site manager": s.Client(t, "tamsin"), "a supervisor": s.Client(t, "joss"), "a device": s.Door()}
+	callers := map[string]*client.Client{"the site manager": s.Client(t, "tamsin"), "a supervisor": s.Client(t, "joss"),
+		"a device": s.Door()}
 	for caller, c := range callers {
 		look := func(method, path, body string) {
 			request, err := http.NewRequest(method, s.URL+"/api/v1"+path, strings.NewReader(body))
@@ -108,7 +115,8 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 			}
 			if strings.Contains(answer, hidden) {
 				at := strings.Index(answer, hidden)
-				assert.Fail(t, "told", "%s: %s %s %s: %d …%s…", caller, method, path, body, status, answer[max(0, at-150):min(len(answer), at+50)])
+				assert.Fail(t, "told", "%s: %s %s %s: %d …%s…", caller, method, path, body, status,
+					answer[max(0, at-150):min(len(answer), at+50)])
 			}
 		}
 		for _, r := range s.HTTP.Routes() {
@@ -134,7 +142,8 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 					look(r.Method, path, body)
 				}
 				if r.Method == "GET" && !strings.Contains(r.Path, "{id}") {
-					for _, query := range []string{"limit=500", "staff=H-1", "staff=H-2", "place=SM", "q=H-1", "q=one", "site=SM", "place=HB&limit=500", "permission=door.open&limit=500"} {
+					for _, query := range []string{"limit=500", "staff=H-1", "staff=H-2", "place=SM", "q=H-1", "q=one",
+						"site=SM", "place=HB&limit=500", "permission=door.open&limit=500"} {
 						look("GET", path+"?"+query, "")
 					}
 				}
@@ -144,7 +153,9 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 		for _, name := range change.Operations() {
 			for _, on := range references {
 				for _, to := range []string{"/changes/preview", "/changes"} {
-					for _, set := range []map[string]any{nil, {"staff": "H-1", "place": "HB-PACK", "template": "grader", "permission": "stock.adjust", "level": "20"}, {"line_manager": "H-1"}, {"email": "someone@quillmere.example"}} {
+					for _, set := range []map[string]any{nil,
+						{"staff": "H-1", "place": "HB-PACK", "template": "grader", "permission": "stock.adjust",
+							"level": "20"}, {"line_manager": "H-1"}, {"email": "someone@quillmere.example"}} {
 						operation := map[string]any{"op": name, "on": on}
 						if set != nil {
 							operation["set"] = set
@@ -157,14 +168,15 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	}
 	assert.Greater(t, told, 100, "much was answered")
 	// Who looks after their home sees it all: the mark is where it was planted.
-	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1", "/devices", "/drafts/open"} {
+	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1",
+		"/devices", "/drafts/open"} {
 		_, _, answer, _ := call(t, s, "GET", "/api/v1"+path, "", bearer(s.Client(t, "maren"))...)
 		assert.Contains(t, string(answer), hidden, path)
 	}
 }
 
-// What nobody is to know is not told by which refusal comes: somebody else's email, or what is on record of somebody whom
-// one may not see, reads as what is not there.
+// What nobody is to know is not told by which refusal comes: somebody else's email, or what is on record of somebody
+// whom one may not see, reads as what is not there.
 func TestARefusalReadsAsIfNothingWereThere(t *testing.T) {
 	s := testkit.Demo(t)
 	plant(t, s)
@@ -172,7 +184,8 @@ func TestARefusalReadsAsIfNothingWereThere(t *testing.T) {
 	for _, c := range []struct{ method, path, there, not string }{
 		{"PATCH", "/staff/Q0011", `{"line_manager":"H-1"}`, `{"line_manager":"H-9"}`},
 		{"POST", "/decisions", `{"staff":"H-1","place":"HB-PACK-1"}`, `{"staff":"H-9","place":"HB-PACK-1"}`},
-		{"POST", "/assignments", `{"staff":"H-1","place":"HB-PACK","template":"grader"}`, `{"staff":"H-9","place":"HB-PACK","template":"grader"}`},
+		{"POST", "/assignments", `{"staff":"H-1","place":"HB-PACK","template":"grader"}`,
+			`{"staff":"H-9","place":"HB-PACK","template":"grader"}`},
 		{"POST", "/credentials/pin", `{"staff":"H-1"}`, `{"staff":"H-9"}`},
 		{"GET", "/staff/H-1", "", ""},
 		{"GET", "/staff/H-1/access", "", ""},
@@ -210,7 +223,8 @@ func TestWhatIsMisspeltIsRefusedOnEveryRoute(t *testing.T) {
 				continue // the first two read YAML; signing in tells nobody anything
 			}
 			status, _, answer, _ = call(t, s, r.Method, path, `{"shoe_size":44}`, token...)
-			assert.Contains(t, []int{http.StatusUnprocessableEntity, http.StatusBadRequest}, status, "%s %s: %s", r.Method, r.Path, answer)
+			assert.Contains(t, []int{http.StatusUnprocessableEntity, http.StatusBadRequest}, status, "%s %s: %s",
+				r.Method, r.Path, answer)
 			assert.Contains(t, string(answer), "shoe_size", r.Path)
 		}
 	}
@@ -222,29 +236,37 @@ func TestASecretLeavesNoTrace(t *testing.T) {
 	s := testkit.Demo(t)
 	token := bearer(s.Client(t, "idris"))
 	for i, body := range []string{`{"staff":"Q0011","pin":"480217"}`, `{"staff":"Q0011"}`} {
-		status, _, answer, _ := call(t, s, "POST", "/api/v1/credentials/pin", body, append([]string{"Idempotency-Key", fmt.Sprint("pin-", i)}, token...)...)
+		status, _, answer, _ := call(t, s, "POST", "/api/v1/credentials/pin", body,
+			append([]string{"Idempotency-Key", fmt.Sprint("pin-", i)}, token...)...)
 		require.Less(t, status, 300, string(answer))
 	}
-	status, _, answer, _ := call(t, s, "POST", "/api/v1/changes", `{"operations":[{"op":"pin.set","set":{"staff":"Q0012","pin":"481502"}}]}`, append([]string{"Idempotency-Key", "change"}, token...)...)
+	status, _, answer, _ := call(t, s, "POST", "/api/v1/changes",
+		`{"operations":[{"op":"pin.set","set":{"staff":"Q0012","pin":"481502"}}]}`,
+		append([]string{"Idempotency-Key", "change"}, token...)...)
 	require.Less(t, status, 300, string(answer))
-	status, _, _, _ = call(t, s, "POST", "/api/v1/me/password", `{"old_password":"orchard-ladder-seven","new_password":"nine green ladders lean"}`, append([]string{"Idempotency-Key", "password"}, token...)...)
+	status, _, _, _ = call(t, s, "POST", "/api/v1/me/password",
+		`{"old_password":"orchard-ladder-seven","new_password":"nine green ladders lean"}`,
+		append([]string{"Idempotency-Key", "password"}, token...)...)
 	require.Less(t, status, 300)
 	for table, rows := range tables(t, s.DSN) {
 		for _, secret := range []string{"480217", "481502", "nine green ladders", "orchard-ladder"} {
 			assert.NotContains(t, rows, secret, table)
 		}
 	}
-	assert.NotContains(t, tables(t, s.DSN)["idempotency_keys"], "password", "a request that carries a secret is not kept")
+	assert.NotContains(t, tables(t, s.DSN)["idempotency_keys"], "password",
+		"a request that carries a secret is not kept")
 }
 
 // A preview says nothing of which PINs are in use; making it does, stands in the audit log, and is slowed.
 func TestAPreviewIsNoWayToFindPINs(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
-	_, err := idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0011", PIN: "480216"}})
+	_, err := idris.Write(ctx, "POST", "/credentials/pin",
+		api.PINWrite{PINFields: api.PINFields{Staff: "Q0011", PIN: "480216"}})
 	require.NoError(t, err)
 	try := func(path, pin string) (int, string) {
-		status, p, answer, _ := call(t, s, "POST", "/api/v1"+path, `{"operations":[{"op":"pin.set","set":{"staff":"Q0012","pin":"`+pin+`"}}]}`, bearer(idris)...)
+		status, p, answer, _ := call(t, s, "POST", "/api/v1"+path,
+			`{"operations":[{"op":"pin.set","set":{"staff":"Q0012","pin":"`+pin+`"}}]}`, bearer(idris)...)
 		if status >= 400 {
 			return status, p.Detail
 		}
@@ -265,13 +287,16 @@ func TestAPreviewIsNoWayToFindPINs(t *testing.T) {
 	}
 	assert.Greater(t, refused, 20, "a few times a minute for one person")
 	audit := get[api.Page[map[string]any]](t, s.Client(t, "maren"), "/audit", client.Query("limit", "100"))
-	assert.Contains(t, string(raw(t, map[string]any{"items": audit.Items})), "Chose a PIN that is in use", "and it is on record")
+	assert.Contains(t, string(raw(t, map[string]any{"items": audit.Items})), "Chose a PIN that is in use",
+		"and it is on record")
 	// Whose a PIN is, is told to those who may see that person.
-	_, err = s.Client(t, "maren").Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0122", PIN: "592841"}})
+	_, err = s.Client(t, "maren").Write(ctx, "POST", "/credentials/pin",
+		api.PINWrite{PINFields: api.PINFields{Staff: "Q0122", PIN: "592841"}})
 	require.NoError(t, err)
 	ask := func(pin string) api.Decision {
 		var d api.Decision
-		require.NoError(t, s.Client(t, "tamsin").Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: pin, Place: "HB-PACK-1"}, &d))
+		require.NoError(t, s.Client(t, "tamsin").Do(ctx, "POST", "/decisions",
+			api.DecisionRequest{PIN: pin, Place: "HB-PACK-1"}, &d))
 		return d
 	}
 	elsewhere, nobody := ask("592841"), ask("637284")
@@ -289,7 +314,8 @@ func TestBodiesAreBounded(t *testing.T) {
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status, "anybody may send little")
 	status, _, _, _ = call(t, s, "POST", "/api/v1/staff", `{"notes":"`+strings.Repeat("x", 70<<10)+`"}`, token...)
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
-	status, _, _, _ = call(t, s, "POST", "/api/v1/changes", `{"operations":[`+strings.Repeat(`{"op":"place.retire"},`, 30_000)+`{}]}`, token...)
+	status, _, _, _ = call(t, s, "POST", "/api/v1/changes",
+		`{"operations":[`+strings.Repeat(`{"op":"place.retire"},`, 30_000)+`{}]}`, token...)
 	assert.Less(t, status, 500)
 	var wrong []string
 	for i := range 500 {
@@ -300,7 +326,8 @@ func TestBodiesAreBounded(t *testing.T) {
 	assert.LessOrEqual(t, len(p.Errors), 20)
 	deep := strings.Repeat(`{"set":`, 20_000) + "1" + strings.Repeat("}", 20_000)
 	began := time.Now()
-	status, _, _, _ = call(t, s, "POST", "/api/v1/changes", `{"operations":[{"op":"place.edit","on":"HB","set":`+deep+`}]}`, token...)
+	status, _, _, _ = call(t, s, "POST", "/api/v1/changes",
+		`{"operations":[{"op":"place.edit","on":"HB","set":`+deep+`}]}`, token...)
 	assert.GreaterOrEqual(t, status, 400)
 	assert.Less(t, status, 500)
 	assert.Less(t, time.Since(began), 20*time.Second, "it ends")

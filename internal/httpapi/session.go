@@ -17,91 +17,112 @@ func (s *Server) registerSession() {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 		Body      api.SignedIn
 	}
-	route(s, "POST", "/session", "sign-in", "session", "Sign in", Access{Public: true}, func(ctx context.Context, in *signIn) (*signedIn, error) {
-		kind := in.Body.Kind
-		if kind == "" {
-			kind = "console"
-		}
-		signed, err := s.app.SignIn(ctx, app.SignIn{Name: in.Body.Name, Password: in.Body.Password, Kind: kind, Scope: in.Body.Scope, Device: in.Body.Device, Address: callerOf(ctx).address})
-		if err != nil {
-			return nil, err
-		}
-		out := &signedIn{Body: api.SignedIn{Me: s.me(signed), ExpiresAt: &signed.Session.ExpiresAt}}
-		if kind == "client" {
-			out.Body.Token = signed.Token
-		} else {
-			out.SetCookie = http.Cookie{Name: s.cookieName(), Value: signed.Token, Path: "/", HttpOnly: true, Secure: s.config.Secure, SameSite: http.SameSiteStrictMode,
-				MaxAge: int(app.ConsoleSession.Seconds())}
-		}
-		return out, nil
-	})
+	route(s, "POST", "/session", "sign-in", "session", "Sign in", Access{Public: true},
+		func(ctx context.Context, in *signIn) (*signedIn, error) {
+			kind := in.Body.Kind
+			if kind == "" {
+				kind = "console"
+			}
+			signed, err := s.app.SignIn(ctx,
+				app.SignIn{Name: in.Body.Name, Password: in.Body.Password, Kind: kind, Scope: in.Body.Scope,
+					Device: in.Body.Device, Address: callerOf(ctx).address})
+			if err != nil {
+				return nil, err
+			}
+			out := &signedIn{Body: api.SignedIn{Me: s.me(signed), ExpiresAt: &signed.Session.ExpiresAt}}
+			if kind == "client" {
+				out.Body.Token = signed.Token
+			} else {
+				out.SetCookie = http.Cookie{Name: s.cookieName(), Value: signed.Token, Path: "/", HttpOnly: true,
+					Secure: s.config.Secure, SameSite: http.SameSiteStrictMode,
+					MaxAge: int(app.ConsoleSession.Seconds())}
+			}
+			return out, nil
+		})
 	type signedOut struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
-	route(s, "DELETE", "/session", "sign-out", "session", "Sign out: the session or token used for this counts no longer", Access{BeforePass: true, Scope: app.ScopeRead}, func(ctx context.Context, _ *struct{}) (*signedOut, error) {
-		return &signedOut{SetCookie: http.Cookie{Name: s.cookieName(), Path: "/", HttpOnly: true, Secure: s.config.Secure, SameSite: http.SameSiteStrictMode, MaxAge: -1}},
-			s.app.SignOut(ctx, callerOf(ctx).signed.Session)
-	})
-	type me struct{ Body api.Me }
-	route(s, "GET", "/me", "me", "session", "Who is signed in, and what they may do", Access{BeforePass: true}, func(ctx context.Context, _ *struct{}) (*me, error) {
-		return &me{Body: s.me(callerOf(ctx).signed)}, nil
-	})
-	type passwordIn struct{ Body api.PasswordChange }
-	route(s, "POST", "/me/password", "change-password", "session", "Change one's own password; other sessions end", Access{BeforePass: true}, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
-		c := callerOf(ctx)
-		return nil, renamed(s.app.ChangePassword(ctx, c.signed, in.Body.OldPassword, in.Body.NewPassword, c.origin()), func(name string) string {
-			return "body." + strings.Replace(name, "operations[0].set.password", "new_password", 1)
+	route(s, "DELETE", "/session", "sign-out", "session",
+		"Sign out: the session or token used for this counts no longer", Access{BeforePass: true, Scope: app.ScopeRead},
+		func(ctx context.Context, _ *struct{}) (*signedOut, error) {
+			return &signedOut{SetCookie: http.Cookie{Name: s.cookieName(), Path: "/", HttpOnly: true,
+					Secure: s.config.Secure, SameSite: http.SameSiteStrictMode, MaxAge: -1}},
+				s.app.SignOut(ctx, callerOf(ctx).signed.Session)
 		})
-	})
-	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{}, func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
-		c := callerOf(ctx)
-		sessions, err := s.app.Sessions(ctx, c.id())
-		if err != nil {
-			return nil, err
-		}
-		return pageOf(sessionViews(sessions, c.signed.Session.ID), in)
-	})
+	type me struct{ Body api.Me }
+	route(s, "GET", "/me", "me", "session", "Who is signed in, and what they may do", Access{BeforePass: true},
+		func(ctx context.Context, _ *struct{}) (*me, error) {
+			return &me{Body: s.me(callerOf(ctx).signed)}, nil
+		})
+	type passwordIn struct{ Body api.PasswordChange }
+	route(s, "POST", "/me/password", "change-password", "session", "Change one's own password; other sessions end",
+		Access{BeforePass: true}, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
+			c := callerOf(ctx)
+			return nil, renamed(s.app.ChangePassword(ctx, c.signed, in.Body.OldPassword, in.Body.NewPassword,
+				c.origin()),
+				func(name string) string {
+					return "body." + strings.Replace(name, "operations[0].set.password", "new_password", 1)
+				})
+		})
+	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{},
+		func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
+			c := callerOf(ctx)
+			sessions, err := s.app.Sessions(ctx, c.id())
+			if err != nil {
+				return nil, err
+			}
+			return pageOf(sessionViews(sessions, c.signed.Session.ID), in)
+		})
 	type ended struct {
 		Body struct {
 			Ended int64 `json:"ended"`
 		}
 	}
-	route(s, "DELETE", "/me/sessions", "end-other-sessions", "session", "End all of one's own sessions and tokens but this one", Access{Scope: app.ScopeDaily}, func(ctx context.Context, _ *struct{}) (*ended, error) {
-		out := &ended{}
-		var err error
-		out.Body.Ended, err = s.app.EndOtherSessions(ctx, callerOf(ctx).signed)
-		return out, err
-	})
+	route(s, "DELETE", "/me/sessions", "end-other-sessions", "session",
+		"End all of one's own sessions and tokens but this one", Access{Scope: app.ScopeDaily},
+		func(ctx context.Context, _ *struct{}) (*ended, error) {
+			out := &ended{}
+			var err error
+			out.Body.Ended, err = s.app.EndOtherSessions(ctx, callerOf(ctx).signed)
+			return out, err
+		})
 	type theirsIn struct {
 		OneStaff
 		Paging
 	}
-	route(s, "GET", "/staff/{id}/sessions", "list-staff-sessions", "session", "Sessions and tokens of somebody over whom you stand", Access{Permission: permit.IssueCredentials}, func(ctx context.Context, in *theirsIn) (*listed[api.Session], error) {
-		_, sessions, err := s.app.SessionsFor(ctx, callerOf(ctx).id(), in.ID)
-		if err != nil {
-			return nil, err
-		}
-		return pageOf(sessionViews(sessions, 0), &in.Paging)
-	})
+	route(s, "GET", "/staff/{id}/sessions", "list-staff-sessions", "session",
+		"Sessions and tokens of somebody over whom you stand", Access{Permission: permit.IssueCredentials},
+		func(ctx context.Context, in *theirsIn) (*listed[api.Session], error) {
+			_, sessions, err := s.app.SessionsFor(ctx, callerOf(ctx).id(), in.ID)
+			if err != nil {
+				return nil, err
+			}
+			return pageOf(sessionViews(sessions, 0), &in.Paging)
+		})
 	type endTheirsIn struct {
 		OneStaff
 		Session uint64 `query:"session" doc:"One of them; left out: all"`
 	}
-	route(s, "DELETE", "/staff/{id}/sessions", "end-staff-sessions", "session", "End sessions and tokens of somebody over whom you stand", Access{Permission: permit.IssueCredentials, Scope: app.ScopeDaily}, func(ctx context.Context, in *endTheirsIn) (*struct{}, error) {
-		return nil, s.app.EndSessionsOf(ctx, callerOf(ctx).id(), in.ID, in.Session, callerOf(ctx).origin())
-	})
+	route(s, "DELETE", "/staff/{id}/sessions", "end-staff-sessions", "session",
+		"End sessions and tokens of somebody over whom you stand",
+		Access{Permission: permit.IssueCredentials, Scope: app.ScopeDaily},
+		func(ctx context.Context, in *endTheirsIn) (*struct{}, error) {
+			return nil, s.app.EndSessionsOf(ctx, callerOf(ctx).id(), in.ID, in.Session, callerOf(ctx).origin())
+		})
 	type endIn struct {
 		ID uint64 `path:"id"`
 	}
-	route(s, "DELETE", "/me/sessions/{id}", "end-session", "session", "End one of one's own sessions or tokens", Access{Scope: app.ScopeDaily}, func(ctx context.Context, in *endIn) (*struct{}, error) {
-		return nil, s.app.EndSession(ctx, callerOf(ctx).id(), in.ID)
-	})
+	route(s, "DELETE", "/me/sessions/{id}", "end-session", "session", "End one of one's own sessions or tokens",
+		Access{Scope: app.ScopeDaily}, func(ctx context.Context, in *endIn) (*struct{}, error) {
+			return nil, s.app.EndSession(ctx, callerOf(ctx).id(), in.ID)
+		})
 }
 
 func sessionViews(sessions []store.Session, present uint64) []api.Session {
 	items := make([]api.Session, len(sessions))
 	for i, session := range sessions {
-		items[i] = api.Session{ID: session.ID, Kind: session.Kind, Scope: session.Scope, Name: session.Name, Address: session.Address, CreatedAt: session.CreatedAt,
+		items[i] = api.Session{ID: session.ID, Kind: session.Kind, Scope: session.Scope, Name: session.Name,
+			Address: session.Address, CreatedAt: session.CreatedAt,
 			LastUsed: session.LastUsed, ExpiresAt: session.ExpiresAt, Present: session.ID == present}
 	}
 	return items
@@ -110,8 +131,10 @@ func sessionViews(sessions []store.Session, present uint64) []api.Session {
 // me says who is signed in and what they may do in this product, and where.
 func (s *Server) me(signed *app.SignedIn) api.Me {
 	live, at := s.app.Live(), s.app.Now().Unix()
-	out := api.Me{StaffNumber: signed.Staff.Number, Name: signed.Staff.FullName(), Called: signed.Staff.Called(), Owner: signed.Staff.Owner,
-		Organisation: live.State().Settings.Name, MustChange: signed.MustChange, May: map[string][]string{}, Everywhere: []string{}}
+	out := api.Me{StaffNumber: signed.Staff.Number, Name: signed.Staff.FullName(), Called: signed.Staff.Called(),
+		Owner:        signed.Staff.Owner,
+		Organisation: live.State().Settings.Name, MustChange: signed.MustChange, May: map[string][]string{},
+		Everywhere: []string{}}
 	if signed.Session.Kind == "console" {
 		out.CSRF = signed.CSRF
 	}

@@ -22,7 +22,8 @@ import (
 // console signs in as a browser does and returns what it sends from then on.
 func console(t *testing.T, s *testkit.Service, who string) []string {
 	t.Helper()
-	status, _, body, header := call(t, s, "POST", "/api/v1/session", `{"name":"`+who+`@quillmere.example","password":"`+testkit.Passwords[who]+`"}`)
+	status, _, body, header := call(t, s, "POST", "/api/v1/session",
+		`{"name":"`+who+`@quillmere.example","password":"`+testkit.Passwords[who]+`"}`)
 	require.Equal(t, http.StatusOK, status)
 	var signed api.SignedIn
 	require.NoError(t, json.Unmarshal(body, &signed))
@@ -47,7 +48,9 @@ func TestASessionThatIsNotUsedEnds(t *testing.T) {
 	assert.Equal(t, http.StatusUnauthorized, me(used), "and ends at its latest end")
 	// How long is a setting.
 	maren := s.Client(t, "maren")
-	_, err := maren.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "r", Operations: []api.Operation{{Op: "organisation.edit", Set: json.RawMessage(`{"idle_minutes":5}`)}}})
+	_, err := maren.Write(ctx, "POST", "/changes",
+		api.ChangeRequest{Reason: "r",
+			Operations: []api.Operation{{Op: "organisation.edit", Set: json.RawMessage(`{"idle_minutes":5}`)}}})
 	require.NoError(t, err)
 	short := console(t, s, "idris")
 	assert.Equal(t, http.StatusOK, me(short))
@@ -63,27 +66,33 @@ func TestOnesOwnPasswordChangesWithTheOldOneAndEndsAllElse(t *testing.T) {
 		return status
 	}
 	for _, path := range []string{"/changes", "/changes/preview", "/drafts/open/edits"} {
-		status, _, answer, _ := call(t, s, "POST", "/api/v1"+path, `{"reason":"r","operations":[{"op":"password.set","set":{"staff":"Q0002","password":"nine green ladders lean"}}]}`, browser...)
+		status, _, answer, _ := call(t, s, "POST", "/api/v1"+path,
+			`{"reason":"r","operations":[{"op":"password.set","set":{"staff":"Q0002","password":"nine green ladders lean"}}]}`, browser...)
 		assert.Contains(t, []int{http.StatusUnprocessableEntity, http.StatusForbidden}, status, path)
 		assert.NotContains(t, string(answer), "nine green")
 	}
-	status, p, _, _ := call(t, s, "POST", "/api/v1/me/password", `{"old_password":"a guess of mine","new_password":"nine green ladders lean"}`, browser...)
+	status, p, _, _ := call(t, s, "POST", "/api/v1/me/password",
+		`{"old_password":"a guess of mine","new_password":"nine green ladders lean"}`, browser...)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Equal(t, "body.old_password", p.Errors[0].Field)
-	for _, weak := range []string{"short", "passwordpassword", "quillmere-quillmere", "idriscalloway2026", "aaaaaaaaaaaaaaaaaaaa"} {
-		status, p, _, _ = call(t, s, "POST", "/api/v1/me/password", `{"old_password":"orchard-ladder-seven","new_password":"`+weak+`"}`, browser...)
+	for _, weak := range []string{"short", "passwordpassword", "quillmere-quillmere", "idriscalloway2026",
+		"aaaaaaaaaaaaaaaaaaaa"} {
+		status, p, _, _ = call(t, s, "POST", "/api/v1/me/password",
+			`{"old_password":"orchard-ladder-seven","new_password":"`+weak+`"}`, browser...)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, weak)
 		assert.Equal(t, "body.new_password", p.Errors[0].Field)
 	}
 	assert.Equal(t, http.StatusOK, me(token))
-	status, _, _, _ = call(t, s, "POST", "/api/v1/me/password", `{"old_password":"orchard-ladder-seven","new_password":"nine green ladders lean"}`, browser...)
+	status, _, _, _ = call(t, s, "POST", "/api/v1/me/password",
+		`{"old_password":"orchard-ladder-seven","new_password":"nine green ladders lean"}`, browser...)
 	assert.Less(t, status, 300)
 	assert.Equal(t, http.StatusOK, me(browser), "the one that changed it goes on")
 	assert.Equal(t, http.StatusUnauthorized, me(token), "all others end")
 	_, err := client.New(s.URL, "").SignIn(ctx, "idris@quillmere.example", "orchard-ladder-seven", "test")
 	assert.Error(t, err)
 	for range 8 {
-		status, _, _, _ = call(t, s, "POST", "/api/v1/me/password", `{"old_password":"a guess of mine","new_password":"ten green ladders lean"}`, browser...)
+		status, _, _, _ = call(t, s, "POST", "/api/v1/me/password",
+			`{"old_password":"a guess of mine","new_password":"ten green ladders lean"}`, browser...)
 	}
 	assert.Equal(t, http.StatusTooManyRequests, status, "guessing the old one is slowed")
 }
@@ -106,15 +115,20 @@ func TestATokenDoesWhatItsScopeSays(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusForbidden, status(read, "POST", "/staff/Q0012/lock", `{"reason":"r"}`))
 	assert.Equal(t, http.StatusOK, status(daily, "POST", "/staff/Q0012/lock", `{"reason":"r"}`))
-	assert.Equal(t, http.StatusOK, status(daily, "POST", "/changes", `{"reason":"r","operations":[{"op":"staff.unlock","on":"Q0012"}]}`))
-	assert.Equal(t, http.StatusForbidden, status(read, "POST", "/changes", `{"reason":"r","operations":[{"op":"staff.lock","on":"Q0012"}]}`))
-	for _, operation := range []string{`{"op":"template.edit","on":"packer","set":{"name":"Packing"}}`, `{"op":"place.edit","on":"HB-PACK","set":{"name":"Hall"}}`, `{"op":"staff.make_owner","on":"Q0012"}`} {
-		assert.Equal(t, http.StatusForbidden, status(daily, "POST", "/changes", `{"reason":"r","operations":[`+operation+`]}`), operation)
+	assert.Equal(t, http.StatusOK,
+		status(daily, "POST", "/changes", `{"reason":"r","operations":[{"op":"staff.unlock","on":"Q0012"}]}`))
+	assert.Equal(t, http.StatusForbidden,
+		status(read, "POST", "/changes", `{"reason":"r","operations":[{"op":"staff.lock","on":"Q0012"}]}`))
+	for _, operation := range []string{`{"op":"template.edit","on":"packer","set":{"name":"Packing"}}`,
+		`{"op":"place.edit","on":"HB-PACK","set":{"name":"Hall"}}`, `{"op":"staff.make_owner","on":"Q0012"}`} {
+		assert.Equal(t, http.StatusForbidden,
+			status(daily, "POST", "/changes", `{"reason":"r","operations":[`+operation+`]}`), operation)
 	}
 	assert.Equal(t, http.StatusForbidden, status(daily, "PATCH", "/templates/packer", `{"name":"Packing"}`))
 	assert.Less(t, status(everything, "PATCH", "/templates/packer", `{"name":"Packing"}`), 300)
 	for _, r := range s.HTTP.Routes() {
-		if r.Method != "GET" && !r.Access.Public && !r.Access.Device && r.Path != "/session" && !strings.Contains(r.Path, "preview") {
+		if r.Method != "GET" && !r.Access.Public && !r.Access.Device && r.Path != "/session" &&
+			!strings.Contains(r.Path, "preview") {
 			path := strings.Replace(r.Path, "{id}", "1", 1)
 			assert.Equal(t, http.StatusForbidden, status(read, r.Method, path, ""), "%s %s", r.Method, r.Path)
 		}
@@ -136,7 +150,8 @@ func TestSessionsOfOthersAreEndedByWhoStandsOverThem(t *testing.T) {
 // Behind a proxy that is trusted the true address counts; nobody else says where they are.
 func TestTheAddressIsTheTrueOne(t *testing.T) {
 	s := testkit.Demo(t)
-	for proxies, want := range map[string]string{"127.0.0.0/8": "198.51.100.7", "": "127.0.0.1", "10.0.0.0/8": "127.0.0.1"} {
+	for proxies, want := range map[string]string{"127.0.0.0/8": "198.51.100.7", "": "127.0.0.1",
+		"10.0.0.0/8": "127.0.0.1"} {
 		config := httpapi.Config{Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Secure: true}
 		if proxies != "" {
 			config.Proxies = []string{proxies}
@@ -145,7 +160,9 @@ func TestTheAddressIsTheTrueOne(t *testing.T) {
 		t.Cleanup(server.Close)
 		behind := *s
 		behind.URL = server.URL
-		status, _, _, header := call(t, &behind, "POST", "/api/v1/session", `{"name":"idris@quillmere.example","password":"orchard-ladder-seven"}`, "X-Forwarded-For", "203.0.113.99, 198.51.100.7")
+		status, _, _, header := call(t, &behind, "POST", "/api/v1/session",
+			`{"name":"idris@quillmere.example","password":"orchard-ladder-seven"}`, "X-Forwarded-For",
+			"203.0.113.99, 198.51.100.7")
 		require.Equal(t, http.StatusOK, status)
 		cookie := header.Get("Set-Cookie")
 		for _, part := range []string{"__Host-latch_session=", "Secure", "Path=/", "HttpOnly"} {

@@ -32,7 +32,8 @@ func (v view) steps(entries []change.Entry, most int, word func(op, on string) s
 var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "made_at": true}
 
 // inWords are the fields of what is made that the words of its step say already, by the kind of record.
-var inWords = map[string][]string{"assignment": {"staff", "place", "template"}, "exception": {"staff", "place", "permission", "withheld"}}
+var inWords = map[string][]string{"assignment": {"staff", "place", "template"},
+	"exception": {"staff", "place", "permission", "withheld"}}
 
 func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	step := api.Step{Words: word(e.Op, e.On), Reason: e.Reason, Changes: []api.StepChange{}}
@@ -44,13 +45,15 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	kind, _, _ := strings.Cut(e.Record, ":")
 	_, made := e.After["id"]
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
-		if made && slices.Contains(inWords[kind], field) || field == "reason" && e.Reason != "" && e.After[field] == e.Reason {
+		if made && slices.Contains(inWords[kind], field) ||
+			field == "reason" && e.Reason != "" && e.After[field] == e.Reason {
 			continue
 		}
 		if unsaid[field] || strings.HasPrefix(field, "as_of.") || e.After[field] == change.ReasonLater {
 			continue
 		}
-		said := api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]), Now: v.valueWords(field, e.After[field])}
+		said := api.StepChange{Field: v.fieldWords(field), Was: v.valueWords(field, e.Before[field]),
+			Now: v.valueWords(field, e.After[field])}
 		if x, is := change.RecordOf(v.live.State(), e.Record).(*org.Exception); is && field == "level" {
 			said.Was, said.Now = v.levelWords(x.Permission, e.Before[field]), v.levelWords(x.Permission, e.After[field])
 		}
@@ -103,7 +106,8 @@ func (v view) valueWords(field string, value any) string {
 	if err != nil {
 		return ""
 	}
-	return strings.NewReplacer(`"`, "", "{", "", "}", "", "[", "", "]", "", ",", ", ", ":", " ").Replace(string(encoded))
+	return strings.NewReplacer(`"`, "", "{", "", "}", "", "[", "", "]", "", ",", ", ", ":",
+		" ").Replace(string(encoded))
 }
 
 func (v view) numberWords(field string, n uint32) string {

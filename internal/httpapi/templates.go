@@ -54,51 +54,55 @@ func (s *Server) registerTemplates() {
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 		Place   string `query:"place" maxLength:"64" doc:"Code of the place that assignable is about; left out: any site"`
 	}
-	route(s, "GET", "/templates", "list-templates", "templates", "All templates", Access{}, func(ctx context.Context, in *listIn) (*listed[api.Template], error) {
-		v := s.view(ctx)
-		place, err := v.placeFor("query.place", in.Place)
-		if err != nil {
-			return nil, err
-		}
-		used, ceilings := v.usedTemplates(), v.ceilings(callerOf(ctx).id(), place)
-		all := []api.Template{}
-		for _, t := range v.live.State().Templates.All() {
-			if in.Retired != "all" && t.Retired != (in.Retired == "true") || in.Q != "" && !words.Fits(t.Name+" "+t.Code+" "+t.Summary, in.Q) {
-				continue
+	route(s, "GET", "/templates", "list-templates", "templates", "All templates", Access{},
+		func(ctx context.Context, in *listIn) (*listed[api.Template], error) {
+			v := s.view(ctx)
+			place, err := v.placeFor("query.place", in.Place)
+			if err != nil {
+				return nil, err
 			}
-			shown := v.template(t, used, false)
-			shown.Fixed = v.fixed(callerOf(ctx).id(), t)
-			shown.Assignable, shown.WhyNot = v.assignable(t.ID, ceilings)
-			all = append(all, shown)
-		}
-		slices.SortFunc(all, func(a, b api.Template) int { return cmp.Compare(a.Name, b.Name) })
-		return pageOf(all, &in.Paging)
-	})
+			used, ceilings := v.usedTemplates(), v.ceilings(callerOf(ctx).id(), place)
+			all := []api.Template{}
+			for _, t := range v.live.State().Templates.All() {
+				if in.Retired != "all" && t.Retired != (in.Retired == "true") ||
+					in.Q != "" && !words.Fits(t.Name+" "+t.Code+" "+t.Summary, in.Q) {
+					continue
+				}
+				shown := v.template(t, used, false)
+				shown.Fixed = v.fixed(callerOf(ctx).id(), t)
+				shown.Assignable, shown.WhyNot = v.assignable(t.ID, ceilings)
+				all = append(all, shown)
+			}
+			slices.SortFunc(all, func(a, b api.Template) int { return cmp.Compare(a.Name, b.Name) })
+			return pageOf(all, &in.Paging)
+		})
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Template
 	}
-	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves", Access{}, func(ctx context.Context, in *DraftedTemplate) (*one, error) {
-		v, _, err := s.drafted(ctx, in.Draft)
-		if err != nil {
-			return nil, err
-		}
-		t, err := v.templateFor("path.id", in.ID)
-		if err != nil {
-			return nil, err
-		}
-		body := v.template(t, v.usedTemplates(), true)
-		body.Fixed = v.fixed(callerOf(ctx).id(), t)
-		body.Assignable, body.WhyNot = v.assignable(t.ID, v.ceilings(callerOf(ctx).id(), nil))
-		return &one{ETag: etag(t.Revision), Body: body}, nil
-	})
+	route(s, "GET", "/templates/{id}", "get-template", "templates", "One template with every permission as it resolves",
+		Access{}, func(ctx context.Context, in *DraftedTemplate) (*one, error) {
+			v, _, err := s.drafted(ctx, in.Draft)
+			if err != nil {
+				return nil, err
+			}
+			t, err := v.templateFor("path.id", in.ID)
+			if err != nil {
+				return nil, err
+			}
+			body := v.template(t, v.usedTemplates(), true)
+			body.Fixed = v.fixed(callerOf(ctx).id(), t)
+			body.Assignable, body.WhyNot = v.assignable(t.ID, v.ceilings(callerOf(ctx).id(), nil))
+			return &one{ETag: etag(t.Revision), Body: body}, nil
+		})
 	type outlineIn struct {
 		DraftedTemplate
 		Paging
 		Q         string `query:"q" maxLength:"100" doc:"Permissions with these words in title or sentence, with the groups they stand in"`
 		Undecided bool   `query:"undecided" doc:"Only what waits for a decision, with its groups"`
 	}
-	route(s, "GET", "/templates/{id}/outline", "get-template-outline", "templates", "A template as the tree of the catalogue: what it sets, what flows, what comes from the base", Access{},
+	route(s, "GET", "/templates/{id}/outline", "get-template-outline", "templates",
+		"A template as the tree of the catalogue: what it sets, what flows, what comes from the base", Access{},
 		func(ctx context.Context, in *outlineIn) (*listed[api.OutlineLine], error) {
 			v, live, err := s.drafted(ctx, in.Draft)
 			if err != nil {
@@ -111,7 +115,8 @@ func (s *Server) registerTemplates() {
 			lines := v.outline(t, live, v.live.Ceiling(callerOf(ctx).id(), 0, v.at.Unix()))
 			if in.Q != "" || in.Undecided {
 				lines = sift(lines, func(l *api.OutlineLine) bool {
-					return l.Kind == "permission" && words.Fits(l.Title+" "+l.Sentence+" "+l.Key, in.Q) && (!in.Undecided || l.Origin == "undecided")
+					return l.Kind == "permission" && words.Fits(l.Title+" "+l.Sentence+" "+l.Key, in.Q) &&
+						(!in.Undecided || l.Origin == "undecided")
 				})
 			}
 			return pageOf(lines, in.whole(treeRows))
@@ -120,32 +125,40 @@ func (s *Server) registerTemplates() {
 		Writing
 		Body api.TemplateWrite
 	}
-	route(s, "POST", "/templates", "add-template", "templates", "Make a template: from nothing, as a copy, or from what a person holds", Access{Operation: "template.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.add", Set: set(in.Body.TemplateFields)})
-	})
+	route(s, "POST", "/templates", "add-template", "templates",
+		"Make a template: from nothing, as a copy, or from what a person holds", Access{Operation: "template.add"},
+		func(ctx context.Context, in *addIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "template.add", Set: set(in.Body.TemplateFields)})
+		})
 	type editIn struct {
 		OneTemplate
 		Writing
 		Body api.TemplateWrite
 	}
-	route(s, "PATCH", "/templates/{id}", "edit-template", "templates", "Change a template, and so everybody who has it", Access{Operation: "template.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.edit", On: in.ID, Set: set(in.Body.TemplateFields)})
-	})
+	route(s, "PATCH", "/templates/{id}", "edit-template", "templates", "Change a template, and so everybody who has it",
+		Access{Operation: "template.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "template.edit", On: in.ID, Set: set(in.Body.TemplateFields)})
+		})
 	type retireIn struct {
 		OneTemplate
 		Writing
 		Body api.TemplateRetire `required:"false"`
 	}
-	route(s, "POST", "/templates/{id}/retire", "retire-template", "templates", "Retire a template, saying what happens to those who have it", Access{Operation: "template.retire"}, func(ctx context.Context, in *retireIn) (*changed, error) {
-		fields := map[string]any{}
-		if in.Body.ReplaceWith != "" {
-			fields["replace_with"] = in.Body.ReplaceWith
-		}
-		if in.Body.EndAssignments {
-			fields["end_assignments"] = true
-		}
-		return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "template.retire", On: in.ID, Set: set(fields)})
-	})
+	route(s, "POST", "/templates/{id}/retire", "retire-template", "templates",
+		"Retire a template, saying what happens to those who have it", Access{Operation: "template.retire"},
+		func(ctx context.Context, in *retireIn) (*changed, error) {
+			fields := map[string]any{}
+			if in.Body.ReplaceWith != "" {
+				fields["replace_with"] = in.Body.ReplaceWith
+			}
+			if in.Body.EndAssignments {
+				fields["end_assignments"] = true
+			}
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "template.retire", On: in.ID, Set: set(fields)})
+		})
 	s.registerRetiring("template", "templates", "templates", "", "Bring a retired template back")
 	s.registerComparison()
 	s.registerSheet()
@@ -153,24 +166,27 @@ func (s *Server) registerTemplates() {
 		Paging
 		Place string `query:"place" maxLength:"64" doc:"Code; left out: at every site, which is what a template needs"`
 	}
-	route(s, "GET", "/me/ceiling", "get-ceiling", "templates", "The most that you may give of each permission at a place, and why not more", Access{}, func(ctx context.Context, in *ceilingIn) (*listed[api.Ceiling], error) {
-		v := s.view(ctx)
-		place, err := v.placeFor("query.place", in.Place)
-		if err != nil {
-			return nil, err
-		}
-		var id estate.PlaceID
-		if place != nil {
-			id = place.ID
-		}
-		all := []api.Ceiling{}
-		ceiling := v.live.Ceiling(callerOf(ctx).id(), id, v.at.Unix())
-		for p := range v.live.Catalogue().Permissions {
-			most, why := mostOf(p, ceiling[p.ID], place)
-			all = append(all, api.Ceiling{Permission: p.Key, Level: cmp.Or(most, p.Scale.Word(ceiling[p.ID])), WhyNot: why})
-		}
-		return pageOf(all, in.whole(treeRows))
-	})
+	route(s, "GET", "/me/ceiling", "get-ceiling", "templates",
+		"The most that you may give of each permission at a place, and why not more", Access{},
+		func(ctx context.Context, in *ceilingIn) (*listed[api.Ceiling], error) {
+			v := s.view(ctx)
+			place, err := v.placeFor("query.place", in.Place)
+			if err != nil {
+				return nil, err
+			}
+			var id estate.PlaceID
+			if place != nil {
+				id = place.ID
+			}
+			all := []api.Ceiling{}
+			ceiling := v.live.Ceiling(callerOf(ctx).id(), id, v.at.Unix())
+			for p := range v.live.Catalogue().Permissions {
+				most, why := mostOf(p, ceiling[p.ID], place)
+				all = append(all, api.Ceiling{Permission: p.Key, Level: cmp.Or(most, p.Scale.Word(ceiling[p.ID])),
+					WhyNot: why})
+			}
+			return pageOf(all, in.whole(treeRows))
+		})
 }
 
 // drafted returns the view of what is live with a draft of the caller's applied to it, and what is live.
@@ -193,10 +209,12 @@ func mostOf(p *permit.Permission, ceiling permit.Level, place *estate.Place) (mo
 	if ceiling == 0 {
 		return p.Scale.Word(0), fmt.Sprintf("You do not hold “%s” %s yourself, so you cannot give it.", p.Title, where)
 	}
-	return p.Scale.Word(ceiling), fmt.Sprintf("You hold “%s” %s up to %s yourself, so you cannot give more.", p.Title, where, p.Scale.Word(ceiling))
+	return p.Scale.Word(ceiling), fmt.Sprintf("You hold “%s” %s up to %s yourself, so you cannot give more.", p.Title,
+		where, p.Scale.Word(ceiling))
 }
 
-// choices are the words that a permission can be set to, the lowest first; of a limit only none, as its numbers are many.
+// choices are the words that a permission can be set to, the lowest first; of a limit only none, as its numbers are
+// many.
 func choices(s permit.Scale) []string {
 	switch s.Kind {
 	case permit.Switch:
@@ -223,14 +241,17 @@ func (v view) outline(t *permit.Template, live *app.Live, ceiling []permit.Level
 	for _, line := range v.live.Catalogue().Outline(t, v.live.State().Template) {
 		shown := api.OutlineLine{Key: lineKey(&line), Depth: line.Depth, Own: line.Own, Words: []string{}}
 		before, known := was[shown.Key]
-		shown.Drafted = live != v.live && (!known || before.Own != line.Own || line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
+		shown.Drafted = live != v.live &&
+			(!known || before.Own != line.Own || line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
 		if g := line.Group; g != nil {
 			shown.Kind, shown.Title, shown.Parent = "group", g.Title, v.groupKey(g.Parent)
-			shown.Total, shown.Given, shown.Undecided, shown.Differ, shown.Mixed = line.Total, line.Given, line.Pending, line.Differ, line.Mixed
+			shown.Total, shown.Given, shown.Undecided, shown.Differ, shown.Mixed = line.Total, line.Given, line.Pending,
+				line.Differ, line.Mixed
 			shown.Words = v.groupChoices(g.ID)
 		} else {
 			p := line.Permission
-			shown.Kind, shown.Title, shown.Parent, shown.Sentence = "permission", p.Title, v.groupKey(p.Group), p.Sentence
+			shown.Kind, shown.Title, shown.Parent, shown.Sentence = "permission", p.Title, v.groupKey(p.Group),
+				p.Sentence
 			v.setting(&shown, t, &line, ceiling)
 		}
 		out = append(out, shown)
@@ -242,7 +263,8 @@ func (v view) outline(t *permit.Template, live *app.Live, ceiling []permit.Level
 func (v view) setting(shown *api.OutlineLine, t *permit.Template, line *permit.Line, ceiling []permit.Level) {
 	p := line.Permission
 	s := scale(p.Scale)
-	shown.Scale, shown.Sensitive, shown.Words, shown.Level = &s, p.Sensitive, choices(p.Scale), p.Scale.Word(line.Resolved.Level)
+	shown.Scale, shown.Sensitive, shown.Words, shown.Level = &s, p.Sensitive, choices(p.Scale),
+		p.Scale.Word(line.Resolved.Level)
 	shown.Origin, shown.OriginName = v.originOf(t, line)
 	if int(p.ID) < len(ceiling) {
 		shown.Most, shown.WhyNot = mostOf(p, ceiling[p.ID], nil)
@@ -263,7 +285,8 @@ func (v view) tiers(p *permit.Permission, live *app.Live, actor people.StaffID) 
 	out := []api.OutlineLine{}
 	for _, tier := range v.live.Catalogue().Tiers(p, v.live.State().Templates.All(), v.live.State().Template) {
 		t := tier.Template
-		shown := api.OutlineLine{Key: t.Code, Title: t.Name, Kind: "template", Depth: tier.Depth, Sentence: t.Summary, Own: tier.Line.Own, Assigned: used.assignments[t.ID]}
+		shown := api.OutlineLine{Key: t.Code, Title: t.Name, Kind: "template", Depth: tier.Depth, Sentence: t.Summary,
+			Own: tier.Line.Own, Assigned: used.assignments[t.ID]}
 		if base := v.live.State().Template(t.Base); base != nil {
 			shown.Parent = base.Code
 		}
@@ -287,7 +310,8 @@ func lineKey(line *permit.Line) string {
 	return line.Permission.Key
 }
 
-// groupChoices are the words that a group can be set to: those of its permissions that are no limits, with none and full.
+// groupChoices are the words that a group can be set to: those of its permissions that are no limits, with none and
+// full.
 func (v view) groupChoices(id permit.GroupID) []string {
 	choices := []string{permit.WordNone}
 	for p := range v.live.Catalogue().Permissions {
@@ -351,65 +375,72 @@ func (s *Server) registerComparison() {
 		Draft       string   `query:"draft" maxLength:"20"`
 	}
 	type out struct{ Body api.Comparison }
-	route(s, "GET", "/comparison", "compare-templates", "templates", "Templates side by side, or a template and what a person holds at a place", Access{}, func(ctx context.Context, in *in) (*out, error) {
-		v, _, err := s.drafted(ctx, in.Draft)
-		if err != nil {
-			return nil, err
-		}
-		body := api.Comparison{Sides: []api.ComparisonSide{}}
-		var sides [][]permit.Resolved
-		for _, code := range in.Templates {
-			t, err := v.templateFor("query.templates", code)
+	route(s, "GET", "/comparison", "compare-templates", "templates",
+		"Templates side by side, or a template and what a person holds at a place", Access{},
+		func(ctx context.Context, in *in) (*out, error) {
+			v, _, err := s.drafted(ctx, in.Draft)
 			if err != nil {
 				return nil, err
 			}
-			body.Sides, sides = append(body.Sides, api.ComparisonSide{Kind: "template", Code: t.Code, Name: t.Name}), append(sides, v.live.Resolved(t.ID))
-		}
-		if in.Staff != "" {
-			p, err := s.app.PersonWhole(callerOf(ctx).id(), in.Staff)
+			body := api.Comparison{Sides: []api.ComparisonSide{}}
+			var sides [][]permit.Resolved
+			for _, code := range in.Templates {
+				t, err := v.templateFor("query.templates", code)
+				if err != nil {
+					return nil, err
+				}
+				body.Sides, sides = append(body.Sides,
+					api.ComparisonSide{Kind: "template", Code: t.Code, Name: t.Name}),
+					append(sides, v.live.Resolved(t.ID))
+			}
+			if in.Staff != "" {
+				p, err := s.app.PersonWhole(callerOf(ctx).id(), in.Staff)
+				if err != nil {
+					return nil, err
+				}
+				place, err := v.placeFor("query.place", in.Place)
+				if err != nil {
+					return nil, err
+				}
+				if place == nil {
+					place = v.live.State().Place(p.HomeSite)
+				}
+				body.Sides = append(body.Sides,
+					api.ComparisonSide{Kind: "person", Code: p.Number, Name: p.FullName() + ", " + place.Name})
+				sides = append(sides, v.held(p, place))
+			}
+			if len(sides) < 2 {
+				return nil, fault.Invalidf("query.templates", "name two templates or more, or a template and a person")
+			}
+			rows := []api.ComparisonRow{}
+			for _, contrast := range v.live.Catalogue().Compare(sides) {
+				if contrast.Differs {
+					body.Differing++
+				} else if in.Differences {
+					continue
+				}
+				row := api.ComparisonRow{Permission: contrast.Permission.Key, Title: contrast.Permission.Title,
+					GroupTitle: v.groupTitle(contrast.Permission.Group), Differs: contrast.Differs}
+				for _, side := range contrast.Sides {
+					row.Levels = append(row.Levels, contrast.Permission.Scale.Word(side.Level))
+				}
+				rows = append(rows, row)
+			}
+			cut, err := pageOf(rows, in.whole(treeRows))
 			if err != nil {
 				return nil, err
 			}
-			place, err := v.placeFor("query.place", in.Place)
-			if err != nil {
-				return nil, err
-			}
-			if place == nil {
-				place = v.live.State().Place(p.HomeSite)
-			}
-			body.Sides = append(body.Sides, api.ComparisonSide{Kind: "person", Code: p.Number, Name: p.FullName() + ", " + place.Name})
-			sides = append(sides, v.held(p, place))
-		}
-		if len(sides) < 2 {
-			return nil, fault.Invalidf("query.templates", "name two templates or more, or a template and a person")
-		}
-		rows := []api.ComparisonRow{}
-		for _, contrast := range v.live.Catalogue().Compare(sides) {
-			if contrast.Differs {
-				body.Differing++
-			} else if in.Differences {
-				continue
-			}
-			row := api.ComparisonRow{Permission: contrast.Permission.Key, Title: contrast.Permission.Title, GroupTitle: v.groupTitle(contrast.Permission.Group), Differs: contrast.Differs}
-			for _, side := range contrast.Sides {
-				row.Levels = append(row.Levels, contrast.Permission.Scale.Word(side.Level))
-			}
-			rows = append(rows, row)
-		}
-		cut, err := pageOf(rows, in.whole(treeRows))
-		if err != nil {
-			return nil, err
-		}
-		body.Page = cut.Body
-		return &out{body}, nil
-	})
+			body.Page = cut.Body
+			return &out{body}, nil
+		})
 }
 
 // held is what a person holds at a place, access hours left out, as a template would say it.
 func (v view) held(p *people.Staff, place *estate.Place) []permit.Resolved {
 	held := make([]permit.Resolved, v.live.Catalogue().Size())
 	for permission := range v.live.Catalogue().Permissions {
-		held[permission.ID] = permit.Resolved{Level: v.live.Cell(p.ID, permission.ID, place.ID, v.at.Unix()).Level, Decided: true}
+		held[permission.ID] = permit.Resolved{Level: v.live.Cell(p.ID, permission.ID, place.ID, v.at.Unix()).Level,
+			Decided: true}
 	}
 	return held
 }
@@ -419,40 +450,44 @@ func (s *Server) registerSheet() {
 		Paging
 		Templates []string `query:"templates" doc:"Codes with commas; left out: all"`
 	}
-	route(s, "GET", "/sheet", "get-sheet", "templates", "Who each template is for and what it allows, in sentences, to agree on", Access{}, func(ctx context.Context, in *in) (*listed[api.SheetTemplate], error) {
-		v := s.view(ctx)
-		var chosen []*permit.Template
-		for _, t := range v.live.State().Templates.All() {
-			if !t.Retired && (len(in.Templates) == 0 || slices.Contains(in.Templates, t.Code)) {
-				chosen = append(chosen, t)
-			}
-		}
-		for _, code := range in.Templates {
-			if _, err := v.templateFor("query.templates", code); err != nil {
-				return nil, err
-			}
-		}
-		slices.SortFunc(chosen, func(a, b *permit.Template) int { return cmp.Compare(a.Name, b.Name) })
-		staff, sites := v.whoHas()
-		sheets := make([]api.SheetTemplate, len(chosen))
-		for i, t := range chosen {
-			sheets[i] = v.sheet(t)
-			sheets[i].People = len(staff[t.ID])
-			for here := range v.live.Tree().All {
-				if here.Place.Parent == 0 && sites[t.ID][here.Place.ID] {
-					sheets[i].Sites = append(sheets[i].Sites, here.Place.Name)
+	route(s, "GET", "/sheet", "get-sheet", "templates",
+		"Who each template is for and what it allows, in sentences, to agree on", Access{},
+		func(ctx context.Context, in *in) (*listed[api.SheetTemplate], error) {
+			v := s.view(ctx)
+			var chosen []*permit.Template
+			for _, t := range v.live.State().Templates.All() {
+				if !t.Retired && (len(in.Templates) == 0 || slices.Contains(in.Templates, t.Code)) {
+					chosen = append(chosen, t)
 				}
 			}
-		}
-		return pageOf(sheets, in.whole(500))
-	})
+			for _, code := range in.Templates {
+				if _, err := v.templateFor("query.templates", code); err != nil {
+					return nil, err
+				}
+			}
+			slices.SortFunc(chosen, func(a, b *permit.Template) int { return cmp.Compare(a.Name, b.Name) })
+			staff, sites := v.whoHas()
+			sheets := make([]api.SheetTemplate, len(chosen))
+			for i, t := range chosen {
+				sheets[i] = v.sheet(t)
+				sheets[i].People = len(staff[t.ID])
+				for here := range v.live.Tree().All {
+					if here.Place.Parent == 0 && sites[t.ID][here.Place.ID] {
+						sheets[i].Sites = append(sheets[i].Sites, here.Place.Name)
+					}
+				}
+			}
+			return pageOf(sheets, in.whole(500))
+		})
 }
 
 // whoHas gathers, by template, who has it now or later and at which sites.
-func (v view) whoHas() (staff map[permit.TemplateID]map[people.StaffID]bool, sites map[permit.TemplateID]map[estate.PlaceID]bool) {
+func (v view) whoHas() (staff map[permit.TemplateID]map[people.StaffID]bool,
+	sites map[permit.TemplateID]map[estate.PlaceID]bool) {
 	staff, sites = map[permit.TemplateID]map[people.StaffID]bool{}, map[permit.TemplateID]map[estate.PlaceID]bool{}
 	for _, a := range v.live.State().Assignments.All() {
-		if when := v.when(a); when != "now" && when != "later" || v.live.Status(a.Staff, v.at.Unix()) == people.Departed {
+		if when := v.when(a); when != "now" && when != "later" ||
+			v.live.Status(a.Staff, v.at.Unix()) == people.Departed {
 			continue
 		}
 		if staff[a.Template] == nil {
@@ -464,7 +499,8 @@ func (v view) whoHas() (staff map[permit.TemplateID]map[people.StaffID]bool, sit
 }
 
 func (v view) sheet(t *permit.Template) api.SheetTemplate {
-	out := api.SheetTemplate{Code: t.Code, Name: t.Name, Summary: t.Summary, Sites: []string{}, Sections: []api.SheetSection{}, Undecided: []string{},
+	out := api.SheetTemplate{Code: t.Code, Name: t.Name, Summary: t.Summary, Sites: []string{},
+		Sections: []api.SheetSection{}, Undecided: []string{},
 		Facts: []string{"Counts: " + v.hoursWords(t)}}
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.BasedOn = base.Name
@@ -491,7 +527,8 @@ func (v view) sheet(t *permit.Template) api.SheetTemplate {
 			out.Undecided = append(out.Undecided, line.Permission.Title)
 		case line.Resolved.Level > 0 && section != nil:
 			p := line.Permission
-			text := strings.TrimSpace(p.Title+" "+p.Scale.Words(line.Resolved.Level)) + ": " + words.LowerFirst(p.Sentence)
+			text := strings.TrimSpace(p.Title+" "+p.Scale.Words(line.Resolved.Level)) + ": " +
+				words.LowerFirst(p.Sentence)
 			if p.Sensitive {
 				text += " (sensitive)"
 			}

@@ -27,8 +27,8 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-// view turns records of one live state into wire types at one moment, for one reader: it names nobody whom the reader may
-// not see.
+// view turns records of one live state into wire types at one moment, for one reader: it names nobody whom the reader
+// may not see.
 type view struct {
 	live *app.Live
 	at   time.Time
@@ -133,7 +133,8 @@ func (v view) lock(p *people.Staff) *api.Lock {
 	if !p.Locked(v.at) {
 		return nil
 	}
-	return &api.Lock{Cause: string(p.Lock.Cause), Reason: p.Lock.Reason, Since: p.Lock.Since, Until: moment(p.Lock.Until), By: v.staffRef(p.Lock.By)}
+	return &api.Lock{Cause: string(p.Lock.Cause), Reason: p.Lock.Reason, Since: p.Lock.Since,
+		Until: moment(p.Lock.Until), By: v.staffRef(p.Lock.By)}
 }
 
 // staffFields says where each of people.Fields stands in what is shown, by its name on the wire.
@@ -153,8 +154,9 @@ var staffFields = func() []int {
 }()
 
 func (v view) staff(p *people.Staff) api.Staff {
-	out := api.Staff{ID: uint32(p.ID), LeavingDate: p.LeavingDate.String(), Status: string(v.live.Status(p.ID, v.at.Unix())),
-		Owner: p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
+	out := api.Staff{ID: uint32(p.ID), LeavingDate: p.LeavingDate.String(),
+		Status: string(v.live.Status(p.ID, v.at.Unix())),
+		Owner:  p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
 	into := reflect.ValueOf(&out).Elem()
 	for i := range people.Fields {
 		shown := into.Field(staffFields[i])
@@ -183,7 +185,8 @@ func (v view) templatesOf(p *people.Staff) []string {
 	names := []string{}
 	for _, id := range v.live.State().AssignmentsOf(p.ID) {
 		a := v.live.State().Assignment(id)
-		if name := v.live.State().Template(a.Template).Name; v.sees.whatIsAt(p.ID, a.Place) && v.when(a) != "ended" && v.when(a) != "past" && !slices.Contains(names, name) {
+		if name := v.live.State().Template(a.Template).Name; v.sees.whatIsAt(p.ID, a.Place) && v.when(a) != "ended" &&
+			v.when(a) != "past" && !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
@@ -223,10 +226,11 @@ func obstacles(list []wording.Obstacle) []api.Obstacle {
 	return out
 }
 
-// accessOf says what somebody can do by a snapshot, which may be that of a preview, as far as a reader may know: of somebody
-// from another site what they do at the reader's places.
+// accessOf says what somebody can do by a snapshot, which may be that of a preview, as far as a reader may know: of
+// somebody from another site what they do at the reader's places.
 func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees) api.Access {
-	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{}, Obstacles: []api.Obstacle{}}
+	out := api.Access{StaffNumber: p.Number, Called: p.Called(), Statements: []api.Statement{},
+		Obstacles: []api.Obstacle{}}
 	whole := r.whole(p.ID) || r.now.State().Person(p.ID) == nil // whom this very change enrols
 	if whole {
 		out.Obstacles = obstacles(wording.English.Readiness(snapshot, p.ID, at.Unix()))
@@ -235,18 +239,24 @@ func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees)
 		if !whole && !r.whatIsAt(p.ID, st.Place) {
 			continue
 		}
-		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: string(st.When), Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
+		statement := api.Statement{Sentence: st.Sentence, Further: st.Further, When: string(st.When),
+			Assignment: uint32(st.Assignment), Exception: uint32(st.Exception),
 			Doors: []api.PlaceRef{}, Abilities: []api.Ability{}, Grounds: grounds(st.Grounds)}
 		for _, door := range st.Doors {
 			statement.Doors = append(statement.Doors, api.PlaceRef{Code: door.Code, Name: door.Name})
 		}
 		for _, able := range st.Able {
-			statement.Abilities = append(statement.Abilities, api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title, Words: wording.English.Ability(&able),
-				Setting: wording.English.Setting(snapshot, able.Permission, able.Resolved), Level: able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(), Sensitive: able.Permission.Sensitive})
+			statement.Abilities = append(statement.Abilities,
+				api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title,
+					Words:   wording.English.Ability(&able),
+					Setting: wording.English.Setting(snapshot, able.Permission, able.Resolved),
+					Level:   able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(),
+					Sensitive: able.Permission.Sensitive})
 		}
 		if a := snapshot.State().Assignment(st.Assignment); a != nil {
 			place := snapshot.State().Place(a.Place)
-			statement.Template, statement.Place = snapshot.State().Template(a.Template).Name, &api.PlaceRef{Code: place.Code, Name: place.Name}
+			statement.Template, statement.Place = snapshot.State().Template(a.Template).Name,
+				&api.PlaceRef{Code: place.Code, Name: place.Name}
 			statement.Covers = "this " + place.Kind.Words() + " only"
 			if place.Kind.HoldsOthers() {
 				statement.Covers = "with everything below it, also what is added later"
@@ -272,8 +282,10 @@ func recode[T any](from any) *T {
 
 func (v view) place(st *estate.Standing) api.Place {
 	p := st.Place
-	out := api.Place{ID: uint32(p.ID), Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth, TimeZone: st.Site.TimeZone,
-		OpeningWords: (&hours.Access{Kind: hours.ByPlace}).Words(st.Opening, day.Of(v.at.In(st.Location))), Proof: string(p.Proof), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
+	out := api.Place{ID: uint32(p.ID), Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth,
+		TimeZone:     st.Site.TimeZone,
+		OpeningWords: (&hours.Access{Kind: hours.ByPlace}).Words(st.Opening, day.Of(v.at.In(st.Location))),
+		Proof:        string(p.Proof), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
 	if p.Parent != 0 {
 		parent := v.placeRef(p.Parent)
 		out.Parent = &parent
@@ -303,8 +315,10 @@ func scale(s permit.Scale) api.Scale {
 }
 
 func (v view) permission(p *permit.Permission) api.Permission {
-	out := api.Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Group: v.groupKey(p.Group), GroupTitle: v.groupTitle(p.Group),
-		Scale: scale(p.Scale), Sensitive: p.Sensitive, Reach: p.Scale.IsReach(), Console: v.live.Catalogue().OfConsole(p.Group), Retired: p.Retired, ETag: etag(p.Revision)}
+	out := api.Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Group: v.groupKey(p.Group),
+		GroupTitle: v.groupTitle(p.Group),
+		Scale:      scale(p.Scale), Sensitive: p.Sensitive, Reach: p.Scale.IsReach(),
+		Console: v.live.Catalogue().OfConsole(p.Group), Retired: p.Retired, ETag: etag(p.Revision)}
 	for _, kind := range p.Kinds {
 		out.Kinds = append(out.Kinds, string(kind))
 	}
@@ -316,9 +330,12 @@ type use struct{ assignments, exceptions map[permit.TemplateID]int }
 
 // template shows a template; whole adds every permission as it resolves.
 func (v view) template(t *permit.Template, used use, whole bool) api.Template {
-	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
-		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID], Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
-	out.HoursWords, out.NeedsWords, out.IdleSecondsThen = v.hoursWords(t), v.needsWords(t), permit.IdleSecondsOf(t, v.live.State().Template)
+	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days,
+		Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
+		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID],
+		Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
+	out.HoursWords, out.NeedsWords, out.IdleSecondsThen = v.hoursWords(t), v.needsWords(t),
+		permit.IdleSecondsOf(t, v.live.State().Template)
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
@@ -332,8 +349,10 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 		}
 		if whole {
 			waits := slices.Contains(undecided, permission)
-			out.Permissions = append(out.Permissions, api.TemplatePermission{Permission: permission.Key, Title: permission.Title, GroupTitle: v.groupTitle(permission.Group),
-				Level: permission.Scale.Word(r.Level), Undecided: waits, From: v.settingFrom(t, r, waits)})
+			out.Permissions = append(out.Permissions,
+				api.TemplatePermission{Permission: permission.Key, Title: permission.Title,
+					GroupTitle: v.groupTitle(permission.Group),
+					Level:      permission.Scale.Word(r.Level), Undecided: waits, From: v.settingFrom(t, r, waits)})
 		}
 	}
 	if whole {
@@ -385,8 +404,9 @@ func (v view) settingFrom(t *permit.Template, r permit.Resolved, waits bool) str
 
 func (v view) assignment(a *org.Assignment) api.Assignment {
 	t := v.live.State().Template(a.Template)
-	out := api.Assignment{ID: uint32(a.ID), Staff: v.named(a.Staff), Place: v.placeRef(a.Place), Template: t.Code, TemplateOf: t.Name,
-		From: a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
+	out := api.Assignment{ID: uint32(a.ID), Staff: v.named(a.Staff), Place: v.placeRef(a.Place), Template: t.Code,
+		TemplateOf: t.Name,
+		From:       a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
 	effective := &a.Hours
 	if a.Hours.Kind == hours.Inherit {
 		effective = v.live.TemplateHours(a.Template)
@@ -401,9 +421,12 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 func (v view) exception(e *org.Exception) api.Exception {
 	permission := v.live.Catalogue().Permission(e.Permission)
 	why, by := v.live.Needless(e.ID, v.at.Unix())
-	out := api.Exception{ID: uint32(e.ID), Staff: v.named(e.Staff), Place: v.placeRef(e.Place), Permission: permission.Key, Title: permission.Title,
-		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt, Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
-		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{}, Needless: wording.English.Needless(v.live.Snapshot, e.Staff, why, by), Ended: e.Ended, ETag: etag(e.Revision)}
+	out := api.Exception{ID: uint32(e.ID), Staff: v.named(e.Staff), Place: v.placeRef(e.Place),
+		Permission: permission.Key, Title: permission.Title,
+		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt,
+		Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
+		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{},
+		Needless: wording.English.Needless(v.live.Snapshot, e.Staff, why, by), Ended: e.Ended, ETag: etag(e.Revision)}
 	if !e.Withheld {
 		out.Level = permission.Scale.Word(e.Level)
 	}
@@ -414,13 +437,15 @@ func (v view) exception(e *org.Exception) api.Exception {
 }
 
 func (v view) credential(c *credential.Credential) api.Credential {
-	return api.Credential{ID: uint32(c.ID), Staff: v.named(c.Staff), Kind: string(c.Kind), State: string(c.State), From: moment(c.From), Until: moment(c.Until),
+	return api.Credential{ID: uint32(c.ID), Staff: v.named(c.Staff), Kind: string(c.Kind), State: string(c.State),
+		From: moment(c.From), Until: moment(c.Until),
 		MustChange: c.MustChange, IssuedAt: c.IssuedAt}
 }
 
 func (v view) decision(e *wording.Explanation, q *access.Question) api.Decision {
-	out := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level), Staff: v.staffRef(e.Staff),
-		At: time.Unix(q.At, 0).UTC(), Grounds: grounds(e.Grounds), Remedy: e.Remedy}
+	out := api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level),
+		Staff: v.staffRef(e.Staff),
+		At:    time.Unix(q.At, 0).UTC(), Grounds: grounds(e.Grounds), Remedy: e.Remedy}
 	if e.Allowed {
 		out.Outcome = "allow"
 	}
@@ -434,13 +459,15 @@ func (v view) decision(e *wording.Explanation, q *access.Question) api.Decision 
 	return out
 }
 
-// effectView words what a change gives and takes; names beyond the first hundred of a line, and of those whom the reader may
-// not see, are counted only.
+// effectView words what a change gives and takes; names beyond the first hundred of a line, and of those whom the
+// reader may not see, are counted only.
 func effectView(before *access.Snapshot, trial *change.Trial, r *sees) *api.Effect {
 	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains, r), Losses: effectLines(before, losses, r),
-		NeedsReason: trial.NeedsReason(), Summary: wording.English.Summary(before, after, effect, gains, losses, func(id people.StaffID) bool {
+	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains, r),
+		Losses:      effectLines(before, losses, r),
+		NeedsReason: trial.NeedsReason(),
+		Summary: wording.English.Summary(before, after, effect, gains, losses, func(id people.StaffID) bool {
 			return r.now.State().Person(id) == nil || r.view(id) != access.Hidden
 		})}
 }
@@ -454,8 +481,12 @@ func effectLines(snapshot *access.Snapshot, groups []access.Group, r *sees) []ap
 	lines := make([]api.EffectLine, len(groups))
 	for i := range groups {
 		g := &groups[i]
-		line := api.EffectLine{Key: g.Key(), Words: wording.English.Group(snapshot, g, func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }), Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
-			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After), Staff: staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)], r),
+		line := api.EffectLine{Key: g.Key(),
+			Words: wording.English.Group(snapshot, g,
+				func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }),
+			Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
+			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After),
+			Staff:  staffRefs(snapshot, g.Staff[:min(len(g.Staff), namesPerLine)], r),
 			Places: []api.PlaceRef{}}
 		if g.Template != nil {
 			line.Template = g.Template.Name
@@ -473,7 +504,8 @@ func effectLines(snapshot *access.Snapshot, groups []access.Group, r *sees) []ap
 func staffRefs(snapshot *access.Snapshot, ids []people.StaffID, r *sees) []api.StaffRef {
 	refs := make([]api.StaffRef, 0, len(ids))
 	for _, id := range ids {
-		if p := snapshot.State().Person(id); p != nil && (r.now.State().Person(id) == nil || r.view(id) != access.Hidden) {
+		if p := snapshot.State().Person(id); p != nil &&
+			(r.now.State().Person(id) == nil || r.view(id) != access.Hidden) {
 			refs = append(refs, api.StaffRef{StaffNumber: p.Number, Name: p.FullName()})
 		}
 	}
@@ -481,8 +513,10 @@ func staffRefs(snapshot *access.Snapshot, ids []people.StaffID, r *sees) []api.S
 }
 
 // effectPeople returns a page of the people in one line of an effect.
-func effectPeople(before, after *access.Snapshot, effect *access.Effect, key string, r *sees, p *Paging) (*listed[api.StaffRef], error) {
-	for snapshot, groups := range map[*access.Snapshot][]access.Group{after: after.Groups(effect.Gains, false), before: before.Groups(effect.Losses, true)} {
+func effectPeople(before, after *access.Snapshot, effect *access.Effect, key string, r *sees,
+	p *Paging) (*listed[api.StaffRef], error) {
+	for snapshot, groups := range map[*access.Snapshot][]access.Group{after: after.Groups(effect.Gains, false),
+		before: before.Groups(effect.Losses, true)} {
 		for i := range groups {
 			if groups[i].Key() == key {
 				return pageOf(staffRefs(snapshot, groups[i].Staff, r), p)

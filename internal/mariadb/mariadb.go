@@ -51,12 +51,14 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 			return nil, err
 		}
 	} else if listener, err := net.Listen("tcp", address(port)); err != nil {
-		return nil, fmt.Errorf("port %d on 127.0.0.1 is taken, so the database cannot start there; choose another with --database-port, or make demo DATABASE_PORT=PORT", port)
+		return nil, fmt.Errorf("port %d on 127.0.0.1 is taken, so the database cannot start there; choose another "+
+			"with --database-port, or make demo DATABASE_PORT=PORT", port)
 	} else if err := listener.Close(); err != nil {
 		return nil, err
 	}
 	data, temporary := filepath.Join(folder, "data"), filepath.Join(folder, "tmp")
-	// A server removes at its start what looks like a temporary table, also those that another server works on in the same folder.
+	// A server removes at its start what looks like a temporary table, also those that another server works on in the
+	// same folder.
 	if err := os.MkdirAll(temporary, 0o700); err != nil {
 		return nil, fmt.Errorf("the temporary folder of the database cannot be made: %w", err)
 	}
@@ -69,10 +71,14 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 	if err := s.keepPrivate(); err != nil {
 		return nil, err
 	}
-	s.command = exec.Command(daemon, append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary, "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port),
-		"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(), "--skip-name-resolve", "--init-file="+s.init(),
-		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M", "--innodb-flush-log-at-trx-commit=2",
-		"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
+	s.command = exec.Command(daemon,
+		append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary, "--bind-address=127.0.0.1",
+			"--port="+strconv.Itoa(port),
+			"--socket="+s.socket(), "--pid-file="+filepath.Join(folder, "mariadb.pid"), "--log-error="+s.log(),
+			"--skip-name-resolve", "--init-file="+s.init(),
+			"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M",
+			"--innodb-flush-log-at-trx-commit=2",
+			"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
 	// A group of its own: an interrupt at the terminal reaches the service first, which then stops the server.
 	s.command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	if err := s.command.Start(); err != nil {
@@ -92,8 +98,8 @@ func (s *Server) init() string   { return filepath.Join(s.folder, "init.sql") }
 // longestSocket is how long the path of a socket may be, on Linux.
 const longestSocket = 100
 
-// keepPrivate makes the folder of the socket, which nobody else on the machine may enter, and the password that the server
-// asks for; it is kept beside the data, readable by its owner alone.
+// keepPrivate makes the folder of the socket, which nobody else on the machine may enter, and the password that the
+// server asks for; it is kept beside the data, readable by its owner alone.
 func (s *Server) keepPrivate() error {
 	if s.private = s.folder; len(s.socket()) > longestSocket {
 		folder, err := os.MkdirTemp("", "latch-")
@@ -120,10 +126,12 @@ func (s *Server) keepPrivate() error {
 	}
 	var statements strings.Builder
 	for _, host := range []string{"localhost", "127.0.0.1", "::1"} {
-		fmt.Fprintf(&statements, "CREATE USER IF NOT EXISTS root@'%s';\nALTER USER root@'%s' IDENTIFIED BY '%s';\n", host, host, s.password)
+		fmt.Fprintf(&statements, "CREATE USER IF NOT EXISTS root@'%s';\nALTER USER root@'%s' IDENTIFIED BY '%s';\n",
+			host, host, s.password)
 		fmt.Fprintf(&statements, "GRANT ALL PRIVILEGES ON *.* TO root@'%s' WITH GRANT OPTION;\n", host)
 	}
-	fmt.Fprintf(&statements, "DELETE FROM mysql.global_priv WHERE user = '' OR user = 'root' AND host NOT IN ('localhost', '127.0.0.1', '::1');\nFLUSH PRIVILEGES;\n")
+	fmt.Fprintf(&statements, "DELETE FROM mysql.global_priv WHERE user = '' OR user = 'root' AND host NOT IN "+
+		"('localhost', '127.0.0.1', '::1');\nFLUSH PRIVILEGES;\n")
 	return os.WriteFile(s.init(), []byte(statements.String()), 0o600)
 }
 
@@ -156,16 +164,17 @@ func install(ctx context.Context, data, temporary string) error {
 	if err := os.MkdirAll(data, 0o700); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w", err)
 	}
-	command := exec.CommandContext(ctx, "mariadb-install-db", append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary,
-		"--auth-root-authentication-method=normal", "--skip-test-db")...)
+	command := exec.CommandContext(ctx, "mariadb-install-db",
+		append(asRoot("--no-defaults"), "--datadir="+data, "--tmpdir="+temporary,
+			"--auth-root-authentication-method=normal", "--skip-test-db")...)
 	if out, err := command.CombinedOutput(); err != nil {
 		return fmt.Errorf("the data folder %s could not be prepared: %w\n%s", data, err, strings.TrimSpace(string(out)))
 	}
 	return nil
 }
 
-// await waits until the server answers as it will be asked: by its private socket, with the password. That something listens
-// at its port says neither, and may be another server.
+// await waits until the server answers as it will be asked: by its private socket, with the password. That something
+// listens at its port says neither, and may be another server.
 func (s *Server) await(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
 	defer cancel()
@@ -191,7 +200,8 @@ func (s *Server) await(ctx context.Context) error {
 	}
 }
 
-// DSN returns the address of a schema on the server, by its private socket, for the Go MySQL driver. It holds the password.
+// DSN returns the address of a schema on the server, by its private socket, for the Go MySQL driver. It holds the
+// password.
 func (s *Server) DSN(schema string) string { return s.config(schema).FormatDSN() }
 
 func (s *Server) config(schema string) *mysql.Config {

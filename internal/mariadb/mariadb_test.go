@@ -49,13 +49,16 @@ func TestNobodyElseOnTheMachineGetsIn(t *testing.T) {
 	s, err := Start(context.Background(), t.TempDir(), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Stop() })
-	for _, dsn := range []string{"root@tcp(" + address(s.port) + ")/mysql", "root:guess@tcp(" + address(s.port) + ")/mysql", "root@unix(" + s.socket() + ")/mysql", "@unix(" + s.socket() + ")/mysql"} {
+	for _, dsn := range []string{"root@tcp(" + address(s.port) + ")/mysql",
+		"root:guess@tcp(" + address(s.port) + ")/mysql", "root@unix(" + s.socket() + ")/mysql",
+		"@unix(" + s.socket() + ")/mysql"} {
 		db, err := sql.Open("mysql", dsn)
 		require.NoError(t, err)
 		assert.ErrorContains(t, db.Ping(), "Access denied", dsn)
 		require.NoError(t, db.Close())
 	}
-	for path, mode := range map[string]os.FileMode{s.private: 0o700, filepath.Join(s.folder, "password"): 0o600, s.init(): 0o600} {
+	for path, mode := range map[string]os.FileMode{s.private: 0o700, filepath.Join(s.folder, "password"): 0o600,
+		s.init(): 0o600} {
 		info, err := os.Stat(path)
 		require.NoError(t, err)
 		assert.Equal(t, mode, info.Mode().Perm(), path)
@@ -74,7 +77,8 @@ func TestItListensOnLoopbackOnly(t *testing.T) {
 		if ip.IsLoopback() || ip.To4() == nil {
 			continue
 		}
-		conn, err := net.DialTimeout("tcp", net.JoinHostPort(ip.String(), address(s.port)[len("127.0.0.1:"):]), time.Second)
+		conn, err := net.DialTimeout("tcp", net.JoinHostPort(ip.String(), address(s.port)[len("127.0.0.1:"):]),
+			time.Second)
 		if err == nil {
 			_ = conn.Close()
 		}
@@ -82,8 +86,8 @@ func TestItListensOnLoopbackOnly(t *testing.T) {
 	}
 }
 
-// A server that starts removes what looks like a temporary table from its temporary folder. In a folder that several share,
-// one takes away what another is working on.
+// A server that starts removes what looks like a temporary table from its temporary folder. In a folder that several
+// share, one takes away what another is working on.
 func TestAServerLeavesTheSharedTemporaryFolderAlone(t *testing.T) {
 	shared := t.TempDir()
 	t.Setenv("TMPDIR", shared)

@@ -67,7 +67,8 @@ func Open(ctx context.Context, dsn, keyFolder string, found bool, log *slog.Logg
 func Run(ctx context.Context, c Config) error {
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
-		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with --listen, or make demo LISTEN=127.0.0.1:PORT: %w", c.Listen, err)
+		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with "+
+			"--listen, or make demo LISTEN=127.0.0.1:PORT: %w", c.Listen, err)
 	}
 	a, closeApp, err := Open(ctx, c.DSN, c.Keys, c.Found, c.Log)
 	if err != nil {
@@ -77,14 +78,16 @@ func Run(ctx context.Context, c Config) error {
 	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
 	debug.SetGCPercent(150)
 	overTLS := c.Certificate != "" || c.PrivateKey != ""
-	face := httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure || overTLS, Proxies: c.Proxies, Log: c.Log})
+	face := httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure || overTLS, Proxies: c.Proxies,
+		Log: c.Log})
 	server := newServer(face, c.Log)
 	if overTLS {
 		pair := &certificates{certificate: c.Certificate, key: c.PrivateKey, log: c.Log}
 		if _, err := pair.current(nil); err != nil {
 			return errors.Join(fmt.Errorf("the certificate cannot be used: %w", err), listener.Close())
 		}
-		listener = tls.NewListener(listener, &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: pair.current, NextProtos: []string{"http/1.1"}})
+		listener = tls.NewListener(listener,
+			&tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: pair.current, NextProtos: []string{"http/1.1"}})
 	}
 	ended := make(chan error, 2)
 	go func() { ended <- server.Serve(listener) }()
@@ -113,7 +116,8 @@ func Run(ctx context.Context, c Config) error {
 }
 
 func newServer(handler http.Handler, log *slog.Logger) *http.Server {
-	return &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
+	return &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second,
+		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
 		MaxHeaderBytes: 32 << 10, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 }
 

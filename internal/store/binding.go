@@ -21,13 +21,16 @@ type Binding struct {
 
 // Binding returns what binds the database to its key file.
 func (s *Store) Binding(ctx context.Context) (h Binding, err error) {
-	row := s.db.WithContext(ctx).Raw("SELECT revision, key_check, pin_salt, pin_cost FROM organisation WHERE id = 1").Row()
+	row := s.db.WithContext(ctx).Raw(
+		"SELECT revision, key_check, pin_salt, pin_cost FROM organisation WHERE id = 1").Row()
 	return h, row.Scan(&h.Revision, &h.KeyCheck, &h.PINSalt, &h.PINCost)
 }
 
 // Bind binds a database that is bound to no key file yet.
 func (s *Store) Bind(ctx context.Context, h Binding) error {
-	result := s.db.WithContext(ctx).Exec("UPDATE organisation SET key_check = ?, pin_salt = ?, pin_cost = ? WHERE id = 1 AND key_check IS NULL", h.KeyCheck, h.PINSalt, h.PINCost)
+	result := s.db.WithContext(ctx).Exec(
+		"UPDATE organisation SET key_check = ?, pin_salt = ?, pin_cost = ? WHERE id = 1 AND key_check IS NULL",
+		h.KeyCheck, h.PINSalt, h.PINCost)
 	if result.Error == nil && result.RowsAffected != 1 {
 		return errors.New("another instance has bound this database to a key file just now; start again")
 	}
@@ -61,9 +64,10 @@ type SealedPIN struct {
 	Digest []byte
 }
 
-// Rotate writes, in one transaction, everything that depends on the key: the sealed PINs and their digests, what binds the
-// database, the signature of the audit log's head, and none of what was kept under the old one.
-func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign func(Head) []byte, renew func(*SealedPIN) error) error {
+// Rotate writes, in one transaction, everything that depends on the key: the sealed PINs and their digests, what binds
+// the database, the signature of the audit log's head, and none of what was kept under the old one.
+func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign func(Head) []byte,
+	renew func(*SealedPIN) error) error {
 	return s.Change(ctx, time.Time{}, func(tx *Tx) error {
 		var check []byte
 		if err := tx.db.Raw("SELECT key_check FROM organisation WHERE id = 1").Row().Scan(&check); err != nil {
@@ -73,14 +77,16 @@ func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign fu
 			return errors.New("this database is not bound to the present key file")
 		}
 		var sealed []SealedPIN
-		if err := tx.db.Raw("SELECT id, sealed, digest FROM credentials WHERE kind = 'pin' AND digest IS NOT NULL ORDER BY id").Scan(&sealed).Error; err != nil {
+		if err := tx.db.Raw("SELECT id, sealed, digest FROM credentials WHERE kind = 'pin' AND digest IS NOT NULL " +
+			"ORDER BY id").Scan(&sealed).Error; err != nil {
 			return err
 		}
 		for i := range sealed {
 			if err := renew(&sealed[i]); err != nil {
 				return fmt.Errorf("credential %d: %w", sealed[i].ID, err)
 			}
-			if err := tx.db.Exec("UPDATE credentials SET sealed = ?, digest = ?, revision = ? WHERE id = ?", sealed[i].Sealed, sealed[i].Digest, tx.Revision+1, sealed[i].ID).Error; err != nil {
+			if err := tx.db.Exec("UPDATE credentials SET sealed = ?, digest = ?, revision = ? WHERE id = ?",
+				sealed[i].Sealed, sealed[i].Digest, tx.Revision+1, sealed[i].ID).Error; err != nil {
 				return err
 			}
 		}
@@ -94,7 +100,8 @@ func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign fu
 			}
 		}
 		tx.sign = sign
-		entry := AuditEntry{At: time.Now(), Action: "keys-rotated", Actor: "loyald", Origin: "loyald keys rotate", Summary: "Rotated the key", Revision: tx.Revision + 1, Operations: "[]"}
+		entry := AuditEntry{At: time.Now(), Action: "keys-rotated", Actor: "loyald", Origin: "loyald keys rotate",
+			Summary: "Rotated the key", Revision: tx.Revision + 1, Operations: "[]"}
 		if _, err := tx.Audit(entry, nil); err != nil {
 			return err
 		}

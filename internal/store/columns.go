@@ -9,8 +9,8 @@ import (
 	"loyallatch.example/latch/internal/core/day"
 )
 
-// column is one column of a table: its name, how the field of a record is made of a value that the driver hands over, and
-// the value that the driver takes for it. All that the store knows of a field stands in its one column.
+// column is one column of a table: its name, how the field of a record is made of a value that the driver hands over,
+// and the value that the driver takes for it. All that the store knows of a field stands in its one column.
 type column[R any] struct {
 	name  string
 	read  func(record *R, from any) error

@@ -75,7 +75,8 @@ func takeDraft(query *gorm.DB) (*Draft, error) {
 
 // DueDrafts returns planned drafts whose moment has come, the earliest first.
 func (s *Store) DueDrafts(ctx context.Context, now time.Time) (drafts []Draft, err error) {
-	return drafts, s.db.WithContext(ctx).Where("state = 'planned' AND planned_for <= ?", now.UTC()).Order("planned_for, id").Limit(20).Find(&drafts).Error
+	return drafts, s.db.WithContext(ctx).Where("state = 'planned' AND planned_for <= ?",
+		now.UTC()).Order("planned_for, id").Limit(20).Find(&drafts).Error
 }
 
 // AddDraft stores a new draft.
@@ -95,12 +96,14 @@ func (tx *Tx) SaveDraft(draft *Draft) error { return saveDraft(tx.db, draft) }
 func saveDraft(db *gorm.DB, draft *Draft) error {
 	read := draft.Version
 	draft.Version++
-	result := db.Model(&Draft{}).Where("id = ? AND version = ?", draft.ID, read).Select("*").Omit("id", "owner_id", "created_at").Updates(draft)
+	result := db.Model(&Draft{}).Where("id = ? AND version = ?", draft.ID, read).Select("*").Omit("id", "owner_id",
+		"created_at").Updates(draft)
 	switch {
 	case result.Error != nil:
 		return result.Error
 	case result.RowsAffected != 1:
-		return fault.Stalef("This draft was changed or applied elsewhere in the meantime. Read it again; nothing was done twice.")
+		return fault.Stalef("This draft was changed or applied elsewhere in the meantime. Read it again; nothing " +
+			"was done twice.")
 	}
 	return nil
 }

@@ -66,14 +66,17 @@ func (f *filling) fill(t require.TestingT, v reflect.Value, path string) {
 // fixed are values that the rules allow, of the fields that do not take any.
 func fixed(round int) map[reflect.Type]any {
 	first := time.Date(2026, 3, 1+round, 10, 20, 30, 0, time.UTC)
-	weekly := hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: 3, From: hours.Minute(60 * round), Until: 900}}}
+	weekly := hours.Access{Kind: hours.Weekly,
+		Rules: []hours.Rule{{Days: 3, From: hours.Minute(60 * round), Until: 900}}}
 	values := []any{first, day.Of(first), weekly, []string{[]string{"pin", "badge"}[round%2]},
 		hours.Rule{Days: 3, From: 60, Until: hours.Minute(900 + round)},
 		permit.Scale{Kind: permit.Limit, Unit: "kg", Most: permit.Level(40 + round)},
 		permit.Setting{Permission: 1, Word: fmt.Sprint(round), AsOf: uint32(round)},
-		[]hours.Dated{{Name: "d", From: day.Of(first), Until: day.Of(first) + 2, Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
+		[]hours.Dated{{Name: "d", From: day.Of(first), Until: day.Of(first) + 2,
+			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
-		estate.PlaceID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round), permit.TemplateID(round)}
+		estate.PlaceID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
+		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
 	for _, value := range values {
 		fixed[reflect.TypeOf(value)] = value
@@ -85,8 +88,8 @@ func fixed(round int) map[reflect.Type]any {
 // number is what the new records of this test are numbered; no demo has as many.
 const number = 90_000
 
-// Every field of every record is kept: written new and written again, read whole, read as what is newer, and read from the
-// history. A field that is added and forgotten on the way, of a record that is added too, fails here by its name.
+// Every field of every record is kept: written new and written again, read whole, read as what is newer, and read from
+// the history. A field that is added and forgotten on the way, of a record that is added too, fails here by its name.
 func TestEveryFieldOfEveryRecordIsKept(t *testing.T) {
 	service := testkit.Demo(t)
 	state := reflect.TypeOf(org.State{})
@@ -100,7 +103,8 @@ func TestEveryFieldOfEveryRecordIsKept(t *testing.T) {
 		record := get.Type.Out(0).Elem()
 		t.Run(record.Name(), func(t *testing.T) {
 			keepsEveryField(t, service, record, func(s *org.State) any {
-				return get.Func.Call([]reflect.Value{reflect.ValueOf(s).Elem().Field(i).Addr(), reflect.ValueOf(uint32(number))})[0].Interface()
+				return get.Func.Call([]reflect.Value{reflect.ValueOf(s).Elem().Field(i).Addr(),
+					reflect.ValueOf(uint32(number))})[0].Interface()
 			})
 		})
 	}
@@ -121,12 +125,14 @@ func keepsEveryField(t *testing.T, service *testkit.Service, kind reflect.Type, 
 		}))
 		whole, err := service.Store.Load(ctx, &org.State{})
 		require.NoError(t, err)
-		assert.Equal(t, wanted.Interface(), read(whole), "read whole, written the %d. time: %v", round, whole.AsideRecords())
+		assert.Equal(t, wanted.Interface(), read(whole), "read whole, written the %d. time: %v", round,
+			whole.AsideRecords())
 		newer, err := service.Store.Load(ctx, before)
 		require.NoError(t, err)
 		assert.Equal(t, wanted.Interface(), read(newer), "read as newer")
 		time.Sleep(5 * time.Millisecond)
-		past, err := service.Store.LoadAt(context.Background(), time.Now(), store.PartOfPast{Staff: []uint32{1, 2, number}})
+		past, err := service.Store.LoadAt(context.Background(), time.Now(),
+			store.PartOfPast{Staff: []uint32{1, 2, number}})
 		require.NoError(t, err)
 		assert.Equal(t, wanted.Interface(), read(past), "read from the history")
 	}

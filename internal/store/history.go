@@ -10,8 +10,8 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 )
 
-// PartOfPast says whose part of the past is loaded: that of some people, or that of everybody who had an assignment or an
-// exception at some places, with the owners. Places, catalogue and templates are loaded whole: they are few, and
+// PartOfPast says whose part of the past is loaded: that of some people, or that of everybody who had an assignment or
+// an exception at some places, with the owners. Places, catalogue and templates are loaded whole: they are few, and
 // without them nobody's part means anything.
 type PartOfPast struct {
 	Staff  []uint32
@@ -39,7 +39,8 @@ func (s *Store) LoadAt(ctx context.Context, at time.Time, whose PartOfPast) (*or
 		if len(whose.Places) > 0 {
 			for _, table := range []string{"assignments", "exceptions"} { // a bar adds nobody who could do anything
 				var ids []uint32
-				if err := from.table(table).Where("place_id IN ? AND NOT ended", whose.Places).Distinct("staff_id").Pluck("staff_id", &ids).Error; err != nil {
+				if err := from.table(table).Where("place_id IN ? AND NOT ended",
+					whose.Places).Distinct("staff_id").Pluck("staff_id", &ids).Error; err != nil {
 					return err
 				}
 				from.staff = append(from.staff, ids...)

@@ -84,7 +84,8 @@ func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 			return entry, err
 		}
 	}
-	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_count = ?, audit_hash = ?, audit_seal = ? WHERE id = 1",
+	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_count = ?, audit_hash = ?, audit_seal = ? "+
+		"WHERE id = 1",
 		max(entry.Revision, tx.Revision), entry.ID, entry.Hash, signature).Error
 }
 
@@ -101,7 +102,8 @@ func (s *Store) AuditEntry(ctx context.Context, id uint64) (*AuditEntry, error) 
 // UndoneBy returns, for each of some entries that a later one undid, the newest that did.
 func (s *Store) UndoneBy(ctx context.Context, ids []uint64) (map[uint64]uint64, error) {
 	var rows []AuditEntry
-	err := s.db.WithContext(ctx).Select("id", "undoes").Where("undoes IN ?", append([]uint64{0}, ids...)).Order("id").Find(&rows).Error
+	err := s.db.WithContext(ctx).Select("id", "undoes").Where("undoes IN ?",
+		append([]uint64{0}, ids...)).Order("id").Find(&rows).Error
 	by := map[uint64]uint64{}
 	for _, row := range rows {
 		by[*row.Undoes] = row.ID
@@ -116,7 +118,8 @@ func (s *Store) LaterOn(ctx context.Context, records []Subject, revision uint64)
 		pairs[i] = []any{r.Kind, r.Number}
 	}
 	var entry AuditEntry
-	err := s.db.WithContext(ctx).Where("id IN (SELECT entry_id FROM audit_subjects WHERE (kind, number) IN ?) AND revision > ?", pairs, revision).
+	err := s.db.WithContext(ctx).Where(
+		"id IN (SELECT entry_id FROM audit_subjects WHERE (kind, number) IN ?) AND revision > ?", pairs, revision).
 		Order("id DESC").Take(&entry).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, nil
@@ -141,7 +144,8 @@ type AuditFilter struct {
 func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []AuditEntry, total int64, err error) {
 	query := s.db.WithContext(ctx).Model(&AuditEntry{})
 	if f.Kind != "" {
-		query = query.Where("id IN (SELECT entry_id FROM audit_subjects WHERE kind = ? AND number = ?)", f.Kind, f.Number)
+		query = query.Where("id IN (SELECT entry_id FROM audit_subjects WHERE kind = ? AND number = ?)", f.Kind,
+			f.Number)
 	}
 	if f.Actor != 0 {
 		query = query.Where("actor_id = ?", f.Actor)
@@ -169,9 +173,9 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 	return entries, total, query.Order("id DESC").Limit(f.Limit).Find(&entries).Error
 }
 
-// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit. signed
-// reports whether the key has signed a head: the newest must be, so that nobody takes entries off the end unseen. since are
-// heads that were kept elsewhere and that the log must still go through.
+// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit.
+// signed reports whether the key has signed a head: the newest must be, so that nobody takes entries off the end
+// unseen. since are heads that were kept elsewhere and that the log must still go through.
 func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
 	kept := map[uint64][]byte{}
 	for _, head := range since {
@@ -190,10 +194,12 @@ func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool,
 		for i := range entries {
 			e := &entries[i]
 			if e.ID != last+1 || string(e.Previous) != string(previous) || string(e.sum()) != string(e.Hash) {
-				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered or taken out", e.ID)
+				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered "+
+					"or taken out", e.ID)
 			}
 			if hash, is := kept[e.ID]; is && string(hash) != string(e.Hash) {
-				return count, fmt.Errorf("audit entry %d is not the one that the head kept elsewhere says: the log was written anew", e.ID)
+				return count, fmt.Errorf("audit entry %d is not the one that the head kept elsewhere says: the log "+
+					"was written anew", e.ID)
 			}
 			delete(kept, e.ID)
 			previous, last = e.Hash, e.ID
@@ -207,13 +213,16 @@ func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool,
 	case head.Entries > last: // entries that came while the log was walked are read the next time
 		return count, errors.New("the newest audit entries are missing from the chain")
 	case head.Entries < last || string(head.Hash) != string(previous):
-		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken off, or some came just now; verify again")
+		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken " +
+			"off, or some came just now; verify again")
 	case !signed(head, signature):
-		return count, errors.New("the head of the audit log is not signed by the key: entries were taken off the end, or written by something else")
+		return count, errors.New("the head of the audit log is not signed by the key: entries were taken off the " +
+			"end, or written by something else")
 	}
 	delete(kept, 0)
 	for entries := range kept {
-		return count, fmt.Errorf("a head kept elsewhere says that there were %d audit entries, and there are %d: the newest were taken off", entries, count)
+		return count, fmt.Errorf("a head kept elsewhere says that there were %d audit entries, and there are %d: "+
+			"the newest were taken off", entries, count)
 	}
 	return count, nil
 }
@@ -242,7 +251,8 @@ func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
 		return nil
 	}
 	text := make([]byte, 0, 160+len(events)*96)
-	text = append(text, "INSERT IGNORE INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, reason, level, assignment_id) VALUES "...)
+	text = append(text, "INSERT IGNORE INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, "+
+		"reason, level, assignment_id) VALUES "...)
 	// Numbers and times only: nothing here is text from outside.
 	for i := range events {
 		e := &events[i]
@@ -255,7 +265,8 @@ func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
 		text = append(text, ",'"...)
 		text = e.At.UTC().AppendFormat(text, "2006-01-02 15:04:05.000")
 		text = append(text, '\'')
-		for _, number := range [...]uint64{uint64(e.DeviceID), uint64(e.PlaceID), uint64(e.StaffID), uint64(e.PermissionID), allowed, uint64(e.Reason)} {
+		for _, number := range [...]uint64{uint64(e.DeviceID), uint64(e.PlaceID), uint64(e.StaffID),
+			uint64(e.PermissionID), allowed, uint64(e.Reason)} {
 			text = strconv.AppendUint(append(text, ','), number, 10)
 		}
 		text = strconv.AppendInt(append(text, ','), int64(e.Level), 10)
@@ -304,7 +315,8 @@ func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, tota
 	return events, total, query.Order("id DESC").Limit(f.Limit).Find(&events).Error
 }
 
-// Session is a manager's sign-in: by cookie from the console, by token from the client. The token is held as its SHA-256.
+// Session is a manager's sign-in: by cookie from the console, by token from the client. The token is held as its
+// SHA-256.
 type Session struct {
 	ID        uint64
 	Token     []byte
@@ -338,7 +350,8 @@ func (s *Store) SessionByToken(ctx context.Context, token []byte) (*Session, err
 
 // Sessions returns somebody's sessions that have not expired, newest first.
 func (s *Store) Sessions(ctx context.Context, staff uint32, now time.Time) (sessions []Session, err error) {
-	return sessions, s.db.WithContext(ctx).Where("staff_id = ? AND expires_at > ?", staff, now.UTC()).Order("id DESC").Limit(200).Find(&sessions).Error
+	return sessions, s.db.WithContext(ctx).Where("staff_id = ? AND expires_at > ?", staff,
+		now.UTC()).Order("id DESC").Limit(200).Find(&sessions).Error
 }
 
 // EndSession ends one of somebody's sessions; found is false when it is not theirs or not there.
@@ -371,9 +384,11 @@ type KeyedRequest struct {
 // TableName names the table.
 func (KeyedRequest) TableName() string { return "idempotency_keys" }
 
-// ClaimKey claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is returned.
+// ClaimKey claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is
+// returned.
 func (s *Store) ClaimKey(ctx context.Context, kept KeyedRequest) (earlier KeyedRequest, claimed bool, err error) {
-	result := s.db.WithContext(ctx).Exec("INSERT IGNORE INTO idempotency_keys (staff_id, `key`, request, status, created_at) VALUES (?, ?, ?, 0, ?)",
+	result := s.db.WithContext(ctx).Exec(
+		"INSERT IGNORE INTO idempotency_keys (staff_id, `key`, request, status, created_at) VALUES (?, ?, ?, 0, ?)",
 		kept.StaffID, kept.Key, kept.Request, kept.CreatedAt.UTC())
 	if result.Error != nil || result.RowsAffected == 1 {
 		return kept, result.Error == nil, result.Error
@@ -388,7 +403,8 @@ func (s *Store) Answer(ctx context.Context, kept KeyedRequest) error {
 	if kept.Status == 0 {
 		return db.Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Delete(&KeyedRequest{}).Error
 	}
-	return db.Exec("UPDATE idempotency_keys SET status = ?, response = ? WHERE staff_id = ? AND `key` = ?", kept.Status, kept.Response, kept.StaffID, kept.Key).Error
+	return db.Exec("UPDATE idempotency_keys SET status = ?, response = ? WHERE staff_id = ? AND `key` = ?", kept.Status,
+		kept.Response, kept.StaffID, kept.Key).Error
 }
 
 // Sweep removes what has served its time: sessions that expired and idempotency keys older than a day.

@@ -57,7 +57,8 @@ func (s source) table(name string) *gorm.DB {
 
 // past names a table as it was; nothing in it comes from outside.
 func (s source) past(name string) string {
-	return fmt.Sprintf("%s FOR SYSTEM_TIME AS OF TIMESTAMP'%s' AS %s", name, s.asOf.UTC().Format("2006-01-02 15:04:05.000000"), name)
+	return fmt.Sprintf("%s FOR SYSTEM_TIME AS OF TIMESTAMP'%s' AS %s", name,
+		s.asOf.UTC().Format("2006-01-02 15:04:05.000000"), name)
 }
 
 // loading reads rows into a state and keeps what it has read, to be checked once all is there.
@@ -243,7 +244,8 @@ func (tx *Tx) Save(written []change.Record) error {
 	}
 	for _, record := range written {
 		if settings, is := record.Value.(*org.Settings); is {
-			if err := tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1", encode(settings)).Error; err != nil {
+			if err := tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1",
+				encode(settings)).Error; err != nil {
 				return err
 			}
 			continue
@@ -266,8 +268,8 @@ func (tx *Tx) Save(written []change.Record) error {
 	return flush()
 }
 
-// readable sees that a record comes back from its row as it was: what is kept as a text of its own can lose something on the
-// way. The state's own check has been passed before.
+// readable sees that a record comes back from its row as it was: what is kept as a text of its own can lose something
+// on the way. The state's own check has been passed before.
 func readable(record any) error {
 	if _, is := record.(*org.Settings); is {
 		return nil
@@ -282,7 +284,8 @@ func readable(record any) error {
 	}
 	if err != nil || encode(again) != encode(record) {
 		kind, id, _ := org.Name(record)
-		return fault.Invalidf("set", "the %s %d could not be read again as it would be written; nothing was changed", kind, id)
+		return fault.Invalidf("set", "the %s %d could not be read again as it would be written; nothing was changed",
+			kind, id)
 	}
 	return nil
 }
@@ -299,7 +302,8 @@ type settingRow struct {
 // TableName names the table for GORM.
 func (settingRow) TableName() string { return "template_settings" }
 
-// readSettings reads the settings of templates. They are written with the template: those of one that is newer are read whole.
+// readSettings reads the settings of templates. They are written with the template: those of one that is newer are read
+// whole.
 func readSettings(l *loading) (func(*permit.Template), error) {
 	newer, of := source{db: l.db, asOf: l.asOf}.table("template_settings"), "templates"
 	if !l.asOf.IsZero() {

@@ -39,9 +39,11 @@ func TestAPersonsPastIsWhatItWas(t *testing.T) {
 	s := testkit.Demo(t)
 	otis := uint32(s.App.Live().State().StaffByNumber("Q0011").ID)
 	start := moment(t)
-	commit(t, s, edit("exception.add", "", `{"staff":"Q0011","place":"HB","permission":"stock.count","level":"yes"}`), edit("template.edit", "packer", `{"name":"Packer of fruit","decide":{"line.run":"run"}}`))
+	commit(t, s, edit("exception.add", "", `{"staff":"Q0011","place":"HB","permission":"stock.count","level":"yes"}`),
+		edit("template.edit", "packer", `{"name":"Packer of fruit","decide":{"line.run":"run"}}`))
 	between := moment(t)
-	commit(t, s, edit("exception.end", "11", `{}`), edit("permission.edit", "line.run", `{"title":"Run any line"}`), edit("staff.lock", "Q0011", `{}`))
+	commit(t, s, edit("exception.end", "11", `{}`), edit("permission.edit", "line.run", `{"title":"Run any line"}`),
+		edit("staff.lock", "Q0011", `{}`))
 	after := moment(t)
 
 	at := func(when time.Time) *org.State {
@@ -52,8 +54,11 @@ func TestAPersonsPastIsWhatItWas(t *testing.T) {
 		return state
 	}
 	before, then, now := at(start), at(between), at(after)
-	assert.Equal(t, []string{"Packer", "Packer of fruit", "Packer of fruit"}, []string{before.TemplateByCode("packer").Name, then.TemplateByCode("packer").Name, now.TemplateByCode("packer").Name})
-	assert.Equal(t, []string{"Run a line", "Run a line", "Run any line"}, []string{title(before), title(then), title(now)})
+	assert.Equal(t, []string{"Packer", "Packer of fruit", "Packer of fruit"},
+		[]string{before.TemplateByCode("packer").Name, then.TemplateByCode("packer").Name,
+			now.TemplateByCode("packer").Name})
+	assert.Equal(t, []string{"Run a line", "Run a line", "Run any line"},
+		[]string{title(before), title(then), title(now)})
 	assert.Empty(t, before.ExceptionsOf(s.App.Live().State().StaffByNumber("Q0011").ID))
 	require.Len(t, then.ExceptionsOf(s.App.Live().State().StaffByNumber("Q0011").ID), 1)
 	assert.False(t, then.Exception(11).Ended)
@@ -61,7 +66,8 @@ func TestAPersonsPastIsWhatItWas(t *testing.T) {
 	assert.Nil(t, then.StaffByNumber("Q0011").Lock)
 	assert.NotNil(t, now.StaffByNumber("Q0011").Lock)
 	assert.Nil(t, then.StaffByNumber("Q0012"), "only the one who was asked about is loaded")
-	assert.Len(t, testkit.Records(s.App.Live().State()), len(testkit.Records(wholeOf(t, s))), "the whole of today is untouched by reading the past")
+	assert.Len(t, testkit.Records(s.App.Live().State()), len(testkit.Records(wholeOf(t, s))),
+		"the whole of today is untouched by reading the past")
 }
 
 func title(s *org.State) string {
@@ -123,7 +129,8 @@ func itoa(n uint32) string {
 func TestADraftIsWrittenOncePerReading(t *testing.T) {
 	s := testkit.Demo(t)
 	now := time.Now().UTC().Truncate(time.Second)
-	draft := &store.Draft{OwnerID: 2, State: "open", Title: "Season", Edits: "[]", NextEdit: 1, CreatedAt: now, UpdatedAt: now}
+	draft := &store.Draft{OwnerID: 2, State: "open", Title: "Season", Edits: "[]", NextEdit: 1, CreatedAt: now,
+		UpdatedAt: now}
 	require.NoError(t, s.Store.AddDraft(ctx, draft))
 	assert.NotZero(t, draft.ID)
 	first, err := s.Store.Draft(ctx, draft.ID)
@@ -148,7 +155,8 @@ func TestDraftsAreListedByOwnerAndState(t *testing.T) {
 	now := time.Now().UTC().Truncate(time.Second)
 	soon, later := now.Add(-time.Minute), now.Add(time.Hour)
 	for _, d := range []store.Draft{
-		{OwnerID: 2, State: "open", Title: "a"}, {OwnerID: 2, State: "planned", Title: "b", PlannedFor: &soon}, {OwnerID: 2, State: "planned", Title: "c", PlannedFor: &later},
+		{OwnerID: 2, State: "open", Title: "a"}, {OwnerID: 2, State: "planned", Title: "b", PlannedFor: &soon},
+		{OwnerID: 2, State: "planned", Title: "c", PlannedFor: &later},
 		{OwnerID: 3, State: "open", Title: "d"}, {OwnerID: 3, State: "discarded", Title: "e"},
 	} {
 		d.Edits, d.NextEdit, d.CreatedAt, d.UpdatedAt = "[]", 1, now, now
@@ -173,7 +181,8 @@ func TestDraftsAreListedByOwnerAndState(t *testing.T) {
 	assert.Equal(t, []string{"c"}, titles(store.DraftFilter{Owner: 2, States: []string{"open", "planned"}, Limit: 1}))
 	drafts, _, err := s.Store.Drafts(ctx, store.DraftFilter{Owner: 2, States: []string{"open", "planned"}, Limit: 1})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"b", "a"}, titles(store.DraftFilter{Owner: 2, States: []string{"open", "planned"}, Before: drafts[0].ID}))
+	assert.Equal(t, []string{"b", "a"},
+		titles(store.DraftFilter{Owner: 2, States: []string{"open", "planned"}, Before: drafts[0].ID}))
 	due, err := s.Store.DueDrafts(ctx, now)
 	require.NoError(t, err)
 	require.Len(t, due, 1)
@@ -201,7 +210,8 @@ func TestWhatAnEntryUndoesIsPartOfTheChain(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, entry.Undoes)
 	assert.Equal(t, result.AuditID, *entry.Undoes)
-	about := []store.Subject{{Kind: "place", Number: 1}, {Kind: "template", Number: uint32(s.App.Live().State().TemplateByCode("packer").ID)}}
+	about := []store.Subject{{Kind: "place", Number: 1},
+		{Kind: "template", Number: uint32(s.App.Live().State().TemplateByCode("packer").ID)}}
 	later, err := s.Store.LaterOn(ctx, about, entry.Revision-1)
 	require.NoError(t, err)
 	assert.Equal(t, second.AuditID, later.ID)
@@ -223,7 +233,8 @@ func TestEveryRuleRecordSurvivesTheDatabase(t *testing.T) {
 		edit("group.add", "", `{"key":"line.care","title":"Care","parent":"line"}`),
 		edit("permission.add", "", `{"key":"line.oil","title":"Draw oil","sentence":"Draws it.","group":"line.care","scale":{"kind":"limit","unit":"l","most":20},"kinds":["zone","site"],"sensitive":true}`),
 		edit("template.add", "", `{"code":"oiler","name":"Oiler","base":"packer","days":30,"needs":["pin","badge"],"idle_seconds":90,"hours":{"kind":"weekly","rules":[{"days":"mon","from":"08:00","until":"12:00"}]},"settings":{"line.care":"full","line.oil":"7"}}`),
-		edit("permission.retire", "dispatch.return", `{}`), edit("template.retire", "oiler", `{}`), edit("template.restore", "oiler", `{}`))
+		edit("permission.retire", "dispatch.return", `{}`), edit("template.retire", "oiler", `{}`),
+		edit("template.restore", "oiler", `{}`))
 	loaded := wholeOf(t, s)
 	want, got := testkit.Records(s.App.Live().State()), testkit.Records(loaded)
 	assert.Equal(t, len(want), len(got))
@@ -231,7 +242,8 @@ func TestEveryRuleRecordSurvivesTheDatabase(t *testing.T) {
 		assert.JSONEq(t, record, got[key], key)
 	}
 	oiler := loaded.TemplateByCode("oiler")
-	assert.Equal(t, []any{30, 90, []string{"pin", "badge"}, false}, []any{oiler.Days, oiler.IdleSeconds, oiler.Needs, oiler.Retired})
+	assert.Equal(t, []any{30, 90, []string{"pin", "badge"}, false},
+		[]any{oiler.Days, oiler.IdleSeconds, oiler.Needs, oiler.Retired})
 	snapshot, err := access.Compile(loaded)
 	require.NoError(t, err)
 	oil := snapshot.Catalogue().PermissionByKey("line.oil")

@@ -78,7 +78,8 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()), goose.WithLocker(locker))
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()),
+		goose.WithLocker(locker))
 	if err != nil {
 		return err
 	}
@@ -167,7 +168,8 @@ func (tx *Tx) Load(state *org.State) (*org.State, error) { return load(tx.db, st
 func load(db *gorm.DB, state *org.State) (*org.State, error) {
 	next := state.Fork()
 	var settings []byte
-	if err := db.Raw("SELECT revision, settings FROM organisation WHERE id = 1").Row().Scan(&next.Revision, &settings); err != nil {
+	if err := db.Raw("SELECT revision, settings FROM organisation WHERE id = 1").Row().Scan(&next.Revision,
+		&settings); err != nil {
 		return nil, err
 	}
 	next.Settings = org.DefaultSettings()

@@ -27,9 +27,11 @@ func TestWhatIsLoadedIsWhatWasWritten(t *testing.T) {
 	service := testkit.Demo(t)
 	live := service.App.Live().State()
 	// Of each kind something is written that a fresh demo does not hold.
-	_, err := service.App.Commit(ctx, app(change.Operation{Op: "exception.add", Set: json.RawMessage(`{"staff":"Q0011","place":"HB-COLD","permission":"door.cold","from":"2026-01-01"}`)},
-		change.Operation{Op: "staff.lock", On: "Q0012", Set: json.RawMessage(`{"until":"2099-01-01T10:00:00Z"}`)},
-		change.Operation{Op: "place.edit", On: "HB-PACK-1", Set: json.RawMessage(`{"name":"Main door"}`)}))
+	_, err := service.App.Commit(ctx,
+		app(change.Operation{Op: "exception.add",
+			Set: json.RawMessage(`{"staff":"Q0011","place":"HB-COLD","permission":"door.cold","from":"2026-01-01"}`)},
+			change.Operation{Op: "staff.lock", On: "Q0012", Set: json.RawMessage(`{"until":"2099-01-01T10:00:00Z"}`)},
+			change.Operation{Op: "place.edit", On: "HB-PACK-1", Set: json.RawMessage(`{"name":"Main door"}`)}))
 	require.NoError(t, err)
 	assert.NotEqual(t, live.Revision, service.App.Live().State().Revision)
 	loaded, err := service.Store.Load(ctx, &org.State{})
@@ -54,7 +56,8 @@ func TestLoadReadsOnlyWhatIsNewer(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, before.StaffByNumber("Q0012").Lock)
 	assert.NotNil(t, after.StaffByNumber("Q0012").Lock)
-	assert.Same(t, before.StaffByNumber("Q0011"), after.StaffByNumber("Q0011"), "what did not change was not read again")
+	assert.Same(t, before.StaffByNumber("Q0011"), after.StaffByNumber("Q0011"),
+		"what did not change was not read again")
 }
 
 type request = application.Request
@@ -74,20 +77,26 @@ func TestTheDatabaseItselfRefusesBadData(t *testing.T) {
 	service := testkit.Demo(t)
 	db := raw(t, service.DSN)
 	for name, statement := range map[string]string{
-		"two people with one staff number":     "UPDATE staff SET staff_number = 'Q0002' WHERE staff_number = 'Q0003'",
-		"two people with one email":            "UPDATE staff SET email = 'idris@quillmere.example' WHERE staff_number = 'Q0003'",
-		"a PIN twice":                          "UPDATE credentials a, credentials b SET a.digest = b.digest WHERE a.id = 1 AND b.id = 2",
-		"a PIN without a digest":               "UPDATE credentials SET digest = NULL WHERE kind = 'pin' AND state = 'valid' LIMIT 1",
-		"an assignment that ends first":        "UPDATE assignments SET from_date = '2026-02-01', until_date = '2026-01-01' WHERE id = 1",
-		"an assignment of nobody":              "UPDATE assignments SET staff_id = 99999 WHERE id = 1",
-		"a place with a parent that is not":    "UPDATE places SET parent_id = 99999 WHERE code = 'HB-PACK'",
-		"a site with a parent":                 "UPDATE places SET parent_id = 2 WHERE code = 'HB'",
-		"a contract that ends before it began": "UPDATE staff SET contract_end = '1999-01-01' WHERE staff_number = 'Q0002'",
-		"a person without a home":              "UPDATE staff SET home_site_id = 99999 WHERE staff_number = 'Q0002'",
-		"a deleted person with a history":      "DELETE FROM staff WHERE staff_number = 'Q0002'",
-		"half a lock":                          "UPDATE staff SET lock_cause = 'manager' WHERE staff_number = 'Q0002'",
-		"a setting of both":                    "UPDATE template_settings SET group_id = 1 WHERE permission_id IS NOT NULL LIMIT 1",
-		"opening hours that are no JSON":       "UPDATE places SET opening = 'always' WHERE code = 'HB'",
+		"two people with one staff number": "UPDATE staff SET staff_number = 'Q0002' WHERE staff_number = 'Q0003'",
+		"two people with one email": "UPDATE staff SET email = 'idris@quillmere.example' WHERE " +
+			"staff_number = 'Q0003'",
+		"a PIN twice": "UPDATE credentials a, credentials b SET a.digest = b.digest WHERE " +
+			"a.id = 1 AND b.id = 2",
+		"a PIN without a digest": "UPDATE credentials SET digest = NULL WHERE kind = 'pin' AND state " +
+			"= 'valid' LIMIT 1",
+		"an assignment that ends first": "UPDATE assignments SET from_date = '2026-02-01', until_date = " +
+			"'2026-01-01' WHERE id = 1",
+		"an assignment of nobody":           "UPDATE assignments SET staff_id = 99999 WHERE id = 1",
+		"a place with a parent that is not": "UPDATE places SET parent_id = 99999 WHERE code = 'HB-PACK'",
+		"a site with a parent":              "UPDATE places SET parent_id = 2 WHERE code = 'HB'",
+		"a contract that ends before it began": "UPDATE staff SET contract_end = '1999-01-01' WHERE staff_number = " +
+			"'Q0002'",
+		"a person without a home":         "UPDATE staff SET home_site_id = 99999 WHERE staff_number = 'Q0002'",
+		"a deleted person with a history": "DELETE FROM staff WHERE staff_number = 'Q0002'",
+		"half a lock":                     "UPDATE staff SET lock_cause = 'manager' WHERE staff_number = 'Q0002'",
+		"a setting of both": "UPDATE template_settings SET group_id = 1 WHERE permission_id IS " +
+			"NOT NULL LIMIT 1",
+		"opening hours that are no JSON": "UPDATE places SET opening = 'always' WHERE code = 'HB'",
 	} {
 		_, err := db.Exec(statement)
 		assert.Error(t, err, name)
@@ -107,14 +116,16 @@ func TestThePastIsKept(t *testing.T) {
 	require.NoError(t, err)
 	var now, then sql.NullString
 	require.NoError(t, db.QueryRow("SELECT lock_reason FROM staff WHERE staff_number = 'Q0012'").Scan(&now))
-	require.NoError(t, db.QueryRow("SELECT lock_reason FROM staff FOR SYSTEM_TIME AS OF TIMESTAMP'"+moment+"' WHERE staff_number = 'Q0012'").Scan(&then))
+	require.NoError(t, db.QueryRow("SELECT lock_reason FROM staff FOR SYSTEM_TIME AS OF TIMESTAMP'"+moment+
+		"' WHERE staff_number = 'Q0012'").Scan(&then))
 	assert.False(t, now.Valid)
 	assert.Equal(t, "test", then.String)
 }
 
 func TestSecretsAreKeptAsDigestsOnly(t *testing.T) {
 	service := testkit.Demo(t)
-	result, err := service.App.Commit(ctx, app(change.Operation{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0012","pin":"480216"}`)}))
+	result, err := service.App.Commit(ctx,
+		app(change.Operation{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0012","pin":"480216"}`)}))
 	require.NoError(t, err)
 	db := raw(t, service.DSN)
 	var digest []byte
@@ -125,7 +136,9 @@ func TestSecretsAreKeptAsDigestsOnly(t *testing.T) {
 	require.NoError(t, db.QueryRow("SELECT hash FROM credentials WHERE kind = 'password' LIMIT 1").Scan(&hash))
 	assert.Contains(t, hash, "$argon2id$v=19$m=8,t=1,p=1$")
 	var found int
-	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM audit_entries WHERE operations LIKE '%480216%' OR operations LIKE '%argon2%' OR operations LIKE '%lld_demo%' OR operations LIKE '%orchard-ladder%'").Scan(&found))
+	require.NoError(t, db.QueryRow(
+		"SELECT COUNT(*) FROM audit_entries WHERE operations LIKE '%480216%' OR operations LIKE '%argon2%' OR "+
+			"operations LIKE '%lld_demo%' OR operations LIKE '%orchard-ladder%'").Scan(&found))
 	assert.Zero(t, found, "no secret in the audit log")
 }
 
@@ -156,7 +169,8 @@ func TestTheAuditChainShowsWhatWasAltered(t *testing.T) {
 
 func TestEventsWrittenTwiceAreThereOnce(t *testing.T) {
 	db := testkit.Store(t, testkit.DSN(t))
-	events := []store.Event{{ID: 1, At: time.Now(), DeviceID: 1, PlaceID: 2, StaffID: 3, Allowed: true}, {ID: 2, At: time.Now(), PlaceID: 2}}
+	events := []store.Event{{ID: 1, At: time.Now(), DeviceID: 1, PlaceID: 2, StaffID: 3, Allowed: true},
+		{ID: 2, At: time.Now(), PlaceID: 2}}
 	require.NoError(t, db.AppendEvents(ctx, events))
 	require.NoError(t, db.AppendEvents(ctx, events))
 	found, total, err := db.Events(ctx, store.EventFilter{Limit: 10})

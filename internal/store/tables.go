@@ -13,9 +13,10 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// tables are the tables of the records that decide access, in the order in which records refer to each other. A record and
-// its row turn into each other by the columns here and nowhere else.
-var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars, credentials, devices}
+// tables are the tables of the records that decide access, in the order in which records refer to each other. A record
+// and its row turn into each other by the columns here and nowhere else.
+var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars, credentials,
+	devices}
 
 var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
 	number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
@@ -95,34 +96,35 @@ var templates = &table[permit.Template]{name: "templates", put: (*org.State).Put
 
 func lockOf(p *people.Staff) **people.Lock { return &p.Lock }
 
-var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).PutStaff, columns: []column[people.Staff]{
-	number("id", func(p *people.Staff) *people.StaffID { return &p.ID }),
-	text("staff_number", func(p *people.Staff) *string { return &p.Number }),
-	text("given_name", func(p *people.Staff) *string { return &p.GivenName }),
-	text("family_name", func(p *people.Staff) *string { return &p.FamilyName }),
-	text("known_as", func(p *people.Staff) *string { return &p.KnownAs }),
-	optional("email", func(p *people.Staff) *string { return &p.Email }),
-	text("phone", func(p *people.Staff) *string { return &p.Phone }),
-	text("job_title", func(p *people.Staff) *string { return &p.JobTitle }),
-	text("engagement", func(p *people.Staff) *people.Engagement { return &p.Engagement }),
-	text("employer", func(p *people.Staff) *string { return &p.Employer }),
-	number("home_site_id", func(p *people.Staff) *estate.PlaceID { return &p.HomeSite }),
-	reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
-	date("start_date", func(p *people.Staff) *day.Date { return &p.StartDate }),
-	date("contract_end", func(p *people.Staff) *day.Date { return &p.ContractEnd }),
-	text("notes", func(p *people.Staff) *string { return &p.Notes }),
-	text("external_id", func(p *people.Staff) *string { return &p.ExternalID }),
-	flag("activated", func(p *people.Staff) *bool { return &p.Activated }),
-	flag("owner", func(p *people.Staff) *bool { return &p.Owner }),
-	within(lockOf, optional("lock_cause", func(l *people.Lock) *people.LockCause { return &l.Cause })),
-	within(lockOf, text("lock_reason", func(l *people.Lock) *string { return &l.Reason })),
-	within(lockOf, moment("locked_since", func(l *people.Lock) *time.Time { return &l.Since })),
-	within(lockOf, moment("locked_until", func(l *people.Lock) *time.Time { return &l.Until })),
-	within(lockOf, reference("locked_by", func(l *people.Lock) *people.StaffID { return &l.By })),
-	date("leaving_date", func(p *people.Staff) *day.Date { return &p.LeavingDate }),
-	moment("departed_at", func(p *people.Staff) *time.Time { return &p.DepartedAt }),
-	number("revision", func(p *people.Staff) *uint64 { return &p.Revision }),
-}}
+var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).PutStaff,
+	columns: []column[people.Staff]{
+		number("id", func(p *people.Staff) *people.StaffID { return &p.ID }),
+		text("staff_number", func(p *people.Staff) *string { return &p.Number }),
+		text("given_name", func(p *people.Staff) *string { return &p.GivenName }),
+		text("family_name", func(p *people.Staff) *string { return &p.FamilyName }),
+		text("known_as", func(p *people.Staff) *string { return &p.KnownAs }),
+		optional("email", func(p *people.Staff) *string { return &p.Email }),
+		text("phone", func(p *people.Staff) *string { return &p.Phone }),
+		text("job_title", func(p *people.Staff) *string { return &p.JobTitle }),
+		text("engagement", func(p *people.Staff) *people.Engagement { return &p.Engagement }),
+		text("employer", func(p *people.Staff) *string { return &p.Employer }),
+		number("home_site_id", func(p *people.Staff) *estate.PlaceID { return &p.HomeSite }),
+		reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
+		date("start_date", func(p *people.Staff) *day.Date { return &p.StartDate }),
+		date("contract_end", func(p *people.Staff) *day.Date { return &p.ContractEnd }),
+		text("notes", func(p *people.Staff) *string { return &p.Notes }),
+		text("external_id", func(p *people.Staff) *string { return &p.ExternalID }),
+		flag("activated", func(p *people.Staff) *bool { return &p.Activated }),
+		flag("owner", func(p *people.Staff) *bool { return &p.Owner }),
+		within(lockOf, optional("lock_cause", func(l *people.Lock) *people.LockCause { return &l.Cause })),
+		within(lockOf, text("lock_reason", func(l *people.Lock) *string { return &l.Reason })),
+		within(lockOf, moment("locked_since", func(l *people.Lock) *time.Time { return &l.Since })),
+		within(lockOf, moment("locked_until", func(l *people.Lock) *time.Time { return &l.Until })),
+		within(lockOf, reference("locked_by", func(l *people.Lock) *people.StaffID { return &l.By })),
+		date("leaving_date", func(p *people.Staff) *day.Date { return &p.LeavingDate }),
+		moment("departed_at", func(p *people.Staff) *time.Time { return &p.DepartedAt }),
+		number("revision", func(p *people.Staff) *uint64 { return &p.Revision }),
+	}}
 
 var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id", put: (*org.State).PutAssignment,
 	columns: []column[org.Assignment]{

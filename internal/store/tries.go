@@ -31,12 +31,14 @@ type tryRow struct {
 
 func (tryRow) TableName() string { return "tries" }
 
-// Try counts a try before it is known to be wrong, so that many at once do not pass together. Where tries are held up it
-// counts none and says until when. Right takes a try back that was right.
-func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule credential.TryRule, now time.Time) (heldUntil time.Time, held bool, err error) {
+// Try counts a try before it is known to be wrong, so that many at once do not pass together. Where tries are held up
+// it counts none and says until when. Right takes a try back that was right.
+func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule credential.TryRule,
+	now time.Time) (heldUntil time.Time, held bool, err error) {
 	now = now.UTC()
 	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
-		if err := db.Exec("INSERT INTO tries (kind, subject, count, first_at, holds, last_at) VALUES (?, ?, 0, ?, 0, ?) ON DUPLICATE KEY UPDATE subject = subject",
+		if err := db.Exec("INSERT INTO tries (kind, subject, count, first_at, holds, last_at) VALUES (?, ?, 0, ?, "+
+			"0, ?) ON DUPLICATE KEY UPDATE subject = subject",
 			kind, subject, now, now).Error; err != nil {
 			return err
 		}
@@ -51,7 +53,8 @@ func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule crede
 		tries.Wrong(rule, now)
 		count, first, until, holds := tries.Parts()
 		heldUntil = until
-		return db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ? WHERE subject = ?", count, first, filled(until), holds, now, subject).Error
+		return db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ? WHERE "+
+			"subject = ?", count, first, filled(until), holds, now, subject).Error
 	})
 	return heldUntil, held, err
 }
@@ -61,7 +64,8 @@ func (s *Store) Right(ctx context.Context, subject []byte, clear bool) error {
 	if clear {
 		return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE subject = ?", subject).Error
 	}
-	return s.db.WithContext(ctx).Exec("UPDATE tries SET count = IF(count > 0, count - 1, 0), held_until = NULL WHERE subject = ?", subject).Error
+	return s.db.WithContext(ctx).Exec(
+		"UPDATE tries SET count = IF(count > 0, count - 1, 0), held_until = NULL WHERE subject = ?", subject).Error
 }
 
 // Held is something at which tries are held up.
@@ -72,7 +76,9 @@ type Held struct {
 
 // HeldUp returns where tries of a kind are held up.
 func (s *Store) HeldUp(ctx context.Context, kind string, now time.Time) (held []Held, err error) {
-	return held, s.db.WithContext(ctx).Raw("SELECT subject, held_until FROM tries WHERE kind = ? AND held_until > ? LIMIT 10000", kind, now.UTC()).Scan(&held).Error
+	return held, s.db.WithContext(ctx).Raw(
+		"SELECT subject, held_until FROM tries WHERE kind = ? AND held_until > ? LIMIT 10000", kind,
+		now.UTC()).Scan(&held).Error
 }
 
 // Knows reports whether an account has signed in from an address before.
@@ -87,12 +93,14 @@ func (s *Store) Knows(ctx context.Context, subject []byte) (bool, error) {
 
 // Know notes that an account has signed in from an address.
 func (s *Store) Know(ctx context.Context, subject []byte, now time.Time) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO known_addresses (last_at, subject) VALUES (?, ?) ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject).Error
+	return s.db.WithContext(ctx).Exec(
+		"INSERT INTO known_addresses (last_at, subject) VALUES (?, ?) ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject).Error
 }
 
 // HeldAt reports whether tries at a subject are held up, and until when, without counting one.
 func (s *Store) HeldAt(ctx context.Context, subject []byte, now time.Time) (until time.Time, held bool, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT held_until FROM tries WHERE subject = ? AND held_until > ?", subject, now.UTC()).Row().Scan(&until)
+	err = s.db.WithContext(ctx).Raw("SELECT held_until FROM tries WHERE subject = ? AND held_until > ?", subject,
+		now.UTC()).Row().Scan(&until)
 	if errors.Is(err, errNoRows) {
 		return until, false, nil
 	}

@@ -137,7 +137,8 @@ func Demo(t testing.TB) *Service {
 }
 
 // Passwords of those who sign in to the demo, by the first part of their email.
-var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven", "tamsin": "packing-hall-morning", "joss": "early-shift-lantern"}
+var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven",
+	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern"}
 
 // Client signs one of the demo's managers in.
 func (s *Service) Client(t testing.TB, who string) *client.Client {

@@ -41,13 +41,17 @@ const (
 	OutsideHours
 )
 
-var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid", "proof_not_sufficient",
-	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired", "permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
+var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid",
+	"proof_not_sufficient",
+	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired",
+	"permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
 	"assignment_not_in_its_dates", "permission_not_in_template", "outside_access_hours"}
 
 // recorded are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
-var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3, ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
-	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12, PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
+var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3,
+	ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
+	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12,
+	PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
 	TwoPeople: 16, NotForPlace: 17}
 
 // Number returns the number under which the reason is recorded.
@@ -82,20 +86,24 @@ func (s Shown) satisfies(proof estate.Proof) bool {
 	return s != 0
 }
 
-// Question asks whether somebody may do something at a place at an instant. Who it is about is named, or known by all that
-// they show.
+// Question asks whether somebody may do something at a place at an instant. Who it is about is named, or known by all
+// that they show.
 type Question struct {
 	Staff      people.StaffID // who; set where they are named and show nothing
 	Shown      Shown          // what was shown; with it, who is asked about is whoever it identifies
 	PIN, Badge credential.ID  // that was shown; 0: it is known to nobody
 	Permission permit.PermissionID
-	Level      permit.Level   // at least; 0 asks for any
-	About      people.StaffID // whose records, for a permission whose levels are own, team and all; 0: nobody's in particular
-	Place      estate.PlaceID
-	At         int64 // Unix seconds
-	Proves     bool  // a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is named last
-	AnyHour    bool  // what somebody holds, not whether they may use it there and now: access hours and the kind of place are left out
-	Retired    bool  // take a retired place as one in use: what somebody would hold there, and their say over it
+	Level      permit.Level // at least; 0 asks for any
+	// whose records, for a permission whose levels are own, team and all; 0: nobody's in particular
+	About people.StaffID
+	Place estate.PlaceID
+	At    int64 // Unix seconds
+	// a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is
+	// named last
+	Proves bool
+	// what somebody holds, not whether they may use it there and now: access hours and the kind of place are left out
+	AnyHour bool
+	Retired bool // take a retired place as one in use: what somebody would hold there, and their say over it
 }
 
 // Decision answers a Question. The numbers point at the records that decided; 0 where none did.
@@ -209,7 +217,8 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 }
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
-	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels, hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
+		hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.NewTree(state.Places.All())
 		if err != nil {
@@ -220,9 +229,11 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
-		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)), make([]int, len(n.resolved))
+		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
+			make([]int, len(n.resolved))
 		for id, template := range state.Templates.All() {
-			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template), permit.IdleSecondsOf(template, state.Template)
+			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
+				permit.IdleSecondsOf(template, state.Template)
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
@@ -310,7 +321,8 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 }
 
 // dates turns dates at a place into instants in its site's time zone.
-func (s *Snapshot) dates(place estate.PlaceID, from func(*time.Location) time.Time, hasFrom bool, until func(*time.Location) time.Time, hasUntil bool) (int64, int64) {
+func (s *Snapshot) dates(place estate.PlaceID, from func(*time.Location) time.Time, hasFrom bool,
+	until func(*time.Location) time.Time, hasUntil bool) (int64, int64) {
 	first, last := int64(everBefore), int64(everAfter)
 	if standing := s.tree.At(place); standing != nil {
 		if hasFrom {
@@ -406,8 +418,8 @@ func (s *Snapshot) HasToShow(id people.StaffID, at int64) (shown Shown) {
 	return shown
 }
 
-// Lacks reports whether somebody has not, at an instant, what a door asks to be shown. Other places are asked at terminals,
-// to which people are known already.
+// Lacks reports whether somebody has not, at an instant, what a door asks to be shown. Other places are asked at
+// terminals, to which people are known already.
 func (s *Snapshot) Lacks(id people.StaffID, place estate.PlaceID, at int64) bool {
 	here := s.tree.At(place)
 	return here != nil && here.Place.Kind == estate.Door && !s.HasToShow(id, at).satisfies(here.Place.Proof)
@@ -431,8 +443,8 @@ func (s *Snapshot) person(id people.StaffID) *person {
 	return nil
 }
 
-// identify finds whom all that was shown identifies, and says what is wrong with it. A badge names a person before a PIN
-// does: of a right badge and a wrong PIN it is known whose badge it is.
+// identify finds whom all that was shown identifies, and says what is wrong with it. A badge names a person before a
+// PIN does: of a right badge and a wrong PIN it is known whose badge it is.
 func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Reason {
 	var known [2]*credential.Credential
 	reason := Granted
@@ -466,7 +478,8 @@ func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Rea
 	return Granted
 }
 
-// meantAt reports whether a permission has a meaning at a kind of place. Held it may be anywhere: for what stands below.
+// meantAt reports whether a permission has a meaning at a kind of place. Held it may be anywhere: for what stands
+// below.
 func (s *Snapshot) meantAt(id permit.PermissionID, kind estate.Kind) bool {
 	permission := s.catalogue.Permission(id)
 	return permission == nil || permission.AppliesTo(kind)
@@ -479,7 +492,8 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 	least := s.least(q, d.Staff)
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
-		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) || !s.inUse(q.Permission) {
+		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) ||
+			!s.inUse(q.Permission) {
 			continue
 		}
 		if x.withheld {
@@ -521,7 +535,8 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 	}
 }
 
-// least returns the level that a question asks for at least: that of the records it is about, where it is about records.
+// least returns the level that a question asks for at least: that of the records it is about, where it is about
+// records.
 func (s *Snapshot) least(q *Question, asking people.StaffID) permit.Level {
 	least := max(q.Level, 1)
 	if q.About == 0 {
@@ -584,8 +599,8 @@ func (s *Snapshot) TemplateHours(id permit.TemplateID) *hours.Access {
 	return s.accessOf(&grant{template: id})
 }
 
-// IdleSeconds returns after how many seconds without use a shared terminal signs out somebody whom a decision has let in, by
-// the template it rests on; 0 leaves it to the terminal.
+// IdleSeconds returns after how many seconds without use a shared terminal signs out somebody whom a decision has let
+// in, by the template it rests on; 0 leaves it to the terminal.
 func (s *Snapshot) IdleSeconds(d *Decision) int {
 	if a := s.state.Assignment(d.Assignment); a != nil && int(a.Template) < len(s.idle) {
 		return s.idle[a.Template]
@@ -595,26 +610,31 @@ func (s *Snapshot) IdleSeconds(d *Decision) int {
 
 // Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may
 // give on, and what they may do in this product.
-func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
+func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
 }
 
-// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they hold
-// there, or would if it was not retired, and nothing where it is withheld from them at some place below.
-func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) permit.Level {
+// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they
+// hold there, or would if it was not retired, and nothing where it is withheld from them at some place below.
+func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
 	if p := s.person(id); p != nil {
 		for i := range p.exceptions {
-			if x := &p.exceptions[i]; x.withheld && x.about(permission) && at < x.until && s.tree.Within(x.place, place) {
+			if x := &p.exceptions[i]; x.withheld && x.about(permission) && at < x.until &&
+				s.tree.Within(x.place, place) {
 				return 0
 			}
 		}
 	}
-	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true}).Level
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
+		Retired: true}).Level
 }
 
 // Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what
 // would be theirs if they could use it. Access hours are left out; of those who start later it is the day of the start.
-func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) Decision {
+func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) Decision {
 	d := Decision{Staff: id}
 	p, here := s.person(id), s.tree.At(place)
 	switch {
@@ -629,11 +649,12 @@ func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, p
 	return d
 }
 
-// HoldsKey reports whether somebody holds a permission, named by its key, at a place. Their say over a place outlasts its
-// retirement: else nobody could bring it back, or ask about its past.
+// HoldsKey reports whether somebody holds a permission, named by its key, at a place. Their say over a place outlasts
+// its retirement: else nobody could bring it back, or ask about its past.
 func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
 	permission := s.catalogue.PermissionByKey(key)
-	return permission != nil && s.Decide(&Question{Staff: id, Permission: permission.ID, Place: place, At: at, AnyHour: true, Retired: true}).Allowed
+	return permission != nil && s.Decide(
+		&Question{Staff: id, Permission: permission.ID, Place: place, At: at, AnyHour: true, Retired: true}).Allowed
 }
 
 // HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
@@ -659,7 +680,9 @@ func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool,
 		return reach, false
 	}
 	for here := range s.tree.All {
-		reach[here.Place.ID] = s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true, Retired: true}).Allowed
+		reach[here.Place.ID] = s.Decide(
+			&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true,
+				Retired: true}).Allowed
 		anywhere = anywhere || reach[here.Place.ID]
 	}
 	return reach, anywhere
@@ -686,8 +709,8 @@ func (s *Snapshot) Location(id people.StaffID) *time.Location {
 // View is how much of a person's record somebody sees.
 type View uint8
 
-// The views. Whoever looks after somebody's home site sees everything; whoever looks after a place where they merely work
-// sees the name, the number, the status and what they do there, for as long as they do.
+// The views. Whoever looks after somebody's home site sees everything; whoever looks after a place where they merely
+// work sees the name, the number, the status and what they do there, for as long as they do.
 const (
 	Hidden View = iota
 	Narrow
@@ -765,23 +788,25 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 	return s.holdings(nil, id, at, nil, 0)
 }
 
-// OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a lock, a
-// bar, a start ahead, an ended contract, having left, or a place that is retired for now. By it is judged who may stand
-// over them.
+// OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a lock,
+// a bar, a start ahead, an ended contract, having left, or a place that is retired for now. By it is judged who may
+// stand over them.
 func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	p := s.person(id)
 	if p == nil {
 		return nil
 	}
 	freed := *p
-	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter}, everAfter, everAfter
+	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter},
+		everAfter, everAfter
 	freed.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool { return x.bar != 0 })
 	return s.holdingsOf(nil, &freed, at, nil, 0, true)
 }
 
 // holdings appends what somebody holds, now or later, to a list: of some permissions, where only is not nil; and at
 // one place and below, where within is set, whatever place above it comes from.
-func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []permit.PermissionID, within estate.PlaceID) []Holding {
+func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []permit.PermissionID,
+	within estate.PlaceID) []Holding {
 	p := s.person(id)
 	if p == nil || at >= p.span.Gone || at >= p.span.Contract {
 		return list
@@ -798,7 +823,8 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 }
 
 // holdingsOf is holdings for somebody's compiled form, with retired places counted or not.
-func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID, retired bool) []Holding {
+func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID,
+	retired bool) []Holding {
 	if within != 0 {
 		if here := s.tree.At(within); here == nil || here.Retired && !retired {
 			return list
@@ -822,7 +848,8 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 		if here == nil || here.Retired && !retired || int(g.template) >= len(s.levels) {
 			continue
 		}
-		h := Holding{Place: g.place, From: g.from, Until: g.until, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
+		h := Holding{Place: g.place, From: g.from, Until: g.until, Template: g.template, Assignment: g.assignment,
+			Hours: s.accessOf(g)}
 		each := func(id permit.PermissionID, level permit.Level) {
 			if level > 0 && s.meansSomething(id, here.Place) {
 				h.Permission, h.Level = id, level
@@ -842,7 +869,8 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; !x.withheld && counts(x.permission) {
 			if here := s.tree.At(x.place); here != nil && (retired || !here.Retired) && s.inUse(x.permission) {
-				hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until, Exception: x.number, Hours: inherited})
+				hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until,
+					Exception: x.number, Hours: inherited})
 			}
 		}
 	}
@@ -853,7 +881,8 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			}
 			for here := range s.tree.All {
 				if here.Place.Parent == 0 && (retired || !here.Retired) {
-					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID), From: everBefore, Until: everAfter, Owner: true, Hours: always})
+					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID),
+						From: everBefore, Until: everAfter, Owner: true, Hours: always})
 				}
 			}
 		}
@@ -861,8 +890,8 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 	return list
 }
 
-// held appends a holding without what exceptions, from one of them on, withhold of it: where they withhold all of it for a
-// while, what is left before and after.
+// held appends a holding without what exceptions, from one of them on, withhold of it: where they withhold all of it
+// for a while, what is left before and after.
 func (s *Snapshot) held(list []Holding, p *person, h Holding, first int, at int64) []Holding {
 	if h.Until <= at || h.Until <= h.From {
 		return list

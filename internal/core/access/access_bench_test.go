@@ -15,14 +15,16 @@ import (
 var sizes = []int{1_000, 100_000}
 
 func generated(b *testing.B, staff int) *access.Snapshot {
-	snapshot, err := demo.Snapshot(demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())})
+	snapshot, err := demo.Snapshot(
+		demo.Size{Staff: staff, Places: staff / 20, Assignments: 3 * staff, Seed: 1, Today: day.Of(time.Now())})
 	if err != nil {
 		b.Fatal(err)
 	}
 	return snapshot
 }
 
-// BenchmarkDecide asks about staff and doors in turn, so that nothing stays in the processor's cache for being asked about twice.
+// BenchmarkDecide asks about staff and doors in turn, so that nothing stays in the processor's cache for being asked
+// about twice.
 func BenchmarkDecide(b *testing.B) {
 	for _, staff := range sizes {
 		snapshot := generated(b, staff)

@@ -62,11 +62,13 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			}
 		}
 		for _, c := range all {
-			if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) || !c.Until.IsZero() && !at.Before(c.Until) {
+			if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) ||
+				!c.Until.IsZero() && !at.Before(c.Until) {
 				return CredentialNotValid, 0
 			}
 		}
-		if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge || place.Proof == estate.BadgeAndPIN && !(pin && badge) {
+		if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge ||
+			place.Proof == estate.BadgeAndPIN && !(pin && badge) {
 			return ProofNotSufficient, 0
 		}
 		if who = all[0].Staff; who != all[len(all)-1].Staff {
@@ -97,7 +99,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		least = max(least, 2)
 	}
 	for _, bar := range s.Bars.All() {
-		if !bar.Ended && bar.Staff == who && within(bar.Place) && !at.Before(bar.Since) && (bar.Until.IsZero() || at.Before(bar.Until)) {
+		if !bar.Ended && bar.Staff == who && within(bar.Place) && !at.Before(bar.Since) &&
+			(bar.Until.IsZero() || at.Before(bar.Until)) {
 			return BarredHere, 0
 		}
 	}
@@ -114,7 +117,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 	for _, e := range s.Exceptions.All() {
 		zone := zoneOf(e.Place)
 		if e.Ended || e.Staff != who || e.Permission != q.Permission || !within(e.Place) ||
-			!e.From.IsZero() && at.Before(e.From.Start(zone)) || !e.Until.IsZero() && !at.Before((e.Until+1).Start(zone)) {
+			!e.From.IsZero() && at.Before(e.From.Start(zone)) ||
+			!e.Until.IsZero() && !at.Before((e.Until+1).Start(zone)) {
 			continue
 		}
 		switch {
@@ -131,7 +135,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 	for _, e := range s.Exceptions.All() { // withheld beats everything, wherever it stands in the list
 		zone := zoneOf(e.Place)
 		if e.Withheld && !e.Ended && e.Staff == who && e.Permission == q.Permission && within(e.Place) &&
-			(e.From.IsZero() || !at.Before(e.From.Start(zone))) && (e.Until.IsZero() || at.Before((e.Until + 1).Start(zone))) {
+			(e.From.IsZero() || !at.Before(e.From.Start(zone))) &&
+			(e.Until.IsZero() || at.Before((e.Until + 1).Start(zone))) {
 			return Withheld, 0
 		}
 	}
@@ -147,13 +152,15 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		access := &a.Hours
 		if a.Hours.Kind == hours.Inherit {
 			access = &hours.Access{}
-			for template := s.Template(a.Template); template != nil && access.Kind == hours.Inherit; template = s.Template(template.Base) {
+			for template := s.Template(a.Template); template != nil &&
+				access.Kind == hours.Inherit; template = s.Template(template.Base) {
 				access = &template.Hours
 			}
 		}
 		held := catalogue.Resolve(s.Template(a.Template), s.Template)[q.Permission].Level
 		switch {
-		case !a.From.IsZero() && at.Before(a.From.Start(zone)), !a.Until.IsZero() && !at.Before((a.Until + 1).Start(zone)):
+		case !a.From.IsZero() && at.Before(a.From.Start(zone)),
+			!a.Until.IsZero() && !at.Before((a.Until + 1).Start(zone)):
 			better(AssignmentNotInDates, 0)
 		case held < least:
 			better(PermissionNotInTemplate, 0)
@@ -224,7 +231,8 @@ func TestLockDepartureWithheldAndRetirementAlwaysTake(t *testing.T) {
 			for here := &place; here != nil; here = s.Place(here.Parent) {
 				above = here.ID
 			}
-			next.PutException(&org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: q.Staff, Permission: q.Permission, Place: above, Withheld: true, Reason: "r"})
+			next.PutException(&org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: q.Staff,
+				Permission: q.Permission, Place: above, Withheld: true, Reason: "r"})
 		default:
 			place.Retired = true
 			next.PutPlace(&place)
@@ -291,7 +299,8 @@ func TestNextIsAsGoodAsCompilingAnew(t *testing.T) {
 	})
 }
 
-// What somebody holds, by Holdings, is what Decide allows them with hours left out; and Diff of a snapshot with itself is empty.
+// What somebody holds, by Holdings, is what Decide allows them with hours left out; and Diff of a snapshot with itself
+// is empty.
 func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		snapshot := compiled(t, drawState(t))
@@ -303,16 +312,19 @@ func TestHoldingsAndDecideTellTheSameStory(t *testing.T) {
 			}
 			for permission := permit.PermissionID(1); permission <= 3; permission++ {
 				for st := range snapshot.Tree().All {
-					if st.Retired || !st.Place.Kind.HoldsOthers() && !snapshot.Catalogue().Permission(permission).AppliesTo(st.Place.Kind) {
+					if st.Retired || !st.Place.Kind.HoldsOthers() &&
+						!snapshot.Catalogue().Permission(permission).AppliesTo(st.Place.Kind) {
 						continue
 					}
 					held := permit.Level(0)
 					for _, h := range snapshot.Holdings(staff, now) {
 						excepted := false
 						for _, x := range h.Except {
-							excepted = excepted || x.From <= at && at < x.Until && snapshot.Tree().Within(st.Place.ID, x.Place)
+							excepted = excepted || x.From <= at && at < x.Until &&
+								snapshot.Tree().Within(st.Place.ID, x.Place)
 						}
-						if h.Permission == permission && h.From <= at && at < h.Until && snapshot.Tree().Within(st.Place.ID, h.Place) && !excepted {
+						if h.Permission == permission && h.From <= at && at < h.Until &&
+							snapshot.Tree().Within(st.Place.ID, h.Place) && !excepted {
 							held = max(held, h.Level)
 						}
 					}

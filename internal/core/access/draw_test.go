@@ -40,11 +40,14 @@ func drawState(t *rapid.T) *org.State { return sample.State(t) }
 func mill(t require.TestingT, spoil sample.Spoil) *Snapshot { return compiled(t, sample.Mill(spoil)) }
 
 func drawQuestion(t *rapid.T) Question {
-	q := Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")), Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place asked")),
-		Level: permit.Level(rapid.SampledFrom([]int{0, 0, 1, 2, 20}).Draw(t, "level asked")), At: noon.Unix() + int64(rapid.IntRange(-72, 72).Draw(t, "hour"))*3600}
+	q := Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+		Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place asked")),
+		Level: permit.Level(rapid.SampledFrom([]int{0, 0, 1, 2, 20}).Draw(t, "level asked")),
+		At:    noon.Unix() + int64(rapid.IntRange(-72, 72).Draw(t, "hour"))*3600}
 	if rapid.Bool().Draw(t, "by credential") {
 		q.Shown = Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
-		q.PIN, q.Badge = credential.ID(rapid.IntRange(0, 5).Draw(t, "PIN")), credential.ID(rapid.IntRange(4, 9).Draw(t, "badge"))
+		q.PIN, q.Badge = credential.ID(rapid.IntRange(0, 5).Draw(t, "PIN")),
+			credential.ID(rapid.IntRange(4, 9).Draw(t, "badge"))
 		if rapid.Bool().Draw(t, "of one person") {
 			q.Badge = q.PIN + 4
 		}

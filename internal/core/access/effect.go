@@ -16,20 +16,21 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Difference is one person gaining, or losing, a permission at a place. The levels are those before and after, in the first
-// stretch of time in which they differ.
+// Difference is one person gaining, or losing, a permission at a place. The levels are those before and after, in the
+// first stretch of time in which they differ.
 type Difference struct {
 	Staff      people.StaffID
 	Permission permit.PermissionID
 	Instead    permit.PermissionID // at a place that asks for another permission than before: the one on the other side
 	Place      estate.PlaceID
-	Template   permit.TemplateID // what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
-	Before     permit.Level
-	After      permit.Level
-	Later      bool  // it begins on a day ahead: with a start, an end, or the end of what is withheld until then
-	Until      int64 // the instant from which it is as on the other side again; 0: for good
-	Hours      bool  // the hours are what differs, the levels do not
-	Proof      bool  // what has to be shown at a door is what differs, or what the person has to show
+	// what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
+	Template permit.TemplateID
+	Before   permit.Level
+	After    permit.Level
+	Later    bool  // it begins on a day ahead: with a start, an end, or the end of what is withheld until then
+	Until    int64 // the instant from which it is as on the other side again; 0: for good
+	Hours    bool  // the hours are what differs, the levels do not
+	Proof    bool  // what has to be shown at a door is what differs, or what the person has to show
 }
 
 // Effect is what a change changes: who gains what where, and who loses.
@@ -59,7 +60,8 @@ func (e *Effect) GivesSensitive(catalogue *permit.Catalogue) bool {
 		permission := catalogue.Permission(id)
 		return permission != nil && permission.Sensitive
 	}
-	return slices.ContainsFunc(e.Gains, func(shift Difference) bool { return sensitive(shift.Permission) || sensitive(shift.Instead) })
+	return slices.ContainsFunc(e.Gains,
+		func(shift Difference) bool { return sensitive(shift.Permission) || sensitive(shift.Instead) })
 }
 
 // NeedsReason reports whether a change with this effect has to say why: it takes something from somebody, or gives
@@ -96,7 +98,8 @@ func Diff(before, after *Snapshot, at int64) Effect {
 	return d.done()
 }
 
-// Of compares what some people hold in two snapshots, also at doors that ask for something else: what people could give there.
+// Of compares what some people hold in two snapshots, also at doors that ask for something else: what people could give
+// there.
 func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 	d := newDiffer(before, after, at)
 	d.atDoors = true
@@ -107,7 +110,8 @@ func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 }
 
 // Lifted returns what one person gains of a permission at a place and below it: what comes of no longer withholding it.
-func Lifted(before, after *Snapshot, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) []Difference {
+func Lifted(before, after *Snapshot, id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) []Difference {
 	d := newDiffer(before, after, at)
 	d.only, d.atDoors = []permit.PermissionID{permission}, true
 	d.person(id, place)
@@ -119,9 +123,9 @@ func Lifted(before, after *Snapshot, id people.StaffID, permission permit.Permis
 	return d.done().Gains
 }
 
-// At returns what people gain or lose at a place and below it by what the place is: where it stands, whether it is in use,
-// when it is open, what it asks for and by what proof. It counts permissions that no place there is about today too: what
-// people could give there.
+// At returns what people gain or lose at a place and below it by what the place is: where it stands, whether it is in
+// use, when it is open, what it asks for and by what proof. It counts permissions that no place there is about today
+// too: what people could give there.
 func At(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
 	d := newDiffer(before, after, at)
 	d.atDoors = true
@@ -132,7 +136,8 @@ func At(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
 		d.person(id, place)
 	}
 	outside := func(shift Difference) bool { return !after.tree.Within(shift.Place, place) }
-	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside), slices.DeleteFunc(d.effect.Losses, outside)
+	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside),
+		slices.DeleteFunc(d.effect.Losses, outside)
 	if d.asksOtherwise(place) {
 		for _, id := range d.around(place) {
 			d.passing(id, place)
@@ -162,7 +167,8 @@ type covering struct {
 }
 
 func newDiffer(before, after *Snapshot, at int64) *differ {
-	return &differ{before: before, after: after, at: at, today: day.Of(time.Unix(at, 0).UTC()) - 1, covers: map[covering]bool{}}
+	return &differ{before: before, after: after, at: at, today: day.Of(time.Unix(at, 0).UTC()) - 1,
+		covers: map[covering]bool{}}
 }
 
 // people returns those whose own records or credentials say something else than before.
@@ -188,7 +194,8 @@ func (d *differ) people() map[people.StaffID]bool {
 
 // same reports whether two compiled forms give the same.
 func (p *person) same(o *person) bool {
-	return p.known == o.known && p.span == o.span && p.lockSince == o.lockSince && p.lockUntil == o.lockUntil && p.owner == o.owner &&
+	return p.known == o.known && p.span == o.span && p.lockSince == o.lockSince && p.lockUntil == o.lockUntil &&
+		p.owner == o.owner &&
 		slices.Equal(p.exceptions, o.exceptions) && slices.EqualFunc(p.grants(), o.grants(), func(a, b grant) bool {
 		alike := a.access == b.access || a.access != nil && b.access != nil && hoursAlike(a.access, b.access)
 		a.access, b.access = nil, nil
@@ -197,11 +204,13 @@ func (p *person) same(o *person) bool {
 }
 
 func hoursAlike(a, b *hours.Access) bool {
-	return a.Kind == b.Kind && a.BeforeMinutes == b.BeforeMinutes && a.AfterMinutes == b.AfterMinutes && slices.Equal(a.Rules, b.Rules)
+	return a.Kind == b.Kind && a.BeforeMinutes == b.BeforeMinutes && a.AfterMinutes == b.AfterMinutes &&
+		slices.Equal(a.Rules, b.Rules)
 }
 
 // places returns the places that stand elsewhere, are in use where they were not or the reverse, or are open at other
-// hours; and those that ask for something else or by another proof. What is at a new place was given with the place above.
+// hours; and those that ask for something else or by another proof. What is at a new place was given with the place
+// above.
 func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceID) {
 	moved = map[estate.PlaceID]bool{}
 	for number := range d.before.state.Places.Differing(&d.after.state.Places) {
@@ -209,7 +218,8 @@ func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceI
 		if was == nil || is == nil {
 			continue
 		}
-		if was.Parent != is.Parent || was.Retired != is.Retired || was.TimeZone != is.TimeZone || !was.Opening.Equal(is.Opening) {
+		if was.Parent != is.Parent || was.Retired != is.Retired || was.TimeZone != is.TimeZone ||
+			!was.Opening.Equal(is.Opening) {
 			moved[is.ID] = true
 		}
 		if d.asksOtherwise(is.ID) {
@@ -292,7 +302,8 @@ func (d *differ) changedTemplates() (templates map[permit.TemplateID]bool, permi
 		id := permit.TemplateID(number)
 		allDiffer := !hoursAlike(d.before.TemplateHours(id), d.after.TemplateHours(id))
 		for permission := range differs {
-			was, is := d.before.level(id, permit.PermissionID(permission)), d.after.level(id, permit.PermissionID(permission))
+			was, is := d.before.level(id, permit.PermissionID(permission)),
+				d.after.level(id, permit.PermissionID(permission))
 			if was != is || allDiffer && was > 0 {
 				templates[id], differs[permission] = true, true
 			}
@@ -303,7 +314,8 @@ func (d *differ) changedTemplates() (templates map[permit.TemplateID]bool, permi
 		if before != nil && (before.Retired != permission.Retired || !slices.Equal(before.Kinds, permission.Kinds)) {
 			differs[permission.ID] = true
 			for number := range count {
-				if id := permit.TemplateID(number); max(d.before.level(id, permission.ID), d.after.level(id, permission.ID)) > 0 {
+				if id := permit.TemplateID(number); max(d.before.level(id, permission.ID),
+					d.after.level(id, permission.ID)) > 0 {
 					templates[id] = true
 				}
 			}
@@ -355,7 +367,8 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID) {
 // wider reports whether a permission applies to kinds of place in one snapshot that it does not apply to in another.
 func (d *differ) wider(id permit.PermissionID, narrow, wide *Snapshot) bool {
 	a, b := narrow.catalogue.Permission(id), wide.catalogue.Permission(id)
-	return a != nil && a != b && b != nil && slices.ContainsFunc(b.Kinds, func(kind estate.Kind) bool { return !a.AppliesTo(kind) })
+	return a != nil && a != b && b != nil &&
+		slices.ContainsFunc(b.Kinds, func(kind estate.Kind) bool { return !a.AppliesTo(kind) })
 }
 
 // cut takes the holdings of one permission off the front of a list.
@@ -383,8 +396,10 @@ func (s *Snapshot) notAsked(permission permit.PermissionID, place estate.PlaceID
 	return asked == nil || asked.ID != permission
 }
 
-// uncovered appends the shifts of each holding that the others do not reach as far as: in place, level, dates and hours.
-func (d *differ) uncovered(shifts []Difference, id people.StaffID, holdings, others []Holding, way side, lost bool) []Difference {
+// uncovered appends the shifts of each holding that the others do not reach as far as: in place, level, dates and
+// hours.
+func (d *differ) uncovered(shifts []Difference, id people.StaffID, holdings, others []Holding, way side,
+	lost bool) []Difference {
 	for i := range holdings {
 		h := &holdings[i]
 		d.gaps = way.gaps(d.gaps[:0], h, others, d.at)
@@ -392,7 +407,8 @@ func (d *differ) uncovered(shifts []Difference, id people.StaffID, holdings, oth
 			if !d.atDoors && way.holds.notAsked(h.Permission, g.place) {
 				continue
 			}
-			shift := Difference{Staff: id, Permission: h.Permission, Place: g.place, Template: h.Template, Before: min(g.level, h.Level), After: h.Level, Later: g.from > d.at, Hours: g.level >= h.Level}
+			shift := Difference{Staff: id, Permission: h.Permission, Place: g.place, Template: h.Template,
+				Before: min(g.level, h.Level), After: h.Level, Later: g.from > d.at, Hours: g.level >= h.Level}
 			if g.until < h.Until {
 				shift.Until = g.until
 			}
@@ -430,7 +446,10 @@ func (w side) gaps(list []gap, h *Holding, others []Holding, at int64) []gap {
 			if part.from >= whole.from && part.from < whole.until { // that is said of the whole
 				part = w.stretch(h, others, x.Place, whole.until)
 			}
-			said := func(g gap) bool { return tree.Within(x.Place, g.place) && g.from <= part.from && part.from < g.until }
+			said := func(g gap) bool {
+				return tree.Within(x.Place, g.place) && g.from <= part.from &&
+					part.from < g.until
+			}
 			if part.from < h.Until && !slices.ContainsFunc(list[first:], said) {
 				list = append(list, part)
 			}
@@ -469,12 +488,15 @@ func (w side) stretch(h *Holding, others []Holding, place estate.PlaceID, at int
 	return g
 }
 
-// wouldReach reports whether a holding gives at a place what another does, on the days on which it is held and not withheld.
+// wouldReach reports whether a holding gives at a place what another does, on the days on which it is held and not
+// withheld.
 func (w side) wouldReach(o, h *Holding, place estate.PlaceID) bool {
-	return o.Level >= h.Level && w.others.tree.Within(place, o.Place) && w.others.usable(place) && w.hoursReach(o, h, place)
+	return o.Level >= h.Level && w.others.tree.Within(place, o.Place) && w.others.usable(place) &&
+		w.hoursReach(o, h, place)
 }
 
-// usable reports whether a place is there and not retired: at one that is, nothing is given, also by what is given above it.
+// usable reports whether a place is there and not retired: at one that is, nothing is given, also by what is given
+// above it.
 func (s *Snapshot) usable(place estate.PlaceID) bool {
 	here := s.tree.At(place)
 	return here != nil && !here.Retired
@@ -505,14 +527,16 @@ func excludedUntil(exclusions []Exclusion, place estate.PlaceID, at int64, tree 
 func levelThere(holdings []Holding, place estate.PlaceID, at int64, tree *estate.Tree) (level permit.Level) {
 	for i := range holdings {
 		o := &holdings[i]
-		if o.From <= at && at < o.Until && tree.Within(place, o.Place) && excludedUntil(o.Except, place, at, tree) == 0 {
+		if o.From <= at && at < o.Until && tree.Within(place, o.Place) &&
+			excludedUntil(o.Except, place, at, tree) == 0 {
 			level = max(level, o.Level)
 		}
 	}
 	return level
 }
 
-// hoursReach reports whether a holding is open at a place whenever another is. What this product itself asks about has no hours.
+// hoursReach reports whether a holding is open at a place whenever another is. What this product itself asks about has
+// no hours.
 func (w side) hoursReach(o, h *Holding, place estate.PlaceID) bool {
 	if o.Hours.Kind == hours.Always {
 		return true
@@ -531,7 +555,8 @@ func (w side) hoursReach(o, h *Holding, place estate.PlaceID) bool {
 	asked := covering{o.Hours, h.Hours, there.Opening, here.Opening}
 	covers, known := w.covers[asked]
 	if !known {
-		covers = hours.Covers([]hours.Times{{Access: o.Hours, Opening: there.Opening}}, []hours.Times{{Access: h.Hours, Opening: here.Opening}}, w.today)
+		covers = hours.Covers([]hours.Times{{Access: o.Hours, Opening: there.Opening}},
+			[]hours.Times{{Access: h.Hours, Opening: here.Opening}}, w.today)
 		w.covers[asked] = covers
 	}
 	return covers || w.ofConsole(h.Permission)
@@ -544,8 +569,10 @@ func (d *differ) ofConsole(id permit.PermissionID) bool {
 
 func (d *differ) done() Effect {
 	order := func(a, b Difference) int {
-		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Instead, b.Instead), cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
-			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Until, b.Until), compareBool(a.Hours, b.Hours), compareBool(a.Proof, b.Proof),
+		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Instead, b.Instead),
+			cmp.Compare(a.Template, b.Template), cmp.Compare(a.Before, b.Before),
+			cmp.Compare(a.After, b.After), compareBool(a.Later, b.Later), cmp.Compare(a.Until, b.Until),
+			compareBool(a.Hours, b.Hours), compareBool(a.Proof, b.Proof),
 			cmp.Compare(a.Place, b.Place), cmp.Compare(a.Staff, b.Staff))
 	}
 	slices.SortFunc(d.effect.Gains, order)
@@ -564,7 +591,8 @@ func compareBool(a, b bool) int {
 	return 1
 }
 
-// Group is one line of an effect: the people who gain or lose one permission by one template, from one level to another.
+// Group is one line of an effect: the people who gain or lose one permission by one template, from one level to
+// another.
 type Group struct {
 	Permission    *permit.Permission
 	Template      *permit.Template // nil where it comes from exceptions, or from being an owner
@@ -613,7 +641,9 @@ func (s *Snapshot) Groups(shifts []Difference, lost bool) []Group {
 	var groups []Group
 	for i := 0; i < len(shifts); {
 		first, sites := shifts[i], map[estate.PlaceID]bool{}
-		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template), Before: first.Before, After: first.After, Lost: lost, Later: first.Later, Until: first.Until, Hours: first.Hours,
+		g := Group{Permission: s.catalogue.Permission(first.Permission), Template: s.state.Template(first.Template),
+			Before: first.Before, After: first.After, Lost: lost, Later: first.Later, Until: first.Until,
+			Hours: first.Hours,
 			Proof: first.Proof, Instead: s.catalogue.Permission(first.Instead)}
 		for ; i < len(shifts) && alike(first, shifts[i]); i++ {
 			g.Staff = append(g.Staff, shifts[i].Staff)
@@ -636,5 +666,6 @@ func (s *Snapshot) Groups(shifts []Difference, lost bool) []Group {
 }
 
 func alike(a, b Difference) bool {
-	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After && a.Later == b.Later && a.Until == b.Until && a.Hours == b.Hours && a.Proof == b.Proof && a.Instead == b.Instead
+	return a.Permission == b.Permission && a.Template == b.Template && a.Before == b.Before && a.After == b.After &&
+		a.Later == b.Later && a.Until == b.Until && a.Hours == b.Hours && a.Proof == b.Proof && a.Instead == b.Instead
 }

@@ -32,8 +32,10 @@ func altered(t *rapid.T, s *org.State) *org.State {
 			next.PutPlace(&place)
 		case 7:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(1, lastZone).Draw(t, "open otherwise")))
-			place.Opening = rapid.SampledFrom([]*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 1000}}},
-				{Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}, Dated: []hours.Dated{{Name: "d", From: today + 1, Until: today + 2}}}}).Draw(t, "opening now")
+			place.Opening = rapid.SampledFrom(
+				[]*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 1000}}},
+					{Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}},
+						Dated: []hours.Dated{{Name: "d", From: today + 1, Until: today + 2}}}}).Draw(t, "opening now")
 			next.PutPlace(&place)
 		case 8:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")))
@@ -51,11 +53,15 @@ func altered(t *rapid.T, s *org.State) *org.State {
 			}
 		case 2:
 			template := *next.Template(permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "template")))
-			template.Settings = []permit.Setting{{Permission: 3, Word: rapid.SampledFrom([]string{"0", "5", "40", "60"}).Draw(t, "limit")}}
+			template.Settings = []permit.Setting{{Permission: 3,
+				Word: rapid.SampledFrom([]string{"0", "5", "40", "60"}).Draw(t, "limit")}}
 			next.PutTemplate(&template)
 		case 3:
-			e := &org.Exception{ID: org.ExceptionID(next.Exceptions.Next()), Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")), Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
-				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: rapid.Bool().Draw(t, "withheld"), Reason: "r"}
+			e := &org.Exception{ID: org.ExceptionID(next.Exceptions.Next()),
+				Staff:      people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")),
+				Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+				Place:      estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")),
+				Withheld:   rapid.Bool().Draw(t, "withheld"), Reason: "r"}
 			if !e.Withheld {
 				e.Level = 1
 			}
@@ -93,11 +99,15 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 		after := compiled(t, altered(t, before.State()))
 		at := noon.Unix()
 		effect := Diff(before, after, at)
-		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be less than below.
-		stands := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID, had, has permit.Level) bool {
+		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be
+		// less than below.
+		stands := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+			had, has permit.Level) bool {
 			return slices.ContainsFunc(shifts, func(shift Difference) bool {
-				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place) && !shift.Later && !shift.Hours &&
-					max(shift.Before, shift.After) == max(had, has) && min(shift.Before, shift.After) <= min(had, has) && (shift.Before < shift.After) == (had < has)
+				return shift.Staff == id && shift.Permission == permission &&
+					before.Tree().Within(place, shift.Place) && !shift.Later && !shift.Hours &&
+					max(shift.Before, shift.After) == max(had, has) &&
+					min(shift.Before, shift.After) <= min(had, has) && (shift.Before < shift.After) == (had < has)
 			})
 		}
 		for _, id := range everybody {
@@ -110,18 +120,21 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 					}
 					if has > had {
 						felt++
-						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID, had, has), "S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID, had, has),
+							"S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
 					}
 					if has < had {
 						felt++
-						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID, had, has), "S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
+						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID, had, has),
+							"S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
 					}
 				}
 			}
 		}
 		// On days ahead too it is said where something will differ; who is locked now holds nothing in either.
 		ahead := noon.AddDate(0, 0, rapid.IntRange(1, 8).Draw(t, "days ahead")).Unix()
-		differs := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID) bool {
+		differs := func(shifts []Difference, id people.StaffID, permission permit.PermissionID,
+			place estate.PlaceID) bool {
 			return slices.ContainsFunc(shifts, func(shift Difference) bool {
 				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place)
 			})
@@ -132,11 +145,13 @@ func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
 			}
 			for permission := range before.Catalogue().Permissions {
 				for here := range before.Tree().All {
-					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead), before.Holds(id, permission.ID, here.Place.ID, ahead)
+					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead),
+						before.Holds(id, permission.ID, here.Place.ID, ahead)
 					if will != would && !notAskedInEither(before, after, permission.ID, here.Place.ID) {
 						foreseen++
 						shifts := map[bool][]Difference{true: effect.Gains, false: effect.Losses}[will > would]
-						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d", id, here.Place.Code, would, will)
+						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d",
+							id, here.Place.Code, would, will)
 					}
 				}
 			}
@@ -157,9 +172,9 @@ func notAskedInEither(before, after *Snapshot, permission permit.PermissionID, p
 	return before.notAsked(permission, place) || after.notAsked(permission, place)
 }
 
-// Whoever passes a door after a change, at some moment and showing something, where they did not before, stands in its gains
-// at that door or above it; whoever no longer does in its losses. What is told of what doors ask and of what has to be shown
-// is felt at some moment.
+// Whoever passes a door after a change, at some moment and showing something, where they did not before, stands in its
+// gains at that door or above it; whoever no longer does in its losses. What is told of what doors ask and of what has
+// to be shown is felt at some moment.
 func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 	felt := map[string]int{}
 	rapid.Check(t, func(t *rapid.T) {
@@ -169,11 +184,13 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 		passes := func(s *Snapshot, id people.StaffID, door estate.PlaceID, shown Shown, at int64) bool {
 			here := s.Tree().At(door)
 			asked := s.Catalogue().PermissionByKey(here.Place.Asks)
-			return asked != nil && s.HasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) && s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
+			return asked != nil && s.HasToShow(id, at)&shown == shown && shown.satisfies(here.Place.Proof) &&
+				s.Decide(&Question{Staff: id, Permission: asked.ID, Place: door, At: at}).Allowed
 		}
 		told := func(shifts []Difference, id people.StaffID, door estate.PlaceID, asked string) bool {
 			return slices.ContainsFunc(shifts, func(shift Difference) bool {
-				return shift.Staff == id && after.Tree().Within(door, shift.Place) && after.Catalogue().Permission(shift.Permission).Key == asked
+				return shift.Staff == id && after.Tree().Within(door, shift.Place) &&
+					after.Catalogue().Permission(shift.Permission).Key == asked
 			})
 		}
 		var moments []int64
@@ -190,11 +207,15 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 						was, is := passes(before, id, door, shown, at), passes(after, id, door, shown, at)
 						if is && !was {
 							felt["gain"]++
-							assert.True(t, told(effect.Gains, id, door, after.State().Place(door).Asks), "S%d passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(), shown, effect.Gains)
+							assert.True(t, told(effect.Gains, id, door, after.State().Place(door).Asks),
+								"S%d passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(), shown,
+								effect.Gains)
 						}
 						if was && !is {
 							felt["loss"]++
-							assert.True(t, told(effect.Losses, id, door, before.State().Place(door).Asks), "S%d no longer passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(), shown, effect.Losses)
+							assert.True(t, told(effect.Losses, id, door, before.State().Place(door).Asks),
+								"S%d no longer passes P%d at %s showing %d: %+v", id, door, time.Unix(at, 0).UTC(),
+								shown, effect.Losses)
 						}
 					}
 				}
@@ -204,13 +225,17 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 			for _, shift := range shifts {
 				if shift.Proof || shift.Instead != 0 {
 					felt["told"]++
-					differs := slices.ContainsFunc(append(before.turns(shift.Staff, noon.Unix()), after.turns(shift.Staff, noon.Unix())...), func(at int64) bool {
-						was, is := before.passOf(shift.Staff, shift.Place, at), after.passOf(shift.Staff, shift.Place, at)
-						if lost {
-							was, is = is, was
-						}
-						return is.decision.Allowed && (!was.decision.Allowed || is.ways&^was.ways != 0 || !hours.Covers(was.times, is.times, today-1))
-					})
+					differs := slices.ContainsFunc(
+						append(before.turns(shift.Staff, noon.Unix()), after.turns(shift.Staff, noon.Unix())...),
+						func(at int64) bool {
+							was, is := before.passOf(shift.Staff, shift.Place, at),
+								after.passOf(shift.Staff, shift.Place, at)
+							if lost {
+								was, is = is, was
+							}
+							return is.decision.Allowed && (!was.decision.Allowed || is.ways&^was.ways != 0 ||
+								!hours.Covers(was.times, is.times, today-1))
+						})
 					assert.True(t, differs, "told and not felt: %+v", shift)
 				}
 			}
@@ -226,8 +251,10 @@ func TestEndsAreTheFirstInstantAtWhichDecideSaysNo(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := compiled(t, drawState(t))
 		for range 8 {
-			q := Question{Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")), Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
-				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")), At: noon.Unix() + int64(rapid.IntRange(-50, 50).Draw(t, "hour"))*3600, AnyHour: true}
+			q := Question{Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")),
+				Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+				Place:      estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")),
+				At:         noon.Unix() + int64(rapid.IntRange(-50, 50).Draw(t, "hour"))*3600, AnyHour: true}
 			if !s.Decide(&q).Allowed {
 				continue
 			}
@@ -294,7 +321,8 @@ func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
 				locked := p.stands(at) == Locked
 				for list, opens := range map[*[]*estate.Place]bool{&st.Doors: true, &st.Short: false} {
 					for _, door := range *list {
-						d := s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at, AnyHour: true, Proves: true})
+						d := s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID,
+							Place: door.ID, At: at, AnyHour: true, Proves: true})
 						if st.When == Now && !locked && opens {
 							assert.True(t, d.Allowed, "S%d is said to open P%d: %s", id, door.ID, d.Reason)
 						}
@@ -303,9 +331,12 @@ func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
 						}
 					}
 				}
-				if st.When != Now && st.Assignment != 0 && len(s.state.AssignmentsOf(id)) == 1 && len(p.exceptions) == 0 {
+				if st.When != Now && st.Assignment != 0 && len(s.state.AssignmentsOf(id)) == 1 &&
+					len(p.exceptions) == 0 {
 					for _, door := range st.Doors {
-						assert.False(t, s.Decide(&Question{Staff: id, Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at}).Allowed, "%+v", st)
+						assert.False(t, s.Decide(&Question{Staff: id,
+							Permission: s.Catalogue().PermissionByKey(door.Asks).ID, Place: door.ID, At: at}).Allowed,
+							"%+v", st)
 					}
 				}
 			}
@@ -340,8 +371,8 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 	})
 }
 
-// An exception that is called needless takes nothing from anybody when it ends; one that is not is felt, unless hours or
-// dates that lie ahead are all it is about.
+// An exception that is called needless takes nothing from anybody when it ends; one that is not is felt, unless hours
+// or dates that lie ahead are all it is about.
 func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 	needless := 0
 	rapid.Check(t, func(t *rapid.T) {
@@ -377,7 +408,8 @@ func TestWhoCanIsEverybodyWhoMay(t *testing.T) {
 			can = append(can, c.Staff)
 		}
 		for _, id := range everybody {
-			if s.Decide(&Question{Staff: id, Permission: q.Permission, Place: q.Place, At: q.At, AnyHour: anyHour}).Allowed {
+			if s.Decide(&Question{Staff: id, Permission: q.Permission, Place: q.Place, At: q.At,
+				AnyHour: anyHour}).Allowed {
 				may = append(may, id)
 			}
 		}
@@ -389,7 +421,8 @@ func TestWhoCanIsEverybodyWhoMay(t *testing.T) {
 func TestCellsAndLikenessSayWhatIsHeld(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := compiled(t, drawState(t))
-		id, place := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")), estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place"))
+		id, place := people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")),
+			estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place"))
 		at := noon.Unix()
 		like, found := s.Like(id, place, at)
 		for permission := range s.Catalogue().Permissions {
@@ -448,16 +481,19 @@ func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 		for here := range s.Tree().All {
 			ceiling := s.Ceiling(id, here.Place.ID, noon.Unix())
 			for permission := range s.Catalogue().Permissions {
-				inUse := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: noon.Unix(), AnyHour: true, Retired: true})
+				inUse := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: noon.Unix(),
+					AnyHour: true, Retired: true})
 				assert.LessOrEqual(t, ceiling[permission.ID], inUse.Level)
 				if !here.Retired {
 					assert.Equal(t, inUse.Level, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()))
 				} else {
-					assert.Zero(t, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()), "a retired place lets nobody do anything")
+					assert.Zero(t, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()),
+						"a retired place lets nobody do anything")
 				}
 				for below := range s.Tree().Below(here.Place.ID) {
 					if !below.Retired {
-						assert.LessOrEqual(t, ceiling[permission.ID], s.Holds(id, permission.ID, below.Place.ID, noon.Unix()), "and below")
+						assert.LessOrEqual(t, ceiling[permission.ID],
+							s.Holds(id, permission.ID, below.Place.ID, noon.Unix()), "and below")
 					}
 				}
 				if here.Place.Kind == estate.Site && !here.Retired {

@@ -37,7 +37,8 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Pla
 			sight.Door = &Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at, Proves: true}
 		}
 		for permission := range s.catalogue.Permissions {
-			// What doors ask about is not offered at them, and managers' permissions are offered by the console, not by a terminal.
+			// What doors ask about is not offered at them, and managers' permissions are offered by the console, not by
+			// a terminal.
 			if !permission.AppliesTo(here.Place.Kind) || here.Place.Kind == estate.Door && atDoors[permission.Key] ||
 				here.Place.Kind != estate.Site && s.catalogue.OfConsole(permission.Group) {
 				continue
@@ -70,8 +71,8 @@ type Cell struct {
 	Origin Origin
 }
 
-// Cell returns what somebody is entitled to of a permission at a place; where that is nothing, the highest level they hold
-// somewhere below it.
+// Cell returns what somebody is entitled to of a permission at a place; where that is nothing, the highest level they
+// hold somewhere below it.
 func (s *Snapshot) Cell(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) Cell {
 	d := s.Entitled(id, permission, place, at)
 	switch {
@@ -106,8 +107,8 @@ type Likeness struct {
 	Settings map[permit.PermissionID]permit.Level
 }
 
-// Like works out a template that gives what somebody holds at a place at an instant, access hours left out: it is based on
-// that of their templates there which needs the fewest differences, the others and the exceptions become settings.
+// Like works out a template that gives what somebody holds at a place at an instant, access hours left out: it is based
+// on that of their templates there which needs the fewest differences, the others and the exceptions become settings.
 func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Likeness, bool) {
 	p := s.person(id)
 	if p == nil || p.owner {
@@ -116,7 +117,8 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 	var bases []permit.TemplateID
 	grants := p.grants()
 	for i := range grants {
-		if g := &grants[i]; s.tree.Within(place, g.place) && max(at, p.span.Start) >= g.from && at < g.until && !slices.Contains(bases, g.template) {
+		if g := &grants[i]; s.tree.Within(place, g.place) && max(at, p.span.Start) >= g.from && at < g.until &&
+			!slices.Contains(bases, g.template) {
 			bases = append(bases, g.template)
 		}
 	}
@@ -133,7 +135,8 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 	if len(likest) == 0 {
 		return Likeness{}, false
 	}
-	return slices.MinFunc(likest, func(a, b Likeness) int { return cmp.Compare(len(a.Settings), len(b.Settings)) }), true
+	return slices.MinFunc(likest, func(a, b Likeness) int { return cmp.Compare(len(a.Settings), len(b.Settings)) }),
+		true
 }
 
 // Ceiling returns, by PermissionID, the most that somebody may give at a place, or at every site where the place is 0.

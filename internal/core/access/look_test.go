@@ -48,12 +48,16 @@ func TestACellSaysWhatItRestsOn(t *testing.T) {
 		assert.Equal(t, c.cell, snapshot.Cell(1, c.permission, c.place, noon.Unix()), c.name)
 	}
 	assert.Equal(t, Cell{}, snapshot.Cell(9, 1, 1, noon.Unix()), "nobody holds nothing")
-	owner := mill(t, func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) { ana.Owner = true })
+	owner := mill(t, func(_ *org.State, ana *people.Staff, _ *org.Assignment,
+		_ *credential.Credential) {
+		ana.Owner = true
+	})
 	assert.Equal(t, FromOwner, owner.Cell(1, 2, 4, noon.Unix()).Origin)
 	locked := mill(t, func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		ana.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-time.Hour)}
 	})
-	assert.Equal(t, Cell{1, FromTemplate}, locked.Cell(1, 1, 1, noon.Unix()), "a lock passes: the cell says what is given")
+	assert.Equal(t, Cell{1, FromTemplate}, locked.Cell(1, 1, 1, noon.Unix()),
+		"a lock passes: the cell says what is given")
 }
 
 func TestNeedlessSaysWhy(t *testing.T) {
@@ -63,8 +67,10 @@ func TestNeedlessSaysWhy(t *testing.T) {
 		says Needless
 	}{
 		{"added beside the template", org.Exception{Permission: 2, Place: 1, Level: 1}, Needed},
-		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9}, GivenByTemplate},
-		{"added less than the template has", org.Exception{Permission: 4, Place: 1, Level: 10, Until: today + 9}, GivenByTemplate},
+		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9},
+			GivenByTemplate},
+		{"added less than the template has", org.Exception{Permission: 4, Place: 1, Level: 10, Until: today + 9},
+			GivenByTemplate},
 		{"added more than the template has", org.Exception{Permission: 4, Place: 1, Level: 26}, Needed},
 		{"without an end, where the assignment has one", org.Exception{Permission: 1, Place: 2, Level: 1}, Needed},
 		{"beyond the assignment's end", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 60}, Needed},
@@ -72,7 +78,8 @@ func TestNeedlessSaysWhy(t *testing.T) {
 		{"run out", org.Exception{Permission: 2, Place: 1, Level: 1, Until: today - 1}, RunOut},
 		{"withheld from the template", org.Exception{Permission: 1, Place: 3, Withheld: true}, Needed},
 		{"withheld where nothing gives it", org.Exception{Permission: 2, Place: 4, Withheld: true}, NothingToWithhold},
-		{"withheld after all has ended", org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 31}, NothingToWithhold},
+		{"withheld after all has ended", org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 31},
+			NothingToWithhold},
 		{"ended", org.Exception{Permission: 1, Place: 2, Level: 1, Ended: true}, Needed},
 	} {
 		why, by := excepted(t, &c.e).Needless(1, noon.Unix())
@@ -184,7 +191,8 @@ func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
 		permissions = append(permissions, gain.Permission)
 		assert.Equal(t, estate.PlaceID(4), gain.Place)
 	}
-	assert.Equal(t, []permit.PermissionID{1, 3, 4}, permissions, "also what no place there is about today: it could be given on there")
+	assert.Equal(t, []permit.PermissionID{1, 3, 4}, permissions,
+		"also what no place there is about today: it could be given on there")
 	assert.Empty(t, moved.Losses)
 	felt := Diff(before, after, noon.Unix())
 	assert.Empty(t, felt.Gains, "felt is what a door asks for, and no more")

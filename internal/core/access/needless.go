@@ -54,20 +54,23 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) (why Needless, templat
 	if x.withheld {
 		for i := range others {
 			h := &others[i]
-			if h.From < x.until && h.Until > x.from && (s.tree.Within(h.Place, x.place) || s.tree.Within(x.place, h.Place)) {
+			if h.From < x.until && h.Until > x.from &&
+				(s.tree.Within(h.Place, x.place) || s.tree.Within(x.place, h.Place)) {
 				return Needed, 0
 			}
 		}
 		return NothingToWithhold, 0
 	}
-	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start), Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
+	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start),
+		Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
 	for _, h := range alone.held(nil, spared, own, 0, at) {
 		if len((side{newDiffer(s, s, at), s, s}).gaps(nil, &h, others, at)) > 0 {
 			return Needed, 0
 		}
 	}
 	for i := range others {
-		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level && s.tree.Within(x.place, others[i].Place) {
+		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level &&
+			s.tree.Within(x.place, others[i].Place) {
 			return GivenByTemplate, t.ID
 		}
 	}

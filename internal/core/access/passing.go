@@ -22,8 +22,8 @@ func waysFor(has Shown, proof estate.Proof) (w ways) {
 	return w
 }
 
-// turns returns the instants from one on at which what somebody may do can change, hours left out: the first of them, and
-// every begin and end of their assignments, exceptions, bars, credentials, lock, and of their time here.
+// turns returns the instants from one on at which what somebody may do can change, hours left out: the first of them,
+// and every begin and end of their assignments, exceptions, bars, credentials, lock, and of their time here.
 func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
 	turns := []int64{at}
 	add := func(instants ...int64) {
@@ -79,8 +79,8 @@ func (s *Snapshot) Ends(q Question) End {
 	return End{At: everAfter}
 }
 
-// Begins returns the first instant, from that of a question on, at which Decide allows what it asks; ok is false where what
-// is on record never lets that come.
+// Begins returns the first instant, from that of a question on, at which Decide allows what it asks; ok is false where
+// what is on record never lets that come.
 func (s *Snapshot) Begins(q Question) (at int64, ok bool) {
 	turns := s.turns(s.Decide(&q).Staff, q.At)
 	for i, from := range turns {
@@ -111,14 +111,16 @@ func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok boo
 	}
 	here := s.tree.At(q.Place)
 	for _, access := range s.hoursOf(d.Staff, &q) {
-		if next, open := access.NextOpen(here.Opening, here.Location, from); open && next.Unix() < until && (!ok || next.Unix() < at) {
+		if next, open := access.NextOpen(here.Opening, here.Location, from); open && next.Unix() < until &&
+			(!ok || next.Unix() < at) {
 			at, ok = next.Unix(), true
 		}
 	}
 	return at, ok
 }
 
-// hoursOf returns the hours of all that gives somebody what a question asks, at least at its level, on the day it asks about.
+// hoursOf returns the hours of all that gives somebody what a question asks, at least at its level, on the day it asks
+// about.
 func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access) {
 	p := s.person(id)
 	if p.owner {
@@ -128,20 +130,23 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if q.At >= g.from && q.At < g.until && s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission) >= least {
+		if q.At >= g.from && q.At < g.until && s.tree.Within(q.Place, g.place) &&
+			s.level(g.template, q.Permission) >= least {
 			list = append(list, s.accessOf(g))
 		}
 	}
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
-		if !x.withheld && x.permission == q.Permission && x.level >= least && q.At >= x.from && q.At < x.until && s.tree.Within(q.Place, x.place) {
+		if !x.withheld && x.permission == q.Permission && x.level >= least && q.At >= x.from && q.At < x.until &&
+			s.tree.Within(q.Place, x.place) {
 			list = append(list, inherited)
 		}
 	}
 	return list
 }
 
-// pass is how somebody passes at a place at an instant: by which permission, at what level, showing what, at which hours.
+// pass is how somebody passes at a place at an instant: by which permission, at what level, showing what, at which
+// hours.
 type pass struct {
 	permission *permit.Permission
 	decision   Decision
@@ -171,7 +176,8 @@ func (s *Snapshot) passOf(id people.StaffID, place estate.PlaceID, at int64) (p 
 // passing compares how one person passes at a place that asks for something else, or by another proof, than before.
 func (d *differ) passing(id people.StaffID, place estate.PlaceID) {
 	d.asks(id, place, func(was, is pass) (gains, loses, hoursDiffer bool) {
-		otherwise := (was.permission == nil) != (is.permission == nil) || was.permission != nil && was.permission.ID != is.permission.ID
+		otherwise := (was.permission == nil) != (is.permission == nil) ||
+			was.permission != nil && was.permission.ID != is.permission.ID
 		switch {
 		case !otherwise || !was.decision.Allowed && !is.decision.Allowed:
 		case !was.decision.Allowed:
@@ -206,15 +212,17 @@ func (d *differ) proofs(id people.StaffID) {
 		return
 	}
 	for here := range d.after.tree.All {
-		if here.Place.Kind == estate.Door && !here.Retired && d.before.tree.At(here.Place.ID) != nil && !d.asksOtherwise(here.Place.ID) {
+		if here.Place.Kind == estate.Door && !here.Retired && d.before.tree.At(here.Place.ID) != nil &&
+			!d.asksOtherwise(here.Place.ID) {
 			d.asks(id, here.Place.ID, byProof, true)
 		}
 	}
 }
 
-// asks goes through the stretches of time in which nothing turns and adds, for the first stretch in which they hold, the
-// gain and the loss that differs says.
-func (d *differ) asks(id people.StaffID, place estate.PlaceID, differs func(was, is pass) (gains, loses, hours bool), proof bool) {
+// asks goes through the stretches of time in which nothing turns and adds, for the first stretch in which they hold,
+// the gain and the loss that differs says.
+func (d *differ) asks(id people.StaffID, place estate.PlaceID, differs func(was, is pass) (gains, loses, hours bool),
+	proof bool) {
 	turns := append(d.before.turns(id, d.at), d.after.turns(id, d.at)...)
 	slices.Sort(turns)
 	turns = slices.Compact(turns)
@@ -224,7 +232,8 @@ func (d *differ) asks(id people.StaffID, place estate.PlaceID, differs func(was,
 		was, is := d.before.passOf(id, place, at), d.after.passOf(id, place, at)
 		gains, loses, byHours := differs(was, is)
 		note := func(shift **Difference, holds, other pass, lost bool) {
-			made := Difference{Staff: id, Permission: holds.permission.ID, Place: place, Before: other.decision.Level, After: holds.decision.Level, Later: at > d.at, Hours: byHours, Proof: proof}
+			made := Difference{Staff: id, Permission: holds.permission.ID, Place: place, Before: other.decision.Level,
+				After: holds.decision.Level, Later: at > d.at, Hours: byHours, Proof: proof}
 			if other.permission != nil && other.permission.ID != holds.permission.ID {
 				made.Instead = other.permission.ID
 			}

@@ -10,8 +10,10 @@ import (
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
-	Act  string    // that mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template, change_hours
-	Bar  org.BarID // that bars them
+	// that mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template,
+	// change_hours
+	Act string
+	Bar org.BarID // that bars them
 }
 
 // obstacles are what may keep somebody from working, each with the act that mends it.
@@ -91,8 +93,8 @@ func (s *Snapshot) givesAnything(g *grant) bool {
 	return false
 }
 
-// hoursMeet reports whether, from an instant until a grant ends, its weekly hours and the place's opening hours are ever
-// open together.
+// hoursMeet reports whether, from an instant until a grant ends, its weekly hours and the place's opening hours are
+// ever open together.
 func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 	access, here := s.accessOf(g), s.tree.At(g.place)
 	if access.Kind != hours.Weekly || here.Opening == nil {

@@ -89,7 +89,8 @@ func (c *rollChanges) note(id people.StaffID, before, after *person) {
 func (r *rolls) apply(c *rollChanges) {
 	for place, gone := range c.leave {
 		slices.Sort(gone)
-		roll := slices.DeleteFunc(slices.Clone(r.of(place)), func(id people.StaffID) bool { _, is := slices.BinarySearch(gone, id); return is })
+		roll := slices.DeleteFunc(slices.Clone(r.of(place)),
+			func(id people.StaffID) bool { _, is := slices.BinarySearch(gone, id); return is })
 		r.at.Put(uint32(place), &roll)
 	}
 	for place, joining := range c.come {

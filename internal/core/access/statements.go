@@ -27,7 +27,8 @@ type Statement struct {
 	Place      estate.PlaceID
 	When       When
 	At         int64 // the moment that is spoken of: the one asked about, or the first or last at which it counts
-	// From and Until are when it counts, with the person's time here; Ended is what ends it where that is not its own end.
+	// From and Until are when it counts, with the person's time here; Ended is what ends it where that is not its own
+	// end.
 	From, Until int64
 	Ended       Reason // ContractEnded, HasDeparted or Granted
 	Locked      bool   // the person is locked at the moment asked about
@@ -45,9 +46,9 @@ type Ability struct {
 	AtDoor     bool            // a door there asks about it
 }
 
-// Statements returns everything that somebody can do by their assignments and exceptions, now, later and in the past. What
-// it says of doors and of dates is what would be decided: doors that ask for more than somebody has are not among those
-// that open, and an end is the earliest of all that apply, with which one it is.
+// Statements returns everything that somebody can do by their assignments and exceptions, now, later and in the past.
+// What it says of doors and of dates is what would be decided: doors that ask for more than somebody has are not among
+// those that open, and an end is the earliest of all that apply, with which one it is.
 func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
 	p := s.person(id)
 	if s.state.Person(id) == nil || p == nil {
@@ -67,9 +68,11 @@ func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
 	return statements
 }
 
-// statement begins a statement about what counts between two instants, cut to those at which somebody works here at all.
+// statement begins a statement about what counts between two instants, cut to those at which somebody works here at
+// all.
 func (p *person) statement(place estate.PlaceID, from, until, at int64) Statement {
-	st := Statement{Place: place, From: max(from, p.span.Start), Until: until, Locked: at >= p.lockSince && at < p.lockUntil}
+	st := Statement{Place: place, From: max(from, p.span.Start), Until: until,
+		Locked: at >= p.lockSince && at < p.lockUntil}
 	if p.span.Contract < st.Until {
 		st.Until, st.Ended = p.span.Contract, ContractEnded
 	}
@@ -106,7 +109,8 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 	for permission := range s.catalogue.Permissions {
 		level := s.level(g.template, permission.ID)
 		if level > 0 && anyKind(permission, kinds) && !s.withheldFrom(p, permission.ID, g.place, st.At) {
-			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID], atDoors[permission.ID]})
+			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID],
+				atDoors[permission.ID]})
 		}
 	}
 	return st
@@ -130,7 +134,8 @@ func (s *Snapshot) ofException(id people.StaffID, p *person, x *exception, at in
 	}
 	has, key := s.HasToShow(id, st.At), s.catalogue.Permission(x.permission).Key
 	for here := range s.tree.Below(x.place) {
-		if here.Place.Kind == estate.Door && !here.Retired && here.Place.Asks == key && !s.withheldFrom(p, x.permission, here.Place.ID, st.At) {
+		if here.Place.Kind == estate.Door && !here.Retired && here.Place.Asks == key &&
+			!s.withheldFrom(p, x.permission, here.Place.ID, st.At) {
 			st.door(here.Place, has)
 		}
 	}
@@ -149,7 +154,8 @@ func (st *Statement) door(door *estate.Place, has Shown) {
 // withheldFrom reports whether somebody is withheld a permission, or barred, at a place at an instant.
 func (s *Snapshot) withheldFrom(p *person, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
 	for i := range p.exceptions {
-		if x := &p.exceptions[i]; x.withheld && x.about(permission) && at >= x.from && at < x.until && s.tree.Within(place, x.place) {
+		if x := &p.exceptions[i]; x.withheld && x.about(permission) && at >= x.from && at < x.until &&
+			s.tree.Within(place, x.place) {
 			return true
 		}
 	}

@@ -14,7 +14,8 @@ import (
 
 var assignmentOperations = []Description{
 	{Name: "assignment.add", Do: "Assign", Done: "Assigned",
-		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, Undone: "assignment.end", apply: assignmentAdd},
+		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, Undone: "assignment.end",
+		apply: assignmentAdd},
 	{Name: "assignment.edit", Do: "Change the assignment of", Done: "Changed the assignment of",
 		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, subject: fieldsEdited, apply: assignmentEdit},
 	{Name: "assignment.end", Do: "End the assignment of", Done: "Ended the assignment of",
@@ -49,7 +50,8 @@ func assignmentAdd(t *Trial) error {
 	if err != nil {
 		return err
 	}
-	a := &org.Assignment{ID: org.AssignmentID(t.State.Assignments.Next()), Staff: p.ID, Place: place.ID, Template: template.ID}
+	a := &org.Assignment{ID: org.AssignmentID(t.State.Assignments.Next()), Staff: p.ID, Place: place.ID,
+		Template: template.ID}
 	if err := t.assignable(a); err != nil {
 		return err
 	}
@@ -74,27 +76,32 @@ func assignmentAdd(t *Trial) error {
 		return err
 	}
 	if t.assignedAlready(a) {
-		return fault.Conflictf("set.template", "%s is assigned at %s as %s in these days already; change that assignment's dates instead", p.FullName(), place.Name, template.Name)
+		return fault.Conflictf("set.template",
+			"%s is assigned at %s as %s in these days already; change that assignment's dates instead", p.FullName(),
+			place.Name, template.Name)
 	}
 	t.putAssignment(a)
 	t.named(uint32(a.ID))
 	return nil
 }
 
-// lendable asks that whoever assigns somebody looks after their home site too: people are lent to another site by those who
-// answer for both, and borrowed by nobody.
+// lendable asks that whoever assigns somebody looks after their home site too: people are lent to another site by those
+// who answer for both, and borrowed by nobody.
 func (t *Trial) lendable(p *people.Staff) error {
 	if t.view(p) == access.Whole && t.holds(permit.AssignStaff, p.HomeSite) {
 		return nil
 	}
-	return fault.Refusedf("not-permitted", "%s belongs to another site. Ask somebody who may assign staff at their home site and here to lend them.", p.FullName())
+	return fault.Refusedf("not-permitted",
+		"%s belongs to another site. Ask somebody who may assign staff at their home site and here to lend them.",
+		p.FullName())
 }
 
 // assignedAlready reports whether the person has the template at the place on some of the same days already.
 func (t *Trial) assignedAlready(a *org.Assignment) bool {
 	for _, id := range t.State.AssignmentsOf(a.Staff) {
 		other := t.State.Assignment(id)
-		if other.ID != a.ID && !other.Ended && other.Place == a.Place && other.Template == a.Template && overlap(a, other) {
+		if other.ID != a.ID && !other.Ended && other.Place == a.Place && other.Template == a.Template &&
+			overlap(a, other) {
 			return true
 		}
 	}
@@ -117,11 +124,14 @@ func (t *Trial) today(place *estate.Place) day.Date {
 func (t *Trial) templateFits(template *permit.Template, place *estate.Place) error {
 	catalogue := t.catalogue()
 	for id, resolved := range catalogue.Resolve(template, t.State.Template) {
-		if resolved.Level > 0 && (place.Kind.HoldsOthers() || catalogue.Permission(permit.PermissionID(id)).AppliesTo(place.Kind)) {
+		if resolved.Level > 0 && (place.Kind.HoldsOthers() ||
+			catalogue.Permission(permit.PermissionID(id)).AppliesTo(place.Kind)) {
 			return nil
 		}
 	}
-	return fault.Invalidf("set.template", "the template %s has no permission that applies to a %s; choose another template or another place", template.Name, place.Kind.Words())
+	return fault.Invalidf("set.template",
+		"the template %s has no permission that applies to a %s; choose another template or another place",
+		template.Name, place.Kind.Words())
 }
 
 // assignable checks the actor's authority over an assignment as it is to be.
@@ -141,7 +151,8 @@ func (t *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
 		return err
 	}
 	if !a.Until.IsZero() && a.Until < a.From {
-		return fault.Invalidf("set.until", "the assignment ends on %s, before it begins on %s; put the end on or after the start", a.Until, a.From)
+		return fault.Invalidf("set.until",
+			"the assignment ends on %s, before it begins on %s; put the end on or after the start", a.Until, a.From)
 	}
 	return hoursFrom(form.Hours, &a.Hours)
 }
@@ -158,8 +169,8 @@ func (t *Trial) assignment(may func(*org.Assignment) error) (*org.Assignment, er
 	return a, t.fresh(a.Revision, "This assignment")
 }
 
-// seesAt reports whether the actor may see what a person has at a place: all of somebody who belongs to them, and of others
-// what is at the actor's own places.
+// seesAt reports whether the actor may see what a person has at a place: all of somebody who belongs to them, and of
+// others what is at the actor's own places.
 func (t *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
 	p := t.State.Person(id)
 	return t.view(p) == access.Whole || t.holds(permit.ViewStaff, place)
@@ -185,10 +196,12 @@ func assignmentEdit(t *Trial) error {
 		return fault.Conflictf("on", "this assignment was taken back; assign anew")
 	}
 	if t.assignedAlready(&a) {
-		return fault.Conflictf("set.until", "another assignment with the same template at the same place has some of these days already")
+		return fault.Conflictf("set.until",
+			"another assignment with the same template at the same place has some of these days already")
 	}
 	// Of somebody lent by another site the days may become fewer, not more.
-	if longer := a.From < before.From || !before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until); longer {
+	if longer := a.From < before.From ||
+		!before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until); longer {
 		if err := t.lendable(t.State.Person(a.Staff)); err != nil {
 			return err
 		}
@@ -241,7 +254,8 @@ func assignmentRestore(t *Trial) error {
 	case template.Retired:
 		return fault.Conflictf("on", "the template %s is retired; assign another", template.Name)
 	case t.assignedAlready(&a):
-		return fault.Conflictf("on", "%s is assigned at %s as %s in these days by another assignment already", t.State.Person(a.Staff).FullName(), place.Name, template.Name)
+		return fault.Conflictf("on", "%s is assigned at %s as %s in these days by another assignment already",
+			t.State.Person(a.Staff).FullName(), place.Name, template.Name)
 	}
 	t.putAssignment(&a)
 	return nil

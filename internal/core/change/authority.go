@@ -11,8 +11,8 @@ import (
 )
 
 // Authority is judged by the state before the change, so nobody can give themselves in one operation what they use in
-// the next; and at the moment at which a change is made, also for one that was planned long before. An operation asks for
-// authority before it compares anything with the record, so that a refusal tells nothing of it.
+// the next; and at the moment at which a change is made, also for one that was planned long before. An operation asks
+// for authority before it compares anything with the record, so that a refusal tells nothing of it.
 
 // actorStands asks that whoever makes the change is at work and not locked.
 func (t *Trial) actorStands() error {
@@ -49,7 +49,8 @@ func (t *Trial) require(key string, place estate.PlaceID) error {
 	return t.refuse(key, place)
 }
 
-// known returns the place itself, or for one that this very change has added the nearest above it that was there before.
+// known returns the place itself, or for one that this very change has added the nearest above it that was there
+// before.
 func (t *Trial) known(place estate.PlaceID) estate.PlaceID {
 	for place != 0 && t.before.State().Place(place) == nil {
 		place = t.State.Place(place).Parent
@@ -66,7 +67,8 @@ func (t *Trial) refuse(key string, place estate.PlaceID) error {
 	if p := t.State.Place(place); p != nil {
 		where = "at " + p.Name
 	}
-	return fault.Refusedf("not-permitted", "This needs the permission “%s” %s, which you do not hold. Ask somebody who does.", title, where)
+	return fault.Refusedf("not-permitted",
+		"This needs the permission “%s” %s, which you do not hold. Ask somebody who does.", title, where)
 }
 
 // view is how much of a person's record the actor sees. Whom this very change has enrolled they see whole.
@@ -94,7 +96,8 @@ func (t *Trial) requireFor(key string, p *people.Staff) error {
 		return nil
 	}
 	if t.view(p) != access.Whole {
-		return fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.", p.FullName())
+		return fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.",
+			p.FullName())
 	}
 	return t.refuse(key, p.HomeSite)
 }
@@ -131,15 +134,15 @@ func Touchable(before *access.Snapshot, actor people.StaffID, p *people.Staff) e
 	return d.notOneself(p)
 }
 
-// Editable says why a manager may not change a template, whatever it gives: they are assigned it, or one based on it, and
-// nobody changes their own access.
+// Editable says why a manager may not change a template, whatever it gives: they are assigned it, or one based on it,
+// and nobody changes their own access.
 func Editable(before *access.Snapshot, actor people.StaffID, t *permit.Template) error {
 	d := &Trial{before: before, actor: Actor{Staff: actor}}
 	return d.templateNotOwn(t)
 }
 
-// MayActFor says why a manager may not do something about a person that takes a permission at their home site and standing
-// over all that they may do by their record.
+// MayActFor says why a manager may not do something about a person that takes a permission at their home site and
+// standing over all that they may do by their record.
 func MayActFor(before *access.Snapshot, actor people.StaffID, p *people.Staff, key string, now time.Time) error {
 	d := &Trial{before: before, State: before.State(), actor: Actor{Staff: actor}, env: Env{Now: now}}
 	if err := d.requireFor(key, p); err != nil {
@@ -169,10 +172,12 @@ func (t *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate
 	if t.byAnOwner() {
 		return nil
 	}
-	if t.before.Catalogue().Permission(id) != nil && t.before.MayGive(t.actor.Staff, id, t.known(place), t.env.Now.Unix()) >= level {
+	if t.before.Catalogue().Permission(id) != nil &&
+		t.before.MayGive(t.actor.Staff, id, t.known(place), t.env.Now.Unix()) >= level {
 		return nil
 	}
-	return fault.Refusedf("above-ceiling", "You cannot give “%s” at %s to this extent, because you do not hold it there yourself.",
+	return fault.Refusedf("above-ceiling",
+		"You cannot give “%s” at %s to this extent, because you do not hold it there yourself.",
 		t.catalogue().Permission(id).Title, t.State.Place(place).Name)
 }
 
@@ -191,16 +196,17 @@ func (t *Trial) liftCeiling() error {
 	return nil
 }
 
-// placeCeiling asks that whatever people gain by what places are now is the actor's to give there: where a place stands,
-// whether it is in use, when it is open, what it asks for and by what proof decide who may do what at it. What a place asked
-// for until now is given to whoever has what it asks for next, also to those who come to have it later.
+// placeCeiling asks that whatever people gain by what places are now is the actor's to give there: where a place
+// stands, whether it is in use, when it is open, what it asks for and by what proof decide who may do what at it. What
+// a place asked for until now is given to whoever has what it asks for next, also to those who come to have it later.
 func (t *Trial) placeCeiling() error {
 	if t.byAnOwner() {
 		return nil
 	}
 	for id := range t.places {
 		before, after := t.before.State().Place(id), t.State.Place(id)
-		if asked := t.before.Catalogue().PermissionByKey(before.Asks); asked != nil && (before.Asks != after.Asks || before.Proof != after.Proof) {
+		if asked := t.before.Catalogue().PermissionByKey(before.Asks); asked != nil &&
+			(before.Asks != after.Asks || before.Proof != after.Proof) {
 			if err := t.mayGive(asked.ID, 1, id); err != nil {
 				return err
 			}
@@ -209,7 +215,9 @@ func (t *Trial) placeCeiling() error {
 			// What lies idle below would be felt when it comes back, and not now.
 			for below := range t.before.Tree().Below(id) {
 				if below.Retired && len(t.before.Inside(below.Place.ID)) > 0 {
-					return fault.Refusedf("above-ceiling", "%s, which stands in %s, is retired and people are assigned at it; bring it back before moving, or ask an owner.", below.Place.Name, before.Name)
+					return fault.Refusedf("above-ceiling",
+						"%s, which stands in %s, is retired and people are assigned at it; bring it back before "+
+							"moving, or ask an owner.", below.Place.Name, before.Name)
 				}
 			}
 		}
@@ -228,9 +236,11 @@ func (t *Trial) placeCeiling() error {
 			switch p := t.State.Person(gain.Staff); {
 			case p.Owner:
 				continue // owners hold everything, whatever a place is
-			case before.Parent == after.Parent && before.TimeZone == after.TimeZone && t.before.Catalogue().OfConsole(t.catalogue().Permission(gain.Permission).Group):
+			case before.Parent == after.Parent && before.TimeZone == after.TimeZone &&
+				t.before.Catalogue().OfConsole(t.catalogue().Permission(gain.Permission).Group):
 				continue // a say over a place outlasts its retirement, and has no hours; it has dates
-			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || before.TimeZone != after.TimeZone || before.Asks != after.Asks && gain.Place == id):
+			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || before.TimeZone != after.TimeZone ||
+				before.Asks != after.Asks && gain.Place == id):
 				return t.notOneself(p)
 			}
 			if err := t.mayGive(gain.Permission, gain.After, gain.Place); err != nil {
@@ -242,8 +252,8 @@ func (t *Trial) placeCeiling() error {
 }
 
 // standing asks that the actor may do all that somebody may by their record, whatever keeps them from using it now: who
-// gives them a credential, or brings them back, could act as them. consoleOnly asks it of what they may do in this product
-// alone; within asks it of what they may do at one place and below it.
+// gives them a credential, or brings them back, could act as them. consoleOnly asks it of what they may do in this
+// product alone; within asks it of what they may do at one place and below it.
 func (t *Trial) standing(p *people.Staff, within estate.PlaceID, consoleOnly bool) error {
 	if t.byAnOwner() || t.actor.Staff == p.ID {
 		return nil
@@ -263,7 +273,8 @@ func (t *Trial) standing(p *people.Staff, within estate.PlaceID, consoleOnly boo
 			}
 		}
 		if t.before.MayGive(t.actor.Staff, h.Permission, place, now) < h.Level {
-			return fault.Refusedf("above-standing", "%s holds “%s” at %s, which you do not hold there to this extent. Ask somebody who does.",
+			return fault.Refusedf("above-standing",
+				"%s holds “%s” at %s, which you do not hold there to this extent. Ask somebody who does.",
 				p.FullName(), permission.Title, t.before.State().Place(place).Name)
 		}
 	}

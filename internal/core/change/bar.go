@@ -24,8 +24,9 @@ type barForm struct {
 	Until string `json:"until"`
 }
 
-// barAdd locks somebody out of a place and all below it. It is what somebody who looks after a place may do about a person
-// from another site, and as with a lock it takes, of those who hold anything in this product there, that as well.
+// barAdd locks somebody out of a place and all below it. It is what somebody who looks after a place may do about a
+// person from another site, and as with a lock it takes, of those who hold anything in this product there, that as
+// well.
 func barAdd(t *Trial) error {
 	var form barForm
 	if err := t.form(&form); err != nil {
@@ -60,7 +61,8 @@ func barAdd(t *Trial) error {
 			return fault.Conflictf("set.place", "%s is barred from %s already: %s", p.FullName(), place.Name, b.Reason)
 		}
 	}
-	b := &org.Bar{ID: org.BarID(t.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
+	b := &org.Bar{ID: org.BarID(t.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason,
+		Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
 	if b.Until, err = t.moment(form.Until, "bar until it is lifted"); err != nil {
 		return err
 	}
@@ -82,7 +84,8 @@ func (t *Trial) barrable(p *people.Staff, place *estate.Place) error {
 
 func barEnd(t *Trial) error {
 	before := t.State.Bar(org.BarID(t.number(t.op.On)))
-	if before == nil || t.view(t.State.Person(before.Staff)) == access.Hidden || !t.holds(permit.ViewStaff, before.Place) && t.view(t.State.Person(before.Staff)) != access.Whole {
+	if before == nil || t.view(t.State.Person(before.Staff)) == access.Hidden ||
+		!t.holds(permit.ViewStaff, before.Place) && t.view(t.State.Person(before.Staff)) != access.Whole {
 		return fault.Missingf("on", "there is no bar %q that you may see", t.op.On)
 	}
 	if err := t.require(permit.LockStaff, before.Place); err != nil {

@@ -112,7 +112,8 @@ func (t *Trial) fillGroup(g *permit.Group, form *groupForm) error {
 			return err
 		}
 		if g.ID != 0 && t.catalogue().Inside(parent.ID, g.ID) {
-			return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Title, g.Title, g.Title)
+			return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle",
+				parent.Title, g.Title, g.Title)
 		}
 		if parent.Retired {
 			return fault.Conflictf("set.parent", "the group %s is retired", parent.Title)
@@ -202,20 +203,24 @@ func retireGroup(t *Trial, retired bool) error {
 	case before.Retired == retired:
 		return fault.Conflictf("on", "the group %s is %s already", before.Title, retiredWord(retired))
 	case before.Key == permit.ConsoleGroup:
-		return fault.Refusedf("own-part", "The group %s is what this product itself asks about; it cannot be retired.", before.Title)
+		return fault.Refusedf("own-part", "The group %s is what this product itself asks about; it cannot be retired.",
+			before.Title)
 	case !retired:
 		if parent := catalogue.Group(before.Parent); parent != nil && parent.Retired {
-			return fault.Conflictf("on", "the group %s that it stands in is retired; bring that back first", parent.Title)
+			return fault.Conflictf("on", "the group %s that it stands in is retired; bring that back first",
+				parent.Title)
 		}
 	default:
 		for permission := range catalogue.Permissions {
 			if permission.Group == before.ID {
-				return fault.Conflictf("on", "“%s” stands in the group %s; move it or retire it first", permission.Title, before.Title)
+				return fault.Conflictf("on", "“%s” stands in the group %s; move it or retire it first",
+					permission.Title, before.Title)
 			}
 		}
 		for group := range catalogue.Groups {
 			if group.Parent == before.ID {
-				return fault.Conflictf("on", "the group %s stands in %s; move it or retire it first", group.Title, before.Title)
+				return fault.Conflictf("on", "the group %s stands in %s; move it or retire it first", group.Title,
+					before.Title)
 			}
 		}
 	}
@@ -240,10 +245,11 @@ type permissionForm struct {
 	Since     *uint32       `json:"since"` // for setting back
 }
 
-// notOfConsole keeps apart what this product itself asks about, which counts otherwise than what doors and terminals ask:
-// holding it lets somebody sign in here, and a say over a place outlasts the retirement of that place.
+// notOfConsole keeps apart what this product itself asks about, which counts otherwise than what doors and terminals
+// ask: holding it lets somebody sign in here, and a say over a place outlasts the retirement of that place.
 func notOfConsole(field string, group *permit.Group) error {
-	return fault.Invalidf(field, "the group %s holds what this product itself asks about, and nothing else; choose another group", group.Title)
+	return fault.Invalidf(field, "the group %s holds what this product itself asks about, and nothing else; choose "+
+		"another group", group.Title)
 }
 
 func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error {
@@ -263,7 +269,8 @@ func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	case p.Group != group.ID:
 		p.Since = t.nextSince()
 	}
-	p.Title, p.Sentence, p.Group, p.Scale, p.Sensitive = words.Tidy(form.Title), words.Tidy(form.Sentence), group.ID, form.Scale, form.Sensitive
+	p.Title, p.Sentence, p.Group, p.Scale, p.Sensitive = words.Tidy(form.Title), words.Tidy(form.Sentence), group.ID,
+		form.Scale, form.Sensitive
 	switch {
 	case p.Title == "":
 		return fault.Invalidf("set.title", "a permission needs a title that says what somebody may do")
@@ -280,11 +287,13 @@ func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	}
 	for _, kind := range form.Kinds {
 		if !kind.Known() {
-			return fault.Invalidf("set.kinds", "%q is not a kind of place; use site, zone, door, device or work_centre", kind)
+			return fault.Invalidf("set.kinds", "%q is not a kind of place; use site, zone, door, device or work_centre",
+				kind)
 		}
 	}
 	// Each kind once, in the order of the tree.
-	p.Kinds = slices.DeleteFunc(slices.Clone(estate.Kinds), func(kind estate.Kind) bool { return !slices.Contains(form.Kinds, kind) })
+	p.Kinds = slices.DeleteFunc(slices.Clone(estate.Kinds),
+		func(kind estate.Kind) bool { return !slices.Contains(form.Kinds, kind) })
 	if err := p.Scale.Check(); err != nil {
 		return fault.Invalidf("set.scale", "%s", err)
 	}
@@ -329,21 +338,27 @@ func permissionEdit(t *Trial) error {
 	if err != nil {
 		return err
 	}
-	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence, Group: t.catalogue().Group(before.Group).Key, Scale: before.Scale,
-		Kinds: slices.Clone(before.Kinds), Sensitive: before.Sensitive} // cloned: reading JSON writes into a list that is there
+	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence,
+		Group: t.catalogue().Group(before.Group).Key, Scale: before.Scale,
+		// cloned: reading JSON writes into a list that is there
+		Kinds: slices.Clone(before.Kinds), Sensitive: before.Sensitive}
 	form.Scale.Levels = slices.Clone(before.Scale.Levels)
 	if err := t.form(&form); err != nil {
 		return err
 	}
 	if form.Key != before.Key {
-		return fault.Invalidf("set.key", "a permission keeps its key, which templates and devices know it by; change its title instead")
+		return fault.Invalidf("set.key",
+			"a permission keeps its key, which templates and devices know it by; change its title instead")
 	}
 	p := *before
 	if err := t.fillPermission(&p, &form); err != nil {
 		return err
 	}
-	if t.catalogue().OfConsole(before.Group) && (!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
-		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; its wording may change, its scale, group and kinds may not.", before.Title)
+	if t.catalogue().OfConsole(before.Group) &&
+		(!p.Scale.Equal(before.Scale) || p.Group != before.Group || !slices.Equal(p.Kinds, before.Kinds)) {
+		return fault.Refusedf("own-part",
+			"“%s” is what this product itself asks about; its wording may change, its scale, group and kinds may not.",
+			before.Title)
 	}
 	if before.Sensitive && !p.Sensitive && t.actor.System == "" {
 		if _, err := t.why("“%s” is marked sensitive; say why it no longer is", before.Title); err != nil {
@@ -358,18 +373,21 @@ func permissionEdit(t *Trial) error {
 			return err
 		}
 	}
-	t.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group }, func() { t.putPermission(&p) })
+	t.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group },
+		func() { t.putPermission(&p) })
 	return t.catalogueCeiling()
 }
 
-// keepFlowing lets a move within the catalogue change nobody's access: what flowed from a group into the permissions that
-// are moved is stated by the templates themselves from then on.
+// keepFlowing lets a move within the catalogue change nobody's access: what flowed from a group into the permissions
+// that are moved is stated by the templates themselves from then on.
 func (t *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
 	flowed := map[permit.TemplateID][]permit.Setting{}
 	for id, template := range t.State.Templates.All() {
 		for number, resolved := range t.resolve(template) {
-			if p := t.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 && resolved.Template == template.ID && moved(p) {
-				flowed[permit.TemplateID(id)] = append(flowed[permit.TemplateID(id)], permit.Setting{Permission: p.ID, Word: p.Scale.Word(resolved.Level)})
+			if p := t.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 &&
+				resolved.Template == template.ID && moved(p) {
+				flowed[permit.TemplateID(id)] = append(flowed[permit.TemplateID(id)],
+					permit.Setting{Permission: p.ID, Word: p.Scale.Word(resolved.Level)})
 			}
 		}
 	}
@@ -396,12 +414,16 @@ func (t *Trial) kindsReach(before, after *permit.Permission) error {
 	lost := func(kind estate.Kind) bool { return before.AppliesTo(kind) && !after.AppliesTo(kind) }
 	for _, place := range t.State.Places.All() {
 		if place.Asks == before.Key && lost(place.Kind) && !place.Retired {
-			return fault.Conflictf("set.kinds", "%s asks about “%s”; let it ask about something else before taking the kind %s away", place.Code, before.Title, place.Kind.Words())
+			return fault.Conflictf("set.kinds",
+				"%s asks about “%s”; let it ask about something else before taking the kind %s away", place.Code,
+				before.Title, place.Kind.Words())
 		}
 	}
 	for _, e := range t.State.Exceptions.All() {
 		if e.Permission == before.ID && !e.Ended && lost(t.State.Place(e.Place).Kind) {
-			return fault.Conflictf("set.kinds", "%s has an exception for “%s” at %s; end it before taking the kind away", t.State.Person(e.Staff).FullName(), before.Title, t.State.Place(e.Place).Code)
+			return fault.Conflictf("set.kinds",
+				"%s has an exception for “%s” at %s; end it before taking the kind away",
+				t.State.Person(e.Staff).FullName(), before.Title, t.State.Place(e.Place).Code)
 		}
 	}
 	return nil
@@ -416,7 +438,9 @@ func (t *Trial) rescale(before, after *permit.Permission) error {
 				continue
 			}
 			if _, err := after.Scale.Parse(setting.Word); err != nil {
-				return fault.Conflictf("set.scale", "the template %s sets “%s” to %s, which the new scale does not have; change that first", template.Name, before.Title, setting.Word)
+				return fault.Conflictf("set.scale",
+					"the template %s sets “%s” to %s, which the new scale does not have; change that first",
+					template.Name, before.Title, setting.Word)
 			}
 		}
 	}
@@ -427,7 +451,9 @@ func (t *Trial) rescale(before, after *permit.Permission) error {
 		word := before.Scale.Word(e.Level)
 		level, err := after.Scale.Parse(word)
 		if err != nil || level == 0 {
-			return fault.Conflictf("set.scale", "%s has “%s” by exception to %s, which the new scale does not have; end that exception first", t.State.Person(e.Staff).FullName(), before.Title, word)
+			return fault.Conflictf("set.scale",
+				"%s has “%s” by exception to %s, which the new scale does not have; end that exception first",
+				t.State.Person(e.Staff).FullName(), before.Title, word)
 		}
 		if level != e.Level {
 			carried := *e
@@ -453,7 +479,8 @@ func retirePermission(t *Trial, retired bool) error {
 		return fault.Conflictf("on", "“%s” is %s already", before.Title, retiredWord(retired))
 	}
 	if t.catalogue().OfConsole(before.Group) {
-		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; it cannot be retired.", before.Title)
+		return fault.Refusedf("own-part", "“%s” is what this product itself asks about; it cannot be retired.",
+			before.Title)
 	}
 	if retired {
 		var asking []string
@@ -463,7 +490,8 @@ func retirePermission(t *Trial, retired bool) error {
 			}
 		}
 		if len(asking) > 0 {
-			return fault.Conflictf("on", "%s about “%s”: %s. Let them ask about something else first.", words.Count(len(asking), "place asks", "places ask"), before.Title,
+			return fault.Conflictf("on", "%s about “%s”: %s. Let them ask about something else first.",
+				words.Count(len(asking), "place asks", "places ask"), before.Title,
 				strings.Join(asking[:min(len(asking), 5)], ", "))
 		}
 	}
@@ -514,13 +542,15 @@ func levelAt(resolved []permit.Resolved, id int) permit.Level {
 func (t *Trial) wider(id permit.PermissionID) bool {
 	before, after := t.before.Catalogue().Permission(id), t.catalogue().Permission(id)
 	return before != nil && !after.Retired &&
-		(before.Retired || slices.ContainsFunc(after.Kinds, func(kind estate.Kind) bool { return !before.AppliesTo(kind) }))
+		(before.Retired || slices.ContainsFunc(after.Kinds,
+			func(kind estate.Kind) bool { return !before.AppliesTo(kind) }))
 }
 
 // addedCeiling asks the same of what is added for single people.
 func (t *Trial) addedCeiling() error {
 	for _, e := range t.State.Exceptions.All() {
-		if e.Withheld || e.Ended || !t.wider(e.Permission) || !e.Until.IsZero() && e.Until < t.today(t.State.Place(e.Place)) {
+		if e.Withheld || e.Ended || !t.wider(e.Permission) ||
+			!e.Until.IsZero() && e.Until < t.today(t.State.Place(e.Place)) {
 			continue
 		}
 		if err := t.mayGive(e.Permission, e.Level, e.Place); err != nil {

@@ -18,8 +18,10 @@ func given(t *testing.T) *organisation {
 	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "given by an owner",
-		op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full", "door.open": "yes", "stock.adjust": "40"}}),
-		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A", "start_date": "2020-01-01"}),
+		op("template.add", "", set{"code": "rules", "name": "Rules",
+			"settings": set{"console": "full", "door.open": "yes", "stock.adjust": "40"}}),
+		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A",
+			"start_date": "2020-01-01"}),
 		op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "rules", "from": "2026-01-01"}),
 		op("assignment.add", "", set{"staff": "S6", "place": "B", "template": "rules", "from": "2026-01-01"}),
 		op("assignment.edit", "1", set{"from": "2026-01-01"}))
@@ -40,10 +42,14 @@ func refuses(t *testing.T, h *organisation, who, says string, ops ...Operation) 
 
 func TestWhatIsWithheldBelowIsNotGivenAbove(t *testing.T) {
 	h := given(t)
-	h.must(h.who("S1"), "not in the zone", op("exception.add", "", set{"staff": "S2", "place": "A-Z", "permission": "door.open", "withheld": true}))
-	refuses(t, h, "S2", "You cannot give “Open doors” at Site A", op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "packer"}))
-	refuses(t, h, "S2", "You cannot give “Open doors” at Zone", op("assignment.add", "", set{"staff": "S6", "place": "A-Z", "template": "packer"}))
-	h.must(h.who("S2"), "elsewhere it is theirs", op("exception.add", "", set{"staff": "S3", "place": "A-2", "permission": "door.open"}))
+	h.must(h.who("S1"), "not in the zone",
+		op("exception.add", "", set{"staff": "S2", "place": "A-Z", "permission": "door.open", "withheld": true}))
+	refuses(t, h, "S2", "You cannot give “Open doors” at Site A",
+		op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "packer"}))
+	refuses(t, h, "S2", "You cannot give “Open doors” at Zone",
+		op("assignment.add", "", set{"staff": "S6", "place": "A-Z", "template": "packer"}))
+	h.must(h.who("S2"), "elsewhere it is theirs",
+		op("exception.add", "", set{"staff": "S3", "place": "A-2", "permission": "door.open"}))
 	ceiling := h.snap.Ceiling(h.who("S2").Staff, h.snap.State().PlaceByCode("A").ID, noon.Unix())
 	assert.Zero(t, ceiling[h.snap.Catalogue().PermissionByKey("door.open").ID], "and it is shown so beforehand")
 }
@@ -51,13 +57,15 @@ func TestWhatIsWithheldBelowIsNotGivenAbove(t *testing.T) {
 func TestEndingWhatIsWithheldGivesItBack(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "careful", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}),
+	h.must(owner, "careful", op("assignment.add", "",
+		set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}),
 		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "withheld": true}),
 		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}))
 	require.False(t, h.may("S3", "stock.adjust", "A-S"))
 	refuses(t, h, "S2", "You cannot give “Adjust” at Site A to this extent", op("exception.end", "1", nil))
 	refuses(t, h, "S2", "You cannot give “Adjust”", op("exception.edit", "1", set{"until": "2026-11-30"}))
-	refuses(t, h, "S2", "You cannot give “Adjust”", op("exception.set", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": ""}))
+	refuses(t, h, "S2", "You cannot give “Adjust”",
+		op("exception.set", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": ""}))
 	h.must(h.who("S2"), "they may give 40 kg, not 100, but they may open doors", op("exception.end", "2", nil))
 	assert.True(t, h.may("S3", "door.open", "A-1"))
 	h.must(owner, "settled", op("exception.end", "1", nil))
@@ -67,7 +75,8 @@ func TestEndingWhatIsWithheldGivesItBack(t *testing.T) {
 func TestMovingAPlaceGivesNobodyMoreThanTheMoverHolds(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "the chemist at B", op("template.add", "", set{"code": "chemist", "name": "Chemist", "settings": set{"door.chemical": "yes"}}),
+	h.must(owner, "the chemist at B",
+		op("template.add", "", set{"code": "chemist", "name": "Chemist", "settings": set{"door.chemical": "yes"}}),
 		op("assignment.add", "", set{"staff": "S4", "place": "B", "template": "chemist", "from": "2026-01-01"}))
 	refuses(t, h, "S6", "You cannot give “Open the store”", op("place.edit", "A-2", set{"parent": "B"}))
 	h.must(owner, "moved by an owner", op("place.edit", "A-2", set{"parent": "B"}))
@@ -80,7 +89,8 @@ func TestMovingAPlaceGivesNobodyMoreThanTheMoverHolds(t *testing.T) {
 	h.must(h.who("S6"), "in use again", op("place.restore", "A-2", nil))
 	// And by another: the place it goes to is retired first, and brought back with it.
 	h.must(owner, "out of use", op("place.retire", "B", nil))
-	for _, into := range []Operation{op("place.edit", "A-2", set{"parent": "B"}), op("place.add", "", set{"code": "B-9", "name": "Shed", "kind": "zone", "parent": "B"})} {
+	for _, into := range []Operation{op("place.edit", "A-2", set{"parent": "B"}),
+		op("place.add", "", set{"code": "B-9", "name": "Shed", "kind": "zone", "parent": "B"})} {
 		_, err = h.try(owner, "a detour", into)
 		assert.ErrorContains(t, err, "Site B is retired; bring it back first")
 	}
@@ -112,7 +122,8 @@ func TestARetiredSiteComesBack(t *testing.T) {
 func TestWhatLiesIdleBelowIsNotMovedUnseen(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "at the door alone", op("assignment.add", "", set{"staff": "S4", "place": "A-1", "template": "packer", "from": "2026-01-01"}))
+	h.must(owner, "at the door alone",
+		op("assignment.add", "", set{"staff": "S4", "place": "A-1", "template": "packer", "from": "2026-01-01"}))
 	h.must(h.who("S6"), "out of use", op("place.retire", "A-1", nil))
 	refuses(t, h, "S6", "is retired and people are assigned at it", op("place.edit", "A-Z", set{"parent": "B"}))
 	h.must(owner, "an owner may", op("place.edit", "A-Z", set{"parent": "B"}))
@@ -120,16 +131,23 @@ func TestWhatLiesIdleBelowIsNotMovedUnseen(t *testing.T) {
 
 func TestAManagerOfRulesChangesNeitherTheirOwnAccessNorMoreThanTheyHold(t *testing.T) {
 	h := given(t)
-	refuses(t, h, "S6", "You cannot give “Open the store”", op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
-	refuses(t, h, "S6", "You cannot give “Open the store”", op("template.edit", "packer", set{"decide": set{"door": "full"}}))
-	refuses(t, h, "S6", "You cannot give “Open the store”", op("template.add", "", set{"code": "x", "name": "X", "copy_of": "keeper"}))
-	refuses(t, h, "S6", "You cannot give “Open the store”", op("template.edit", "packer", set{"section": set{"from": "keeper", "group": "door"}}))
-	refuses(t, h, "S6", "You cannot give “Adjust”", op("template.edit", "packer", set{"decide": set{"stock.adjust": "41"}}))
+	refuses(t, h, "S6", "You cannot give “Open the store”",
+		op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
+	refuses(t, h, "S6", "You cannot give “Open the store”",
+		op("template.edit", "packer", set{"decide": set{"door": "full"}}))
+	refuses(t, h, "S6", "You cannot give “Open the store”",
+		op("template.add", "", set{"code": "x", "name": "X", "copy_of": "keeper"}))
+	refuses(t, h, "S6", "You cannot give “Open the store”",
+		op("template.edit", "packer", set{"section": set{"from": "keeper", "group": "door"}}))
+	refuses(t, h, "S6", "You cannot give “Adjust”",
+		op("template.edit", "packer", set{"decide": set{"stock.adjust": "41"}}))
 	h.must(h.who("S6"), "as much as they hold", op("template.edit", "packer", set{"decide": set{"stock.adjust": "40"}}))
-	refuses(t, h, "S6", "Nobody changes their own access", op("template.edit", "rules", set{"decide": set{"door.open": "no"}}))
+	refuses(t, h, "S6", "Nobody changes their own access",
+		op("template.edit", "rules", set{"decide": set{"door.open": "no"}}))
 	refuses(t, h, "S6", "Nobody changes their own access", op("permission.retire", "stock.adjust", nil))
 	refuses(t, h, "S6", "You cannot give", op("template.edit", "manager", set{"base": "keeper"}))
-	refuses(t, h, "S2", "This needs the permission “Edit templates” at every site", op("template.edit", "packer", set{"name": "P"}))
+	refuses(t, h, "S2", "This needs the permission “Edit templates” at every site",
+		op("template.edit", "packer", set{"name": "P"}))
 	refuses(t, h, "S2", "at every site", op("permission.edit", "door.open", set{"title": "Doors"}))
 	refuses(t, h, "S2", "at every site", op("template.retire", "packer", set{"end_assignments": true}))
 }
@@ -139,7 +157,8 @@ func TestWidernessOfAPermissionIsGivingToo(t *testing.T) {
 	owner := h.who("S1")
 	h.must(owner, "", op("place.add", "", set{"code": "A-W", "name": "Bench", "kind": "work_centre", "parent": "A"}))
 	refuses(t, h, "S6", "", op("permission.edit", "door.chemical", set{"kinds": []string{"door", "work_centre"}}))
-	d := h.must(owner, "benches too", op("permission.edit", "stock.adjust", set{"kinds": []string{"device", "work_centre"}}))
+	d := h.must(owner, "benches too",
+		op("permission.edit", "stock.adjust", set{"kinds": []string{"device", "work_centre"}}))
 	assert.Positive(t, d.Effect.Gainers(), "who had it gains it at more kinds of place")
 	assert.True(t, h.may("S2", "stock.adjust", "A-W"))
 }
@@ -148,29 +167,41 @@ func TestWidernessOfAPermissionIsGivingToo(t *testing.T) {
 func TestWhatIsAddedForOnePersonGrowsNoFurtherThanTheCeiling(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "benches", op("permission.add", "", set{"key": "door.tank", "title": "Open the tank", "sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}),
+	h.must(owner, "benches", op("permission.add", "",
+		set{"key": "door.tank", "title": "Open the tank", "sentence": "Opens it.", "group": "door",
+			"scale": set{"kind": "switch"}, "kinds": []string{"door"}}),
 		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.tank"}))
-	refuses(t, h, "S6", "You cannot give “Open the tank”", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
+	refuses(t, h, "S6", "You cannot give “Open the tank”",
+		op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
 	h.must(h.who("S6"), "less is theirs", op("permission.retire", "door.tank", nil))
 	refuses(t, h, "S6", "You cannot give “Open the tank”", op("permission.restore", "door.tank", nil))
 	h.must(owner, "back again", op("permission.restore", "door.tank", nil))
 	h.must(owner, "theirs too", op("exception.add", "", set{"staff": "S6", "place": "A", "permission": "door.tank"}))
-	refuses(t, h, "S6", "Nobody changes their own access", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
-	h.must(owner, "S6 gives it back", op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()), nil), op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()-1), nil))
-	h.must(h.who("S6"), "nobody has it", op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
+	refuses(t, h, "S6", "Nobody changes their own access",
+		op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
+	h.must(owner, "S6 gives it back", op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()), nil),
+		op("exception.end", fmt.Sprint(h.snap.State().Exceptions.Last()-1), nil))
+	h.must(h.who("S6"), "nobody has it",
+		op("permission.edit", "door.tank", set{"kinds": []string{"door", "work_centre"}}))
 }
 
 // Reading JSON into a list that is there writes into it: a refused or previewed edit must not reach the record.
 func TestATrialLeavesTheRecordsOfTheLiveStateAlone(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "", op("permission.add", "", set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}}, "kinds": []string{"site", "device"}}),
+	h.must(owner, "", op("permission.add", "",
+		set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock",
+			"scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}},
+			"kinds": []string{"site", "device"}}),
 		op("template.edit", "packer", set{"needs": []string{"pin"}}))
 	kinds := h.snap.Catalogue().PermissionByKey("stock.see").Kinds
 	levels := h.snap.Catalogue().PermissionByKey("stock.see").Scale.Levels
 	needs := h.snap.State().TemplateByCode("packer").Needs
 	_, err := Apply(h.snap, owner, env(), "r", []Operation{
-		op("permission.edit", "stock.see", set{"kinds": []string{"door", "zone"}, "scale": set{"kind": "levels", "levels": []string{"never", "some", "much"}}}), op("template.edit", "packer", set{"needs": []string{"badge"}})})
+		op("permission.edit", "stock.see",
+			set{"kinds": []string{"door", "zone"},
+				"scale": set{"kind": "levels", "levels": []string{"never", "some", "much"}}}),
+		op("template.edit", "packer", set{"needs": []string{"badge"}})})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"none", "own", "all"}, levels)
 	assert.Equal(t, []string{"site", "device"}, []string{string(kinds[0]), string(kinds[1])})
@@ -182,36 +213,46 @@ func TestATrialLeavesTheRecordsOfTheLiveStateAlone(t *testing.T) {
 func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 	h := given(t)
 	owner, manager := h.who("S1"), "S2"
-	h.must(owner, "covers", op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
+	h.must(owner, "covers", op("assignment.add", "",
+		set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
 	for name, keep := range map[string][]Operation{
-		"nothing":              nil,
-		"a lock":               {op("staff.lock", "S3", nil)},
-		"an ended contract":    {op("staff.edit", "S3", set{"contract_end": "2026-11-01"})},
-		"a start ahead":        {op("staff.edit", "S3", set{"start_date": "2026-12-24"})},
-		"a departure":          {op("staff.depart", "S3", nil)},
-		"a planned departure":  {op("staff.depart", "S3", set{"on": "2026-11-30"})},
-		"an assignment ahead":  {op("assignment.edit", fmt.Sprint(h.snap.State().Assignments.Last()), set{"from": "2027-01-01"})},
-		"a place out of use":   {op("place.retire", "A-2", nil)},
-		"a bar":                {op("bar.add", "", set{"staff": "S3", "place": "A"})},
-		"all of these at once": {op("place.retire", "A-2", nil), op("bar.add", "", set{"staff": "S3", "place": "A"}), op("staff.lock", "S3", nil), op("staff.depart", "S3", set{"on": "2026-11-30"})},
+		"nothing":             nil,
+		"a lock":              {op("staff.lock", "S3", nil)},
+		"an ended contract":   {op("staff.edit", "S3", set{"contract_end": "2026-11-01"})},
+		"a start ahead":       {op("staff.edit", "S3", set{"start_date": "2026-12-24"})},
+		"a departure":         {op("staff.depart", "S3", nil)},
+		"a planned departure": {op("staff.depart", "S3", set{"on": "2026-11-30"})},
+		"an assignment ahead": {op("assignment.edit", fmt.Sprint(h.snap.State().Assignments.Last()),
+			set{"from": "2027-01-01"})},
+		"a place out of use": {op("place.retire", "A-2", nil)},
+		"a bar":              {op("bar.add", "", set{"staff": "S3", "place": "A"})},
+		"all of these at once": {op("place.retire", "A-2", nil), op("bar.add", "", set{"staff": "S3", "place": "A"}),
+			op("staff.lock", "S3", nil), op("staff.depart", "S3", set{"on": "2026-11-30"})},
 	} {
 		kept := h.snap
 		if len(keep) > 0 {
 			h.must(owner, "because", keep...)
 		}
 		for act, o := range map[string]Operation{
-			"a PIN": op("pin.set", "", set{"staff": "S3"}), "a PIN of their choice": op("pin.set", "", set{"staff": "S3", "pin": "480216"}), "a password": op("password.issue", "", set{"staff": "S3"}),
-			"unlocking": op("staff.unlock", "S3", nil), "activating": op("staff.activate", "S3", nil), "reinstating": op("staff.reinstate", "S3", nil),
-			"a later end of contract": op("staff.edit", "S3", set{"contract_end": "2030-01-01", "start_date": "2020-01-01"}), "an earlier start": op("staff.edit", "S3", set{"start_date": "2019-01-01", "contract_end": ""}),
+			"a PIN":                 op("pin.set", "", set{"staff": "S3"}),
+			"a PIN of their choice": op("pin.set", "", set{"staff": "S3", "pin": "480216"}),
+			"a password":            op("password.issue", "", set{"staff": "S3"}),
+			"unlocking":             op("staff.unlock", "S3", nil), "activating": op("staff.activate", "S3", nil),
+			"reinstating": op("staff.reinstate", "S3", nil),
+			"a later end of contract": op("staff.edit", "S3",
+				set{"contract_end": "2030-01-01", "start_date": "2020-01-01"}),
+			"an earlier start":     op("staff.edit", "S3", set{"start_date": "2019-01-01", "contract_end": ""}),
 			"a later day to leave": op("staff.depart", "S3", set{"on": "2030-01-01"}),
 		} {
 			d, err := h.try(h.who(manager), "because", o)
 			if err == nil { // what changes nothing, or takes only away, may be done
 				assert.Empty(t, d.Effect.Gains, "%s, kept by %s", act, name)
-				assert.Contains(t, []string{"a later day to leave", "an earlier start", "a later end of contract"}, act, "kept by %s", name)
+				assert.Contains(t, []string{"a later day to leave", "an earlier start", "a later end of contract"}, act,
+					"kept by %s", name)
 				continue
 			}
-			if name == "a departure" && act == "a later day to leave" || name == "all of these at once" && act == "activating" {
+			if name == "a departure" && act == "a later day to leave" ||
+				name == "all of these at once" && act == "activating" {
 				continue // refused for another cause
 			}
 			assert.ErrorContains(t, err, "“Open the store”", "%s, kept by %s", act, name)
@@ -227,8 +268,10 @@ func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 func TestALockIsAnEmergencyActButNotOverManagers(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "because", op("template.add", "", set{"code": "shift", "name": "Shift", "settings": set{"console.lock": "yes", "console.view_staff": "yes"}}),
-		op("staff.enrol", "", set{"staff_number": "S7", "given_name": "Sam", "family_name": "Shift", "home_site": "A", "start_date": "2020-01-01"}),
+	h.must(owner, "because", op("template.add", "",
+		set{"code": "shift", "name": "Shift", "settings": set{"console.lock": "yes", "console.view_staff": "yes"}}),
+		op("staff.enrol", "", set{"staff_number": "S7", "given_name": "Sam", "family_name": "Shift", "home_site": "A",
+			"start_date": "2020-01-01"}),
 		op("assignment.add", "", set{"staff": "S7", "place": "A", "template": "shift", "from": "2026-01-01"}),
 		op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
 	refuses(t, h, "S7", "Max Manager holds", op("staff.lock", "S2", nil))
@@ -259,12 +302,18 @@ func TestWhatAPlaceAsksIsAccess(t *testing.T) {
 	// Their own way through a door is nobody's to widen.
 	h.must(owner, "by badge", op("place.edit", "A-1", set{"proof": "badge"}), op("pin.set", "", set{"staff": "S2"}))
 	refuses(t, h, "S2", "Nobody changes their own access", op("place.edit", "A-1", set{"proof": "pin"}))
-	h.must(owner, "weekdays", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00", "until": "17:00"}}}}))
-	refuses(t, h, "S2", "Nobody changes their own access", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-sun", "from": "08:00", "until": "17:00"}}}}))
-	d = h.must(h.who("S2"), "shorter", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00", "until": "16:00"}}}}))
+	h.must(owner, "weekdays", op("place.edit", "A",
+		set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00", "until": "17:00"}}}}))
+	refuses(t, h, "S2", "Nobody changes their own access",
+		op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-sun", "from": "08:00",
+			"until": "17:00"}}}}))
+	d = h.must(h.who("S2"), "shorter",
+		op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "08:00",
+			"until": "16:00"}}}}))
 	assert.NotEmpty(t, d.Effect.Losses)
 	assert.Empty(t, d.Effect.Gains)
-	d = h.must(owner, "longer", op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "07:00", "until": "16:00"}}}}))
+	d = h.must(owner, "longer", op("place.edit", "A",
+		set{"opening": set{"rules": []set{{"days": "mon-fri", "from": "07:00", "until": "16:00"}}}}))
 	assert.NotEmpty(t, d.Effect.Gains)
 	assert.Empty(t, d.Effect.Losses)
 	d = h.must(owner, "moved", op("place.edit", "A", set{"time_zone": "Asia/Tokyo"}))
@@ -278,7 +327,8 @@ func TestAtADoorAnEffectNamesWhatItAsksFor(t *testing.T) {
 	for _, loss := range d.Effect.Losses {
 		assert.Equal(t, "door.chemical", h.snap.Catalogue().Permission(loss.Permission).Key)
 	}
-	d = h.must(h.who("S1"), "one door", op("assignment.add", "", set{"staff": "S4", "place": "A-1", "template": "manager"}))
+	d = h.must(h.who("S1"), "one door",
+		op("assignment.add", "", set{"staff": "S4", "place": "A-1", "template": "manager"}))
 	require.Len(t, d.Effect.Gains, 1)
 	assert.Equal(t, "door.open", h.snap.Catalogue().Permission(d.Effect.Gains[0].Permission).Key)
 }
@@ -286,7 +336,8 @@ func TestAtADoorAnEffectNamesWhatItAsksFor(t *testing.T) {
 func TestAuthorityIsThatOfTheMomentAChangeIsMade(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "shares the load", op("staff.make_owner", "S4", nil), op("organisation.edit", "", set{"max_owners": 5}))
+	h.must(owner, "shares the load", op("staff.make_owner", "S4", nil),
+		op("organisation.edit", "", set{"max_owners": 5}))
 	for _, gone := range []Operation{op("staff.lock", "S4", nil), op("staff.depart", "S4", nil)} {
 		kept := h.snap
 		h.must(owner, "gone", gone)
@@ -296,7 +347,8 @@ func TestAuthorityIsThatOfTheMomentAChangeIsMade(t *testing.T) {
 	}
 }
 
-// Lending is for those who answer for both sites; whoever has somebody from elsewhere acts on what is at their own place.
+// Lending is for those who answer for both sites; whoever has somebody from elsewhere acts on what is at their own
+// place.
 func TestSomebodyFromAnotherSiteIsBarredNotLocked(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
@@ -305,25 +357,35 @@ func TestSomebodyFromAnotherSiteIsBarredNotLocked(t *testing.T) {
 		_, err := h.try(h.who("S2"), "because", o)
 		assert.ErrorContains(t, err, "nobody you may see has the staff number")
 	}
-	assertMissing(op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer", "from": "2030-01-01", "until": "2030-01-01"}))
+	assertMissing(op("assignment.add", "",
+		set{"staff": "S4", "place": "A", "template": "packer", "from": "2030-01-01", "until": "2030-01-01"}))
 	assertMissing(op("staff.lock", "S4", nil))
-	h.must(owner, "lent", op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "packer", "from": "2026-11-01", "until": "2026-12-24"}))
+	h.must(owner, "lent", op("assignment.add", "",
+		set{"staff": "S4", "place": "A-Z", "template": "packer", "from": "2026-11-01", "until": "2026-12-24"}))
 	lent := fmt.Sprint(h.snap.State().Assignments.Last())
-	for _, o := range []Operation{op("staff.lock", "S4", nil), op("pin.set", "", set{"staff": "S4"}), op("staff.edit", "S4", set{"phone": "1"}), op("staff.depart", "S4", nil),
-		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}), op("assignment.edit", lent, set{"until": "2030-01-01"}),
+	for _, o := range []Operation{op("staff.lock", "S4", nil), op("pin.set", "", set{"staff": "S4"}),
+		op("staff.edit", "S4", set{"phone": "1"}), op("staff.depart", "S4", nil),
+		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}),
+		op("assignment.edit", lent, set{"until": "2030-01-01"}),
 		op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "stock.adjust", "level": "5"})} {
 		refuses(t, h, "S2", "belongs to another site", o)
 	}
-	d := h.must(h.who("S2"), "drunk", op("bar.add", "", set{"staff": "S4", "place": "A", "until": "2026-11-30T18:00:00Z"}))
+	d := h.must(h.who("S2"), "drunk",
+		op("bar.add", "", set{"staff": "S4", "place": "A", "until": "2026-11-30T18:00:00Z"}))
 	assert.Equal(t, 1, d.Effect.Losers())
-	e := wording.English.Explain(h.snap, &access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.Unix()})
+	e := wording.English.Explain(h.snap,
+		&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID,
+			Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.Unix()})
 	assert.Equal(t, access.BarredHere, e.Reason)
 	assert.Equal(t, "Bea is barred from Site A until 30 Nov 18:00.", e.Sentence)
-	assert.True(t, h.snap.Decide(&access.Question{Staff: h.who("S4").Staff, Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID, At: noon.AddDate(0, 0, 7).Unix()}).Allowed, "until then")
+	assert.True(t, h.snap.Decide(&access.Question{Staff: h.who("S4").Staff,
+		Permission: h.snap.Catalogue().PermissionByKey("door.open").ID, Place: h.snap.State().PlaceByCode("A-1").ID,
+		At: noon.AddDate(0, 0, 7).Unix()}).Allowed, "until then")
 	h.must(h.who("S2"), "sober", op("bar.end", "1", nil))
 	assert.True(t, h.may("S4", "door.open", "A-1"))
 	h.must(h.who("S2"), "shorter", op("assignment.edit", lent, set{"until": "2026-11-30"}))
-	h.must(h.who("S2"), "not today", op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "door.open", "withheld": true}))
+	h.must(h.who("S2"), "not today",
+		op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "door.open", "withheld": true}))
 	h.must(h.who("S2"), "done", op("assignment.end", lent, nil))
 	assertMissing(op("bar.add", "", set{"staff": "S4", "place": "A"}))
 }
@@ -334,7 +396,8 @@ func TestARefusalTellsNothingOfWhomOneMayNotSee(t *testing.T) {
 	for _, o := range []Operation{
 		op("staff.enrol", "", set{"given_name": "A", "family_name": "B", "home_site": "A", "email": "bea@example.org"}),
 		op("staff.enrol", "", set{"given_name": "A", "family_name": "B", "home_site": "A", "staff_number": "S4"}),
-		op("staff.edit", "S3", set{"line_manager": "S4"}), op("staff.edit", "S4", set{"phone": "1"}), op("staff.unlock", "4", nil), op("pin.withdraw", "", set{"staff": "S4"}),
+		op("staff.edit", "S3", set{"line_manager": "S4"}), op("staff.edit", "S4", set{"phone": "1"}),
+		op("staff.unlock", "4", nil), op("pin.withdraw", "", set{"staff": "S4"}),
 		op("assignment.end", "99", nil), op("bar.end", "99", nil),
 	} {
 		_, err := h.try(h.who("S2"), "because", o)
@@ -345,11 +408,13 @@ func TestARefusalTellsNothingOfWhomOneMayNotSee(t *testing.T) {
 	}
 }
 
-// By the time zone of a site its people begin and end, wherever they work: whoever changes it brings some of them forward.
+// By the time zone of a site its people begin and end, wherever they work: whoever changes it brings some of them
+// forward.
 func TestATimeZoneGivesHoursToThoseWhoseHomeItIs(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "given by an owner", op("staff.edit", "S4", set{"start_date": "2026-11-26"}), op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "keeper"}),
+	h.must(owner, "given by an owner", op("staff.edit", "S4", set{"start_date": "2026-11-26"}),
+		op("assignment.add", "", set{"staff": "S4", "place": "A-Z", "template": "keeper"}),
 		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "keeper", "from": "2026-11-26"}))
 	refuses(t, h, "S6", "You cannot give", op("place.edit", "B", set{"time_zone": "Pacific/Apia"}))
 	effect := h.must(owner, "moved", op("place.edit", "B", set{"time_zone": "Pacific/Apia"})).Effect
@@ -361,7 +426,8 @@ func TestATimeZoneGivesHoursToThoseWhoseHomeItIs(t *testing.T) {
 // A lock that ends by itself hides nothing: what comes back with it is given by whoever brings the place back.
 func TestALockWithAnEndHidesNothingFromTheCeiling(t *testing.T) {
 	h := given(t)
-	h.must(h.who("S1"), "given by an owner", op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.chemical"}))
+	h.must(h.who("S1"), "given by an owner",
+		op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.chemical"}))
 	manager := h.who("S2")
 	h.must(manager, "works", op("place.retire", "A-Z", nil))
 	refuses(t, h, "S2", "You cannot give", op("place.restore", "A-Z", nil))
@@ -369,5 +435,7 @@ func TestALockWithAnEndHidesNothingFromTheCeiling(t *testing.T) {
 	refuses(t, h, "S2", "You cannot give", op("place.restore", "A-Z", nil))
 	effect := h.must(h.who("S1"), "done", op("place.restore", "A-Z", nil)).Effect
 	locked := h.who("S3").Staff
-	assert.True(t, slices.ContainsFunc(effect.Gains, func(gain access.Difference) bool { return gain.Staff == locked && gain.Later }), "and it is shown, as of a day ahead")
+	assert.True(t, slices.ContainsFunc(effect.Gains,
+		func(gain access.Difference) bool { return gain.Staff == locked && gain.Later }),
+		"and it is shown, as of a day ahead")
 }

@@ -127,13 +127,15 @@ const MaxOperations = 5000
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
 func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Trial, error) {
-	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env, reason: words.Tidy(reason),
-		seen: map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
+	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env,
+		reason: words.Tidy(reason),
+		seen:   map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
 	if len(operations) == 0 {
 		return nil, fault.Invalidf("operations", "a change needs at least one operation")
 	}
 	if len(operations) > MaxOperations {
-		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several", MaxOperations, len(operations))
+		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several",
+			MaxOperations, len(operations))
 	}
 	if err := t.actorStands(); err != nil {
 		return nil, err
@@ -154,7 +156,8 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	for i := range t.Written {
 		r := &t.Written[i]
 		if field, err := t.State.Check(r.Value); err != nil {
-			return nil, fault.At(r.index+1, fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index, field), "%s", err))
+			return nil, fault.At(r.index+1,
+				fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index, field), "%s", err))
 		}
 	}
 	t.State.Revision++
@@ -205,7 +208,8 @@ func (t *Trial) NeedsReason() bool {
 	return t.wanted || t.silent && t.Effect.NeedsReason(t.After.Catalogue())
 }
 
-// Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a reason.
+// Judge says whether the change may be made as it is: whatever takes access away or gives something sensitive needs a
+// reason.
 func (t *Trial) Judge() error {
 	if t.reason != "" || !t.silent || t.actor.System != "" {
 		return nil
@@ -254,7 +258,8 @@ func (t *Trial) date(field, text string) (day.Date, error) {
 // bounded says when a text is longer than it may be.
 func bounded(field, text string, longest int) error {
 	if utf8.RuneCountInString(text) > longest {
-		return fault.Invalidf("set."+field, "%s has at most %d characters", strings.ReplaceAll(field, "_", " "), longest)
+		return fault.Invalidf("set."+field, "%s has at most %d characters", strings.ReplaceAll(field, "_", " "),
+			longest)
 	}
 	return nil
 }
@@ -306,7 +311,8 @@ func (t *Trial) findTemplate(field, reference string) (*permit.Template, error) 
 // fresh says when the record was changed after the caller read it.
 func (t *Trial) fresh(revision uint64, what string) error {
 	if t.op.Revision != 0 && t.op.Revision != revision {
-		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; nothing was overwritten.", what)
+		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; "+
+			"nothing was overwritten.", what)
 	}
 	return nil
 }
@@ -334,7 +340,8 @@ func (t *Trial) wrote(kind string, id uint32, label string, before, after any) {
 			delete(is, field)
 		}
 	}
-	t.Entries = append(t.Entries, Entry{Op: t.op.Op, On: label, Record: name, Before: was, After: is, Reason: words.Tidy(t.op.Reason), Index: t.index})
+	t.Entries = append(t.Entries, Entry{Op: t.op.Op, On: label, Record: name, Before: was, After: is,
+		Reason: words.Tidy(t.op.Reason), Index: t.index})
 }
 
 // fields returns a record as its fields; those marked secret in the type are not among them. A template's settings are
@@ -402,7 +409,9 @@ func (t *Trial) putAssignment(a *org.Assignment) {
 	t.State.PutAssignment(a)
 	t.staff[a.Staff] = true
 	p := t.State.Person(a.Staff)
-	t.wrote("assignment", uint32(a.ID), fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), t.State.Template(a.Template).Name, t.State.Place(a.Place).Code), orNil(before), a)
+	t.wrote("assignment", uint32(a.ID),
+		fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), t.State.Template(a.Template).Name,
+			t.State.Place(a.Place).Code), orNil(before), a)
 }
 
 func (t *Trial) putException(e *org.Exception) {
@@ -415,7 +424,9 @@ func (t *Trial) putException(e *org.Exception) {
 	t.staff[e.Staff] = true
 	p := t.State.Person(e.Staff)
 	sense := map[bool]string{true: "withheld", false: "added"}[e.Withheld]
-	t.wrote("exception", uint32(e.ID), fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), t.catalogue().Permission(e.Permission).Title, sense, t.State.Place(e.Place).Code), orNil(before), e)
+	t.wrote("exception", uint32(e.ID),
+		fmt.Sprintf("%s %s: “%s” %s at %s", p.Number, p.FullName(), t.catalogue().Permission(e.Permission).Title, sense,
+			t.State.Place(e.Place).Code), orNil(before), e)
 }
 
 func (t *Trial) putBar(b *org.Bar) {
@@ -424,7 +435,8 @@ func (t *Trial) putBar(b *org.Bar) {
 	t.State.PutBar(b)
 	t.staff[b.Staff] = true
 	p := t.State.Person(b.Staff)
-	t.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), t.State.Place(b.Place).Code, t.State.Place(b.Place).Name), orNil(before), b)
+	t.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), t.State.Place(b.Place).Code,
+		t.State.Place(b.Place).Name), orNil(before), b)
 }
 
 func (t *Trial) putCredential(c *credential.Credential) {

@@ -78,29 +78,44 @@ func newOrganisation(t *testing.T) *organisation {
 	empty, err := access.Compile(&org.State{Settings: org.DefaultSettings()})
 	require.NoError(t, err)
 	h := &organisation{t: t, snap: empty}
-	ops := []Operation{op("group.add", "", set{"key": "console", "title": "Console"}), op("group.add", "", set{"key": "door", "title": "Doors"}), op("group.add", "", set{"key": "stock", "title": "Stock"})}
+	ops := []Operation{op("group.add", "", set{"key": "console", "title": "Console"}),
+		op("group.add", "", set{"key": "door", "title": "Doors"}),
+		op("group.add", "", set{"key": "stock", "title": "Stock"})}
 	for _, p := range permit.ConsolePermissions() {
-		ops = append(ops, op("permission.add", "", set{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": "console", "scale": p.Scale, "kinds": p.Kinds}))
+		ops = append(ops, op("permission.add", "",
+			set{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": "console", "scale": p.Scale,
+				"kinds": p.Kinds}))
 	}
 	ops = append(ops,
-		op("permission.add", "", set{"key": "door.open", "title": "Open doors", "sentence": "Opens doors.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}),
-		op("permission.add", "", set{"key": "door.chemical", "title": "Open the store", "sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}, "sensitive": true}),
-		op("permission.add", "", set{"key": "stock.adjust", "title": "Adjust", "sentence": "Adjusts.", "group": "stock", "scale": set{"kind": "limit", "unit": "kg"}, "kinds": []string{"device"}}),
+		op("permission.add", "", set{"key": "door.open", "title": "Open doors", "sentence": "Opens doors.",
+			"group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}),
+		op("permission.add", "", set{"key": "door.chemical", "title": "Open the store", "sentence": "Opens it.",
+			"group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}, "sensitive": true}),
+		op("permission.add", "", set{"key": "stock.adjust", "title": "Adjust", "sentence": "Adjusts.", "group": "stock",
+			"scale": set{"kind": "limit", "unit": "kg"}, "kinds": []string{"device"}}),
 		op("place.add", "", set{"code": "A", "name": "Site A", "kind": "site", "time_zone": "Europe/Dublin"}),
 		op("place.add", "", set{"code": "B", "name": "Site B", "kind": "site", "time_zone": "Europe/Dublin"}),
 		op("place.add", "", set{"code": "A-Z", "name": "Zone", "kind": "zone", "parent": "A"}),
 		op("place.add", "", set{"code": "A-1", "name": "Door", "kind": "door", "parent": "A-Z", "asks": "door.open"}),
-		op("place.add", "", set{"code": "A-2", "name": "Store", "kind": "door", "parent": "A", "asks": "door.chemical"}),
+		op("place.add", "", set{"code": "A-2", "name": "Store", "kind": "door", "parent": "A",
+			"asks": "door.chemical"}),
 		op("place.add", "", set{"code": "A-S", "name": "Scale", "kind": "device", "parent": "A"}),
 		op("template.add", "", set{"code": "packer", "name": "Packer", "settings": set{"door.open": "yes"}}),
-		op("template.add", "", set{"code": "keeper", "name": "Keeper", "base": "packer", "settings": set{"door.chemical": "yes", "stock.adjust": "100"}}),
-		op("template.add", "", set{"code": "manager", "name": "Manager", "settings": set{"console": "full", "console.edit_templates": "no", "door.open": "yes", "stock.adjust": "40"}}),
-		op("staff.enrol", "", set{"staff_number": "S1", "given_name": "Olive", "family_name": "Owner", "home_site": "A", "start_date": "2020-01-01"}), op("staff.make_owner", "S1", nil),
-		op("staff.enrol", "", set{"staff_number": "S2", "given_name": "Max", "family_name": "Manager", "home_site": "A", "start_date": "2020-01-01", "email": "max@example.org"}),
+		op("template.add", "", set{"code": "keeper", "name": "Keeper", "base": "packer",
+			"settings": set{"door.chemical": "yes", "stock.adjust": "100"}}),
+		op("template.add", "", set{"code": "manager", "name": "Manager",
+			"settings": set{"console": "full", "console.edit_templates": "no", "door.open": "yes",
+				"stock.adjust": "40"}}),
+		op("staff.enrol", "", set{"staff_number": "S1", "given_name": "Olive", "family_name": "Owner", "home_site": "A",
+			"start_date": "2020-01-01"}), op("staff.make_owner", "S1", nil),
+		op("staff.enrol", "", set{"staff_number": "S2", "given_name": "Max", "family_name": "Manager", "home_site": "A",
+			"start_date": "2020-01-01", "email": "max@example.org"}),
 		op("assignment.add", "", set{"staff": "S2", "place": "A", "template": "manager"}),
-		op("staff.enrol", "", set{"staff_number": "S3", "given_name": "Pia", "family_name": "Packer", "home_site": "A", "start_date": "2020-01-01"}),
+		op("staff.enrol", "", set{"staff_number": "S3", "given_name": "Pia", "family_name": "Packer", "home_site": "A",
+			"start_date": "2020-01-01"}),
 		op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "packer", "from": "2026-01-01"}),
-		op("staff.enrol", "", set{"staff_number": "S4", "given_name": "Bea", "family_name": "Beyond", "home_site": "B", "start_date": "2020-01-01"}))
+		op("staff.enrol", "", set{"staff_number": "S4", "given_name": "Bea", "family_name": "Beyond", "home_site": "B",
+			"start_date": "2020-01-01"}))
 	h.must(system, "", ops...)
 	return h
 }
@@ -128,7 +143,8 @@ func (h *organisation) who(number string) Actor {
 
 func (h *organisation) may(number, permission, place string) bool {
 	s := h.snap.State()
-	return h.snap.Holds(s.StaffByNumber(number).ID, h.snap.Catalogue().PermissionByKey(permission).ID, s.PlaceByCode(place).ID, noon.Unix()) > 0
+	return h.snap.Holds(s.StaffByNumber(number).ID, h.snap.Catalogue().PermissionByKey(permission).ID,
+		s.PlaceByCode(place).ID, noon.Unix()) > 0
 }
 
 func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
@@ -155,41 +171,63 @@ func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
 		field  string
 		reason string
 	}{
-		{"a numbering rule that no number follows", op("organisation.edit", "", set{"number_prefix": "9"}), fault.Invalid, "set.number_prefix", ""},
+		{"a numbering rule that no number follows", op("organisation.edit", "", set{"number_prefix": "9"}),
+			fault.Invalid, "set.number_prefix", ""},
 		{"an unknown operation", op("staff.clone", "S3", nil), fault.Invalid, "op", ""},
 		{"an unknown field", enrol(set{"nickname": "A"}), fault.Invalid, "set.nickname", ""},
 		{"a field of another type", enrol(set{"given_name": 7}), fault.Invalid, "set.given_name", ""},
 		{"no family name", enrol(set{"family_name": " "}), fault.Invalid, "set.family_name", ""},
-		{"a contract that ends before it starts", enrol(set{"start_date": "2026-12-01", "contract_end": "2026-11-30"}), fault.Invalid, "set.contract_end", ""},
+		{"a contract that ends before it starts", enrol(set{"start_date": "2026-12-01", "contract_end": "2026-11-30"}),
+			fault.Invalid, "set.contract_end", ""},
 		{"a date that is none", enrol(set{"start_date": "tomorrow"}), fault.Invalid, "set.start_date", ""},
 		{"a work email in use", enrol(set{"email": "MAX@example.org"}), fault.Conflict, "set.email", ""},
 		{"an email that is none", enrol(set{"email": "max at example"}), fault.Invalid, "set.email", ""},
 		{"a staff number in use", enrol(set{"staff_number": "s3"}), fault.Conflict, "set.staff_number", ""},
 		{"an unknown home site", enrol(set{"home_site": "X"}), fault.NotFound, "set.home_site", ""},
 		{"a home site that is a zone", enrol(set{"home_site": "A-Z"}), fault.Invalid, "set.home_site", ""},
-		{"a name that is too long", enrol(set{"given_name": string(make([]byte, 81)) + "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"}), fault.Invalid, "set.given_name", ""},
-		{"an assignment that ends before it begins", assign(set{"from": "2026-12-02", "until": "2026-12-01"}), fault.Invalid, "set.until", ""},
+		{"a name that is too long", enrol(
+			set{"given_name": string(make([]byte, 81)) +
+				"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"}),
+			fault.Invalid, "set.given_name", ""},
+		{"an assignment that ends before it begins", assign(set{"from": "2026-12-02", "until": "2026-12-01"}),
+			fault.Invalid, "set.until", ""},
 		{"an unknown place", assign(set{"place": "NOPE"}), fault.NotFound, "set.place", ""},
 		{"an unknown template", assign(set{"template": "nope"}), fault.NotFound, "set.template", ""},
 		{"an unknown person", assign(set{"staff": "S99"}), fault.NotFound, "set.staff", ""},
-		{"a template at a kind of place it has no permission for", assign(set{"place": "A-S"}), fault.Invalid, "set.template", ""},
-		{"the same assignment twice", assign(set{"place": "A", "from": "2026-06-01"}), fault.Conflict, "set.template", ""},
+		{"a template at a kind of place it has no permission for", assign(set{"place": "A-S"}), fault.Invalid,
+			"set.template", ""},
+		{"the same assignment twice", assign(set{"place": "A", "from": "2026-06-01"}), fault.Conflict, "set.template",
+			""},
 		{"hours of no kind", assign(set{"hours": set{"kind": "sometimes"}}), fault.Invalid, "set.hours", ""},
 		{"a PIN with letters", op("pin.set", "", set{"staff": "S3", "pin": "12ab56"}), fault.Invalid, "set.pin", ""},
-		{"a parent that would make a circle", op("place.edit", "A-Z", set{"parent": "A-Z"}), fault.Invalid, "set.parent", ""},
-		{"a place code in use", op("place.add", "", set{"code": "a-z", "name": "Z", "kind": "zone", "parent": "A"}), fault.Conflict, "set.code", ""},
-		{"a code with a space", op("place.add", "", set{"code": "A Z", "name": "Z", "kind": "zone", "parent": "A"}), fault.Invalid, "set.code", ""},
-		{"a door that asks about what no door has", op("place.edit", "A-1", set{"asks": "stock.adjust"}), fault.Invalid, "set.asks", ""},
-		{"a base that would make a circle", op("template.edit", "packer", set{"base": "keeper"}), fault.Invalid, "set.base", ""},
-		{"a level that is not on the scale", op("template.edit", "packer", set{"settings": set{"door.open": "often"}}), fault.Invalid, "set.settings.door.open", ""},
-		{"a limit below nothing", op("template.edit", "packer", set{"settings": set{"stock.adjust": "-1"}}), fault.Invalid, "set.settings.stock.adjust", ""},
-		{"a setting for what is not in the catalogue", op("template.edit", "packer", set{"settings": set{"door.fly": "yes"}}), fault.NotFound, "set.settings.door.fly", ""},
+		{"a parent that would make a circle", op("place.edit", "A-Z", set{"parent": "A-Z"}), fault.Invalid,
+			"set.parent", ""},
+		{"a place code in use", op("place.add", "", set{"code": "a-z", "name": "Z", "kind": "zone", "parent": "A"}),
+			fault.Conflict, "set.code", ""},
+		{"a code with a space", op("place.add", "", set{"code": "A Z", "name": "Z", "kind": "zone", "parent": "A"}),
+			fault.Invalid, "set.code", ""},
+		{"a door that asks about what no door has", op("place.edit", "A-1", set{"asks": "stock.adjust"}), fault.Invalid,
+			"set.asks", ""},
+		{"a base that would make a circle", op("template.edit", "packer", set{"base": "keeper"}), fault.Invalid,
+			"set.base", ""},
+		{"a level that is not on the scale", op("template.edit", "packer", set{"settings": set{"door.open": "often"}}),
+			fault.Invalid, "set.settings.door.open", ""},
+		{"a limit below nothing", op("template.edit", "packer", set{"settings": set{"stock.adjust": "-1"}}),
+			fault.Invalid, "set.settings.stock.adjust", ""},
+		{"a setting for what is not in the catalogue",
+			op("template.edit", "packer", set{"settings": set{"door.fly": "yes"}}), fault.NotFound,
+			"set.settings.door.fly", ""},
 		{"retiring a template in use", op("template.retire", "packer", nil), fault.Conflict, "on", ""},
 		{"a lock without a reason", op("staff.lock", "S3", nil), fault.Invalid, "reason", ""},
-		{"a lock that ends in the past", op("staff.lock", "S3", set{"until": "2020-01-01T00:00:00Z"}), fault.Invalid, "set.until", "r"},
+		{"a lock that ends in the past", op("staff.lock", "S3", set{"until": "2020-01-01T00:00:00Z"}), fault.Invalid,
+			"set.until", "r"},
 		{"unlocking who is not locked", op("staff.unlock", "S3", nil), fault.Conflict, "on", ""},
-		{"an exception without a reason", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}), fault.Invalid, "reason", ""},
-		{"an exception that adds nothing", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "0"}), fault.Invalid, "set.level", "r"},
+		{"an exception without a reason",
+			op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}),
+			fault.Invalid, "reason", ""},
+		{"an exception that adds nothing",
+			op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "0"}),
+			fault.Invalid, "set.level", "r"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, err := h.try(h.who("S1"), c.reason, c.op)
@@ -207,7 +245,9 @@ func TestBadInputIsRefusedByFieldAndWritesNothing(t *testing.T) {
 func TestAChangeIsAppliedWholeOrNotAtAll(t *testing.T) {
 	h := newOrganisation(t)
 	last := h.snap.State().Staff.Last()
-	_, err := h.try(h.who("S1"), "", op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"}), op("assignment.add", "", set{"staff": "S99", "place": "A", "template": "packer"}))
+	_, err := h.try(h.who("S1"), "",
+		op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"}),
+		op("assignment.add", "", set{"staff": "S99", "place": "A", "template": "packer"}))
 	require.Error(t, err)
 	assert.Equal(t, "operations[1].set.staff", err.(*fault.Fault).Fields[0].Name)
 	assert.Equal(t, last, h.snap.State().Staff.Last())
@@ -215,8 +255,10 @@ func TestAChangeIsAppliedWholeOrNotAtAll(t *testing.T) {
 
 func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 	h := newOrganisation(t)
-	d := h.must(h.who("S2"), "", named("p", op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"})),
-		op("assignment.add", "", set{"staff": "@p", "place": "A", "template": "packer", "until": "2027-01-19"}), op("pin.set", "", set{"staff": "@p"}))
+	d := h.must(h.who("S2"), "", named("p",
+		op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes", "home_site": "A"})),
+		op("assignment.add", "", set{"staff": "@p", "place": "A", "template": "packer", "until": "2027-01-19"}),
+		op("pin.set", "", set{"staff": "@p"}))
 	require.Len(t, d.Secrets, 1)
 	assert.NoError(t, credential.CheckPIN(d.Secrets[0].Value))
 	ana := h.snap.State().Person(people.StaffID(d.Refs["p"]))
@@ -235,7 +277,8 @@ func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 	h := newOrganisation(t)
 	h.must(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480216"}))
-	h.must(system, "", op("staff.enrol", "", set{"staff_number": "S5", "given_name": "Eve", "family_name": "Extra", "home_site": "A"}))
+	h.must(system, "", op("staff.enrol", "",
+		set{"staff_number": "S5", "given_name": "Eve", "family_name": "Extra", "home_site": "A"}))
 	taken := op("pin.set", "", set{"staff": "S5", "pin": "480216"})
 	_, err := h.try(h.who("S2"), "", taken)
 	assert.True(t, fault.Is(err, fault.Conflict))
@@ -246,7 +289,8 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 	_, err = h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S2"}))
 	assert.ErrorContains(t, err, "Nobody changes their own access")
 	h.must(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480217"}))
-	assert.Nil(t, h.snap.State().CredentialByDigest(credential.PIN, digestOf("480216")), "the old one no longer identifies anybody")
+	assert.Nil(t, h.snap.State().CredentialByDigest(credential.PIN, digestOf("480216")),
+		"the old one no longer identifies anybody")
 	h.must(h.who("S2"), "", taken)
 	assert.Equal(t, 2, h.snap.State().PINs())
 }
@@ -254,7 +298,8 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 func TestTheSecondOfTwoEditsOfOneRecordIsToldSo(t *testing.T) {
 	h := newOrganisation(t)
 	read := h.snap.State().StaffByNumber("S3").Revision
-	first, second := op("staff.edit", "S3", set{"job_title": "Packer"}), op("staff.edit", "S3", set{"job_title": "Grader"})
+	first, second := op("staff.edit", "S3", set{"job_title": "Packer"}),
+		op("staff.edit", "S3", set{"job_title": "Grader"})
 	first.Revision, second.Revision = read, read
 	h.must(h.who("S2"), "", first)
 	_, err := h.try(h.who("S1"), "", second)
@@ -285,27 +330,35 @@ func TestTheCeilingHolds(t *testing.T) {
 	h := newOrganisation(t)
 	manager := h.who("S2")
 	for name, o := range map[string]Operation{
-		"a template that gives more":     op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"}),
-		"a place that is not theirs":     op("assignment.add", "", set{"staff": "S3", "place": "B", "template": "packer"}),
-		"an owner":                       op("staff.lock", "S1", nil),
-		"their own access":               op("assignment.add", "", set{"staff": "S2", "place": "A-Z", "template": "packer"}),
-		"their own lock":                 op("staff.lock", "S2", nil),
-		"their own contract":             op("staff.edit", "S2", set{"contract_end": "2030-01-01"}),
-		"an exception above their level": op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "41"}),
-		"an exception they do not hold":  op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.chemical"}),
-		"templates at every site":        op("template.edit", "packer", set{"name": "Other"}),
-		"the catalogue":                  op("group.add", "", set{"key": "more", "title": "More"}),
-		"ownership":                      op("staff.make_owner", "S3", nil),
-		"the settings":                   op("organisation.edit", "", set{"name": "Mine"}),
-		"enrolling elsewhere":            op("staff.enrol", "", set{"given_name": "A", "family_name": "B", "home_site": "B"}),
-		"a new site":                     op("place.add", "", set{"code": "C", "name": "C", "kind": "site", "time_zone": "UTC"}),
-		"moving a place away":            op("place.edit", "A-Z", set{"parent": "B"}),
-		"a device elsewhere":             op("device.add", "", set{"name": "d", "place": "B"}),
+		"a template that gives more": op("assignment.add", "",
+			set{"staff": "S3", "place": "A", "template": "keeper"}),
+		"a place that is not theirs": op("assignment.add", "",
+			set{"staff": "S3", "place": "B", "template": "packer"}),
+		"an owner": op("staff.lock", "S1", nil),
+		"their own access": op("assignment.add", "",
+			set{"staff": "S2", "place": "A-Z", "template": "packer"}),
+		"their own lock":     op("staff.lock", "S2", nil),
+		"their own contract": op("staff.edit", "S2", set{"contract_end": "2030-01-01"}),
+		"an exception above their level": op("exception.add", "",
+			set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "41"}),
+		"an exception they do not hold": op("exception.add", "",
+			set{"staff": "S3", "place": "A", "permission": "door.chemical"}),
+		"templates at every site": op("template.edit", "packer", set{"name": "Other"}),
+		"the catalogue":           op("group.add", "", set{"key": "more", "title": "More"}),
+		"ownership":               op("staff.make_owner", "S3", nil),
+		"the settings":            op("organisation.edit", "", set{"name": "Mine"}),
+		"enrolling elsewhere": op("staff.enrol", "",
+			set{"given_name": "A", "family_name": "B", "home_site": "B"}),
+		"a new site": op("place.add", "",
+			set{"code": "C", "name": "C", "kind": "site", "time_zone": "UTC"}),
+		"moving a place away": op("place.edit", "A-Z", set{"parent": "B"}),
+		"a device elsewhere":  op("device.add", "", set{"name": "d", "place": "B"}),
 	} {
 		_, err := h.try(manager, "because", o)
 		assert.True(t, fault.Is(err, fault.Refused), "%s: %v", name, err)
 	}
-	_, err := h.try(manager, "because", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "40"}))
+	_, err := h.try(manager, "because",
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "40"}))
 	assert.NoError(t, err, "up to their own level")
 }
 
@@ -322,14 +375,17 @@ func TestNobodyIssuesThemselvesAWayIntoMoreThanTheyHold(t *testing.T) {
 
 func TestAuthorityIsThatFromBeforeTheChange(t *testing.T) {
 	h := newOrganisation(t)
-	h.must(system, "", op("staff.enrol", "", set{"staff_number": "S5", "given_name": "New", "family_name": "Hand", "home_site": "A"}))
-	_, err := h.try(h.who("S5"), "r", op("assignment.add", "", set{"staff": "S5", "place": "A", "template": "manager"}), op("staff.lock", "S3", nil))
+	h.must(system, "", op("staff.enrol", "",
+		set{"staff_number": "S5", "given_name": "New", "family_name": "Hand", "home_site": "A"}))
+	_, err := h.try(h.who("S5"), "r", op("assignment.add", "", set{"staff": "S5", "place": "A", "template": "manager"}),
+		op("staff.lock", "S3", nil))
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 
 func TestAnOwnerWhoCanActAlwaysRemains(t *testing.T) {
 	h := newOrganisation(t)
-	for name, o := range map[string]Operation{"locked": op("staff.lock", "S1", nil), "departed": op("staff.depart", "S1", nil), "demoted": op("staff.unmake_owner", "S1", nil)} {
+	for name, o := range map[string]Operation{"locked": op("staff.lock", "S1", nil),
+		"departed": op("staff.depart", "S1", nil), "demoted": op("staff.unmake_owner", "S1", nil)} {
 		_, err := h.try(system, "r", o)
 		assert.True(t, fault.Is(err, fault.Refused), name)
 	}
@@ -359,19 +415,24 @@ func TestLockUnlockDepartReinstate(t *testing.T) {
 
 func TestANewPermissionIsNobodysUntilDecided(t *testing.T) {
 	h := newOrganisation(t)
-	h.must(h.who("S1"), "new doors", op("template.edit", "packer", set{"settings": set{"door": "full"}}), op("template.edit", "manager", set{"settings": set{"console": "full", "door": "full"}}))
-	h.must(h.who("S1"), "", op("permission.add", "", set{"key": "door.vault", "title": "Open the vault", "sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}}))
+	h.must(h.who("S1"), "new doors", op("template.edit", "packer", set{"settings": set{"door": "full"}}),
+		op("template.edit", "manager", set{"settings": set{"console": "full", "door": "full"}}))
+	h.must(h.who("S1"), "", op("permission.add", "",
+		set{"key": "door.vault", "title": "Open the vault", "sentence": "Opens it.", "group": "door",
+			"scale": set{"kind": "switch"}, "kinds": []string{"door"}}))
 	assert.False(t, h.may("S3", "door.vault", "A-1"))
 	// Saving the template again as it was decides nothing new; setting the permission does.
 	h.must(h.who("S1"), "", op("template.edit", "packer", set{"settings": set{"door": "full"}}))
 	assert.False(t, h.may("S3", "door.vault", "A-1"))
-	h.must(h.who("S1"), "agreed", op("template.edit", "packer", set{"settings": set{"door": "full", "door.vault": "yes"}}))
+	h.must(h.who("S1"), "agreed", op("template.edit", "packer",
+		set{"settings": set{"door": "full", "door.vault": "yes"}}))
 	assert.True(t, h.may("S3", "door.vault", "A-1"))
 }
 
 func TestAWithheldPermissionIsFeltAndItsEndToo(t *testing.T) {
 	h := newOrganisation(t)
-	d := h.must(h.who("S2"), "light duty", op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.open", "withheld": true}))
+	d := h.must(h.who("S2"), "light duty",
+		op("exception.add", "", set{"staff": "S3", "place": "A-Z", "permission": "door.open", "withheld": true}))
 	assert.Equal(t, 1, d.Effect.Losers())
 	assert.False(t, h.may("S3", "door.open", "A-1"))
 	h.must(h.who("S2"), "well again", op("exception.end", "1", nil))

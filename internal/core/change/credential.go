@@ -12,11 +12,13 @@ import (
 
 var credentialOperations = []Description{
 	{Name: "pin.set", Do: "Issue a PIN to", Done: "Issued a PIN to",
-		Needs: permit.IssueCredentials, Daily: true, Secret: SecretPIN, Fields: PINForm{}, Kept: handedOut, apply: pinSet},
+		Needs: permit.IssueCredentials, Daily: true, Secret: SecretPIN, Fields: PINForm{}, Kept: handedOut,
+		apply: pinSet},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
 	{Name: "password.issue", Do: "Issue a first password to", Done: "Issued a first password to",
-		Needs: permit.IssueCredentials, Daily: true, Secret: SecretFirstPassword, Fields: PasswordForm{}, Kept: handedOut, apply: passwordIssue},
+		Needs: permit.IssueCredentials, Daily: true, Secret: SecretFirstPassword, Fields: PasswordForm{},
+		Kept: handedOut, apply: passwordIssue},
 	{Name: "password.set", Do: "Set the password of", Done: "Set the password of",
 		Own: true, Secret: SecretPassword, Fields: PasswordForm{}, Kept: handedOut, apply: passwordSet},
 }
@@ -75,7 +77,8 @@ func pinSet(t *Trial) error {
 		}
 	}
 	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
-		State: credential.Valid, Until: until, MustChange: form.MustChange, IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
+		State: credential.Valid, Until: until, MustChange: form.MustChange,
+		IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
 	c.Digest = credential.Digest{0: 1, 1: byte(t.index), 2: byte(t.index >> 8)} // of a preview, where no secret is made
 	if !t.env.Preview {
 		prepared, is := t.env.Secrets[t.index]
@@ -89,7 +92,8 @@ func pinSet(t *Trial) error {
 		}
 		c.Digest, c.Sealed = prepared.Digest, prepared.Sealed
 		if form.PIN == "" {
-			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "pin", Owner: p.Number, Value: prepared.Plain})
+			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "pin", Owner: p.Number,
+				Value: prepared.Plain})
 		}
 	}
 	t.withdraw(p, credential.PIN)
@@ -172,7 +176,8 @@ func passwordSet(t *Trial) error {
 	if t.actor.System == "" && t.actor.Staff != p.ID {
 		return fault.Refusedf("not-permitted", "A password is set by its holder; issue a first password instead.")
 	}
-	if err := credential.CheckPassword(form.Password, t.env.Strength, p.GivenName, p.FamilyName, p.KnownAs, p.Number, p.Email, t.State.Settings.Name); err != nil {
+	if err := credential.CheckPassword(form.Password, t.env.Strength, p.GivenName, p.FamilyName, p.KnownAs, p.Number,
+		p.Email, t.State.Settings.Name); err != nil {
 		return fault.Invalidf("set.password", "%s", err)
 	}
 	return t.putPassword(p, time.Time{}, "")
@@ -190,7 +195,8 @@ func (t *Trial) putPassword(p *people.Staff, until time.Time, shown string) erro
 		}
 		c.Hash = prepared.Hash
 		if shown != "" {
-			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: shown, Owner: p.Number, Value: prepared.Plain})
+			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: shown, Owner: p.Number,
+				Value: prepared.Plain})
 		}
 	}
 	t.withdraw(p, credential.Password)

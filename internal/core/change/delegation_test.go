@@ -26,7 +26,8 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("organisation.edit", "", set{"max_owners": rapid.IntRange(1, 5).Draw(t, "owners")})
 	},
 	"place.add": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("place.add", "", set{"code": fmt.Sprint("N-", s.State().Places.Next()), "name": "New", "kind": "door", "parent": some(t, "parent", "A", "B", "A-Z"), "asks": some(t, "asks", "door.open", "door.chemical")})
+		return op("place.add", "", set{"code": fmt.Sprint("N-", s.State().Places.Next()), "name": "New", "kind": "door",
+			"parent": some(t, "parent", "A", "B", "A-Z"), "asks": some(t, "asks", "door.open", "door.chemical")})
 	},
 	"place.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
 		door := some(t, "door", "A-1", "A-2")
@@ -34,8 +35,11 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("place.edit", somePlace(t), set{"parent": some(t, "parent", "A", "B", "A-Z")}),
 			op("place.edit", door, set{"asks": some(t, "asks", "door.open", "door.chemical", "")}),
 			op("place.edit", door, set{"proof": some(t, "proof", "", "pin", "badge", "badge_or_pin", "badge_and_pin")}),
-			op("place.edit", some(t, "hall", "A", "B", "A-Z"), set{"opening": set{"rules": []set{{"days": "mon tue wed thu fri", "from": "06:00", "until": some(t, "closes", "10:00", "23:00")}}}}),
-			op("place.edit", some(t, "site", "A", "B"), set{"time_zone": some(t, "zone", "Europe/Dublin", "Pacific/Apia", "America/New_York")}),
+			op("place.edit", some(t, "hall", "A", "B", "A-Z"),
+				set{"opening": set{"rules": []set{{"days": "mon tue wed thu fri", "from": "06:00",
+					"until": some(t, "closes", "10:00", "23:00")}}}}),
+			op("place.edit", some(t, "site", "A", "B"),
+				set{"time_zone": some(t, "zone", "Europe/Dublin", "Pacific/Apia", "America/New_York")}),
 		}).Draw(t, "edit")
 	},
 	"place.retire":  func(t *rapid.T, _ *access.Snapshot) Operation { return op("place.retire", somePlace(t), nil) },
@@ -49,10 +53,13 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"group.retire":  func(t *rapid.T, _ *access.Snapshot) Operation { return op("group.retire", someGroup(t), nil) },
 	"group.restore": func(t *rapid.T, _ *access.Snapshot) Operation { return op("group.restore", someGroup(t), nil) },
 	"permission.add": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("permission.add", "", set{"key": "new.one", "title": "New", "sentence": "New.", "group": someGroup(t), "scale": set{"kind": "switch"}, "kinds": []string{"device", "door"}})
+		return op("permission.add", "",
+			set{"key": "new.one", "title": "New", "sentence": "New.", "group": someGroup(t),
+				"scale": set{"kind": "switch"}, "kinds": []string{"device", "door"}})
 	},
 	"permission.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
-		levels := rapid.SampledFrom([][]string{{"none", "view", "run", "lead"}, {"none", "run", "view", "lead"}, {"none", "view", "run", "lead", "more"}}).Draw(t, "levels")
+		levels := rapid.SampledFrom([][]string{{"none", "view", "run", "lead"}, {"none", "run", "view", "lead"},
+			{"none", "view", "run", "lead", "more"}}).Draw(t, "levels")
 		return rapid.SampledFrom([]Operation{
 			op("permission.edit", somePermission(t), set{"group": someGroup(t)}),
 			op("permission.edit", somePermission(t), set{"kinds": []string{"door", "device", "work_centre"}}),
@@ -60,14 +67,18 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("permission.edit", "line.run", set{"scale": set{"kind": "levels", "levels": levels}}),
 		}).Draw(t, "edit")
 	},
-	"permission.retire": func(t *rapid.T, _ *access.Snapshot) Operation { return op("permission.retire", somePermission(t), nil) },
+	"permission.retire": func(t *rapid.T,
+		_ *access.Snapshot) Operation {
+		return op("permission.retire", somePermission(t), nil)
+	},
 	"permission.restore": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("permission.restore", somePermission(t), nil)
 	},
 	"template.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return rapid.SampledFrom([]Operation{
 			op("template.add", "", set{"code": "fresh", "name": "Fresh", "copy_of": someTemplate(t)}),
-			op("template.add", "", set{"code": "fresh", "name": "Fresh", "like": set{"staff": someone(t), "place": somePlace(t)}}),
+			op("template.add", "", set{"code": "fresh", "name": "Fresh",
+				"like": set{"staff": someone(t), "place": somePlace(t)}}),
 		}).Draw(t, "add")
 	},
 	"template.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
@@ -75,22 +86,31 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("template.edit", someTemplate(t), set{"decide": set{somePermission(t): someWord(t)}}),
 			op("template.edit", someTemplate(t), set{"decide": set{someGroup(t): someWord(t)}}),
 			op("template.edit", someTemplate(t), set{"decide": set{somePermission(t): nil, someGroup(t): nil}}),
-			op("template.edit", someTemplate(t), set{"base": some(t, "base", "", "packer", "keeper", "manager", "rules")}),
-			op("template.edit", someTemplate(t), set{"hours": set{"kind": some(t, "hours", "inherit", "always", "place")}}),
-			op("template.edit", someTemplate(t), set{"section": set{"from": some(t, "from", "keeper", "manager", "rules"), "group": someGroup(t)}}),
+			op("template.edit", someTemplate(t),
+				set{"base": some(t, "base", "", "packer", "keeper", "manager", "rules")}),
+			op("template.edit", someTemplate(t),
+				set{"hours": set{"kind": some(t, "hours", "inherit", "always", "place")}}),
+			op("template.edit", someTemplate(t),
+				set{"section": set{"from": some(t, "from", "keeper", "manager", "rules"), "group": someGroup(t)}}),
 		}).Draw(t, "edit")
 	},
 	"template.retire": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("template.retire", someTemplate(t), set{"replace_with": some(t, "next", "packer", "keeper", "manager", "rules")})
+		return op("template.retire", someTemplate(t),
+			set{"replace_with": some(t, "next", "packer", "keeper", "manager", "rules")})
 	},
-	"template.restore": func(t *rapid.T, _ *access.Snapshot) Operation { return op("template.restore", someTemplate(t), nil) },
+	"template.restore": func(t *rapid.T,
+		_ *access.Snapshot) Operation {
+		return op("template.restore", someTemplate(t), nil)
+	},
 	"staff.enrol": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("staff.enrol", "", set{"staff_number": "S9", "given_name": "New", "family_name": "Hand", "home_site": some(t, "home", "A", "B"), "email": "s9@example.org"})
+		return op("staff.enrol", "", set{"staff_number": "S9", "given_name": "New", "family_name": "Hand",
+			"home_site": some(t, "home", "A", "B"), "email": "s9@example.org"})
 	},
 	"staff.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return rapid.SampledFrom([]Operation{
 			op("staff.edit", someone(t), set{"home_site": some(t, "home", "A", "B")}),
-			op("staff.edit", someone(t), set{"contract_end": some(t, "contract", "", "2026-11-01", "2026-11-26", "2030-01-01")}),
+			op("staff.edit", someone(t), set{"contract_end": some(t, "contract", "", "2026-11-01", "2026-11-26",
+				"2030-01-01")}),
 			op("staff.edit", someone(t), set{"start_date": some(t, "start", "2020-01-01", "2026-11-26")}),
 			op("staff.edit", someone(t), set{"email": "taken.over@example.org"}),
 		}).Draw(t, "edit")
@@ -103,11 +123,21 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"staff.depart": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("staff.depart", someone(t), set{"on": some(t, "on", "", "2026-11-26", "2027-06-01")})
 	},
-	"staff.reinstate":    func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.reinstate", someone(t), nil) },
-	"staff.make_owner":   func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.make_owner", someone(t), nil) },
-	"staff.unmake_owner": func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.unmake_owner", someone(t), nil) },
+	"staff.reinstate": func(t *rapid.T,
+		_ *access.Snapshot) Operation {
+		return op("staff.reinstate", someone(t), nil)
+	},
+	"staff.make_owner": func(t *rapid.T,
+		_ *access.Snapshot) Operation {
+		return op("staff.make_owner", someone(t), nil)
+	},
+	"staff.unmake_owner": func(t *rapid.T,
+		_ *access.Snapshot) Operation {
+		return op("staff.unmake_owner", someone(t), nil)
+	},
 	"bar.add": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("bar.add", "", set{"staff": someone(t), "place": somePlace(t), "until": some(t, "until", "", "2026-11-25T10:00:00Z")})
+		return op("bar.add", "", set{"staff": someone(t), "place": somePlace(t),
+			"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
 	},
 	"bar.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("bar.end", someNumber(t, s.State().Bars.Last()), nil)
@@ -115,13 +145,17 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"assignment.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		fields := set{"staff": someone(t), "place": somePlace(t), "template": someTemplate(t)}
 		if rapid.Bool().Draw(t, "dated") {
-			fields["from"], fields["until"] = some(t, "from", "2026-11-24", "2026-11-26"), some(t, "until", "", "2026-11-30")
+			fields["from"], fields["until"] = some(t, "from", "2026-11-24", "2026-11-26"),
+				some(t, "until", "", "2026-11-30")
 		}
 		return op("assignment.add", "", fields)
 	},
 	"assignment.edit": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("assignment.edit", someNumber(t, s.State().Assignments.Last()), rapid.SampledFrom([]set{{"until": "2030-01-01"}, {"until": ""}, {"until": "2026-11-25"}, {"from": "2026-01-01"},
-			{"place": somePlace(t)}, {"template": someTemplate(t)}, {"hours": set{"kind": "always"}}}).Draw(t, "edit"))
+		return op("assignment.edit", someNumber(t, s.State().Assignments.Last()),
+			rapid.SampledFrom([]set{{"until": "2030-01-01"}, {"until": ""}, {"until": "2026-11-25"},
+				{"from": "2026-01-01"},
+				{"place": somePlace(t)}, {"template": someTemplate(t)}, {"hours": set{"kind": "always"}}}).Draw(t,
+				"edit"))
 	},
 	"assignment.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("assignment.end", someNumber(t, s.State().Assignments.Last()), nil)
@@ -131,17 +165,22 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	},
 	"exception.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		permission := somePermission(t)
-		fields := set{"staff": someone(t), "place": somePlace(t), "permission": permission, "withheld": rapid.IntRange(0, 2).Draw(t, "withheld") == 0}
-		if level := map[string]string{"stock.adjust": fmt.Sprint(rapid.IntRange(1, 120).Draw(t, "kg")), "line.run": "lead"}[permission]; fields["withheld"] == false {
+		fields := set{"staff": someone(t), "place": somePlace(t), "permission": permission,
+			"withheld": rapid.IntRange(0, 2).Draw(t, "withheld") == 0}
+		if level := map[string]string{"stock.adjust": fmt.Sprint(rapid.IntRange(1, 120).Draw(t, "kg")),
+			"line.run": "lead"}[permission]; fields["withheld"] == false {
 			fields["level"] = level
 		}
 		return op("exception.add", "", fields)
 	},
 	"exception.set": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("exception.set", "", set{"staff": someone(t), "place": somePlace(t), "permission": somePermission(t), "level": someWord(t)})
+		return op("exception.set", "",
+			set{"staff": someone(t), "place": somePlace(t), "permission": somePermission(t), "level": someWord(t)})
 	},
 	"exception.edit": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("exception.edit", someNumber(t, s.State().Exceptions.Last()), rapid.SampledFrom([]set{{"until": ""}, {"until": "2026-11-24"}, {"until": "2030-01-01"}, {"from": "2026-11-26"}, {"level": "90"}}).Draw(t, "edit"))
+		return op("exception.edit", someNumber(t, s.State().Exceptions.Last()),
+			rapid.SampledFrom([]set{{"until": ""}, {"until": "2026-11-24"}, {"until": "2030-01-01"},
+				{"from": "2026-11-26"}, {"level": "90"}}).Draw(t, "edit"))
 	},
 	"exception.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("exception.end", someNumber(t, s.State().Exceptions.Last()), nil)
@@ -185,7 +224,8 @@ func someWord(t *rapid.T) string {
 	return some(t, "word", "yes", "no", "none", "full", "view", "run", "lead", "20", "400")
 }
 func somePermission(t *rapid.T) string {
-	return some(t, "permission", "door.open", "door.chemical", "stock.adjust", "line.run", "console.lock", "console.credentials", "console.edit_templates", "new.one")
+	return some(t, "permission", "door.open", "door.chemical", "stock.adjust", "line.run", "console.lock",
+		"console.credentials", "console.edit_templates", "new.one")
 }
 
 func someNumber(t *rapid.T, last uint32) string {
@@ -194,46 +234,67 @@ func someNumber(t *rapid.T, last uint32) string {
 
 // anyOperation draws from all operations there are, those that hand something out more often.
 func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
-	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add", "template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
+	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add",
+		"template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
 		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock")
 	name := rapid.SampledFrom(names).Draw(t, "operation")
 	return draws[name](t, s)
 }
 
-// drawEstate makes an organisation in which an owner has given some people something somewhere, and withheld some of it.
+// drawEstate makes an organisation in which an owner has given some people something somewhere, and withheld some of
+// it.
 func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 	operations := []Operation{
 		op("group.add", "", set{"key": "spare", "title": "Spare"}),
-		op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.", "group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "view", "run", "lead"}}, "kinds": []string{"work_centre"}}),
+		op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.", "group": "stock",
+			"scale": set{"kind": "levels", "levels": []string{"none", "view", "run", "lead"}},
+			"kinds": []string{"work_centre"}}),
 		op("place.add", "", set{"code": "A-L", "name": "Line", "kind": "work_centre", "parent": "A-Z"}),
-		op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full", "line.run": some(t, "line", "none", "view", "run", "lead"), "stock.adjust": some(t, "kg", "0", "10", "200")}}),
-		op("staff.enrol", "", set{"staff_number": "S5", "given_name": "Eve", "family_name": "Extra", "home_site": some(t, "home", "A", "B"), "start_date": "2020-01-01"}),
+		op("template.add", "", set{"code": "rules", "name": "Rules",
+			"settings": set{"console": "full", "line.run": some(t, "line", "none", "view", "run", "lead"),
+				"stock.adjust": some(t, "kg", "0", "10", "200")}}),
+		op("staff.enrol", "", set{"staff_number": "S5", "given_name": "Eve", "family_name": "Extra",
+			"home_site": some(t, "home", "A", "B"), "start_date": "2020-01-01"}),
 	}
 	for _, template := range []string{"packer", "keeper", "manager"} {
-		operations = append(operations, op("template.edit", template, set{"decide": set{"line.run": some(t, "level", "none", "view", "run", "lead"), some(t, "group", "door", "stock", "console"): some(t, "word", "none", "full")}}))
+		operations = append(operations,
+			op("template.edit", template, set{"decide": set{"line.run": some(t, "level", "none", "view", "run", "lead"),
+				some(t, "group", "door", "stock", "console"): some(t, "word", "none", "full")}}))
 	}
-	for _, site := range some(t, "manages", "A", "A B", "A B", "A B", "A B", "B", "") { // the manager's reach: a site, all, or what chance gives below
+	// the manager's reach: a site, all, or what chance gives below
+	for _, site := range some(t, "manages", "A", "A B", "A B", "A B", "A B", "B", "") {
 		if site != ' ' {
-			operations = append(operations, op("assignment.add", "", set{"staff": "S2", "place": string(site), "template": some(t, "manages as", "manager", "rules", "rules", "rules"), "from": "2026-01-01"}))
+			operations = append(operations,
+				op("assignment.add", "", set{"staff": "S2", "place": string(site),
+					"template": some(t, "manages as", "manager", "rules", "rules", "rules"), "from": "2026-01-01"}))
 		}
 	}
 	for range rapid.IntRange(1, 6).Draw(t, "assignments") {
-		operations = append(operations, op("assignment.add", "", set{"staff": some(t, "who", "S2", "S2", "S3", "S4", "S5"), "place": some(t, "where", "A", "B", "A-Z", "A-1"), "template": some(t, "as", "packer", "keeper", "manager", "rules"), "from": "2026-01-01"}))
+		operations = append(operations,
+			op("assignment.add", "", set{"staff": some(t, "who", "S2", "S2", "S3", "S4", "S5"),
+				"place":    some(t, "where", "A", "B", "A-Z", "A-1"),
+				"template": some(t, "as", "packer", "keeper", "manager", "rules"), "from": "2026-01-01"}))
 	}
 	for range rapid.IntRange(0, 4).Draw(t, "exceptions") {
-		fields := set{"staff": some(t, "whose", "S2", "S3", "S4", "S5"), "place": some(t, "at", "A", "B", "A-Z"), "permission": some(t, "what", "door.chemical", "line.run", "stock.adjust", "console.lock"), "withheld": true}
+		fields := set{"staff": some(t, "whose", "S2", "S3", "S4", "S5"), "place": some(t, "at", "A", "B", "A-Z"),
+			"permission": some(t, "what", "door.chemical", "line.run", "stock.adjust", "console.lock"),
+			"withheld":   true}
 		if rapid.Bool().Draw(t, "added") {
-			fields["withheld"], fields["level"] = false, map[string]string{"line.run": "lead", "stock.adjust": "90"}[fields["permission"].(string)]
+			fields["withheld"], fields["level"] = false,
+				map[string]string{"line.run": "lead", "stock.adjust": "90"}[fields["permission"].(string)]
 		}
 		operations = append(operations, op("exception.add", "", fields))
 	}
 	if rapid.IntRange(0, 4).Draw(t, "retired") == 0 {
-		operations = append(operations, op("permission.retire", some(t, "out of use", "door.chemical", "stock.adjust", "line.run"), nil))
+		operations = append(operations,
+			op("permission.retire", some(t, "out of use", "door.chemical", "stock.adjust", "line.run"), nil))
 	}
 	operations = append(operations, drawKept(t)...)
 	now := empty
 	for _, operation := range operations {
-		if d, err := Apply(now, system, prepared([]Operation{operation}), "given by an owner", []Operation{operation}); err == nil { // what is there already is left out
+		// what is there already is left out
+		if d, err := Apply(now, system, prepared([]Operation{operation}), "given by an owner",
+			[]Operation{operation}); err == nil {
 			now = d.After
 		}
 	}
@@ -243,13 +304,15 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 // drawKept is what keeps people from what their record gives them, what they identify with, and an owner who is gone.
 func drawKept(t *rapid.T) []Operation {
 	operations := []Operation{
-		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Gus", "family_name": "Gone", "home_site": "A", "start_date": "2020-01-01"}),
+		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Gus", "family_name": "Gone", "home_site": "A",
+			"start_date": "2020-01-01"}),
 		op("staff.make_owner", "S6", nil),
 		op(some(t, "gone", "staff.lock", "staff.depart"), "S6", nil),
 	}
 	for _, who := range []string{"S2", "S3", "S4", "S5"} {
 		if rapid.Bool().Draw(t, "identifies") {
-			operations = append(operations, op("staff.edit", who, set{"email": who + "@example.org"}), op("password.issue", "", set{"staff": who}), op("pin.set", "", set{"staff": who}))
+			operations = append(operations, op("staff.edit", who, set{"email": who + "@example.org"}),
+				op("password.issue", "", set{"staff": who}), op("pin.set", "", set{"staff": who}))
 		}
 		kept := rapid.IntRange(0, 9).Draw(t, "kept by")
 		if who == "S2" && rapid.IntRange(0, 9).Draw(t, "who acts most") > 0 {
@@ -259,13 +322,16 @@ func drawKept(t *rapid.T) []Operation {
 		case 0:
 			operations = append(operations, op("staff.lock", who, nil))
 		case 1:
-			operations = append(operations, op("staff.edit", who, set{"contract_end": some(t, "contract", "2026-11-23", "2026-11-25")}))
+			operations = append(operations,
+				op("staff.edit", who, set{"contract_end": some(t, "contract", "2026-11-23", "2026-11-25")}))
 		case 2:
-			operations = append(operations, op("staff.depart", who, set{"on": some(t, "left", "2026-11-20", "2026-11-25")}))
+			operations = append(operations,
+				op("staff.depart", who, set{"on": some(t, "left", "2026-11-20", "2026-11-25")}))
 		case 3, 5:
 			operations = append(operations, op("staff.edit", who, set{"start_date": "2026-11-26"}))
 		case 4:
-			operations = append(operations, op("bar.add", "", set{"staff": who, "place": some(t, "barred", "A", "A-Z", "B")}))
+			operations = append(operations,
+				op("bar.add", "", set{"staff": who, "place": some(t, "barred", "A", "A-Z", "B")}))
 		}
 	}
 	return operations
@@ -274,10 +340,11 @@ func drawKept(t *rapid.T) []Operation {
 // moments are when it is looked at what somebody may do; acts are made at the first of them, or a day later.
 var moments = []time.Time{noon, noon.AddDate(0, 0, 1), noon.AddDate(0, 0, 2), noon.AddDate(0, 2, 0)}
 
-// No sequence of acts by people who are not owners lets anybody do more than they could, or than one of those who act could
-// when an owner had given what there is; lets one of them sign in as, or carry the credential of, somebody who may do more;
-// or lets anybody more themselves by an act of their own. Undoing and setting back are acts, and what was planned is made
-// with the authority of the moment. Levels are compared by the scale of the start, or by their names where it was changed.
+// No sequence of acts by people who are not owners lets anybody do more than they could, or than one of those who act
+// could when an owner had given what there is; lets one of them sign in as, or carry the credential of, somebody who
+// may do more; or lets anybody more themselves by an act of their own. Undoing and setting back are acts, and what was
+// planned is made with the authority of the moment. Levels are compared by the scale of the start, or by their names
+// where it was changed.
 func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	for name := range descriptions {
 		require.Contains(t, draws, name, "each operation is put to the test")
@@ -287,19 +354,22 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	short := false
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		short = true
-		require.NoError(t, flag.Set("rapid.checks", "1500")) // most of what is tried is refused; many tries let the rest add up
+		// most of what is tried is refused; many tries let the rest add up
+		require.NoError(t, flag.Set("rapid.checks", "1500"))
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		start := drawEstate(t, base)
-		l := newLaw(start, rapid.SampledFrom([][]string{{"S2"}, {"S2"}, {"S2", "S5"}, {"S2", "S3", "S4", "S5"}}).Draw(t, "actors"))
+		l := newLaw(start, rapid.SampledFrom([][]string{{"S2"}, {"S2"}, {"S2", "S5"}, {"S2", "S3", "S4", "S5"}}).Draw(t,
+			"actors"))
 		now := moments[0]
 		var made []*Trial
 		for range rapid.IntRange(6, 40).Draw(t, "steps") {
 			if rapid.IntRange(0, 15).Draw(t, "a day passes") == 0 {
 				now = moments[1]
 			}
-			actor := some(t, "actor", slices.Concat([]string{"S6"}, l.actors, l.actors, l.actors, l.actors, l.actors)...)
+			actor := some(t, "actor", slices.Concat([]string{"S6"}, l.actors, l.actors, l.actors, l.actors,
+				l.actors)...)
 			by := start.State().StaffByNumber(actor)
 			operations := []Operation{anyOperation(t, l.now)}
 			if len(made) > 0 && rapid.IntRange(0, 5).Draw(t, "undo") == 0 {
@@ -331,7 +401,8 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	for name, described := range descriptions {
 		switch {
 		case described.Needs != "" && !short: // in a short run some are let through by chance only
-			assert.Positive(t, permitted[name], "people were let do %s, or it is not put to the test: %v", name, permitted)
+			assert.Positive(t, permitted[name], "people were let do %s, or it is not put to the test: %v", name,
+				permitted)
 		case described.Needs == "":
 			assert.Zero(t, permitted[name], "%s is for owners", name)
 		}
@@ -347,7 +418,8 @@ func stands(s *org.State, p *people.Staff, at time.Time) bool {
 		panic(err)
 	}
 	after := func(d day.Date) bool { return !d.IsZero() && !at.Before((d + 1).Start(home)) }
-	return !p.Locked(at) && p.DepartedAt.IsZero() && !after(p.LeavingDate) && !after(p.ContractEnd) && (p.Activated || !at.Before(p.StartDate.Start(home)))
+	return !p.Locked(at) && p.DepartedAt.IsZero() && !after(p.LeavingDate) && !after(p.ContractEnd) &&
+		(p.Activated || !at.Before(p.StartDate.Start(home)))
 }
 
 // law remembers what an owner gave.
@@ -381,7 +453,8 @@ func (l *law) beyond(holds map[holding]int) string {
 		ceiling := key
 		ceiling.staff, ceiling.at = 0, 0
 		if level > l.ceiling[ceiling] {
-			return fmt.Sprintf("S%d holds %s at %s to %d, those who act %d", key.staff, key.permission, key.place, level, l.ceiling[ceiling])
+			return fmt.Sprintf("S%d holds %s at %s to %d, those who act %d", key.staff, key.permission, key.place,
+				level, l.ceiling[ceiling])
 		}
 	}
 	return ""
@@ -418,7 +491,8 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		}
 		p := StaffOf(d.State, e.Record)
 		was, is := l.now.State().Person(p), d.State.Person(p)
-		if was == nil || e.Op == "staff.edit" && was.Email == is.Email || e.Op == "staff.edit" && len(l.now.State().CredentialsOf(p)) == 0 {
+		if was == nil || e.Op == "staff.edit" && was.Email == is.Email ||
+			e.Op == "staff.edit" && len(l.now.State().CredentialsOf(p)) == 0 {
 			continue
 		}
 		if is.Owner {
@@ -437,8 +511,9 @@ type holding struct {
 	at                int // index of moments
 }
 
-// held is what somebody may do everywhere, by the names of things, at each of the moments. Levels of a scale whose order was
-// changed are compared by the rank that their word has in the first order, as what an owner gave was given by that word.
+// held is what somebody may do everywhere, by the names of things, at each of the moments. Levels of a scale whose
+// order was changed are compared by the rank that their word has in the first order, as what an owner gave was given by
+// that word.
 func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	rank := map[string]int{"none": 0, "view": 1, "run": 2, "lead": 3}
 	all := map[holding]int{}
@@ -449,7 +524,8 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 			}
 			for i, at := range moments {
 				// A say over a place outlasts its retirement.
-				q := access.Question{Staff: id, Permission: p.ID, Place: here.Place.ID, At: at.Unix(), AnyHour: true, Retired: permit.AskedByConsole(p.Key)}
+				q := access.Question{Staff: id, Permission: p.ID, Place: here.Place.ID, At: at.Unix(), AnyHour: true,
+					Retired: permit.AskedByConsole(p.Key)}
 				level := int(s.Decide(&q).Level)
 				if known, is := rank[p.Scale.Word(permit.Level(level))]; p.Key == "line.run" && is {
 					level = known
@@ -463,7 +539,8 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	for here := range s.Tree().All {
 		asked := s.Catalogue().PermissionByKey(here.Place.Asks)
 		for i, at := range moments {
-			if asked != nil && s.Decide(&access.Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: at.Unix(), AnyHour: true}).Allowed {
+			if asked != nil && s.Decide(&access.Question{Staff: id, Permission: asked.ID, Place: here.Place.ID,
+				At: at.Unix(), AnyHour: true}).Allowed {
 				all[holding{id, "passing", here.Place.Code, i}] = 1 // by whatever it asks
 			}
 		}
@@ -471,11 +548,13 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	return all
 }
 
-// onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a place that is retired.
+// onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a place that is
+// retired.
 func onRecord(s *access.Snapshot, id people.StaffID) map[holding]int {
 	freed := s.State().Fork()
 	p := *freed.Person(id)
-	p.Lock, p.ContractEnd, p.LeavingDate, p.DepartedAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{}, day.Of(noon)-1000, true
+	p.Lock, p.ContractEnd, p.LeavingDate, p.DepartedAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
+		day.Of(noon)-1000, true
 	freed.PutStaff(&p)
 	for _, number := range freed.BarsOf(id) {
 		b := *freed.Bar(number)

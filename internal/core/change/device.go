@@ -14,7 +14,8 @@ import (
 
 var deviceOperations = []Description{
 	{Name: "device.add", Do: "Connect device", Done: "Connected device",
-		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Undone: "device.revoke", apply: deviceAdd},
+		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Undone: "device.revoke",
+		apply: deviceAdd},
 	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
 		Needs: permit.ManageDevices, apply: deviceRevoke},
 }
@@ -58,7 +59,9 @@ func deviceAdd(t *Trial) error {
 		token = DeviceTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
 	}
 	t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "device_token", Owner: name, Value: token})
-	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID, Token: sha256.Sum256([]byte(token))} // of 256 random bits, which nobody guesses
+	// of 256 random bits, which nobody guesses
+	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID,
+		Token: sha256.Sum256([]byte(token))}
 	t.putDevice(v)
 	t.named(uint32(v.ID))
 	return nil

@@ -13,11 +13,14 @@ import (
 
 var exceptionOperations = []Description{
 	{Name: "exception.add", Do: "Make an exception for", Done: "Made an exception for",
-		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end", subject: exceptionEdited, apply: exceptionAdd},
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end",
+		subject: exceptionEdited, apply: exceptionAdd},
 	{Name: "exception.set", Do: "Set by exception for", Done: "Set by exception for",
-		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end", subject: exceptionEdited, apply: exceptionSet},
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end",
+		subject: exceptionEdited, apply: exceptionSet},
 	{Name: "exception.edit", Do: "Change an exception for", Done: "Changed an exception for",
-		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, subject: exceptionEdited, apply: exceptionEdit},
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, subject: exceptionEdited,
+		apply: exceptionEdit},
 	{Name: "exception.end", Do: "End an exception for", Done: "Ended an exception for",
 		Needs: permit.ExceptStaff, Daily: true, subject: exceptionEdited, apply: exceptionEnd},
 	{Name: "exception.restore", Do: "Bring back an exception for", Done: "Brought back an exception for",
@@ -35,7 +38,8 @@ type exceptionForm struct {
 }
 
 // exceptionForm reads the form of an exception and finds whom, where and what it names.
-func (t *Trial) exceptionForm() (form *exceptionForm, p *people.Staff, place *estate.Place, permission *permit.Permission, err error) {
+func (t *Trial) exceptionForm() (form *exceptionForm, p *people.Staff, place *estate.Place,
+	permission *permit.Permission, err error) {
 	form = &exceptionForm{}
 	if err = t.form(form); err != nil {
 		return
@@ -58,7 +62,8 @@ func exceptionAdd(t *Trial) error {
 	return t.addException(p, place, permission, form)
 }
 
-func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission, form *exceptionForm) error {
+func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission,
+	form *exceptionForm) error {
 	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
 		return err
 	}
@@ -66,7 +71,9 @@ func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *p
 	case permission.Retired:
 		return fault.Conflictf("set.permission", "“%s” is retired", permission.Title)
 	case !place.Kind.HoldsOthers() && !permission.AppliesTo(place.Kind):
-		return fault.Invalidf("set.permission", "“%s” does not apply to a %s such as %s; choose a place it applies to, or one above", permission.Title, place.Kind.Words(), place.Code)
+		return fault.Invalidf("set.permission",
+			"“%s” does not apply to a %s such as %s; choose a place it applies to, or one above", permission.Title,
+			place.Kind.Words(), place.Code)
 	case place.Retired:
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
 	}
@@ -74,15 +81,18 @@ func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *p
 	if err != nil {
 		return err
 	}
-	e := &org.Exception{ID: org.ExceptionID(t.State.Exceptions.Next()), Staff: p.ID, Place: place.ID, Permission: permission.ID,
-		Withheld: form.Withheld, Reason: reason, MadeAt: t.env.Now.UTC().Truncate(time.Second)}
+	e := &org.Exception{ID: org.ExceptionID(t.State.Exceptions.Next()), Staff: p.ID, Place: place.ID,
+		Permission: permission.ID,
+		Withheld:   form.Withheld, Reason: reason, MadeAt: t.env.Now.UTC().Truncate(time.Second)}
 	if err := t.fillException(e, form); err != nil {
 		return err
 	}
 	for _, id := range t.State.ExceptionsOf(p.ID) {
 		other := t.State.Exception(id)
-		if !other.Ended && other.Permission == e.Permission && other.Place == e.Place && other.Withheld == e.Withheld && other.Level == e.Level && other.From == e.From && other.Until == e.Until {
-			return fault.Conflictf("set.permission", "this exception stands already: “%s” for %s at %s", permission.Title, p.FullName(), place.Name)
+		if !other.Ended && other.Permission == e.Permission && other.Place == e.Place && other.Withheld == e.Withheld &&
+			other.Level == e.Level && other.From == e.From && other.Until == e.Until {
+			return fault.Conflictf("set.permission", "this exception stands already: “%s” for %s at %s",
+				permission.Title, p.FullName(), place.Name)
 		}
 	}
 	if err := t.excepting(e); err != nil {
@@ -104,7 +114,8 @@ func (t *Trial) fillException(e *org.Exception, form *exceptionForm) error {
 		return err
 	}
 	if !e.Until.IsZero() && e.Until < e.From {
-		return fault.Invalidf("set.until", "the exception ends on %s, before it begins on %s; put the end on or after the start", e.Until, e.From)
+		return fault.Invalidf("set.until",
+			"the exception ends on %s, before it begins on %s; put the end on or after the start", e.Until, e.From)
 	}
 	if e.Withheld {
 		if form.Level != "" {
@@ -124,7 +135,8 @@ func (t *Trial) fillException(e *org.Exception, form *exceptionForm) error {
 	return nil
 }
 
-// excepting checks the actor's authority over an exception: what it gives, or gives back when it ends, must be theirs to give.
+// excepting checks the actor's authority over an exception: what it gives, or gives back when it ends, must be theirs
+// to give.
 func (t *Trial) excepting(e *org.Exception) error {
 	p := t.State.Person(e.Staff)
 	if err := t.ownersOnly(p); err != nil {
@@ -137,7 +149,8 @@ func (t *Trial) excepting(e *org.Exception) error {
 		return err
 	}
 	if !e.Withheld && e.Level > 0 && t.view(p) != access.Whole {
-		return fault.Refusedf("not-permitted", "%s belongs to another site: you may withhold something here, not add to it.", p.FullName())
+		return fault.Refusedf("not-permitted",
+			"%s belongs to another site: you may withhold something here, not add to it.", p.FullName())
 	}
 	return t.mayGive(e.Permission, max(e.Level, 1), e.Place)
 }
@@ -168,7 +181,8 @@ func exceptionEdit(t *Trial) error {
 	}
 	switch {
 	case form.Staff != "" || form.Place != "" || form.Permission != "" || form.Withheld:
-		return fault.Invalidf("set", "an exception keeps its person, place, permission and sense; end it and make another")
+		return fault.Invalidf("set", "an exception keeps its person, place, permission and sense; end it and make "+
+			"another")
 	case before.Ended:
 		return fault.Conflictf("on", "this exception is ended already")
 	}
@@ -193,7 +207,8 @@ func endException(t *Trial, ended bool) error {
 		return err
 	}
 	if before.Ended == ended {
-		return fault.Conflictf("on", map[bool]string{true: "this exception is ended already", false: "this exception has not ended"}[ended])
+		return fault.Conflictf("on", map[bool]string{true: "this exception is ended already",
+			false: "this exception has not ended"}[ended])
 	}
 	e := *before
 	e.Ended = ended
@@ -201,9 +216,9 @@ func endException(t *Trial, ended bool) error {
 	return nil
 }
 
-// exceptionSet makes somebody hold a permission at a place to a level, by exceptions alone: those there are at that very
-// place end, and one is made where the templates give something else. Choosing what the templates give makes none, nor
-// does an empty level, which sets back to what they give.
+// exceptionSet makes somebody hold a permission at a place to a level, by exceptions alone: those there are at that
+// very place end, and one is made where the templates give something else. Choosing what the templates give makes none,
+// nor does an empty level, which sets back to what they give.
 func exceptionSet(t *Trial) error {
 	form, p, place, permission, err := t.exceptionForm()
 	if err != nil {
@@ -245,7 +260,9 @@ func exceptionSet(t *Trial) error {
 	case level == given:
 		return nil
 	case level > 0 && level < given:
-		return fault.Conflictf("set.level", "%s has “%s” at %s to %s by a template, and the highest level wins: withhold it, or change the template", p.FullName(), permission.Title,
+		return fault.Conflictf("set.level",
+			"%s has “%s” at %s to %s by a template, and the highest level wins: withhold it, or change the template",
+			p.FullName(), permission.Title,
 			place.Name, permission.Scale.Word(given))
 	}
 	form.Withheld = level == 0
@@ -257,7 +274,9 @@ func exceptionSet(t *Trial) error {
 
 // givenTo is the level that somebody holds at a place by what the change has left in place so far.
 func (t *Trial) givenTo(p *people.Staff, permission *permit.Permission, place *estate.Place) (permit.Level, error) {
-	so, err := t.before.Next(t.State, access.Touched{Staff: []people.StaffID{p.ID}, Places: t.Touched.Places, Catalogue: t.Touched.Catalogue, Zones: t.Touched.Zones})
+	so, err := t.before.Next(t.State,
+		access.Touched{Staff: []people.StaffID{p.ID}, Places: t.Touched.Places, Catalogue: t.Touched.Catalogue,
+			Zones: t.Touched.Zones})
 	if err != nil {
 		return 0, err
 	}

@@ -20,8 +20,8 @@ type lockForm struct {
 	Until string `json:"until"`
 }
 
-// staffLock is an emergency act: it takes the permission to lock at the home site, and of those who hold anything in this
-// product, that as well.
+// staffLock is an emergency act: it takes the permission to lock at the home site, and of those who hold anything in
+// this product, that as well.
 func staffLock(t *Trial) error {
 	before, err := t.another(permit.LockStaff)
 	if err != nil {
@@ -48,7 +48,8 @@ func staffLock(t *Trial) error {
 		return err
 	}
 	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
-	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
+	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second),
+		By: t.actor.Staff}
 	if lock.Until, err = t.moment(form.Until, "lock until unlocked"); err != nil {
 		return err
 	}
@@ -65,7 +66,8 @@ func (t *Trial) moment(text, otherwise string) (time.Time, error) {
 	}
 	until, err := time.Parse(time.RFC3339, text)
 	if err != nil || until.Year() > day.LastYear {
-		return time.Time{}, fault.Invalidf("set.until", "%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
+		return time.Time{}, fault.Invalidf("set.until",
+			"%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
 	}
 	if !until.After(t.env.Now) {
 		return time.Time{}, fault.Invalidf("set.until", "the end lies in the past; choose a moment in the future")

@@ -11,9 +11,9 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 )
 
-// Description is all that is said of a sort of operation, wherever it is said: its rule, the words of previews and of the
-// audit log, the permission that its routes ask for, the secret it carries, its fields, what takes it back, and when two in
-// a draft are about the same thing. Each stands beside its rule, in the file of what it is about.
+// Description is all that is said of a sort of operation, wherever it is said: its rule, the words of previews and of
+// the audit log, the permission that its routes ask for, the secret it carries, its fields, what takes it back, and
+// when two in a draft are about the same thing. Each stands beside its rule, in the file of what it is about.
 type Description struct {
 	Name string // "staff.lock": what it is about, and what happens
 	// Do and Done say it as something to be done, and as something that was: "Lock", "Locked".
@@ -61,8 +61,8 @@ func init() {
 	}
 }
 
-// Describe returns what is said of an operation, which is nothing where there is none of the name: the audit log may name
-// one that is no longer there.
+// Describe returns what is said of an operation, which is nothing where there is none of the name: the audit log may
+// name one that is no longer there.
 func Describe(op string) Description {
 	if d := descriptions[op]; d != nil {
 		return *d
@@ -77,8 +77,8 @@ func Operations() []string {
 	return slices.DeleteFunc(names, func(name string) bool { return descriptions[name].Own })
 }
 
-// SubjectOf names what an operation in a draft decides; of those with the same subject the newest counts. It is empty for
-// those that add up.
+// SubjectOf names what an operation in a draft decides; of those with the same subject the newest counts. It is empty
+// for those that add up.
 func SubjectOf(o Operation) string {
 	if subject := Describe(o.Op).subject; subject != nil {
 		return subject(o)

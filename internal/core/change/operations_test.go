@@ -27,7 +27,8 @@ func TestEveryDescriptionIsWhole(t *testing.T) {
 			assert.Empty(t, d.Kept, key)
 		}
 		if makes := strings.HasSuffix(key, ".add") || d.Secret != NoSecret; makes {
-			assert.True(t, d.Undone != "" || d.Kept != "", "%s makes a record: say what takes it back, or why nothing does", key)
+			assert.True(t, d.Undone != "" || d.Kept != "",
+				"%s makes a record: say what takes it back, or why nothing does", key)
 		}
 		for _, field := range d.FieldNames() {
 			assert.Regexp(t, `^[a-z_]+$`, field, key)
@@ -41,26 +42,36 @@ func full(t *testing.T) *organisation {
 	h := given(t)
 	h.must(system, "all of it",
 		op("group.add", "", set{"key": "line", "title": "Lines", "parent": "stock"}),
-		op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.", "group": "line", "sensitive": true,
-			"scale": set{"kind": "levels", "levels": []string{"none", "view", "run"}}, "kinds": []string{"work_centre", "zone"}}),
+		op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.", "group": "line",
+			"sensitive": true,
+			"scale":     set{"kind": "levels", "levels": []string{"none", "view", "run"}},
+			"kinds":     []string{"work_centre", "zone"}}),
 		op("place.add", "", set{"code": "C", "name": "Site C", "kind": "site", "time_zone": "Europe/Lisbon",
 			"opening": set{"rules": []set{{"days": "mon-fri", "from": "06:00", "until": "18:00"}},
 				"dated": []set{{"name": "closed", "from": "2026-12-25", "until": "2026-12-26", "rules": []set{}}}}}),
-		op("place.add", "", set{"code": "C-1", "name": "Gate", "kind": "door", "parent": "C", "asks": "door.open", "proof": "badge_and_pin"}),
-		op("template.add", "", set{"code": "full", "name": "Full", "summary": "All of it.", "base": "packer", "days": 30, "needs": []string{"pin"},
-			"idle_seconds": 60, "hours": set{"kind": "opening", "before_minutes": 5, "after_minutes": 10}, "settings": set{"line": "none", "line.run": "view"}}),
-		op("staff.enrol", "", set{"staff_number": "S50", "given_name": "Una", "family_name": "Full", "known_as": "Un", "email": "una@example.org", "phone": "1",
-			"job_title": "Hand", "engagement": "agency", "employer": "Agency", "home_site": "C", "line_manager": "S2", "start_date": "2026-01-01",
+		op("place.add", "", set{"code": "C-1", "name": "Gate", "kind": "door", "parent": "C", "asks": "door.open",
+			"proof": "badge_and_pin"}),
+		op("template.add", "", set{"code": "full", "name": "Full", "summary": "All of it.", "base": "packer",
+			"days": 30, "needs": []string{"pin"},
+			"idle_seconds": 60, "hours": set{"kind": "opening", "before_minutes": 5, "after_minutes": 10},
+			"settings": set{"line": "none", "line.run": "view"}}),
+		op("staff.enrol", "", set{"staff_number": "S50", "given_name": "Una", "family_name": "Full", "known_as": "Un",
+			"email": "una@example.org", "phone": "1",
+			"job_title": "Hand", "engagement": "agency", "employer": "Agency", "home_site": "C", "line_manager": "S2",
+			"start_date":   "2026-01-01",
 			"contract_end": "2027-01-01", "notes": "n", "external_id": "x"}),
-		op("assignment.add", "", set{"staff": "S50", "place": "C", "template": "full", "from": "2026-01-02", "until": "2026-12-30",
+		op("assignment.add", "", set{"staff": "S50", "place": "C", "template": "full", "from": "2026-01-02",
+			"until": "2026-12-30",
 			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon", "from": "06:00", "until": "07:00"}}}}),
-		op("exception.add", "", set{"staff": "S50", "place": "C", "permission": "line.run", "level": "run", "from": "2026-01-03", "until": "2026-12-29"}))
+		op("exception.add", "", set{"staff": "S50", "place": "C", "permission": "line.run", "level": "run",
+			"from": "2026-01-03", "until": "2026-12-29"}))
 	return h
 }
 
 // subjectsOf are what the records of a kind are named by, in a state.
 func subjectsOf(s *org.State, kind string) (subjects []string) {
-	table, has := reflect.TypeOf(*s).FieldByNameFunc(func(name string) bool { return strings.EqualFold(name, kind) || strings.EqualFold(name, kind+"s") })
+	table, has := reflect.TypeOf(*s).FieldByNameFunc(
+		func(name string) bool { return strings.EqualFold(name, kind) || strings.EqualFold(name, kind+"s") })
 	if !has {
 		return []string{""}
 	}
@@ -91,7 +102,8 @@ func TestAnEditThatSaysNothingChangesNothing(t *testing.T) {
 			continue
 		}
 		for _, on := range subjectsOf(h.snap.State(), kind) {
-			d, err := Apply(h.snap, system, env(), "nothing", []Operation{{Op: name, On: on, Set: json.RawMessage("{}")}})
+			d, err := Apply(h.snap, system, env(), "nothing",
+				[]Operation{{Op: name, On: on, Set: json.RawMessage("{}")}})
 			if err != nil {
 				continue // one that is retired or has ended is not edited
 			}

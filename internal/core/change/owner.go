@@ -15,7 +15,8 @@ var ownerOperations = []Description{
 
 // ownersStay sees that an owner who can act remains when this one works on other days.
 func (t *Trial) ownersStay(p *people.Staff, span people.Span) error {
-	if span.Status(t.env.Now.Unix()) == people.Active && t.env.Now.Unix() < span.Contract && span.Gone == 1<<63-1 && span.Contract == 1<<63-1 {
+	if span.Status(t.env.Now.Unix()) == people.Active && t.env.Now.Unix() < span.Contract && span.Gone == 1<<63-1 &&
+		span.Contract == 1<<63-1 {
 		return nil
 	}
 	return t.ownersLeft(p)
@@ -31,7 +32,8 @@ func (t *Trial) ownersLeft(p *people.Staff) error {
 			return nil
 		}
 	}
-	return fault.Refusedf("last-owner", "%s is the last owner who can act. Make somebody else an owner first.", p.FullName())
+	return fault.Refusedf("last-owner", "%s is the last owner who can act. Make somebody else an owner first.",
+		p.FullName())
 }
 
 // stays reports whether somebody is at work, with no end of it on record.
@@ -67,7 +69,8 @@ func staffMakeOwner(t *Trial) error {
 		return fault.Conflictf("on", "%s is an owner already", before.FullName())
 	}
 	if limit := t.State.Settings.MaxOwners; t.State.Owners() >= limit {
-		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.", words.Count(limit, "owner", "owners"))
+		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.",
+			words.Count(limit, "owner", "owners"))
 	}
 	if t.statusOf(before) == people.Departed {
 		return fault.Conflictf("on", "%s has departed", before.FullName())

@@ -24,7 +24,8 @@ var placeOperations = []Description{
 
 func checkCode(field, code, example string) error {
 	if !org.IsCode(code) {
-		return fault.Invalidf(field, "a code begins with a letter and has up to 32 letters, digits, dots and dashes, such as %s", example)
+		return fault.Invalidf(field, "a code begins with a letter and has up to 32 letters, digits, dots and "+
+			"dashes, such as %s", example)
 	}
 	return nil
 }
@@ -58,11 +59,13 @@ func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 		}
 		for above := parent; above != nil; above = t.State.Place(above.Parent) {
 			if above.ID == p.ID {
-				return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle", parent.Code, p.Code, p.Code)
+				return fault.Invalidf("set.parent", "%s stands inside %s; putting %s below it would make a circle",
+					parent.Code, p.Code, p.Code)
 			}
 			// What is put below it would come back with it, and with it whatever people have there.
 			if above.Retired && parent.ID != from {
-				return fault.Conflictf("set.parent", "%s is retired; bring it back first, or choose a place in use", above.Name)
+				return fault.Conflictf("set.parent", "%s is retired; bring it back first, or choose a place in use",
+					above.Name)
 			}
 		}
 		p.Parent = parent.ID
@@ -135,7 +138,8 @@ func placeEdit(t *Trial) error {
 	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
-	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone, Proof: before.Proof, Asks: before.Asks}
+	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone,
+		Proof: before.Proof, Asks: before.Asks}
 	if parent := t.State.Place(before.Parent); parent != nil {
 		form.Parent = parent.Code
 	}
@@ -193,7 +197,8 @@ func (t *Trial) retirePlace(retired bool) error {
 		return err
 	}
 	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Name, map[bool]string{true: "retired", false: "in use"}[retired])
+		return fault.Conflictf("on", "%s is %s already", before.Name,
+			map[bool]string{true: "retired", false: "in use"}[retired])
 	}
 	p := *before
 	p.Retired = retired

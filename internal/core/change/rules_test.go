@@ -27,10 +27,12 @@ func (h *organisation) undecided(template string) int {
 func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "", op("permission.edit", "stock.adjust", set{"scale": set{"kind": "limit", "unit": "kg", "most": 500}}))
+	h.must(owner, "", op("permission.edit", "stock.adjust",
+		set{"scale": set{"kind": "limit", "unit": "kg", "most": 500}}))
 	before := h.snap.State().Revision
 	permission := func(fields set) Operation {
-		all := set{"key": "stock.count", "title": "Count", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}
+		all := set{"key": "stock.count", "title": "Count", "sentence": "Counts.", "group": "stock",
+			"scale": set{"kind": "switch"}, "kinds": []string{"device"}}
 		for k, v := range fields {
 			all[k] = v
 		}
@@ -49,26 +51,45 @@ func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 		kind  fault.Kind
 		field string
 	}{
-		{"a base that would make a circle", op("template.edit", "packer", set{"base": "keeper"}), fault.Invalid, "set.base"},
+		{"a base that would make a circle", op("template.edit", "packer", set{"base": "keeper"}), fault.Invalid,
+			"set.base"},
 		{"a template based on itself", op("template.edit", "packer", set{"base": "packer"}), fault.Invalid, "set.base"},
-		{"a level not on the scale", op("template.edit", "packer", set{"decide": set{"door.open": "perhaps"}}), fault.Invalid, "set.decide.door.open"},
-		{"a level that no permission of a group has", op("template.edit", "packer", set{"decide": set{"door": "team"}}), fault.Invalid, "set.decide.door"},
-		{"a limit below nothing", op("template.edit", "packer", set{"decide": set{"stock.adjust": "-1"}}), fault.Invalid, "set.decide.stock.adjust"},
-		{"a limit beyond the ceiling", op("template.edit", "packer", set{"decide": set{"stock.adjust": "501"}}), fault.Invalid, "set.decide.stock.adjust"},
-		{"a setting of nothing", op("template.edit", "packer", set{"decide": set{"stock.fly": "yes"}}), fault.NotFound, "set.decide.stock.fly"},
-		{"a section of no group", op("template.edit", "packer", set{"section": set{"from": "keeper", "group": "nope"}}), fault.NotFound, "set.section.group"},
-		{"a section from no template", op("template.edit", "packer", set{"section": set{"from": "nope", "group": "door"}}), fault.NotFound, "set.section.from"},
+		{"a level not on the scale", op("template.edit", "packer", set{"decide": set{"door.open": "perhaps"}}),
+			fault.Invalid, "set.decide.door.open"},
+		{"a level that no permission of a group has", op("template.edit", "packer", set{"decide": set{"door": "team"}}),
+			fault.Invalid, "set.decide.door"},
+		{"a limit below nothing", op("template.edit", "packer", set{"decide": set{"stock.adjust": "-1"}}),
+			fault.Invalid, "set.decide.stock.adjust"},
+		{"a limit beyond the ceiling", op("template.edit", "packer", set{"decide": set{"stock.adjust": "501"}}),
+			fault.Invalid, "set.decide.stock.adjust"},
+		{"a setting of nothing", op("template.edit", "packer", set{"decide": set{"stock.fly": "yes"}}), fault.NotFound,
+			"set.decide.stock.fly"},
+		{"a section of no group", op("template.edit", "packer", set{"section": set{"from": "keeper", "group": "nope"}}),
+			fault.NotFound, "set.section.group"},
+		{"a section from no template",
+			op("template.edit", "packer", set{"section": set{"from": "nope", "group": "door"}}), fault.NotFound,
+			"set.section.from"},
 		{"another code", op("template.edit", "packer", set{"code": "p"}), fault.Invalid, "set.code"},
-		{"a copy and a person at once", op("template.add", "", set{"code": "x", "name": "X", "copy_of": "packer", "like": set{"staff": "S3", "place": "A"}}), fault.Invalid, "set.like"},
-		{"like somebody without an assignment there", op("template.add", "", set{"code": "x", "name": "X", "like": set{"staff": "S4", "place": "B"}}), fault.Conflict, "set.like"},
-		{"retiring a template in use without a word on its people", op("template.retire", "packer", nil), fault.Conflict, "on"},
-		{"retiring it both ways", op("template.retire", "manager", set{"replace_with": "packer", "end_assignments": true}), fault.Invalid, "set.end_assignments"},
-		{"retiring it for itself", op("template.retire", "manager", set{"replace_with": "manager"}), fault.Invalid, "set.replace_with"},
+		{"a copy and a person at once",
+			op("template.add", "", set{"code": "x", "name": "X", "copy_of": "packer",
+				"like": set{"staff": "S3", "place": "A"}}), fault.Invalid, "set.like"},
+		{"like somebody without an assignment there",
+			op("template.add", "", set{"code": "x", "name": "X", "like": set{"staff": "S4", "place": "B"}}),
+			fault.Conflict, "set.like"},
+		{"retiring a template in use without a word on its people", op("template.retire", "packer", nil),
+			fault.Conflict, "on"},
+		{"retiring it both ways", op("template.retire", "manager",
+			set{"replace_with": "packer", "end_assignments": true}), fault.Invalid, "set.end_assignments"},
+		{"retiring it for itself", op("template.retire", "manager", set{"replace_with": "manager"}), fault.Invalid,
+			"set.replace_with"},
 		{"bringing back what is in use", op("template.restore", "packer", nil), fault.Conflict, "on"},
-		{"an exception where the permission does not apply", except(set{"place": "A-S"}), fault.Invalid, "set.permission"},
-		{"an exception with a level that is none", except(set{"permission": "stock.adjust", "level": "0"}), fault.Invalid, "set.level"},
+		{"an exception where the permission does not apply", except(set{"place": "A-S"}), fault.Invalid,
+			"set.permission"},
+		{"an exception with a level that is none", except(set{"permission": "stock.adjust", "level": "0"}),
+			fault.Invalid, "set.level"},
 		{"what is withheld with a level", except(set{"withheld": true, "level": "yes"}), fault.Invalid, "set.level"},
-		{"an exception that ends before it begins", except(set{"from": "2026-12-02", "until": "2026-12-01"}), fault.Invalid, "set.until"},
+		{"an exception that ends before it begins", except(set{"from": "2026-12-02", "until": "2026-12-01"}),
+			fault.Invalid, "set.until"},
 		{"an end of no exception", op("exception.end", "99", nil), fault.NotFound, "on"},
 		{"a key that is none", permission(set{"key": "Stock Count"}), fault.Invalid, "set.key"},
 		{"a key in use", permission(set{"key": "stock.adjust"}), fault.Conflict, "set.key"},
@@ -77,14 +98,18 @@ func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 		{"no group", permission(set{"group": "nope"}), fault.NotFound, "set.group"},
 		{"a scale that is none", permission(set{"scale": set{"kind": "colour"}}), fault.Invalid, "set.scale"},
 		{"a limit without a unit", permission(set{"scale": set{"kind": "limit"}}), fault.Invalid, "set.scale"},
-		{"levels that are one", permission(set{"scale": set{"kind": "levels", "levels": []string{"none"}}}), fault.Invalid, "set.scale"},
+		{"levels that are one", permission(set{"scale": set{"kind": "levels", "levels": []string{"none"}}}),
+			fault.Invalid, "set.scale"},
 		{"no kind of place", permission(set{"kinds": []string{}}), fault.Invalid, "set.kinds"},
 		{"a kind that is none", permission(set{"kinds": []string{"roof"}}), fault.Invalid, "set.kinds"},
-		{"a scale that lacks what a template says", op("permission.edit", "stock.adjust", set{"scale": set{"kind": "switch"}}), fault.Conflict, "set.scale"},
-		{"kinds that a door's question needs", op("permission.edit", "door.open", set{"kinds": []string{"device"}}), fault.Conflict, "set.kinds"},
+		{"a scale that lacks what a template says",
+			op("permission.edit", "stock.adjust", set{"scale": set{"kind": "switch"}}), fault.Conflict, "set.scale"},
+		{"kinds that a door's question needs", op("permission.edit", "door.open", set{"kinds": []string{"device"}}),
+			fault.Conflict, "set.kinds"},
 		{"retiring what a door asks", op("permission.retire", "door.open", nil), fault.Conflict, "on"},
 		{"retiring what the product asks", op("permission.retire", "console.lock", nil), fault.Refused, ""},
-		{"rescaling what the product asks", op("permission.edit", "console.lock", set{"scale": set{"kind": "limit", "unit": "kg"}}), fault.Refused, ""},
+		{"rescaling what the product asks",
+			op("permission.edit", "console.lock", set{"scale": set{"kind": "limit", "unit": "kg"}}), fault.Refused, ""},
 		{"retiring a group that holds something", op("group.retire", "door", nil), fault.Conflict, "on"},
 		{"a group in itself", op("group.edit", "door", set{"parent": "door"}), fault.Invalid, "set.parent"},
 		{"a new key for a group", op("group.edit", "door", set{"key": "doors"}), fault.Invalid, "set.key"},
@@ -107,7 +132,9 @@ func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}))
-	d := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+	d := h.must(owner, "", op("permission.add", "",
+		set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock",
+			"scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
 	assert.Empty(t, append(d.Effect.Gains, d.Effect.Losses...), "it is nobody's")
 	assert.Equal(t, "no", h.level("packer", "stock.count"), "a group set before does not flow into it")
 	assert.Equal(t, 1, h.undecided("packer"))
@@ -132,12 +159,19 @@ func TestANewPermissionWaitsInEveryTemplateUntilDecided(t *testing.T) {
 func TestMovingWithinTheCatalogueChangesNobodysAccess(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "", op("template.add", "", set{"code": "stocker", "name": "Stocker", "settings": set{"stock": "none", "door": "full"}}), op("group.add", "", set{"key": "door.far", "title": "Far doors", "parent": "door"}))
-	for _, move := range []Operation{op("permission.edit", "door.chemical", set{"group": "door.far"}), op("permission.edit", "door.open", set{"group": "stock"}), op("group.edit", "door.far", set{"parent": ""}), op("group.edit", "door.far", set{"parent": "stock"})} {
+	h.must(owner, "", op("template.add", "",
+		set{"code": "stocker", "name": "Stocker", "settings": set{"stock": "none", "door": "full"}}),
+		op("group.add", "", set{"key": "door.far", "title": "Far doors", "parent": "door"}))
+	for _, move := range []Operation{op("permission.edit", "door.chemical", set{"group": "door.far"}),
+		op("permission.edit", "door.open", set{"group": "stock"}), op("group.edit", "door.far", set{"parent": ""}),
+		op("group.edit", "door.far", set{"parent": "stock"})} {
 		d := h.must(owner, "", move)
 		assert.Empty(t, append(d.Effect.Gains, d.Effect.Losses...))
-		assert.Equal(t, []string{"yes", "yes"}, []string{h.level("stocker", "door.chemical"), h.level("stocker", "door.open")})
-		assert.Equal(t, []string{"yes", "yes", "no"}, []string{h.level("packer", "door.open"), h.level("keeper", "door.chemical"), h.level("packer", "door.chemical")})
+		assert.Equal(t, []string{"yes", "yes"},
+			[]string{h.level("stocker", "door.chemical"), h.level("stocker", "door.open")})
+		assert.Equal(t, []string{"yes", "yes", "no"},
+			[]string{h.level("packer", "door.open"), h.level("keeper", "door.chemical"),
+				h.level("packer", "door.chemical")})
 	}
 }
 
@@ -145,7 +179,8 @@ func TestMovingAPermissionGivesItToNobody(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock": "full"}}),
-		op("permission.add", "", set{"key": "door.hatch", "title": "Open hatches", "sentence": "Opens them.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+		op("permission.add", "", set{"key": "door.hatch", "title": "Open hatches", "sentence": "Opens them.",
+			"group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
 	d := h.must(owner, "", op("permission.edit", "door.hatch", set{"group": "stock", "title": "Open the hatch"}))
 	assert.Empty(t, d.Effect.Gains)
 	assert.Equal(t, "no", h.level("packer", "door.hatch"))
@@ -175,23 +210,33 @@ func TestRetiringAPermissionTakesItFromEverybodyAndBringingItBackGivesIt(t *test
 func TestAScaleIsChangedWithWhatStandsOnIt(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "", op("permission.add", "", set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}}, "kinds": []string{"site", "device"}}),
+	h.must(owner, "", op("permission.add", "",
+		set{"key": "stock.see", "title": "See stock", "sentence": "Sees.", "group": "stock",
+			"scale": set{"kind": "levels", "levels": []string{"none", "own", "all"}},
+			"kinds": []string{"site", "device"}}),
 		op("template.edit", "packer", set{"decide": set{"stock.see": "own"}}))
-	h.must(owner, "covers", op("exception.add", "", set{"staff": "S4", "place": "B", "permission": "stock.see", "level": "all"}))
-	h.must(owner, "teams now", op("permission.edit", "stock.see", set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team", "all"}}}))
+	h.must(owner, "covers", op("exception.add", "",
+		set{"staff": "S4", "place": "B", "permission": "stock.see", "level": "all"}))
+	h.must(owner, "teams now", op("permission.edit", "stock.see",
+		set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team", "all"}}}))
 	assert.Equal(t, "own", h.level("packer", "stock.see"))
 	e := h.snap.State().Exception(1)
 	assert.Equal(t, permit.Level(3), e.Level, "all stays all")
-	_, err := h.try(owner, "no more", op("permission.edit", "stock.see", set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team"}}}))
+	_, err := h.try(owner, "no more",
+		op("permission.edit", "stock.see",
+			set{"scale": set{"kind": "levels", "levels": []string{"none", "own", "team"}}}))
 	assert.ErrorContains(t, err, "end that exception first")
 }
 
 func TestASectionMeansTheSameInTheCopy(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "because", op("template.add", "", set{"code": "fitter", "name": "Fitter", "settings": set{"stock.adjust": "7", "door.open": "no"}}))
+	h.must(owner, "because", op("template.add", "",
+		set{"code": "fitter", "name": "Fitter", "settings": set{"stock.adjust": "7", "door.open": "no"}}))
 	h.must(owner, "because", op("template.edit", "fitter", set{"section": set{"from": "keeper", "group": "door"}}))
-	assert.Equal(t, []string{"yes", "yes", "7"}, []string{h.level("fitter", "door.open"), h.level("fitter", "door.chemical"), h.level("fitter", "stock.adjust")}, "what comes from the other's base too, and nothing else")
+	assert.Equal(t, []string{"yes", "yes", "7"},
+		[]string{h.level("fitter", "door.open"), h.level("fitter", "door.chemical"), h.level("fitter", "stock.adjust")},
+		"what comes from the other's base too, and nothing else")
 	h.must(owner, "", op("template.add", "", set{"code": "copy", "name": "Copy", "copy_of": "keeper"}))
 	assert.Equal(t, "100", h.level("copy", "stock.adjust"))
 	assert.Equal(t, h.snap.State().TemplateByCode("packer").ID, h.snap.State().TemplateByCode("copy").Base)
@@ -200,9 +245,11 @@ func TestASectionMeansTheSameInTheCopy(t *testing.T) {
 func TestAPersonBecomesATemplate(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "covers the keeper", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20"}),
+	h.must(owner, "covers the keeper",
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20"}),
 		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open", "withheld": true}))
-	h.must(owner, "", op("template.add", "", set{"code": "cover", "name": "Cover", "like": set{"staff": "S3", "place": "A"}}))
+	h.must(owner, "", op("template.add", "",
+		set{"code": "cover", "name": "Cover", "like": set{"staff": "S3", "place": "A"}}))
 	assert.Equal(t, []string{"no", "20"}, []string{h.level("cover", "door.open"), h.level("cover", "stock.adjust")})
 	assert.Equal(t, "packer", h.snap.State().Template(h.snap.State().TemplateByCode("cover").Base).Code)
 }
@@ -210,7 +257,8 @@ func TestAPersonBecomesATemplate(t *testing.T) {
 func TestRetiringATemplateSettlesItsPeople(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "", op("template.edit", "keeper", set{"base": ""}), op("template.edit", "keeper", set{"decide": set{"door.open": "yes"}}))
+	h.must(owner, "", op("template.edit", "keeper", set{"base": ""}),
+		op("template.edit", "keeper", set{"decide": set{"door.open": "yes"}}))
 	d := h.must(owner, "one kind of work", op("template.retire", "packer", set{"replace_with": "keeper"}))
 	assert.Zero(t, d.Effect.Losers(), "keepers can do all that packers can")
 	assert.True(t, h.may("S3", "door.chemical", "A-2"))
@@ -231,7 +279,8 @@ func TestACellOfTheGridBecomesOneException(t *testing.T) {
 		for _, e := range h.snap.State().Exceptions.All() {
 			if !e.Ended {
 				p := h.snap.Catalogue().Permission(e.Permission)
-				list = append(list, map[bool]string{true: "withheld", false: p.Scale.Word(e.Level)}[e.Withheld]+" "+p.Key)
+				list = append(list, map[bool]string{true: "withheld", false: p.Scale.Word(e.Level)}[e.Withheld]+" "+
+					p.Key)
 			}
 		}
 		return list
@@ -259,10 +308,13 @@ func TestACellOfTheGridBecomesOneException(t *testing.T) {
 func TestAnExceptionIsEditedAndComesBack(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	h.must(owner, "covers", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20", "until": "2026-12-01"}))
+	h.must(owner, "covers", op("exception.add", "",
+		set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "20", "until": "2026-12-01"}))
 	h.must(owner, "", op("exception.edit", "1", set{"until": "2026-12-24", "level": "30"}))
 	assert.Equal(t, "2026-12-24", h.snap.State().Exception(1).Until.String())
-	_, err := h.try(owner, "again", op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "30", "until": "2026-12-24"}))
+	_, err := h.try(owner, "again",
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "stock.adjust", "level": "30",
+			"until": "2026-12-24"}))
 	assert.ErrorContains(t, err, "this exception stands already")
 	_, err = h.try(owner, "", op("exception.edit", "1", set{"place": "B"}))
 	assert.ErrorContains(t, err, "keeps its person, place, permission and sense")
@@ -281,7 +333,8 @@ func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
 		o.Reason = reason
 		return o
 	}
-	d, err := h.try(owner, "", withhold("A", " light  duty "), withhold("B", "interlock"), withhold("A-Z", "light duty"))
+	d, err := h.try(owner, "", withhold("A", " light  duty "), withhold("B", "interlock"),
+		withhold("A-Z", "light duty"))
 	require.NoError(t, err)
 	assert.Equal(t, "light duty", d.State.Exception(1).Reason)
 	assert.Equal(t, "interlock", d.State.Exception(2).Reason)
@@ -293,14 +346,16 @@ func TestEachOperationMayGiveItsOwnReason(t *testing.T) {
 	assert.Equal(t, "light duty", d.State.Exception(1).Reason)
 	assert.Equal(t, "agreed", d.State.Exception(2).Reason)
 	assert.Equal(t, "agreed", d.Reason(), "what is given for the whole stands for it")
-	assert.Equal(t, []string{"light duty", ""}, []string{d.Entries[0].Reason, d.Entries[1].Reason}, "and what one says for itself stays with it")
+	assert.Equal(t, []string{"light duty", ""}, []string{d.Entries[0].Reason, d.Entries[1].Reason},
+		"and what one says for itself stays with it")
 
 	_, err = h.try(owner, "", withhold("A", "light duty"), withhold("B", ""))
 	assert.ErrorContains(t, err, "an exception needs a reason")
 	d, err = h.try(owner, ReasonLater, withhold("A", "light duty"), withhold("B", ""))
 	require.NoError(t, err)
 	assert.True(t, d.NeedsReason(), "one of them has none yet")
-	d, err = h.try(owner, ReasonLater, op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open"}))
+	d, err = h.try(owner, ReasonLater,
+		op("exception.add", "", set{"staff": "S3", "place": "A", "permission": "door.open"}))
 	require.NoError(t, err)
 	assert.True(t, d.NeedsReason(), "also where nobody loses by it")
 
@@ -320,17 +375,22 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 	d := h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"door.chemical": "yes"}}))
 	gains := d.After.Groups(d.Effect.Gains, false)
 	require.Len(t, gains, 1)
-	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.", wording.English.Summary(h.snap, d.After, &d.Effect, gains, nil, anybody))
+	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.",
+		wording.English.Summary(h.snap, d.After, &d.Effect, gains, nil, anybody))
 	assert.True(t, d.Effect.GivesSensitive(d.After.Catalogue()))
 	for n := range 3 {
 		number := string(rune('5' + n))
-		h.must(owner, "because", op("staff.enrol", "", set{"staff_number": "S" + number, "given_name": "Hand", "family_name": number, "home_site": "A", "start_date": "2020-01-01"}),
-			op("assignment.add", "", set{"staff": "S" + number, "place": map[bool]string{true: "A", false: "B"}[n == 0], "template": "packer", "from": "2026-01-01"}))
+		h.must(owner, "because", op("staff.enrol", "",
+			set{"staff_number": "S" + number, "given_name": "Hand", "family_name": number, "home_site": "A",
+				"start_date": "2020-01-01"}),
+			op("assignment.add", "", set{"staff": "S" + number, "place": map[bool]string{true: "A", false: "B"}[n == 0],
+				"template": "packer", "from": "2026-01-01"}))
 	}
 	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": "10"}}))
 	gains = d.After.Groups(d.Effect.Gains, false)
 	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)", wording.English.Group(d.After, &gains[0], anybody))
-	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": nil, "door.chemical": nil}}))
+	d = h.must(owner, "because", op("template.edit", "packer",
+		set{"decide": set{"stock.adjust": nil, "door.chemical": nil}}))
 	losses := h.snap.Groups(d.Effect.Losses, true)
 	assert.Len(t, losses, 2)
 	assert.True(t, d.Effect.NeedsReason(d.After.Catalogue()))
@@ -350,10 +410,16 @@ func TestWhatAManagerMayTouchIsSaidBeforehand(t *testing.T) {
 
 func TestOwnersGiveWhatTheSameChangeAddsAndManagersDoNot(t *testing.T) {
 	h := newOrganisation(t)
-	add := op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}})
+	add := op("permission.add", "",
+		set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock",
+			"scale": set{"kind": "switch"}, "kinds": []string{"device"}})
 	decide := op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}})
-	h.must(h.who("S1"), "", op("template.add", "", set{"code": "rules", "name": "Rules", "settings": set{"console": "full"}}), op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A", "start_date": "2020-01-01"}),
-		op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "rules"}), op("assignment.add", "", set{"staff": "S6", "place": "B", "template": "rules"}))
+	h.must(h.who("S1"), "", op("template.add", "",
+		set{"code": "rules", "name": "Rules", "settings": set{"console": "full"}}),
+		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Ria", "family_name": "Rules", "home_site": "A",
+			"start_date": "2020-01-01"}),
+		op("assignment.add", "", set{"staff": "S6", "place": "A", "template": "rules"}),
+		op("assignment.add", "", set{"staff": "S6", "place": "B", "template": "rules"}))
 	_, err := h.try(h.who("S6"), "", add, decide)
 	assert.ErrorContains(t, err, "You cannot give “Count stock”")
 	h.must(h.who("S6"), "", add)

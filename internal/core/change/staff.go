@@ -15,7 +15,8 @@ import (
 
 var staffOperations = []Description{
 	{Name: "staff.enrol", Do: "Enrol", Done: "Enrolled",
-		Needs: permit.EnrolStaff, Daily: true, Fields: people.Fields, Kept: "a person stays on record. Record a departure instead", apply: staffEnrol},
+		Needs: permit.EnrolStaff, Daily: true, Fields: people.Fields,
+		Kept: "a person stays on record. Record a departure instead", apply: staffEnrol},
 	{Name: "staff.edit", Do: "Change the record of", Done: "Changed the record of",
 		Needs: permit.EditStaff, Daily: true, Fields: people.Fields, subject: fieldsEdited, apply: staffEdit},
 	{Name: "staff.activate", Do: "Activate", Done: "Activated",
@@ -38,7 +39,8 @@ func (t *Trial) staffFields() (map[string]string, error) {
 		case isText:
 			fields[name] = text
 		case raw[name] != nil:
-			return nil, fault.Invalidf("set."+name, "%s is a text; it cannot be a number, a list or anything else here", name)
+			return nil, fault.Invalidf("set."+name, "%s is a text; it cannot be a number, a list or anything else here",
+				name)
 		}
 	}
 	return fields, nil
@@ -75,7 +77,8 @@ func (t *Trial) fillField(p *people.Staff, field *people.Field, written string) 
 			return err
 		}
 		if site.Parent != 0 {
-			return fault.Invalidf("set."+field.Name, "%s is not a site; a home site is the top of a place tree", site.Code)
+			return fault.Invalidf("set."+field.Name, "%s is not a site; a home site is the top of a place tree",
+				site.Code)
 		}
 		*field.Site(p) = site.ID
 	case field.Person != nil:
@@ -103,7 +106,8 @@ func (t *Trial) emailFree(p *people.Staff) error {
 	case p.Email == "" || other == nil || other.ID == p.ID:
 		return nil
 	case t.view(other) == access.Whole:
-		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person", other.Number, other.FullName())
+		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person",
+			other.Number, other.FullName())
 	}
 	return fault.Conflictf("set.email", "this work email is in use already; a work email belongs to one person")
 }
@@ -158,8 +162,8 @@ func (t *Trial) nextNumber() string {
 	}
 }
 
-// person finds the one an operation is about, for somebody who holds the permission it needs at their home site, and sees
-// that the caller read the newest record.
+// person finds the one an operation is about, for somebody who holds the permission it needs at their home site, and
+// sees that the caller read the newest record.
 func (t *Trial) person(key string) (*people.Staff, error) {
 	p, err := t.findStaff("on", t.op.On)
 	if err != nil {

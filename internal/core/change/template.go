@@ -45,18 +45,20 @@ type templateForm struct {
 		From  string `json:"from"`
 		Group string `json:"group"`
 	} `json:"section"`
-	DecideRest bool              `json:"decide_rest"` // what is still undecided is decided: not given
-	DecidedAt  *uint32           `json:"decided_at"`  // for setting back: catalogue count up to which it is decided
-	AsOf       map[string]uint32 `json:"as_of"`       // for setting back: catalogue count at which a group's setting was made
-	CopyOf     string            `json:"copy_of"`     // of a new one: begin as a copy of this template
-	Like       *struct {
+	DecideRest bool    `json:"decide_rest"` // what is still undecided is decided: not given
+	DecidedAt  *uint32 `json:"decided_at"`  // for setting back: catalogue count up to which it is decided
+	// for setting back: catalogue count at which a group's setting was made
+	AsOf   map[string]uint32 `json:"as_of"`
+	CopyOf string            `json:"copy_of"` // of a new one: begin as a copy of this template
+	Like   *struct {
 		Staff string `json:"staff"`
 		Place string `json:"place"`
 	} `json:"like"` // of a new one: give what this person holds at this place
 }
 
 func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) error {
-	template.Name, template.Summary, template.Days, template.Needs, template.IdleSeconds = words.Tidy(form.Name), words.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
+	template.Name, template.Summary, template.Days, template.Needs, template.IdleSeconds = words.Tidy(form.Name),
+		words.Tidy(form.Summary), form.Days, form.Needs, form.IdleSeconds
 	switch {
 	case template.Name == "":
 		return fault.Invalidf("set.name", "a template needs a name")
@@ -81,7 +83,8 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 		}
 		for above := base; above != nil; above = t.State.Template(above.Base) {
 			if above.ID == template.ID {
-				return fault.Invalidf("set.base", "%s is based on %s; basing %s on it would make a circle", base.Name, template.Name, template.Name)
+				return fault.Invalidf("set.base", "%s is based on %s; basing %s on it would make a circle", base.Name,
+					template.Name, template.Name)
 			}
 		}
 		template.Base = base.ID
@@ -110,7 +113,8 @@ func (t *Trial) decide(template *permit.Template, form *templateForm) error {
 	catalogue := t.catalogue()
 	settings := slices.Clone(template.Settings)
 	drop := func(of permit.Setting) {
-		settings = slices.DeleteFunc(settings, func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
+		settings = slices.DeleteFunc(settings,
+			func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
 	}
 	for _, key := range sortedKeys(form.Decide) {
 		word := form.Decide[key]
@@ -141,7 +145,10 @@ func (t *Trial) decide(template *permit.Template, form *templateForm) error {
 		}
 	}
 	if len(form.Decide) > 0 {
-		slices.SortFunc(settings, func(a, b permit.Setting) int { return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b)) })
+		slices.SortFunc(settings, func(a,
+			b permit.Setting) int {
+			return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b))
+		})
 	}
 	template.Settings = settings
 	if form.DecideRest {
@@ -189,7 +196,8 @@ func (t *Trial) copySection(template *permit.Template, from, key string) error {
 		}
 		theirs := t.resolve(other)[permission.ID]
 		if theirs.Level != base[permission.ID].Level || theirs.Decided && !base[permission.ID].Decided {
-			settings = append(settings, permit.Setting{Permission: permission.ID, Word: permission.Scale.Word(theirs.Level)})
+			settings = append(settings, permit.Setting{Permission: permission.ID,
+				Word: permission.Scale.Word(theirs.Level)})
 		}
 	}
 	template.Settings = settings
@@ -211,7 +219,11 @@ func (t *Trial) settings(template *permit.Template, pairs map[string]string) ([]
 		if err != nil {
 			return nil, err
 		}
-		if i := slices.IndexFunc(template.Settings, func(s permit.Setting) bool { return s.Group == setting.Group && s.Word == setting.Word }); setting.Group != 0 && i >= 0 {
+		if i := slices.IndexFunc(template.Settings,
+			func(s permit.Setting) bool {
+				return s.Group == setting.Group &&
+					s.Word == setting.Word
+			}); setting.Group != 0 && i >= 0 {
 			setting.AsOf = template.Settings[i].AsOf
 		}
 		settings = append(settings, setting)
@@ -239,7 +251,8 @@ func readSetting(catalogue *permit.Catalogue, field, key, word string) (permit.S
 	}
 	if permission := catalogue.Permission(setting.Permission); permission != nil {
 		if permission.Retired {
-			return setting, fault.Conflictf(field, "“%s” is retired; bring it back into the catalogue first", permission.Title)
+			return setting, fault.Conflictf(field, "“%s” is retired; bring it back into the catalogue first",
+				permission.Title)
 		}
 		level, err := permission.Scale.Parse(word)
 		if err != nil {
@@ -250,7 +263,8 @@ func readSetting(catalogue *permit.Catalogue, field, key, word string) (permit.S
 	}
 	group := catalogue.Group(setting.Group)
 	if !groupTakes(catalogue, group, word) {
-		return setting, fault.Invalidf(field, "no permission in %s has a level %q; use none, full or a level that some of them have", group.Title, word)
+		return setting, fault.Invalidf(field,
+			"no permission in %s has a level %q; use none, full or a level that some of them have", group.Title, word)
 	}
 	setting.Word, setting.AsOf = word, catalogue.Count()
 	return setting, nil
@@ -288,8 +302,8 @@ func (t *Trial) templateCeiling(template *permit.Template) error {
 	return nil
 }
 
-// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one that is
-// retired while people are assigned in it, as it would come back with them.
+// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one
+// that is retired while people are assigned in it, as it would come back with them.
 func (t *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
 	for here := range t.before.Tree().All {
 		if here.Place.Parent == 0 && (!here.Retired || len(t.before.Inside(here.Place.ID)) > 0) {
@@ -315,7 +329,8 @@ func templateAdd(t *Trial) error {
 	if t.State.TemplateByCode(form.Code) != nil {
 		return fault.Conflictf("set.code", "there is a template %s already; choose another code", form.Code)
 	}
-	template := &permit.Template{ID: permit.TemplateID(t.State.Templates.Next()), Code: form.Code, DecidedAt: t.catalogue().Count()}
+	template := &permit.Template{ID: permit.TemplateID(t.State.Templates.Next()), Code: form.Code,
+		DecidedAt: t.catalogue().Count()}
 	if err := t.beginTemplate(template, &form); err != nil {
 		return err
 	}
@@ -340,7 +355,8 @@ func (t *Trial) beginTemplate(template *permit.Template, form *templateForm) err
 		if err != nil {
 			return err
 		}
-		template.Settings, template.Hours, template.DecidedAt = slices.Clone(other.Settings), other.Hours, other.DecidedAt
+		template.Settings, template.Hours, template.DecidedAt = slices.Clone(other.Settings), other.Hours,
+			other.DecidedAt
 		t.keepFrom(other, form)
 		if base := t.State.Template(other.Base); base != nil && form.Base == "" {
 			form.Base = base.Code
@@ -355,17 +371,23 @@ func (t *Trial) beginTemplate(template *permit.Template, form *templateForm) err
 			return err
 		}
 		if t.view(p) != access.Whole {
-			return fault.Refusedf("not-permitted", "%s belongs to another site; a template is made from somebody whose home site you look after.", p.FullName())
+			return fault.Refusedf("not-permitted",
+				"%s belongs to another site; a template is made from somebody whose home site you look after.",
+				p.FullName())
 		}
 		like, found := t.before.Like(p.ID, place.ID, t.env.Now.Unix())
 		if !found {
-			return fault.Conflictf("set.like", "%s has no assignment at %s that counts now, so there is nothing to make a template from", p.FullName(), place.Name)
+			return fault.Conflictf("set.like",
+				"%s has no assignment at %s that counts now, so there is nothing to make a template from", p.FullName(),
+				place.Name)
 		}
 		base := t.State.Template(like.Base)
 		form.Base = base.Code
 		t.keepFrom(base, form)
 		for _, permission := range slices.Sorted(maps.Keys(like.Settings)) {
-			template.Settings = append(template.Settings, permit.Setting{Permission: permission, Word: t.catalogue().Permission(permission).Scale.Word(like.Settings[permission])})
+			template.Settings = append(template.Settings,
+				permit.Setting{Permission: permission,
+					Word: t.catalogue().Permission(permission).Scale.Word(like.Settings[permission])})
 		}
 	}
 	return nil
@@ -391,7 +413,8 @@ func templateEdit(t *Trial) error {
 	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
-	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days, Needs: slices.Clone(before.Needs), IdleSeconds: before.IdleSeconds}
+	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days,
+		Needs: slices.Clone(before.Needs), IdleSeconds: before.IdleSeconds}
 	if base := t.State.Template(before.Base); base != nil {
 		form.Base = base.Code
 	}
@@ -446,7 +469,8 @@ func (t *Trial) templateNotOwn(template *permit.Template) error {
 	}
 	for _, id := range t.before.State().AssignmentsOf(actor.ID) {
 		a := t.before.State().Assignment(id)
-		for above := t.before.State().Template(a.Template); above != nil && !a.Ended; above = t.before.State().Template(above.Base) {
+		for above := t.before.State().Template(a.Template); above != nil &&
+			!a.Ended; above = t.before.State().Template(above.Base) {
 			if above.ID == template.ID {
 				return t.notOneself(actor)
 			}
@@ -475,7 +499,8 @@ func templateRetire(t *Trial) error {
 	}
 	for _, other := range t.State.Templates.All() {
 		if other.Base == before.ID && !other.Retired {
-			return fault.Conflictf("on", "%s is based on %s; base it on another template, or on none, first", other.Name, before.Name)
+			return fault.Conflictf("on", "%s is based on %s; base it on another template, or on none, first",
+				other.Name, before.Name)
 		}
 	}
 	if err := t.leaveTemplate(before, &form); err != nil {
@@ -508,7 +533,8 @@ func (t *Trial) leaveTemplate(template *permit.Template, form *retireForm) error
 	var next *permit.Template
 	switch {
 	case form.ReplaceWith != "" && form.EndAssignments:
-		return fault.Invalidf("set.end_assignments", "either give those people another template or end their assignments, not both")
+		return fault.Invalidf("set.end_assignments",
+			"either give those people another template or end their assignments, not both")
 	case form.ReplaceWith != "":
 		var err error
 		if next, err = t.findTemplate("set.replace_with", form.ReplaceWith); err != nil {
@@ -518,8 +544,10 @@ func (t *Trial) leaveTemplate(template *permit.Template, form *retireForm) error
 			return fault.Invalidf("set.replace_with", "choose another template that is in use")
 		}
 	case !form.EndAssignments:
-		return fault.Conflictf("on", "%s is still used by %s of %s; say which template they get instead (replace_with), or that their assignments end (end_assignments)",
-			template.Name, words.Count(len(users), "assignment", "assignments"), words.Count(len(staff), "person", "people"))
+		return fault.Conflictf("on", "%s is still used by %s of %s; say which template they get instead "+
+			"(replace_with), or that their assignments end (end_assignments)",
+			template.Name, words.Count(len(users), "assignment", "assignments"),
+			words.Count(len(staff), "person", "people"))
 	}
 	for _, a := range users {
 		if err := t.endable(a); err != nil {

@@ -18,8 +18,8 @@ import (
 )
 
 // Undo returns the operations that reverse a change, in the order in which they have to be made. Undoing is a change
-// like any other: the operations are judged by the rules and by the authority of whoever makes them. It is refused where
-// a later change stands on this one: where a field it wrote was written again, or where what it made is in use.
+// like any other: the operations are judged by the rules and by the authority of whoever makes them. It is refused
+// where a later change stands on this one: where a field it wrote was written again, or where what it made is in use.
 func Undo(live *access.Snapshot, revision uint64, entries []Entry) ([]Operation, error) {
 	u := &undoing{live: live, state: live.State(), revision: revision, seen: map[string]bool{}}
 	for i := len(entries) - 1; i >= 0; i-- {
@@ -75,7 +75,8 @@ func (u *undoing) reverse(e *Entry) error {
 		if name := e.Record + " " + field; !u.seen[name] {
 			u.seen[name] = true
 			if !reflect.DeepEqual(now[field], e.After[field]) {
-				return builtUpon("%s was changed again since (%s is %s now). Undo the later change first, or change it by hand.", e.On, fieldWords(field), valueWords(now[field]))
+				return builtUpon("%s was changed again since (%s is %s now). Undo the later change first, or change "+
+					"it by hand.", e.On, fieldWords(field), valueWords(now[field]))
 			}
 		}
 		was[field] = e.Before[field]
@@ -232,7 +233,8 @@ func (u *undoing) levelWord(on string, value any) any {
 	if err != nil || !is {
 		return ""
 	}
-	return u.live.Catalogue().Permission(u.state.Exception(org.ExceptionID(id)).Permission).Scale.Word(permit.Level(level))
+	return u.live.Catalogue().Permission(u.state.Exception(org.ExceptionID(id)).Permission).Scale.Word(
+		permit.Level(level))
 }
 
 func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take func(string) (any, bool)) error {
@@ -291,19 +293,22 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		}
 	case *permit.Permission:
 		for _, t := range u.state.Templates.All() {
-			if later(t.Revision) && !t.Retired && slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
+			if later(t.Revision) && !t.Retired &&
+				slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
 				return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
 			}
 		}
 		for _, x := range u.state.Exceptions.All() {
 			if x.Permission == r.ID && !x.Ended && later(x.Revision) {
-				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.", u.state.Person(x.Staff).FullName(), r.Title)
+				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
+					u.state.Person(x.Staff).FullName(), r.Title)
 			}
 		}
 	case *permit.Template:
 		for _, a := range u.state.Assignments.All() {
 			if a.Template == r.ID && !a.Ended && later(a.Revision) {
-				return builtUpon("%s is assigned as %s by a later change. Undo that first.", u.state.Person(a.Staff).FullName(), r.Name)
+				return builtUpon("%s is assigned as %s by a later change. Undo that first.",
+					u.state.Person(a.Staff).FullName(), r.Name)
 			}
 		}
 		for _, t := range u.state.Templates.All() {
@@ -319,7 +324,8 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		}
 		for _, a := range u.state.Assignments.All() {
 			if a.Place == r.ID && !a.Ended && later(a.Revision) {
-				return builtUpon("%s is assigned at %s by a later change. Undo that first.", u.state.Person(a.Staff).FullName(), r.Code)
+				return builtUpon("%s is assigned at %s by a later change. Undo that first.",
+					u.state.Person(a.Staff).FullName(), r.Code)
 			}
 		}
 	case *org.Assignment:

@@ -90,7 +90,9 @@ func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
 func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	added := h.must(owner, "", op("permission.add", "", set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock", "scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
+	added := h.must(owner, "", op("permission.add", "",
+		set{"key": "stock.count", "title": "Count stock", "sentence": "Counts.", "group": "stock",
+			"scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
 	decided := h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}}))
 	_, err := h.undo(added)
 	assert.ErrorContains(t, err, "the template Packer decides “Count stock” by a later change. Undo that first.")
@@ -115,10 +117,12 @@ func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
 func TestWhatCannotBeTakenBackSaysSo(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	for _, c := range []struct{ op, says string }{{"staff.enrol", "a person stays on record"}, {"pin.set", "a secret that was handed out"}} {
+	for _, c := range []struct{ op, says string }{{"staff.enrol", "a person stays on record"},
+		{"pin.set", "a secret that was handed out"}} {
 		operation := op("pin.set", "", set{"staff": "S3"})
 		if c.op == "staff.enrol" {
-			operation = op("staff.enrol", "", set{"staff_number": "S9", "given_name": "New", "family_name": "Hand", "home_site": "A"})
+			operation = op("staff.enrol", "",
+				set{"staff_number": "S9", "given_name": "New", "family_name": "Hand", "home_site": "A"})
 		}
 		_, err := h.undo(h.must(owner, "", operation))
 		assert.ErrorContains(t, err, c.says)

@@ -44,18 +44,19 @@ type Digest [32]byte
 
 // Credential is what one person shows.
 type Credential struct {
-	ID         ID             `json:"id"`
-	Staff      people.StaffID `json:"staff"`
-	Kind       Kind           `json:"kind"`
-	Digest     Digest         `json:"-"` // of a PIN or a badge number
-	Sealed     []byte         `json:"-"` // what the digest of a PIN was made from, encrypted: for doors that decide offline
-	Hash       string         `json:"-"` // argon2id, of a password
-	State      State          `json:"state"`
-	From       time.Time      `json:"from,omitzero"`
-	Until      time.Time      `json:"until,omitzero"` // first instant at which it no longer counts
-	MustChange bool           `json:"must_change,omitempty"`
-	IssuedAt   time.Time      `json:"issued_at"`
-	Revision   uint64         `json:"-"`
+	ID     ID             `json:"id"`
+	Staff  people.StaffID `json:"staff"`
+	Kind   Kind           `json:"kind"`
+	Digest Digest         `json:"-"` // of a PIN or a badge number
+	// what the digest of a PIN was made from, encrypted: for doors that decide offline
+	Sealed     []byte    `json:"-"`
+	Hash       string    `json:"-"` // argon2id, of a password
+	State      State     `json:"state"`
+	From       time.Time `json:"from,omitzero"`
+	Until      time.Time `json:"until,omitzero"` // first instant at which it no longer counts
+	MustChange bool      `json:"must_change,omitempty"`
+	IssuedAt   time.Time `json:"issued_at"`
+	Revision   uint64    `json:"-"`
 }
 
 // ValidAt reports whether the credential counts at an instant in Unix seconds.
@@ -85,7 +86,8 @@ func CheckPIN(pin string) error {
 	return nil
 }
 
-// guessable reports whether the digits are a run (123456, 987654) or one short pattern repeated (777777, 121212, 123123).
+// guessable reports whether the digits are a run (123456, 987654) or one short pattern repeated (777777, 121212,
+// 123123).
 func guessable(pin string) bool {
 	up, down := true, true
 	for i := 1; i < len(pin); i++ {
@@ -160,19 +162,21 @@ const leastScore = 3
 // Strength estimates how hard a password is to guess, 0 to 4, knowing the words that would be tried first.
 type Strength func(password string, known []string) int
 
-// CheckPassword says why a password is not acceptable; known are words that do not make it stronger, such as a name. The
-// rules are those of NIST SP 800-63B-4 for a password without a second factor: length, and not one that is commonly used
-// or easily guessed; nothing is said of which characters it has.
+// CheckPassword says why a password is not acceptable; known are words that do not make it stronger, such as a name.
+// The rules are those of NIST SP 800-63B-4 for a password without a second factor: length, and not one that is commonly
+// used or easily guessed; nothing is said of which characters it has.
 func CheckPassword(password string, strength Strength, known ...string) error {
 	if n := utf8.RuneCountInString(password); n < MinPassword || n > MaxPassword {
 		return fmt.Errorf("a password has %d to %d characters; a few unrelated words do well", MinPassword, MaxPassword)
 	}
 	var words []string
 	for _, word := range known {
-		words = append(words, strings.FieldsFunc(word, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })...)
+		words = append(words, strings.FieldsFunc(word,
+			func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })...)
 	}
 	if strength(password, words) < leastScore {
-		return fmt.Errorf("this password is among those tried first: it is common, repeats itself or is made of the name; a few unrelated words do well")
+		return fmt.Errorf("this password is among those tried first: it is common, repeats itself or is made of the " +
+			"name; a few unrelated words do well")
 	}
 	return nil
 }

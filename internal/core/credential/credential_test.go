@@ -12,8 +12,10 @@ import (
 
 func TestPINsThatAreRefused(t *testing.T) {
 	for pin, ok := range map[string]bool{
-		"480216": true, "048021": true, "123456789012": false, "12345": false, "48021a": false, "４８０２１６": false, "": false,
-		"111111": false, "123456": false, "654321": false, "890123": false, "121212": false, "123123": false, "1231234": true, "480216480217": true,
+		"480216": true, "048021": true, "123456789012": false, "12345": false, "48021a": false, "４８０２１６": false,
+		"":       false,
+		"111111": false, "123456": false, "654321": false, "890123": false, "121212": false, "123123": false,
+		"1231234": true, "480216480217": true,
 	} {
 		assert.Equal(t, ok, CheckPIN(pin) == nil, pin)
 	}
@@ -50,7 +52,8 @@ func guessed(password string, known []string) int {
 
 func TestPasswordsThatAreRefused(t *testing.T) {
 	assert.NoError(t, CheckPassword("quince lantern meadow", guessed, "Ana"))
-	for _, bad := range []string{"short", "aaaaaaaaaaaaaaaaaaaa", "AnaReyesAnaReyesAna", string(make([]byte, 300)), "passwordpassword", "ÄÖÜÄÖÜÄÖÜÄÖ"} {
+	for _, bad := range []string{"short", "aaaaaaaaaaaaaaaaaaaa", "AnaReyesAnaReyesAna", string(make([]byte, 300)),
+		"passwordpassword", "ÄÖÜÄÖÜÄÖÜÄÖ"} {
 		assert.Error(t, CheckPassword(bad, guessed, "Ana", "Reyes"), bad)
 	}
 	first, err := GeneratePassword(rand.Reader)
@@ -76,7 +79,8 @@ func TestWrongTriesAreHeldUpLongerEachTime(t *testing.T) {
 		holds = append(holds, until.Sub(now))
 		now = until
 	}
-	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, ByReader.Longest, ByReader.Longest, ByReader.Longest}, holds)
+	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, ByReader.Longest,
+		ByReader.Longest, ByReader.Longest}, holds)
 }
 
 func TestATryThatWasRightIsTakenBack(t *testing.T) {

@@ -52,8 +52,9 @@ func Parse(s string) (Date, error) {
 // IsZero reports whether d is "no date".
 func (d Date) IsZero() bool { return d == 0 }
 
-// Start returns the first instant of the date in a time zone. Where clocks go forward at midnight the date begins when they
-// have; where they go back over it, with the first midnight. A date that a zone has left out whole begins with the next.
+// Start returns the first instant of the date in a time zone. Where clocks go forward at midnight the date begins when
+// they have; where they go back over it, with the first midnight. A date that a zone has left out whole begins with the
+// next.
 func (d Date) Start(location *time.Location) time.Time {
 	midnight := int64(d) * secondsPerDay
 	t := time.Unix(midnight-secondsPerDay, 0).In(location) // no zone is a day ahead of UTC, so the date has not begun
@@ -71,8 +72,8 @@ func (d Date) Start(location *time.Location) time.Time {
 	}
 }
 
-// Steady returns an instant after t, at most a day, until which the clocks of t's location keep the offset that they have
-// at t.
+// Steady returns an instant after t, at most a day, until which the clocks of t's location keep the offset that they
+// have at t.
 func Steady(t time.Time) time.Time {
 	limit := t.Add(secondsPerDay * time.Second)
 	// Past the table of a zone, the end that time.Time.ZoneBounds gives on the last day of a leap year is not after t.

@@ -30,7 +30,8 @@ const MostLines = change.MaxOperations
 
 // Add puts edits into a draft. An edit of a thing replaces what the draft says of the same thing already, and one that
 // leaves it as it is live takes the earlier edit out. An edit that the rules refuse is not put in.
-func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env change.Env, operations []change.Operation) ([]Line, *change.Trial, error) {
+func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env change.Env,
+	operations []change.Operation) ([]Line, *change.Trial, error) {
 	lines = slices.Clone(lines)
 	for _, operation := range split(operations) {
 		lines = replace(lines, operation)
@@ -38,7 +39,9 @@ func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env 
 		next++
 	}
 	if len(lines) > MostLines {
-		return nil, nil, fault.Invalidf("operations", "a draft holds at most %d edits; apply this one first, or change a template instead of many people", MostLines)
+		return nil, nil, fault.Invalidf("operations",
+			"a draft holds at most %d edits; apply this one first, or change a template instead of many people",
+			MostLines)
 	}
 	if len(lines) == 0 {
 		return nil, nil, nil
@@ -180,7 +183,8 @@ type Reviewed struct {
 
 // Review tries a draft on what is live. A line that cannot be made is said with its reason, and the effect is that of
 // the others; trial is nil where none of them can be made.
-func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.Env, reason string) (reviewed []Reviewed, trial *change.Trial) {
+func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.Env,
+	reason string) (reviewed []Reviewed, trial *change.Trial) {
 	if reason == "" {
 		reason = change.ReasonLater
 	}

@@ -45,12 +45,16 @@ func organisation(t *testing.T) *access.Snapshot {
 	levels := set{"kind": "levels", "levels": []string{"none", "view", "run"}}
 	return apply(t, s,
 		op("group.add", "", set{"key": "line", "title": "Lines"}),
-		op("permission.add", "", set{"key": "line.run", "title": "Run a line", "sentence": "Runs.", "group": "line", "scale": levels, "kinds": []string{"site", "work_centre"}}),
-		op("permission.add", "", set{"key": "line.stop", "title": "Stop a line", "sentence": "Stops.", "group": "line", "scale": set{"kind": "switch"}, "kinds": []string{"site", "work_centre"}}),
+		op("permission.add", "", set{"key": "line.run", "title": "Run a line", "sentence": "Runs.", "group": "line",
+			"scale": levels, "kinds": []string{"site", "work_centre"}}),
+		op("permission.add", "", set{"key": "line.stop", "title": "Stop a line", "sentence": "Stops.", "group": "line",
+			"scale": set{"kind": "switch"}, "kinds": []string{"site", "work_centre"}}),
 		op("place.add", "", set{"code": "A", "name": "Site A", "kind": "site", "time_zone": "Europe/Dublin"}),
 		op("template.add", "", set{"code": "packer", "name": "Packer", "settings": set{"line.run": "view"}}),
-		op("staff.enrol", "", set{"staff_number": "S1", "given_name": "Ana", "family_name": "Able", "home_site": "A", "start_date": "2020-01-01"}),
-		op("staff.enrol", "", set{"staff_number": "S2", "given_name": "Ben", "family_name": "Bold", "home_site": "A", "start_date": "2020-01-01"}),
+		op("staff.enrol", "", set{"staff_number": "S1", "given_name": "Ana", "family_name": "Able", "home_site": "A",
+			"start_date": "2020-01-01"}),
+		op("staff.enrol", "", set{"staff_number": "S2", "given_name": "Ben", "family_name": "Bold", "home_site": "A",
+			"start_date": "2020-01-01"}),
 		op("assignment.add", "", set{"staff": "S1", "place": "A", "template": "packer", "from": "2026-01-01"}),
 		op("assignment.add", "", set{"staff": "S2", "place": "A", "template": "packer", "from": "2026-01-01"}))
 }
@@ -91,7 +95,8 @@ func TestTheNewestEditOfAThingCounts(t *testing.T) {
 
 func TestSeveralSettingsAreSeveralLines(t *testing.T) {
 	s := organisation(t)
-	lines := add(t, nil, s, op("template.edit", "packer", set{"decide": set{"line.run": "run", "line.stop": "yes"}, "name": "Packer and more"}))
+	lines := add(t, nil, s, op("template.edit", "packer",
+		set{"decide": set{"line.run": "run", "line.stop": "yes"}, "name": "Packer and more"}))
 	require.Len(t, lines, 3)
 	assert.Equal(t, "template:1", lines[0].Record)
 	assert.Equal(t, map[string]any{"settings.line.run": "view"}, lines[0].Was)
@@ -139,21 +144,26 @@ func TestAReviewSaysWhatCannotBeMadeAndTriesTheRest(t *testing.T) {
 	assert.Equal(t, 2, trial.Effect.Gainers(), "both run lines by the one edit that is left")
 	assert.Equal(t, "S1", lines[0].Subject())
 	assert.Equal(t, "packer", lines[1].Subject())
-	s = apply(t, s, op("template.edit", "packer", set{"decide": set{"line.run": nil}}), op("permission.retire", "line.run", nil))
+	s = apply(t, s, op("template.edit", "packer", set{"decide": set{"line.run": nil}}),
+		op("permission.retire", "line.run", nil))
 	_, trial = Review(lines, s, system, env, "")
 	assert.Nil(t, trial, "nothing can be made any more")
 }
 
-// However edits are put in, one by one or together, over one another or apart, the draft makes the same as making each of
-// them in its turn.
+// However edits are put in, one by one or together, over one another or apart, the draft makes the same as making each
+// of them in its turn.
 func TestADraftMakesWhatItsEditsMakeOneAfterAnother(t *testing.T) {
 	start := organisation(t)
 	rapid.Check(t, func(rt *rapid.T) {
 		live, lines, next := start, []Line(nil), 1
 		for range rapid.IntRange(1, 12).Draw(rt, "edits") {
 			operation := rapid.SampledFrom([]change.Operation{
-				decide("line.run", "none"), decide("line.run", "view"), decide("line.run", "run"), decide("line.run", nil), decide("line.stop", "yes"), decide("line.stop", "no"), decide("line.stop", nil),
-				decide("line", "full"), decide("line", "none"), decide("line", nil), op("template.edit", "packer", set{"name": "Packers"}), op("template.edit", "packer", set{"name": "Packer"}),
+				decide("line.run", "none"), decide("line.run", "view"), decide("line.run", "run"),
+				decide("line.run", nil), decide("line.stop", "yes"), decide("line.stop", "no"),
+				decide("line.stop", nil),
+				decide("line", "full"), decide("line", "none"), decide("line", nil),
+				op("template.edit", "packer", set{"name": "Packers"}),
+				op("template.edit", "packer", set{"name": "Packer"}),
 			}).Draw(rt, "edit")
 			put, _, err := Add(lines, next, start, system, env, []change.Operation{operation})
 			require.NoError(rt, err)
@@ -174,7 +184,8 @@ func TestADraftMakesWhatItsEditsMakeOneAfterAnother(t *testing.T) {
 		want, got := live.State().TemplateByCode("packer"), drafted.State().TemplateByCode("packer")
 		assert.Equal(rt, want.Name, got.Name)
 		for permission := range live.Catalogue().Permissions {
-			assert.Equal(rt, live.Resolved(want.ID)[permission.ID].Level, drafted.Resolved(got.ID)[permission.ID].Level, permission.Key)
+			assert.Equal(rt, live.Resolved(want.ID)[permission.ID].Level, drafted.Resolved(got.ID)[permission.ID].Level,
+				permission.Key)
 		}
 		seen := map[string]bool{}
 		for _, line := range lines {

@@ -94,9 +94,10 @@ type Place struct {
 	TimeZone string         `json:"time_zone,omitempty"` // IANA name, sites only
 	Opening  *hours.Opening `json:"opening,omitempty"`   // a site's or a zone's own; nil takes the parent's
 	Proof    Proof          `json:"proof,omitempty"`
-	Asks     string         `json:"asks,omitempty"` // key of the permission that a request here is about unless it says otherwise
-	Retired  bool           `json:"retired,omitempty"`
-	Revision uint64         `json:"-"`
+	// key of the permission that a request here is about unless it says otherwise
+	Asks     string `json:"asks,omitempty"`
+	Retired  bool   `json:"retired,omitempty"`
+	Revision uint64 `json:"-"`
 }
 
 // Standing is a place as it stands in the tree: what it has from those above it.
@@ -247,7 +248,8 @@ func Check(place, parent *Place) (field string, err error) {
 	case place.Kind != Site && parent == nil:
 		return "parent", fmt.Errorf("a %s needs a parent: the site or zone it stands in", place.Kind.Words())
 	case parent != nil && !parent.Kind.HoldsOthers():
-		return "parent", fmt.Errorf("%s is a %s and holds no other places; choose a site or zone", parent.Code, parent.Kind.Words())
+		return "parent", fmt.Errorf("%s is a %s and holds no other places; choose a site or zone", parent.Code,
+			parent.Kind.Words())
 	case !place.Proof.Known():
 		return "proof", fmt.Errorf("%q is not a proof; use badge, pin, badge_or_pin or badge_and_pin", place.Proof)
 	case place.Opening != nil && !place.Kind.HoldsOthers():

@@ -15,7 +15,8 @@ import (
 func drawPlaces(t *rapid.T) *table.Table[Place] {
 	places := &table.Table[Place]{}
 	for id := PlaceID(1); int(id) <= rapid.IntRange(1, 40).Draw(t, "places"); id++ {
-		p := &Place{ID: id, Code: fmt.Sprint("p", id), Kind: Site, TimeZone: "Europe/Dublin", Retired: rapid.IntRange(0, 9).Draw(t, "retired") == 0}
+		p := &Place{ID: id, Code: fmt.Sprint("p", id), Kind: Site, TimeZone: "Europe/Dublin",
+			Retired: rapid.IntRange(0, 9).Draw(t, "retired") == 0}
 		if id > 1 {
 			if p.Parent = PlaceID(rapid.IntRange(0, int(id)-1).Draw(t, "parent")); p.Parent != 0 {
 				p.Kind, p.TimeZone = Zone, ""

@@ -31,7 +31,8 @@ func TestAFaultKnowsItsOperation(t *testing.T) {
 }
 
 func TestKindsAreTold(t *testing.T) {
-	for kind, f := range map[Kind]*Fault{Invalid: Invalidf("a", "x"), NotFound: Missingf("a", "x"), Conflict: Conflictf("a", "x"), Stale: Stalef("x"), Refused: Refusedf("c", "x")} {
+	for kind, f := range map[Kind]*Fault{Invalid: Invalidf("a", "x"), NotFound: Missingf("a", "x"),
+		Conflict: Conflictf("a", "x"), Stale: Stalef("x"), Refused: Refusedf("c", "x")} {
 		assert.True(t, Is(f, kind))
 		assert.True(t, Is(fmt.Errorf("wrapped: %w", f), kind))
 		assert.False(t, Is(f, kind+1))

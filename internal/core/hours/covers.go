@@ -15,13 +15,15 @@ type Times struct {
 
 // Endless reports whether the hours are open day and night, on all days.
 func (t *Times) Endless() bool {
-	return t.Access.Kind == Always || t.Access.Kind != Weekly && (t.Opening == nil || len(t.Opening.Rules) == 0 && len(t.Opening.Dated) == 0)
+	return t.Access.Kind == Always ||
+		t.Access.Kind != Weekly && (t.Opening == nil || len(t.Opening.Rules) == 0 && len(t.Opening.Dated) == 0)
 }
 
 // same reports whether two hours are the same by their rules.
 func (t *Times) same(o *Times) bool {
 	a, b := t.Access, o.Access
-	alike := a == b || a.Kind == b.Kind && a.BeforeMinutes == b.BeforeMinutes && a.AfterMinutes == b.AfterMinutes && slices.Equal(a.Rules, b.Rules)
+	alike := a == b || a.Kind == b.Kind && a.BeforeMinutes == b.BeforeMinutes && a.AfterMinutes == b.AfterMinutes &&
+		slices.Equal(a.Rules, b.Rules)
 	return alike && (a.Kind == Always || a.Kind == Weekly || t.Opening.Equal(o.Opening))
 }
 
@@ -48,7 +50,10 @@ func Covers(a, b []Times, from day.Date) bool {
 	if len(a) == 0 {
 		return false
 	}
-	if !slices.ContainsFunc(b, func(t Times) bool { return !slices.ContainsFunc(a, func(o Times) bool { return o.same(&t) }) }) {
+	if !slices.ContainsFunc(b, func(
+		t Times) bool {
+		return !slices.ContainsFunc(a, func(o Times) bool { return o.same(&t) })
+	}) {
 		return true
 	}
 	for _, date := range telling(a, b, from) {

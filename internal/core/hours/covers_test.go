@@ -14,21 +14,27 @@ import (
 func TestCoversAgreesWithAWalkMinuteByMinute(t *testing.T) {
 	first := day.Of(time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
 	rule := rapid.Custom(func(t *rapid.T) Rule {
-		return Rule{Days: Days(rapid.IntRange(1, 127).Draw(t, "days")), From: Minute(60 * rapid.IntRange(0, 23).Draw(t, "from")), Until: Minute(60 * rapid.IntRange(0, 24).Draw(t, "until"))}
+		return Rule{Days: Days(rapid.IntRange(1, 127).Draw(t, "days")),
+			From:  Minute(60 * rapid.IntRange(0, 23).Draw(t, "from")),
+			Until: Minute(60 * rapid.IntRange(0, 24).Draw(t, "until"))}
 	})
 	times := rapid.Custom(func(t *rapid.T) Times {
-		drawn := Times{Access: &Access{Kind: rapid.SampledFrom([]Kind{Inherit, ByPlace, Weekly, Weekly, Always}).Draw(t, "kind")}}
+		drawn := Times{Access: &Access{Kind: rapid.SampledFrom([]Kind{Inherit, ByPlace, Weekly, Weekly, Always}).Draw(t,
+			"kind")}}
 		if drawn.Access.Kind == Weekly {
 			drawn.Access.Rules = rapid.SliceOfN(rule, 1, 2).Draw(t, "weekly")
 		}
 		if drawn.Access.Kind == ByPlace {
-			drawn.Access.BeforeMinutes, drawn.Access.AfterMinutes = 60*rapid.IntRange(0, 3).Draw(t, "before"), 60*rapid.IntRange(0, 3).Draw(t, "after")
+			drawn.Access.BeforeMinutes, drawn.Access.AfterMinutes = 60*rapid.IntRange(0, 3).Draw(t, "before"),
+				60*rapid.IntRange(0, 3).Draw(t, "after")
 		}
 		if rapid.IntRange(0, 3).Draw(t, "opening") > 0 {
 			drawn.Opening = &Opening{Rules: rapid.SliceOfN(rule, 0, 2).Draw(t, "rules")}
 			if rapid.Bool().Draw(t, "dated") {
 				from := first + day.Date(rapid.IntRange(-3, 20).Draw(t, "dated from"))
-				drawn.Opening.Dated = []Dated{{Name: "d", From: from, Until: from + day.Date(rapid.IntRange(0, 12).Draw(t, "long")), Rules: rapid.SliceOfN(rule, 0, 1).Draw(t, "dated rules")}}
+				drawn.Opening.Dated = []Dated{{Name: "d", From: from,
+					Until: from + day.Date(rapid.IntRange(0, 12).Draw(t, "long")),
+					Rules: rapid.SliceOfN(rule, 0, 1).Draw(t, "dated rules")}}
 			}
 		}
 		return drawn

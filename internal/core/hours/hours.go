@@ -1,8 +1,8 @@
 // Package hours answers whether something is open at an instant and when that next changes.
 //
-// All rules are in the wall-clock time of the site, so they hold through clock changes: a time that a site's clocks show
-// twice is open both times, and one that they skip never comes. An instant is given in Unix seconds; a stretch of time
-// holds its first instant and not its last, so 05:30 to 14:15 is closed at 14:15.
+// All rules are in the wall-clock time of the site, so they hold through clock changes: a time that a site's clocks
+// show twice is open both times, and one that they skip never comes. An instant is given in Unix seconds; a stretch of
+// time holds its first instant and not its last, so 05:30 to 14:15 is closed at 14:15.
 //
 // Nothing in this package keeps a state: values may be read by any number of goroutines at once, and are never changed
 // by a method that has no "Unmarshal" in its name.
@@ -78,7 +78,8 @@ func (o *Opening) Check() error {
 	}
 	for _, dated := range o.Dated {
 		if dated.From.IsZero() || dated.Until < dated.From {
-			return fmt.Errorf("the dated hours %q need a first and a last day, the last not before the first", dated.Name)
+			return fmt.Errorf("the dated hours %q need a first and a last day, the last not before the first",
+				dated.Name)
 		}
 		if utf8.RuneCountInString(dated.Name) > longest {
 			return fmt.Errorf("the name of dated hours has at most %d characters", longest)

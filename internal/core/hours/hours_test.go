@@ -80,7 +80,9 @@ func TestRulesHoldThroughClockChanges(t *testing.T) {
 
 func drawRules(t *rapid.T) []Rule {
 	return rapid.SliceOfN(rapid.Custom(func(t *rapid.T) Rule {
-		return Rule{Days: Days(rapid.IntRange(1, 127).Draw(t, "days")), From: Minute(rapid.IntRange(0, 1439).Draw(t, "from")), Until: Minute(rapid.IntRange(1, 1440).Draw(t, "until"))}
+		return Rule{Days: Days(rapid.IntRange(1, 127).Draw(t, "days")),
+			From:  Minute(rapid.IntRange(0, 1439).Draw(t, "from")),
+			Until: Minute(rapid.IntRange(1, 1440).Draw(t, "until"))}
 	}), 1, 3).Draw(t, "rules")
 }
 
@@ -89,7 +91,8 @@ func TestNextOpenIsTheNextOpening(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		place := &Opening{Rules: drawRules(t)}
 		access := &Access{Kind: ByPlace}
-		moment := at(rapid.SampledFrom([]string{"2026-10-20 00:00", "2027-03-24 00:00"}).Draw(t, "season")) + int64(rapid.IntRange(0, 8*24*60).Draw(t, "minutes"))*60
+		moment := at(rapid.SampledFrom([]string{"2026-10-20 00:00", "2027-03-24 00:00"}).Draw(t, "season")) +
+			int64(rapid.IntRange(0, 8*24*60).Draw(t, "minutes"))*60
 		next, ok := access.NextOpen(place, dublin, moment)
 		require.True(t, ok)
 		require.GreaterOrEqual(t, next.Unix(), moment)
@@ -115,10 +118,14 @@ func TestWordsAreSaidAsPeopleSayThem(t *testing.T) {
 	require.NoError(t, err)
 	place := opening(t, `{"rules":[{"days":"mon-sat","from":"05:30","until":"18:15"},{"days":"sun","from":"08:00","until":"12:00"}]}`)
 	assert.Equal(t, "Mon–Sat 05:30–18:15, Sun 08:00–12:00", (&Access{}).Words(place, date))
-	assert.Equal(t, "Mon–Sat 05:00–18:30, Sun 07:30–12:15", (&Access{Kind: ByPlace, BeforeMinutes: 30, AfterMinutes: 15}).Words(place, date))
+	assert.Equal(t, "Mon–Sat 05:00–18:30, Sun 07:30–12:15",
+		(&Access{Kind: ByPlace, BeforeMinutes: 30, AfterMinutes: 15}).Words(place, date))
 	assert.Equal(t, "at all hours", (&Access{Kind: Always}).Words(place, date))
-	assert.Equal(t, "day and night", (&Access{}).Words(opening(t, `{"rules":[{"days":"mon-sun","from":"00:00","until":"24:00"}]}`), date))
-	assert.Equal(t, "Mon, Wed–Fri 06:00–14:00", (&Access{Kind: Weekly, Rules: []Rule{{Days: 1<<1 | 1<<3 | 1<<4 | 1<<5, From: 360, Until: 840}}}).Words(nil, date))
+	assert.Equal(t, "day and night",
+		(&Access{}).Words(opening(t, `{"rules":[{"days":"mon-sun","from":"00:00","until":"24:00"}]}`), date))
+	assert.Equal(t, "Mon, Wed–Fri 06:00–14:00",
+		(&Access{Kind: Weekly, Rules: []Rule{{Days: 1<<1 | 1<<3 | 1<<4 | 1<<5, From: 360, Until: 840}}}).Words(nil,
+			date))
 }
 
 func FuzzDays(f *testing.F) {
@@ -146,7 +153,9 @@ func FuzzMinute(f *testing.F) {
 }
 
 func TestBadHoursAreRefused(t *testing.T) {
-	for _, text := range []string{`{"rules":[{"days":"moon","from":"05:30","until":"18:15"}]}`, `{"rules":[{"days":"mon","from":"25:00","until":"18:15"}]}`, `{"rules":[{"days":"mon","from":"5","until":"18:15"}]}`} {
+	for _, text := range []string{`{"rules":[{"days":"moon","from":"05:30","until":"18:15"}]}`,
+		`{"rules":[{"days":"mon","from":"25:00","until":"18:15"}]}`,
+		`{"rules":[{"days":"mon","from":"5","until":"18:15"}]}`} {
 		assert.Error(t, json.Unmarshal([]byte(text), &Opening{}), text)
 	}
 	assert.Error(t, (&Access{Kind: "sometimes"}).Check())

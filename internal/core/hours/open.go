@@ -45,8 +45,8 @@ func (a *Access) openAt(opening *Opening, date day.Date, minute int) bool {
 	return false
 }
 
-// earliest and latest return on which days, counted from the one asked about, a stretch may begin that reaches into it. A
-// stretch lasts at most until the end of the day after its first, and a margin at most half a day longer.
+// earliest and latest return on which days, counted from the one asked about, a stretch may begin that reaches into it.
+// A stretch lasts at most until the end of the day after its first, and a margin at most half a day longer.
 func (a *Access) earliest() int {
 	if a.AfterMinutes > 0 {
 		return -2
@@ -72,8 +72,9 @@ func (a *Access) rulesOn(opening *Opening, date day.Date) (rules []Rule, always 
 	return opening.on(date)
 }
 
-// on returns the rules of a date. Of several dated exceptions that hold the date, the one with the fewest days counts, so
-// that a holiday within a season is a holiday; of two as long, the one that begins later; then the one that is named first.
+// on returns the rules of a date. Of several dated exceptions that hold the date, the one with the fewest days counts,
+// so that a holiday within a season is a holiday; of two as long, the one that begins later; then the one that is named
+// first.
 func (o *Opening) on(date day.Date) (rules []Rule, always bool) {
 	var found *Dated
 	for i := range o.Dated {
@@ -100,12 +101,12 @@ func (a *Access) NextOpen(opening *Opening, location *time.Location, at int64) (
 	return a.NextChange(opening, location, at)
 }
 
-// settled is after how many days without a change the hours of a week are known to be all alike: a week, and on each side
-// of it the days into which a stretch of other days may reach.
+// settled is after how many days without a change the hours of a week are known to be all alike: a week, and on each
+// side of it the days into which a stretch of other days may reach.
 const settled = 16
 
-// NextChange returns the first instant after one at which the hours open where they were closed, or close where they were
-// open; ok is false where that never comes.
+// NextChange returns the first instant after one at which the hours open where they were closed, or close where they
+// were open; ok is false where that never comes.
 func (a *Access) NextChange(opening *Opening, location *time.Location, at int64) (next time.Time, ok bool) {
 	if (&Times{a, opening}).Endless() {
 		return time.Time{}, false

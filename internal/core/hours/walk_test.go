@@ -13,14 +13,15 @@ import (
 	"loyallatch.example/latch/internal/core/day"
 )
 
-// walked says whether hours are open at an instant, straight from domain.md: a stretch that begins on some day around, on
-// the clock on the wall.
+// walked says whether hours are open at an instant, straight from domain.md: a stretch that begins on some day around,
+// on the clock on the wall.
 func walked(a *Access, o *Opening, location *time.Location, at int64) bool {
 	if a.Kind == Always {
 		return true
 	}
 	local := time.Unix(at, 0).In(location)
-	wall := time.Date(local.Year(), local.Month(), local.Day(), local.Hour(), local.Minute(), local.Second(), 0, time.UTC)
+	wall := time.Date(local.Year(), local.Month(), local.Day(), local.Hour(), local.Minute(), local.Second(), 0,
+		time.UTC)
 	midnight := time.Date(local.Year(), local.Month(), local.Day(), 0, 0, 0, 0, time.UTC)
 	within := func(day time.Time, from, until int) bool {
 		begin := day.Add(time.Duration(from-a.BeforeMinutes) * time.Minute)
@@ -65,7 +66,8 @@ func (d dice) minute() Minute {
 
 func (d dice) rules(least int) (rules []Rule) {
 	for range least + d.IntN(3) {
-		rules = append(rules, Rule{Days: Days(1 + d.IntN(127)), From: d.minute(), Until: []Minute{d.minute(), d.minute(), 1440}[d.IntN(3)]})
+		rules = append(rules, Rule{Days: Days(1 + d.IntN(127)), From: d.minute(),
+			Until: []Minute{d.minute(), d.minute(), 1440}[d.IntN(3)]})
 	}
 	return rules
 }
@@ -84,7 +86,8 @@ func (d dice) times(around day.Date) Times {
 	t.Opening = &Opening{Rules: d.rules(0)}
 	for range d.IntN(3) {
 		from := around + day.Date(d.IntN(8)-4)
-		t.Opening.Dated = append(t.Opening.Dated, Dated{From: from, Until: from + day.Date(d.IntN(5)), Rules: d.rules(0)})
+		t.Opening.Dated = append(t.Opening.Dated,
+			Dated{From: from, Until: from + day.Date(d.IntN(5)), Rules: d.rules(0)})
 	}
 	// Two as long on different days are told apart by which begins later, which the walk does not know.
 	if n := t.Opening.Dated; len(n) == 2 && n[0].Until-n[0].From == n[1].Until-n[1].From {
@@ -111,8 +114,8 @@ func moments(location *time.Location, d dice) []time.Time {
 	return moments
 }
 
-// Open, NextChange and the begin of a date agree with a walk minute by minute through the days around the moments at which
-// clocks change, in the zones of the world. A few of them in each run; all with LATCH_LONG=1.
+// Open, NextChange and the begin of a date agree with a walk minute by minute through the days around the moments at
+// which clocks change, in the zones of the world. A few of them in each run; all with LATCH_LONG=1.
 func TestHoursAgreeWithAWalkMinuteByMinute(t *testing.T) {
 	text, err := os.ReadFile("testdata/zones.txt")
 	require.NoError(t, err)
@@ -136,19 +139,23 @@ func TestHoursAgreeWithAWalkMinuteByMinute(t *testing.T) {
 			next, changed := times.Access.NextChange(times.Opening, location, first)
 			for at := first; at < first+days*secondsPerDay; at += 60 {
 				now := is(at)
-				require.Equal(t, now, times.Access.Open(times.Opening, location, at), "%s %s %+v %+v", time.Unix(at, 0).In(location), zone, times.Access, times.Opening)
+				require.Equal(t, now, times.Access.Open(times.Opening, location, at), "%s %s %+v %+v",
+					time.Unix(at, 0).In(location), zone, times.Access, times.Opening)
 				open++
 				if now == was {
 					continue
 				}
-				require.True(t, changed, "%s: from %s on, of %+v %+v", zone, time.Unix(asked, 0).In(location), times.Access, times.Opening)
-				require.Equal(t, time.Unix(at, 0).In(location), next, "%s: from %s on, of %+v %+v", zone, time.Unix(asked, 0).In(location), times.Access, times.Opening)
+				require.True(t, changed, "%s: from %s on, of %+v %+v", zone, time.Unix(asked, 0).In(location),
+					times.Access, times.Opening)
+				require.Equal(t, time.Unix(at, 0).In(location), next, "%s: from %s on, of %+v %+v", zone,
+					time.Unix(asked, 0).In(location), times.Access, times.Opening)
 				changes++
 				asked, was = at, now
 				next, changed = times.Access.NextChange(times.Opening, location, at)
 			}
 			if changed {
-				require.True(t, next.Unix() >= first+days*secondsPerDay, "%s: a change at %s that a walk does not meet", zone, next)
+				require.True(t, next.Unix() >= first+days*secondsPerDay, "%s: a change at %s that a walk does not meet",
+					zone, next)
 			}
 			for date := day.Of(time.Unix(first, 0).In(location)) + 1; int64(date) < first/secondsPerDay+days; date++ {
 				at := int64(date)*secondsPerDay - 30*3600
@@ -160,7 +167,8 @@ func TestHoursAgreeWithAWalkMinuteByMinute(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("%d windows of %d: %d moments, %d changes, %d begins of a date", windows/every, windows, open, changes, dates)
+	t.Logf("%d windows of %d: %d moments, %d changes, %d begins of a date", windows/every, windows, open, changes,
+		dates)
 	require.Positive(t, changes)
 	require.Positive(t, dates)
 }
@@ -178,11 +186,15 @@ func TestNextChangeLooksAsFarAsThereIsSomething(t *testing.T) {
 		opening *Opening
 		want    string
 	}{
-		"always":                             {Access{Kind: Always}, nil, ""},
-		"day and night":                      {Access{}, opening(t, `{"rules":[{"days":"mon-sun","from":"00:00","until":"24:00"}]}`), ""},
-		"a holiday in ten years":             {Access{}, &Opening{Dated: []Dated{{From: date("2036-12-25"), Until: date("2036-12-25")}}}, "2036-12-25 00:00"},
-		"the first opening after a long one": {Access{}, &Opening{Rules: []Rule{{Days: EveryDay, From: 300, Until: 600}}, Dated: closed[:1]}, "2201-01-01 05:00"},
-		"a margin before it":                 {Access{Kind: ByPlace, BeforeMinutes: 360}, &Opening{Rules: []Rule{{Days: EveryDay, From: 300, Until: 600}}, Dated: closed[:1]}, "2200-12-31 23:00"},
+		"always": {Access{Kind: Always}, nil, ""},
+		"day and night": {Access{},
+			opening(t, `{"rules":[{"days":"mon-sun","from":"00:00","until":"24:00"}]}`), ""},
+		"a holiday in ten years": {Access{},
+			&Opening{Dated: []Dated{{From: date("2036-12-25"), Until: date("2036-12-25")}}}, "2036-12-25 00:00"},
+		"the first opening after a long one": {Access{},
+			&Opening{Rules: []Rule{{Days: EveryDay, From: 300, Until: 600}}, Dated: closed[:1]}, "2201-01-01 05:00"},
+		"a margin before it": {Access{Kind: ByPlace, BeforeMinutes: 360},
+			&Opening{Rules: []Rule{{Days: EveryDay, From: 300, Until: 600}}, Dated: closed[:1]}, "2200-12-31 23:00"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			next, ok := c.access.NextChange(c.opening, dublin, at("2026-11-24 12:00"))

@@ -11,8 +11,9 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Aside is a record that could not be read, or contradicts others. It is left out of the state, so it gives nothing. Where
-// it may have taken something away, from the person it belongs to, that person can do nothing until it can be read.
+// Aside is a record that could not be read, or contradicts others. It is left out of the state, so it gives nothing.
+// Where it may have taken something away, from the person it belongs to, that person can do nothing until it can be
+// read.
 type Aside struct {
 	Kind    string
 	ID      uint32

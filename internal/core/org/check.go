@@ -13,8 +13,9 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Check says what is wrong with a record, or with what it refers to in the state, and in which field. It is the one check
-// that every record passes before it is written and again when it is loaded, so what can be written can be loaded.
+// Check says what is wrong with a record, or with what it refers to in the state, and in which field. It is the one
+// check that every record passes before it is written and again when it is loaded, so what can be written can be
+// loaded.
 func (s *State) Check(record any) (field string, err error) {
 	c := checking{state: s}
 	switch r := record.(type) {
@@ -23,7 +24,8 @@ func (s *State) Check(record any) (field string, err error) {
 	case *estate.Place:
 		c.place(r)
 	case *permit.Group:
-		c.text("key", r.Key, 64, true).text("title", r.Title, 120, true).refers("parent", r.Parent == 0 || s.Groups.Get(uint32(r.Parent)) != nil)
+		c.text("key", r.Key, 64, true).text("title", r.Title, 120, true).refers("parent",
+			r.Parent == 0 || s.Groups.Get(uint32(r.Parent)) != nil)
 	case *permit.Permission:
 		c.permission(r)
 	case *permit.Template:
@@ -31,12 +33,15 @@ func (s *State) Check(record any) (field string, err error) {
 	case *people.Staff:
 		c.staff(r)
 	case *Assignment:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("template", s.Template(r.Template) != nil)
+		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("template",
+			s.Template(r.Template) != nil)
 		c.dates(r.From, r.Until).wrap("hours", r.Hours.Check())
 	case *Exception:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("permission", s.Permissions.Get(uint32(r.Permission)) != nil)
+		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("permission",
+			s.Permissions.Get(uint32(r.Permission)) != nil)
 		c.dates(r.From, r.Until).text("reason", r.Reason, 500, true).moment("made_at", r.MadeAt)
-		c.that("level", r.Level >= 0 && r.Withheld == (r.Level == 0), "what is added has a level, and what is withheld has none")
+		c.that("level", r.Level >= 0 && r.Withheld == (r.Level == 0),
+			"what is added has a level, and what is withheld has none")
 	case *Bar:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil)
 		c.text("reason", r.Reason, 500, true).moment("since", r.Since).moment("until", r.Until)
@@ -55,10 +60,14 @@ func (r *Settings) Check() (field string, err error) {
 	c := checking{}
 	c.text("name", r.Name, 120, true).text("number_prefix", r.NumberPrefix, 16, false)
 	c.that("number_digits", r.NumberDigits >= 3 && r.NumberDigits <= 9, "staff numbers have 3 to 9 digits")
-	c.that("number_prefix", IsCode(r.StaffNumber(1)), fmt.Sprintf("no staff number begins with %q: it begins with a letter and holds letters, digits, dots and dashes, such as S00123", r.NumberPrefix))
+	c.that("number_prefix", IsCode(r.StaffNumber(1)),
+		fmt.Sprintf("no staff number begins with %q: it begins with a letter and holds letters, digits, dots and "+
+			"dashes, such as S00123", r.NumberPrefix))
 	c.that("max_owners", r.MaxOwners >= 1 && r.MaxOwners <= 20, "there may be 1 to 20 owners")
-	c.that("first_password_hours", r.FirstPasswordHours >= 1 && r.FirstPasswordHours <= 720, "a first password counts for 1 to 720 hours")
-	c.that("idle_minutes", r.IdleMinutes >= 5 && r.IdleMinutes <= 720, "a session without use ends after 5 to 720 minutes")
+	c.that("first_password_hours", r.FirstPasswordHours >= 1 && r.FirstPasswordHours <= 720,
+		"a first password counts for 1 to 720 hours")
+	c.that("idle_minutes", r.IdleMinutes >= 5 && r.IdleMinutes <= 720,
+		"a session without use ends after 5 to 720 minutes")
 	return c.field, c.err
 }
 
@@ -101,7 +110,8 @@ func (c *checking) wrap(field string, err error) *checking {
 func (c *checking) text(field, text string, longest int, needed bool) *checking {
 	c.that(field, utf8.ValidString(text), field+" holds bytes that are no text")
 	c.that(field, !needed || text != "", "this needs a "+field)
-	return c.that(field, utf8.RuneCountInString(text) <= longest, fmt.Sprintf("%s has at most %d characters", field, longest))
+	return c.that(field, utf8.RuneCountInString(text) <= longest,
+		fmt.Sprintf("%s has at most %d characters", field, longest))
 }
 
 func (c *checking) refers(field string, there bool) *checking {
@@ -114,16 +124,19 @@ func (c *checking) dates(from, until day.Date) *checking {
 }
 
 func (c *checking) date(field string, date day.Date) *checking {
-	return c.that(field, date.IsZero() || date >= day.First && date <= day.Last, fmt.Sprintf("a date lies between %s and %s", day.First, day.Last))
+	return c.that(field, date.IsZero() || date >= day.First && date <= day.Last,
+		fmt.Sprintf("a date lies between %s and %s", day.First, day.Last))
 }
 
 func (c *checking) moment(field string, at time.Time) *checking {
-	return c.that(field, at.IsZero() || at.Year() >= day.FirstYear && at.Year() <= day.LastYear, "this moment lies too far away")
+	return c.that(field, at.IsZero() || at.Year() >= day.FirstYear && at.Year() <= day.LastYear,
+		"this moment lies too far away")
 }
 
 func (c *checking) place(p *estate.Place) {
 	parent := c.state.Place(p.Parent)
-	c.refers("parent", p.Parent == 0 || parent != nil).text("code", p.Code, 32, true).text("name", p.Name, 120, true).text("asks", p.Asks, 64, false)
+	c.refers("parent", p.Parent == 0 || parent != nil).text("code", p.Code, 32, true).text("name", p.Name, 120,
+		true).text("asks", p.Asks, 64, false)
 	depth := 0
 	for above := parent; above != nil && depth <= mostDepth; above = c.state.Place(above.Parent) {
 		depth++
@@ -141,7 +154,8 @@ func (c *checking) place(p *estate.Place) {
 
 func (c *checking) permission(p *permit.Permission) {
 	c.text("key", p.Key, 64, true).text("title", p.Title, 120, true).text("sentence", p.Sentence, 500, true)
-	c.refers("group", c.state.Groups.Get(uint32(p.Group)) != nil).that("kinds", len(p.Kinds) > 0, "a permission has a meaning at some kind of place")
+	c.refers("group", c.state.Groups.Get(uint32(p.Group)) != nil).that("kinds", len(p.Kinds) > 0,
+		"a permission has a meaning at some kind of place")
 	for _, kind := range p.Kinds {
 		c.that("kinds", kind.Known(), fmt.Sprintf("%q is not a kind of place", kind))
 	}
@@ -151,12 +165,14 @@ func (c *checking) permission(p *permit.Permission) {
 func (c *checking) template(t *permit.Template) {
 	c.text("code", t.Code, 32, true).text("name", t.Name, 120, true).text("summary", t.Summary, 1000, false)
 	c.refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).wrap("hours", t.Hours.Check())
-	c.that("days", t.Days >= 0 && t.Days <= 3660, "the days of a template are 0 to 3660").that("idle_seconds", t.IdleSeconds >= 0 && t.IdleSeconds <= 86400, "the seconds without use are 0 to 86400")
+	c.that("days", t.Days >= 0 && t.Days <= 3660, "the days of a template are 0 to 3660").that("idle_seconds",
+		t.IdleSeconds >= 0 && t.IdleSeconds <= 86400, "the seconds without use are 0 to 86400")
 	seen := map[permit.Setting]bool{}
 	for _, setting := range t.Settings {
 		c.text("settings", setting.Word, 64, true)
 		of := permit.Setting{Group: setting.Group, Permission: setting.Permission}
-		c.that("settings", (setting.Group == 0) != (setting.Permission == 0) && !seen[of], "a setting is about one permission or one group, once")
+		c.that("settings", (setting.Group == 0) != (setting.Permission == 0) && !seen[of],
+			"a setting is about one permission or one group, once")
 		seen[of] = true
 		c.refers("settings", setting.Group == 0 || c.state.Groups.Get(uint32(setting.Group)) != nil)
 		c.refers("settings", setting.Permission == 0 || c.state.Permissions.Get(uint32(setting.Permission)) != nil)
@@ -183,13 +199,16 @@ func (c *checking) staff(p *people.Staff) {
 	}
 	c.date("leaving_date", p.LeavingDate).moment("departed_at", p.DepartedAt)
 	if p.Lock != nil {
-		c.that("lock", p.Lock.Cause == people.ByManager || p.Lock.Cause == people.ByAttempts, "a lock has a cause").text("lock", p.Lock.Reason, 500, false)
-		c.moment("lock", p.Lock.Since).moment("lock", p.Lock.Until).that("lock", !p.Lock.Since.IsZero(), "a lock has a begin")
+		c.that("lock", p.Lock.Cause == people.ByManager || p.Lock.Cause == people.ByAttempts,
+			"a lock has a cause").text("lock", p.Lock.Reason, 500, false)
+		c.moment("lock", p.Lock.Since).moment("lock", p.Lock.Until).that("lock", !p.Lock.Since.IsZero(),
+			"a lock has a begin")
 	}
 }
 
 func (c *checking) credential(r *credential.Credential) {
-	c.refers("staff", c.state.Person(r.Staff) != nil).moment("from", r.From).moment("until", r.Until).moment("issued_at", r.IssuedAt)
+	c.refers("staff", c.state.Person(r.Staff) != nil).moment("from", r.From).moment("until",
+		r.Until).moment("issued_at", r.IssuedAt)
 	switch r.State {
 	case credential.Valid, credential.Suspended, credential.Lost, credential.Withdrawn:
 	default:

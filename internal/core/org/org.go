@@ -94,7 +94,8 @@ type Settings struct {
 
 // DefaultSettings are those of a new organisation.
 func DefaultSettings() Settings {
-	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72, IdleMinutes: 30}
+	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72,
+		IdleMinutes: 30}
 }
 
 // State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
@@ -199,7 +200,10 @@ func (s *State) PutAssignment(a *Assignment) {
 // PutException stores an exception; whose it is never changes.
 func (s *State) PutException(e *Exception) {
 	if s.Exceptions.Get(uint32(e.ID)) == nil {
-		s.belong(e.Staff, func(b *belongings) { b.exceptions = append(b.exceptions[:len(b.exceptions):len(b.exceptions)], e.ID) })
+		s.belong(e.Staff, func(b *belongings) {
+			b.exceptions = append(
+				b.exceptions[:len(b.exceptions):len(b.exceptions)], e.ID)
+		})
 	}
 	s.Exceptions.Put(uint32(e.ID), e)
 }
@@ -323,7 +327,8 @@ func (s *State) ExceptionsOf(id people.StaffID) []ExceptionID {
 	return nil
 }
 
-// CredentialsOf returns the numbers of a person's credentials, withdrawn ones too. The caller must not change the slice.
+// CredentialsOf returns the numbers of a person's credentials, withdrawn ones too. The caller must not change the
+// slice.
 func (s *State) CredentialsOf(id people.StaffID) []credential.ID {
 	if b := s.ofStaff.Get(uint32(id)); b != nil {
 		return b.credentials

@@ -142,15 +142,19 @@ func (s *Staff) Check() (field string, err error) {
 	case s.FamilyName == "":
 		return "family_name", fmt.Errorf("a staff member needs a family name")
 	case !slices.Contains(Engagements, s.Engagement):
-		return "engagement", fmt.Errorf("%q is not an engagement; use employee, agency, contractor or seasonal", s.Engagement)
+		return "engagement", fmt.Errorf("%q is not an engagement; use employee, agency, contractor or seasonal",
+			s.Engagement)
 	case s.StartDate.IsZero():
 		return "start_date", fmt.Errorf("a staff member needs a start date")
 	case !s.ContractEnd.IsZero() && s.ContractEnd < s.StartDate:
-		return "contract_end", fmt.Errorf("the contract ends on %s, before it starts on %s; put the end on or after the start", s.ContractEnd, s.StartDate)
+		return "contract_end", fmt.Errorf(
+			"the contract ends on %s, before it starts on %s; put the end on or after the start", s.ContractEnd,
+			s.StartDate)
 	}
 	if s.Email != "" {
 		if address, err := mail.ParseAddress(s.Email); err != nil || address.Address != s.Email {
-			return "email", fmt.Errorf("%q is not an email address; write it as name@example.org, or leave it empty", s.Email)
+			return "email", fmt.Errorf("%q is not an email address; write it as name@example.org, or leave it empty",
+				s.Email)
 		}
 	}
 	return "", nil

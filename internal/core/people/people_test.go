@@ -53,9 +53,12 @@ func TestALockMayEndByItself(t *testing.T) {
 func TestARecordSaysWhatIsWrongWithIt(t *testing.T) {
 	good := Staff{GivenName: "Ana", FamilyName: "Reyes", Engagement: Seasonal, StartDate: date("2026-11-24")}
 	for field, spoil := range map[string]func(*Staff){
-		"given_name": func(s *Staff) { s.GivenName = "" }, "family_name": func(s *Staff) { s.FamilyName = "" }, "engagement": func(s *Staff) { s.Engagement = "guest" },
-		"start_date": func(s *Staff) { s.StartDate = 0 }, "contract_end": func(s *Staff) { s.ContractEnd = s.StartDate - 1 }, "email": func(s *Staff) { s.Email = "Ana <ana@example.org>" },
-		"": func(*Staff) {},
+		"given_name": func(s *Staff) { s.GivenName = "" }, "family_name": func(s *Staff) { s.FamilyName = "" },
+		"engagement":   func(s *Staff) { s.Engagement = "guest" },
+		"start_date":   func(s *Staff) { s.StartDate = 0 },
+		"contract_end": func(s *Staff) { s.ContractEnd = s.StartDate - 1 },
+		"email":        func(s *Staff) { s.Email = "Ana <ana@example.org>" },
+		"":             func(*Staff) {},
 	} {
 		s := good
 		spoil(&s)
@@ -108,11 +111,13 @@ func TestEveryFieldThatPeopleWriteIsDescribed(t *testing.T) {
 		record := reflect.ValueOf(*p)
 		for at := range record.NumField() {
 			name, _, _ := strings.Cut(record.Type().Field(at).Tag.Get("json"), ",")
-			assert.Equal(t, name == Fields[i].Name, !record.Field(at).IsZero(), "%s is written into %s", Fields[i].Name, name)
+			assert.Equal(t, name == Fields[i].Name, !record.Field(at).IsZero(), "%s is written into %s", Fields[i].Name,
+				name)
 		}
 	}
 	for field := range reflect.TypeFor[Staff]().Fields() {
 		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
-		assert.True(t, slices.Contains(described, name) != slices.Contains(byActs, name), "%s is written by people, or by acts", name)
+		assert.True(t, slices.Contains(described, name) != slices.Contains(byActs, name),
+			"%s is written by people, or by acts", name)
 	}
 }

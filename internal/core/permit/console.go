@@ -31,12 +31,15 @@ func ConsolePermissions() []Permission {
 		{EditStaff, "Edit staff", "Changes the record of people whose home site this is."},
 		{AssignStaff, "Assign staff", "Gives, changes and ends assignments at the place."},
 		{ExceptStaff, "Make exceptions", "Adds or withholds a permission for one person at the place."},
-		{IssueCredentials, "Issue credentials", "Issues and withdraws the PINs, badges and passwords of people whose home site this is."},
+		{IssueCredentials, "Issue credentials",
+			"Issues and withdraws the PINs, badges and passwords of people whose home site this is."},
 		{LockStaff, "Lock and unlock staff", "Locks and unlocks people who belong to or work at the place."},
-		{DepartStaff, "Depart and reinstate staff", "Records that people whose home site this is have left or come back."},
+		{DepartStaff, "Depart and reinstate staff",
+			"Records that people whose home site this is have left or come back."},
 		{CheckAccess, "Check access", "Asks what somebody may do at the place, and why."},
 		{EditPlaces, "Edit places", "Adds, changes and retires places here and below."},
-		{EditTemplates, "Edit templates", "Changes templates; needs to be held at every site, as templates count everywhere."},
+		{EditTemplates, "Edit templates",
+			"Changes templates; needs to be held at every site, as templates count everywhere."},
 		{EditCatalogue, "Edit the catalogue", "Changes the catalogue; needs to be held at every site."},
 		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and disconnects them."},
 		{ReadEvents, "Read events", "Reads what happened at the doors and terminals of the place."},
@@ -44,7 +47,8 @@ func ConsolePermissions() []Permission {
 	}
 	permissions := make([]Permission, len(titles))
 	for i, t := range titles {
-		permissions[i] = Permission{Key: t.key, Title: t.title, Sentence: t.sentence, Scale: Scale{Kind: Switch}, Kinds: estate.Kinds}
+		permissions[i] = Permission{Key: t.key, Title: t.title, Sentence: t.sentence, Scale: Scale{Kind: Switch},
+			Kinds: estate.Kinds}
 	}
 	return permissions
 }

@@ -46,7 +46,8 @@ func (c *Catalogue) Outline(template *Template, lookup func(TemplateID) *Templat
 		at := len(lines)
 		lines = append(lines, Line{Group: group, Depth: depth, Own: own[group.ID]})
 		for _, permission := range inGroup[group.ID] {
-			lines = append(lines, Line{Permission: permission, Depth: depth + 1, Own: own[permission.ID], Resolved: resolved[permission.ID],
+			lines = append(lines, Line{Permission: permission, Depth: depth + 1, Own: own[permission.ID],
+				Resolved:  resolved[permission.ID],
 				Undecided: undecided[permission.ID]})
 		}
 		for _, inner := range below[group.ID] {
@@ -121,7 +122,8 @@ type Tier struct {
 }
 
 // Tiers lays one permission out over the templates that are not retired, by name, each below the one it is based on.
-func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *Template], lookup func(TemplateID) *Template) []Tier {
+func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *Template],
+	lookup func(TemplateID) *Template) []Tier {
 	below := map[TemplateID][]*Template{}
 	for _, t := range templates {
 		base := t.Base
@@ -140,7 +142,8 @@ func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *T
 	lay = func(base TemplateID, depth int) {
 		for _, t := range below[base] {
 			resolved := c.Resolve(t, lookup)
-			line := Line{Permission: permission, Resolved: resolved[permission.ID], Undecided: waits(permission, resolved, DecidedAt(t, lookup))}
+			line := Line{Permission: permission, Resolved: resolved[permission.ID],
+				Undecided: waits(permission, resolved, DecidedAt(t, lookup))}
 			for _, setting := range t.Settings {
 				if setting.Permission == permission.ID {
 					line.Own = setting.Word
@@ -156,7 +159,8 @@ func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *T
 
 // Undecided returns the permissions that wait for a decision in a template: they came into the catalogue, or into
 // their group, after it was decided, and neither it nor a base says anything of them.
-func (c *Catalogue) Undecided(template *Template, resolved []Resolved, lookup func(TemplateID) *Template) []*Permission {
+func (c *Catalogue) Undecided(template *Template, resolved []Resolved,
+	lookup func(TemplateID) *Template) []*Permission {
 	var waiting []*Permission
 	pending := c.undecided(template, resolved, lookup)
 	for permission := range c.Permissions {

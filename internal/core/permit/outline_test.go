@@ -34,15 +34,18 @@ func keysOf(lines []Line) (keys []string) {
 
 func TestAnOutlineIsTheTreeOfTheCatalogue(t *testing.T) {
 	base := &Template{ID: 2, DecidedAt: 2, Settings: []Setting{{Permission: 1, Word: "yes"}}}
-	own := &Template{ID: 1, Base: 2, Settings: []Setting{{Group: 2, Word: "team", AsOf: 3}, {Permission: 3, Word: "40"}}}
+	own := &Template{ID: 1, Base: 2,
+		Settings: []Setting{{Group: 2, Word: "team", AsOf: 3}, {Permission: 3, Word: "40"}}}
 	lines := catalogue().Outline(own, lookup(own, base))
 	require.Equal(t, []string{"line", "a", "line.care", "b", "c", "d"}, keysOf(lines))
-	assert.Equal(t, []int{0, 1, 1, 2, 2, 2}, []int{lines[0].Depth, lines[1].Depth, lines[2].Depth, lines[3].Depth, lines[4].Depth, lines[5].Depth})
+	assert.Equal(t, []int{0, 1, 1, 2, 2, 2},
+		[]int{lines[0].Depth, lines[1].Depth, lines[2].Depth, lines[3].Depth, lines[4].Depth, lines[5].Depth})
 	assert.Equal(t, TemplateID(2), lines[1].Resolved.Template, "from the base")
 	assert.Equal(t, GroupID(2), lines[3].Resolved.Group, "flows from the group")
 	assert.Equal(t, "40", lines[4].Own)
 	assert.True(t, lines[5].Undecided, "it came after the group was set")
-	assert.Equal(t, Line{Group: lines[2].Group, Depth: 1, Own: "team", Total: 3, Given: 2, Pending: 1, Differ: 2, Mixed: true}, lines[2])
+	assert.Equal(t, Line{Group: lines[2].Group, Depth: 1, Own: "team", Total: 3, Given: 2, Pending: 1, Differ: 2,
+		Mixed: true}, lines[2])
 	assert.Equal(t, 4, lines[0].Total)
 	assert.Equal(t, 3, lines[0].Given)
 }
@@ -55,7 +58,8 @@ func TestDecidingTheRestIsDeciding(t *testing.T) {
 	template.DecidedAt = c.Count()
 	assert.Empty(t, c.Undecided(template, c.Resolve(template, lookup()), lookup()))
 	above := &Template{ID: 3, Base: 1}
-	assert.Empty(t, c.Undecided(above, c.Resolve(above, lookup(template)), lookup(template)), "what the base has decided is decided")
+	assert.Empty(t, c.Undecided(above, c.Resolve(above, lookup(template)), lookup(template)),
+		"what the base has decided is decided")
 }
 
 func TestAPermissionIsLaidOutOverTheTemplatesByTheirBases(t *testing.T) {
@@ -76,16 +80,20 @@ func TestAPermissionIsLaidOutOverTheTemplatesByTheirBases(t *testing.T) {
 	}
 	var said []string
 	for _, tier := range c.Tiers(c.Permission(2), all, lookup(templates...)) {
-		said = append(said, fmt.Sprint(strings.Repeat(" ", tier.Depth), tier.Template.Name, " ", c.Permission(2).Scale.Word(tier.Line.Resolved.Level), " own=", tier.Line.Own, " waits=", tier.Line.Undecided))
+		said = append(said, fmt.Sprint(strings.Repeat(" ", tier.Depth), tier.Template.Name, " ",
+			c.Permission(2).Scale.Word(tier.Line.Resolved.Level), " own=", tier.Line.Own, " waits=",
+			tier.Line.Undecided))
 	}
-	assert.Equal(t, []string{"Cleaner none own= waits=true", "Packer team own=team waits=false", " Operator team own= waits=false", "  Lead own own= waits=false"}, said,
+	assert.Equal(t, []string{"Cleaner none own= waits=true", "Packer team own=team waits=false",
+		" Operator team own= waits=false", "  Lead own own= waits=false"}, said,
 		"a retired base is left out, and what it says still counts")
 }
 
 func TestComparingShowsWhatDiffers(t *testing.T) {
 	c := catalogue()
 	one := c.Resolve(&Template{ID: 1, Settings: []Setting{{Permission: 2, Word: "own"}}}, lookup())
-	two := c.Resolve(&Template{ID: 2, Settings: []Setting{{Permission: 2, Word: "team"}, {Permission: 1, Word: "no"}}}, lookup())
+	two := c.Resolve(&Template{ID: 2, Settings: []Setting{{Permission: 2, Word: "team"}, {Permission: 1, Word: "no"}}},
+		lookup())
 	rows := c.Compare([][]Resolved{one, two})
 	require.Len(t, rows, 4)
 	assert.False(t, rows[0].Differs, "not given and given to nobody is the same")
@@ -98,9 +106,11 @@ func TestAGroupCountsItsOwnLines(t *testing.T) {
 	c := catalogue()
 	rapid.Check(t, func(t *rapid.T) {
 		template := &Template{ID: 1, DecidedAt: uint32(rapid.IntRange(0, 4).Draw(t, "decided"))}
-		for _, of := range []Setting{{Group: 1}, {Group: 2}, {Permission: 1}, {Permission: 2}, {Permission: 3}, {Permission: 4}} {
+		for _, of := range []Setting{{Group: 1}, {Group: 2}, {Permission: 1}, {Permission: 2}, {Permission: 3},
+			{Permission: 4}} {
 			if rapid.Bool().Draw(t, "set") {
-				of.Word, of.AsOf = rapid.SampledFrom([]string{"none", "full", "own", "7"}).Draw(t, "word"), uint32(rapid.IntRange(0, 4).Draw(t, "as of"))
+				of.Word, of.AsOf = rapid.SampledFrom([]string{"none", "full", "own", "7"}).Draw(t, "word"),
+					uint32(rapid.IntRange(0, 4).Draw(t, "as of"))
 				template.Settings = append(template.Settings, of)
 			}
 		}

@@ -80,7 +80,8 @@ func (s Scale) Check() error {
 	return nil
 }
 
-// Parse reads a word as a level of the scale: "yes", "use", "40"; "none" and "full" go with every scale but a limit's full.
+// Parse reads a word as a level of the scale: "yes", "use", "40"; "none" and "full" go with every scale but a limit's
+// full.
 func (s Scale) Parse(word string) (Level, error) {
 	word = strings.ToLower(strings.TrimSpace(word))
 	switch {
@@ -165,8 +166,9 @@ func (s Scale) position(name string) int {
 	return slices.IndexFunc(s.Levels, func(level string) bool { return strings.EqualFold(level, name) })
 }
 
-// LevelAbout returns the lowest level at which somebody sees records, their own or another person's; 0 where the scale does
-// not say whose records. Only the highest level reaches another person's: the records of a team need a team on record.
+// LevelAbout returns the lowest level at which somebody sees records, their own or another person's; 0 where the scale
+// does not say whose records. Only the highest level reaches another person's: the records of a team need a team on
+// record.
 func (s Scale) LevelAbout(own bool) Level {
 	switch {
 	case !s.IsReach():
@@ -223,16 +225,18 @@ type Setting struct {
 
 // Template is a named set of settings for a kind of work.
 type Template struct {
-	ID          TemplateID   `json:"id"`
-	Code        string       `json:"code"`
-	Name        string       `json:"name"`
-	Summary     string       `json:"summary,omitempty"`
-	Base        TemplateID   `json:"base,omitempty"`
-	Settings    []Setting    `json:"settings"`
-	Hours       hours.Access `json:"hours,omitzero"`
-	Days        int          `json:"days,omitempty"`         // how long an assignment lasts unless it says otherwise; 0 is open
-	Needs       []string     `json:"needs,omitempty"`        // kinds of credential: "pin", "badge"
-	IdleSeconds int          `json:"idle_seconds,omitempty"` // after which an idle shared terminal signs the person out; 0 is the terminal's own
+	ID       TemplateID   `json:"id"`
+	Code     string       `json:"code"`
+	Name     string       `json:"name"`
+	Summary  string       `json:"summary,omitempty"`
+	Base     TemplateID   `json:"base,omitempty"`
+	Settings []Setting    `json:"settings"`
+	Hours    hours.Access `json:"hours,omitzero"`
+	// how long an assignment lasts unless it says otherwise; 0 is open
+	Days  int      `json:"days,omitempty"`
+	Needs []string `json:"needs,omitempty"` // kinds of credential: "pin", "badge"
+	// after which an idle shared terminal signs the person out; 0 is the terminal's own
+	IdleSeconds int `json:"idle_seconds,omitempty"`
 	// DecidedAt is the catalogue count up to which somebody has looked at everything: what came before it and is not
 	// set is not given, and that is decided. What came later and is not set waits for a decision.
 	DecidedAt uint32 `json:"decided_at"`
@@ -249,7 +253,8 @@ type Catalogue struct {
 }
 
 // NewCatalogue makes the catalogue of the groups and permissions.
-func NewCatalogue(groups func(yield func(uint32, *Group) bool), permissions func(yield func(uint32, *Permission) bool)) *Catalogue {
+func NewCatalogue(groups func(yield func(uint32, *Group) bool),
+	permissions func(yield func(uint32, *Permission) bool)) *Catalogue {
 	c := &Catalogue{byKey: map[string]any{}}
 	for _, group := range groups {
 		c.AddGroup(group)
@@ -377,7 +382,8 @@ func (s Scale) Highest() Level {
 }
 
 // stated returns what a template states, or the nearest of those it is based on that states something.
-func stated[T any](template *Template, lookup func(TemplateID) *Template, states func(*Template) (T, bool)) (nearest T) {
+func stated[T any](template *Template, lookup func(TemplateID) *Template,
+	states func(*Template) (T, bool)) (nearest T) {
 	for depth := 0; template != nil && depth < maxBases; depth++ {
 		if of, does := states(template); does {
 			return of
@@ -387,12 +393,15 @@ func stated[T any](template *Template, lookup func(TemplateID) *Template, states
 	return nearest
 }
 
-// HoursOf returns the access hours that a template states, or the nearest of those it is based on; Inherit where none does.
+// HoursOf returns the access hours that a template states, or the nearest of those it is based on; Inherit where none
+// does.
 func HoursOf(template *Template, lookup func(TemplateID) *Template) hours.Access {
-	return stated(template, lookup, func(t *Template) (hours.Access, bool) { return t.Hours, t.Hours.Kind != hours.Inherit })
+	return stated(template, lookup,
+		func(t *Template) (hours.Access, bool) { return t.Hours, t.Hours.Kind != hours.Inherit })
 }
 
-// DaysOf returns how long an assignment with a template lasts, as the template or the nearest of its bases states; 0 is open.
+// DaysOf returns how long an assignment with a template lasts, as the template or the nearest of its bases states; 0 is
+// open.
 func DaysOf(template *Template, lookup func(TemplateID) *Template) int {
 	return stated(template, lookup, func(t *Template) (int, bool) { return t.Days, t.Days > 0 })
 }
@@ -432,7 +441,8 @@ func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
 		for group := c.Group(permission.Group); group != nil; group = c.Group(group.Parent) {
 			if setting, stated := groups[group.ID]; stated && arrived <= setting.AsOf {
 				if level, err := permission.Scale.Parse(setting.Word); err == nil {
-					resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID, Group: group.ID}
+					resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID,
+						Group: group.ID}
 					break
 				}
 			}

@@ -25,7 +25,8 @@ func catalogue() *Catalogue {
 		if id == 1 {
 			group = 1
 		}
-		permissions.Put(uint32(id), &Permission{ID: id, Key: string(rune('a' + i)), Group: group, Scale: scale, Since: uint32(id), Kinds: []estate.Kind{estate.Door}})
+		permissions.Put(uint32(id), &Permission{ID: id, Key: string(rune('a' + i)), Group: group, Scale: scale,
+			Since: uint32(id), Kinds: []estate.Kind{estate.Door}})
 	}
 	return NewCatalogue(groups.All(), permissions.All())
 }
@@ -60,12 +61,16 @@ func TestSettingsFlowDownAndTheNearerWins(t *testing.T) {
 		{"nothing stated gives nothing", nil, 0, []Level{0, 0, 0, 0}},
 		{"a group flows down to all below it", []Setting{{Group: 1, Word: WordFull, AsOf: 4}}, 0, []Level{1, 3, 0, 1}},
 		{"full never means a limit", []Setting{{Group: 2, Word: WordFull, AsOf: 4}}, 0, []Level{0, 3, 0, 1}},
-		{"the nearer group wins", []Setting{{Group: 1, Word: WordFull, AsOf: 4}, {Group: 2, Word: WordNone, AsOf: 4}}, 0, []Level{1, 0, 0, 0}},
-		{"a leaf wins over its group", []Setting{{Group: 1, Word: WordNone, AsOf: 4}, {Permission: 2, Word: "team"}}, 0, []Level{0, 2, 0, 0}},
+		{"the nearer group wins", []Setting{{Group: 1, Word: WordFull, AsOf: 4}, {Group: 2, Word: WordNone, AsOf: 4}},
+			0, []Level{1, 0, 0, 0}},
+		{"a leaf wins over its group", []Setting{{Group: 1, Word: WordNone, AsOf: 4}, {Permission: 2, Word: "team"}}, 0,
+			[]Level{0, 2, 0, 0}},
 		{"a level's name sets those that have it", []Setting{{Group: 1, Word: "own", AsOf: 4}}, 0, []Level{0, 1, 0, 0}},
-		{"what came later is not decided by a group", []Setting{{Group: 1, Word: WordFull, AsOf: 3}}, 0, []Level{1, 3, 0, 0}},
+		{"what came later is not decided by a group", []Setting{{Group: 1, Word: WordFull, AsOf: 3}}, 0,
+			[]Level{1, 3, 0, 0}},
 		{"the base's where nothing is stated", nil, 1, []Level{0, 3, 40, 0}},
-		{"one's own group wins over the base's leaf", []Setting{{Group: 2, Word: WordNone, AsOf: 4}}, 1, []Level{0, 0, 0, 0}},
+		{"one's own group wins over the base's leaf", []Setting{{Group: 2, Word: WordNone, AsOf: 4}}, 1,
+			[]Level{0, 0, 0, 0}},
 		{"one's own leaf wins over the base's", []Setting{{Permission: 3, Word: "5"}}, 1, []Level{0, 3, 5, 0}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -95,9 +100,11 @@ func TestScalesReadTheirWords(t *testing.T) {
 		level Level
 		ok    bool
 	}{
-		{Scale{Kind: Switch}, "yes", 1, true}, {Scale{Kind: Switch}, "no", 0, true}, {Scale{Kind: Switch}, "maybe", 0, false},
+		{Scale{Kind: Switch}, "yes", 1, true}, {Scale{Kind: Switch}, "no", 0, true},
+		{Scale{Kind: Switch}, "maybe", 0, false},
 		{levels, "team", 2, true}, {levels, "full", 3, true}, {levels, "yes", 0, false},
-		{limit, "25", 25, true}, {limit, "none", 0, true}, {limit, "-1", 0, false}, {limit, "full", 0, false}, {limit, "2147483647", 0, false}, {limit, "1.5", 0, false},
+		{limit, "25", 25, true}, {limit, "none", 0, true}, {limit, "-1", 0, false}, {limit, "full", 0, false},
+		{limit, "2147483647", 0, false}, {limit, "1.5", 0, false},
 	} {
 		level, err := c.scale.Parse(c.word)
 		assert.Equal(t, c.ok, err == nil, c.word)
@@ -105,7 +112,8 @@ func TestScalesReadTheirWords(t *testing.T) {
 	}
 	assert.Equal(t, "up to 25 kg", limit.Words(25))
 	assert.Equal(t, "(team)", levels.Words(2))
-	for _, bad := range []Scale{{Kind: "mood"}, {Kind: Levels, Levels: []string{"one"}}, {Kind: Levels, Levels: []string{"a", "a"}}, {Kind: Limit}} {
+	for _, bad := range []Scale{{Kind: "mood"}, {Kind: Levels, Levels: []string{"one"}},
+		{Kind: Levels, Levels: []string{"a", "a"}}, {Kind: Limit}} {
 		assert.Error(t, bad.Check())
 	}
 }
@@ -133,8 +141,10 @@ func TestLevelsAreNamedWithoutRegardToCase(t *testing.T) {
 	assert.Equal(t, Level(2), level)
 	assert.Equal(t, Level(1), scale.LevelAbout(true))
 	assert.Equal(t, Level(3), scale.LevelAbout(false))
-	assert.Zero(t, Scale{Kind: Levels, Levels: []string{"none", "view", "run"}}.LevelAbout(false), "it says nothing of whose records")
-	for _, levels := range [][]string{{"none", "view", "View"}, {"view", "none"}, {"none", "full", "view"}, {"none", " "}, {"none"}} {
+	assert.Zero(t, Scale{Kind: Levels, Levels: []string{"none", "view", "run"}}.LevelAbout(false),
+		"it says nothing of whose records")
+	for _, levels := range [][]string{{"none", "view", "View"}, {"view", "none"}, {"none", "full", "view"},
+		{"none", " "}, {"none"}} {
 		assert.Error(t, Scale{Kind: Levels, Levels: levels}.Check(), levels)
 	}
 }

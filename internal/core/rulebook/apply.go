@@ -39,7 +39,8 @@ type fields = map[string]any
 // Steps returns what makes a state as the book says; nothing for what is so already. What the book does not name is
 // left alone.
 func (b *Book) Steps(state *org.State) ([]Step, error) {
-	w := &writer{state: state, catalogue: permit.NewCatalogue(state.Groups.All(), state.Permissions.All()), seen: map[string]int{}}
+	w := &writer{state: state, catalogue: permit.NewCatalogue(state.Groups.All(), state.Permissions.All()),
+		seen: map[string]int{}}
 	for i := range b.Catalogue {
 		if err := w.group(&b.Catalogue[i], ""); err != nil {
 			return nil, err
@@ -124,7 +125,8 @@ func (w *writer) permission(p *Permission, group string) error {
 		return err
 	}
 	what := "permission " + p.Key
-	set := fields{"title": p.Title, "sentence": p.Sentence, "group": group, "scale": p.Scale, "kinds": p.Kinds, "sensitive": p.Sensitive}
+	set := fields{"title": p.Title, "sentence": p.Sentence, "group": group, "scale": p.Scale, "kinds": p.Kinds,
+		"sensitive": p.Sensitive}
 	live := w.catalogue.PermissionByKey(p.Key)
 	if live == nil {
 		set["key"] = p.Key
@@ -133,8 +135,10 @@ func (w *writer) permission(p *Permission, group string) error {
 		if live.Retired && !p.Retired {
 			w.step(p.at, what, "permission.restore", p.Key, nil)
 		}
-		scale := permit.Scale{Kind: permit.ScaleKind(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit, Most: permit.Level(p.Scale.Most)}
-		if live.Title != p.Title || live.Sentence != p.Sentence || w.catalogue.Group(live.Group).Key != group || !live.Scale.Equal(scale) || !sameKinds(live.Kinds, p.Kinds) || live.Sensitive != p.Sensitive {
+		scale := permit.Scale{Kind: permit.ScaleKind(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit,
+			Most: permit.Level(p.Scale.Most)}
+		if live.Title != p.Title || live.Sentence != p.Sentence || w.catalogue.Group(live.Group).Key != group ||
+			!live.Scale.Equal(scale) || !sameKinds(live.Kinds, p.Kinds) || live.Sensitive != p.Sensitive {
 			w.step(p.at, what, "permission.edit", p.Key, set)
 		}
 	}
@@ -165,7 +169,8 @@ func (w *writer) template(t *Template) {
 	if t.Hours != nil {
 		access = *t.Hours
 	}
-	set := fields{"name": t.Name, "summary": t.Summary, "base": t.Base, "days": t.Days, "needs": orNone(t.Needs), "idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
+	set := fields{"name": t.Name, "summary": t.Summary, "base": t.Base, "days": t.Days, "needs": orNone(t.Needs),
+		"idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
 	live := w.state.TemplateByCode(t.Code)
 	if live == nil {
 		set["code"] = t.Code
@@ -175,7 +180,8 @@ func (w *writer) template(t *Template) {
 			w.step(t.at, what, "template.restore", t.Code, nil)
 		}
 		now := w.live(live)
-		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days || !slices.Equal(now.Needs, t.Needs) || now.IdleSeconds != t.IdleSeconds ||
+		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days ||
+			!slices.Equal(now.Needs, t.Needs) || now.IdleSeconds != t.IdleSeconds ||
 			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
 			w.step(t.at, what, "template.edit", t.Code, set)
 		}
@@ -215,7 +221,8 @@ func hoursOf(h *Hours) string {
 
 // live returns a template of the state as a rulebook writes it.
 func (w *writer) live(t *permit.Template) Template {
-	out := Template{Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: t.Needs, IdleSeconds: t.IdleSeconds, Retired: t.Retired, Settings: map[string]string{}}
+	out := Template{Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: t.Needs,
+		IdleSeconds: t.IdleSeconds, Retired: t.Retired, Settings: map[string]string{}}
 	if base := w.state.Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
@@ -264,8 +271,10 @@ func (w *writer) groups(parent permit.GroupID) []Group {
 			if p.Group != g.ID {
 				continue
 			}
-			written := Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Sensitive: p.Sensitive, Retired: p.Retired,
-				Scale: Scale{Kind: string(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit, Most: int(p.Scale.Most)}}
+			written := Permission{Key: p.Key, Title: p.Title, Sentence: p.Sentence, Sensitive: p.Sensitive,
+				Retired: p.Retired,
+				Scale: Scale{Kind: string(p.Scale.Kind), Levels: p.Scale.Levels, Unit: p.Scale.Unit,
+					Most: int(p.Scale.Most)}}
 			for _, kind := range p.Kinds {
 				written.Kinds = append(written.Kinds, string(kind))
 			}

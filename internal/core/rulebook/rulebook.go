@@ -109,14 +109,18 @@ type shape struct {
 var (
 	ruleShape  = &shape{keys: []string{"days", "from", "until"}}
 	groupShape = &shape{keys: []string{"group", "title", "retired", "permissions", "groups"}, inner: map[string]*shape{
-		"permissions": {keys: []string{"key", "title", "sentence", "scale", "kinds", "sensitive", "retired"}, inner: map[string]*shape{
-			"scale": {keys: []string{"kind", "levels", "unit", "most"}}}},
+		"permissions": {keys: []string{"key", "title", "sentence", "scale", "kinds", "sensitive", "retired"},
+			inner: map[string]*shape{
+				"scale": {keys: []string{"kind", "levels", "unit", "most"}}}},
 	}}
-	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "templates"}, inner: map[string]*shape{
-		"catalogue": groupShape,
-		"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "idle_seconds", "hours", "retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
-			"hours": {keys: []string{"kind", "before_minutes", "after_minutes", "rules"}, inner: map[string]*shape{"rules": ruleShape}}}},
-	}}
+	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "templates"},
+		inner: map[string]*shape{
+			"catalogue": groupShape,
+			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "idle_seconds", "hours",
+				"retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
+				"hours": {keys: []string{"kind", "before_minutes", "after_minutes", "rules"},
+					inner: map[string]*shape{"rules": ruleShape}}}},
+		}}
 )
 
 func init() { groupShape.inner["groups"] = groupShape }
@@ -131,7 +135,8 @@ func Parse(text []byte) (*Book, error) {
 		return nil, fault.Invalidf("rulebook", "this is not YAML: %s", plainly(err))
 	}
 	if len(document.Content) != 1 || document.Content[0].Kind != yaml.MappingNode {
-		return nil, fault.Invalidf("rulebook", "a rulebook begins with “rulebook: %d” and has a catalogue, templates, or both", Version)
+		return nil, fault.Invalidf("rulebook",
+			"a rulebook begins with “rulebook: %d” and has a catalogue, templates, or both", Version)
 	}
 	if err := bookShape.check(document.Content[0], 0); err != nil {
 		return nil, err
@@ -141,7 +146,8 @@ func Parse(text []byte) (*Book, error) {
 		return nil, fault.Invalidf("rulebook", "%s", plainly(err))
 	}
 	if book.Version != Version {
-		return nil, fault.Invalidf("rulebook", "line 1: this reads rulebooks of the form %d; begin with “rulebook: %d”", Version, Version)
+		return nil, fault.Invalidf("rulebook", "line 1: this reads rulebooks of the form %d; begin with “rulebook: %d”",
+			Version, Version)
 	}
 	return book, nil
 }
@@ -154,7 +160,8 @@ func (s *shape) check(node *yaml.Node, depth int) error {
 	case depth > deepest:
 		return fault.Invalidf("rulebook", "line %d: this is nested deeper than a rulebook can be", node.Line)
 	case node.Kind == yaml.AliasNode || node.Anchor != "":
-		return fault.Invalidf("rulebook", "line %d, column %d: anchors and aliases are not used in a rulebook; write it out", node.Line, node.Column)
+		return fault.Invalidf("rulebook",
+			"line %d, column %d: anchors and aliases are not used in a rulebook; write it out", node.Line, node.Column)
 	case node.Kind == yaml.SequenceNode:
 		for _, item := range node.Content {
 			if err := s.check(item, depth+1); err != nil {
@@ -166,16 +173,19 @@ func (s *shape) check(node *yaml.Node, depth int) error {
 		if node.Tag == "!!null" {
 			return nil
 		}
-		return fault.Invalidf("rulebook", "line %d, column %d: here stand the keys %s, not a plain value", node.Line, node.Column, strings.Join(s.keys, ", "))
+		return fault.Invalidf("rulebook", "line %d, column %d: here stand the keys %s, not a plain value", node.Line,
+			node.Column, strings.Join(s.keys, ", "))
 	}
 	seen := map[string]bool{}
 	for i := 0; i+1 < len(node.Content); i += 2 {
 		key, value := node.Content[i], node.Content[i+1]
 		switch {
 		case !slices.Contains(s.keys, key.Value):
-			return fault.Invalidf("rulebook", "line %d, column %d: there is no key %q here; use %s", key.Line, key.Column, key.Value, strings.Join(s.keys, ", "))
+			return fault.Invalidf("rulebook", "line %d, column %d: there is no key %q here; use %s", key.Line,
+				key.Column, key.Value, strings.Join(s.keys, ", "))
 		case seen[key.Value]:
-			return fault.Invalidf("rulebook", "line %d, column %d: the key %q stands here twice", key.Line, key.Column, key.Value)
+			return fault.Invalidf("rulebook", "line %d, column %d: the key %q stands here twice", key.Line, key.Column,
+				key.Value)
 		}
 		seen[key.Value] = true
 		if inner := s.inner[key.Value]; inner != nil {
@@ -203,11 +213,13 @@ func plain(node *yaml.Node, free bool) error {
 	seen := map[string]bool{}
 	for i, item := range node.Content {
 		if item.Kind != yaml.ScalarNode || node.Kind == yaml.MappingNode && !free {
-			return fault.Invalidf("rulebook", "line %d, column %d: a plain word is expected here", item.Line, item.Column)
+			return fault.Invalidf("rulebook", "line %d, column %d: a plain word is expected here", item.Line,
+				item.Column)
 		}
 		if node.Kind == yaml.MappingNode && i%2 == 0 {
 			if seen[item.Value] {
-				return fault.Invalidf("rulebook", "line %d, column %d: the key %q stands here twice", item.Line, item.Column, item.Value)
+				return fault.Invalidf("rulebook", "line %d, column %d: the key %q stands here twice", item.Line,
+					item.Column, item.Value)
 			}
 			seen[item.Value] = true
 		}
@@ -292,7 +304,8 @@ func (t *Template) UnmarshalYAML(node *yaml.Node) error {
 func (b *Book) Write() ([]byte, error) {
 	b.Version = Version
 	var out bytes.Buffer
-	fmt.Fprintln(&out, "# The catalogue of permissions and the templates. A setting is the key of a permission or a group, and a word of its scale.")
+	fmt.Fprintln(&out, "# The catalogue of permissions and the templates. A setting is the key of a permission or a "+
+		"group, and a word of its scale.")
 	encoder := yaml.NewEncoder(&out)
 	encoder.SetIndent(2)
 	if err := encoder.Encode(b); err != nil {
@@ -317,7 +330,8 @@ func byBase(templates []Template) ([]Template, error) {
 		t := templates[i]
 		switch state[i] {
 		case 1:
-			return fault.Invalidf("rulebook", "line %d: basing %s on %s would make a circle", t.at.line(), t.Code, t.Base)
+			return fault.Invalidf("rulebook", "line %d: basing %s on %s would make a circle", t.at.line(), t.Code,
+				t.Base)
 		case 2:
 			return nil
 		}

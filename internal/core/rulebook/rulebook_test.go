@@ -80,7 +80,8 @@ func TestARulebookIsAppliedAndWrittenBack(t *testing.T) {
 	s := applied(t, empty(t), book)
 	lead := s.State().TemplateByCode("lead")
 	run := s.Catalogue().PermissionByKey("line.run")
-	assert.Equal(t, "run", run.Scale.Word(s.Resolved(lead.ID)[run.ID].Level), "from the base, whatever the order in the file")
+	assert.Equal(t, "run", run.Scale.Word(s.Resolved(lead.ID)[run.ID].Level),
+		"from the base, whatever the order in the file")
 	steps, err := book.Steps(s.State())
 	require.NoError(t, err)
 	assert.Empty(t, steps, "applying it again does nothing")
@@ -102,7 +103,8 @@ func TestWhatABookDoesNotNameIsLeftAlone(t *testing.T) {
 	book, err := Parse([]byte(text))
 	require.NoError(t, err)
 	s := applied(t, empty(t), book)
-	part, err := Parse([]byte("rulebook: 1\ntemplates:\n  - {code: operator, name: Operator, settings: {line.run: view}}\n"))
+	part, err := Parse([]byte("rulebook: 1\ntemplates:\n  - {code: operator, name: Operator, settings: {line.run: " +
+		"view}}\n"))
 	require.NoError(t, err)
 	s = applied(t, s, part)
 	operator := s.State().TemplateByCode("operator")
@@ -117,10 +119,14 @@ func TestWhatABookDoesNotNameIsLeftAlone(t *testing.T) {
 
 func TestAFaultNamesLineAndColumn(t *testing.T) {
 	for _, c := range []struct{ name, from, to, says string }{
-		{"an unknown key", "    summary: Runs a line.", "    sumary: Runs a line.", "line 26, column 5: there is no key \"sumary\" here"},
-		{"an unknown key in a permission", "        sentence: Runs it.", "        sentense: Runs it.", "line 10, column 9: there is no key \"sentense\" here"},
-		{"an unknown key in a scale", "levels: [none, view, run]", "level: [none, view, run]", "there is no key \"level\" here"},
-		{"a key that stands twice", "    name: Line operator\n", "    name: Line operator\n    name: Again\n", "stands here twice"},
+		{"an unknown key", "    summary: Runs a line.", "    sumary: Runs a line.",
+			"line 26, column 5: there is no key \"sumary\" here"},
+		{"an unknown key in a permission", "        sentence: Runs it.", "        sentense: Runs it.",
+			"line 10, column 9: there is no key \"sentense\" here"},
+		{"an unknown key in a scale", "levels: [none, view, run]", "level: [none, view, run]",
+			"there is no key \"level\" here"},
+		{"a key that stands twice", "    name: Line operator\n", "    name: Line operator\n    name: Again\n",
+			"stands here twice"},
 		{"a word where a list belongs", "[work_centre]\n    groups", "work_centre\n    groups", "line 12"},
 		{"a version of the future", "rulebook: 1", "rulebook: 2", "this reads rulebooks of the form 1"},
 		{"no YAML at all", "rulebook: 1", "rulebook: [1", "line"},
@@ -142,12 +148,14 @@ func TestAFaultNamesLineAndColumn(t *testing.T) {
 
 // What the rules refuse later on is named by the very key as well.
 func TestAStepKnowsWhereTheBookSaysEachField(t *testing.T) {
-	book, err := Parse([]byte("rulebook: 1\ntemplates:\n  - code: operator\n    name: Operator\n    base: nobody\n    settings:\n      line.run: view\n      line.care: full\n"))
+	book, err := Parse([]byte("rulebook: 1\ntemplates:\n  - code: operator\n    name: Operator\n    base: nobody\n  " +
+		"  settings:\n      line.run: view\n      line.care: full\n"))
 	require.NoError(t, err)
 	steps, err := book.Steps(empty(t).State())
 	require.NoError(t, err)
 	require.Len(t, steps, 1)
-	for field, mark := range map[string]Mark{"set.base": {5, 5}, "set.settings.line.run": {7, 7}, "set.settings.line.care": {8, 7}, "set.settings.line.gone": {6, 5}, "set.days": {3, 0}, "": {3, 0}} {
+	for field, mark := range map[string]Mark{"set.base": {5, 5}, "set.settings.line.run": {7, 7},
+		"set.settings.line.care": {8, 7}, "set.settings.line.gone": {6, 5}, "set.days": {3, 0}, "": {3, 0}} {
 		assert.Equal(t, mark, steps[0].At(field), field)
 	}
 	assert.Equal(t, "line 7, column 7", steps[0].At("set.settings.line.run").String())

@@ -1,4 +1,5 @@
-// Package sample makes organisations for the tests of the core: one that is always the same, and any that the rules allow.
+// Package sample makes organisations for the tests of the core: one that is always the same, and any that the rules
+// allow.
 package sample
 
 import (
@@ -21,10 +22,15 @@ func Mill(spoil Spoil) *org.State {
 	s := &org.State{Revision: 1, Settings: org.DefaultSettings()}
 	s.Groups.Put(1, &permit.Group{ID: 1, Key: "doors", Title: "Doors"})
 	for id, p := range map[uint32]*permit.Permission{
-		1: {Key: "door.open", Title: "Open doors", Scale: permit.Scale{Kind: permit.Switch}, Kinds: []estate.Kind{estate.Door}},
-		2: {Key: "door.store", Title: "Open the store", Scale: permit.Scale{Kind: permit.Switch}, Kinds: []estate.Kind{estate.Door}, Sensitive: true},
-		3: {Key: "line.run", Title: "Run a line", Scale: permit.Scale{Kind: permit.Levels, Levels: []string{"none", "view", "run"}}, Kinds: []estate.Kind{estate.WorkCentre}},
-		4: {Key: "stock.adjust", Title: "Adjust a weight", Scale: permit.Scale{Kind: permit.Limit, Unit: "kg"}, Kinds: []estate.Kind{estate.Zone, estate.WorkCentre}},
+		1: {Key: "door.open", Title: "Open doors", Scale: permit.Scale{Kind: permit.Switch},
+			Kinds: []estate.Kind{estate.Door}},
+		2: {Key: "door.store", Title: "Open the store", Scale: permit.Scale{Kind: permit.Switch},
+			Kinds: []estate.Kind{estate.Door}, Sensitive: true},
+		3: {Key: "line.run", Title: "Run a line",
+			Scale: permit.Scale{Kind: permit.Levels, Levels: []string{"none", "view", "run"}},
+			Kinds: []estate.Kind{estate.WorkCentre}},
+		4: {Key: "stock.adjust", Title: "Adjust a weight", Scale: permit.Scale{Kind: permit.Limit, Unit: "kg"},
+			Kinds: []estate.Kind{estate.Zone, estate.WorkCentre}},
 	} {
 		p.ID, p.Group, p.Since = permit.PermissionID(id), 1, id
 		s.Permissions.Put(id, p)
@@ -34,16 +40,21 @@ func Mill(spoil Spoil) *org.State {
 		{ID: 1, Code: "M", Name: "Mill", Kind: estate.Site, TimeZone: "Europe/Dublin", Opening: day},
 		{ID: 2, Code: "M-H", Name: "Hall", Kind: estate.Zone, Parent: 1},
 		{ID: 3, Code: "M-D", Name: "Hall door", Kind: estate.Door, Parent: 2, Proof: estate.PIN, Asks: "door.open"},
-		{ID: 4, Code: "M-S", Name: "Store", Kind: estate.Door, Parent: 1, Proof: estate.BadgeAndPIN, Asks: "door.store"},
+		{ID: 4, Code: "M-S", Name: "Store", Kind: estate.Door, Parent: 1, Proof: estate.BadgeAndPIN,
+			Asks: "door.store"},
 		{ID: 5, Code: "M-L", Name: "Line", Kind: estate.WorkCentre, Parent: 2, Asks: "line.run"},
 	} {
 		s.PutPlace(p)
 	}
-	s.PutTemplate(&permit.Template{ID: 1, Code: "packer", Name: "Packer", Settings: []permit.Setting{{Permission: 1, Word: "yes"}, {Permission: 3, Word: "view"}, {Permission: 4, Word: "25"}}})
+	s.PutTemplate(&permit.Template{ID: 1, Code: "packer", Name: "Packer",
+		Settings: []permit.Setting{{Permission: 1, Word: "yes"}, {Permission: 3, Word: "view"},
+			{Permission: 4, Word: "25"}}})
 	s.PutTemplate(&permit.Template{ID: 2, Code: "idle", Name: "Idle"})
-	ana := &people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", Engagement: people.Seasonal, HomeSite: 1, StartDate: Today - 10}
+	ana := &people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", Engagement: people.Seasonal,
+		HomeSite: 1, StartDate: Today - 10}
 	a := &org.Assignment{ID: 1, Staff: 1, Place: 1, Template: 1, From: Today - 10, Until: Today + 30}
-	c := &credential.Credential{ID: 1, Staff: 1, Kind: credential.PIN, Digest: credential.Digest{1}, State: credential.Valid}
+	c := &credential.Credential{ID: 1, Staff: 1, Kind: credential.PIN, Digest: credential.Digest{1},
+		State: credential.Valid}
 	if spoil != nil {
 		spoil(s, ana, a, c)
 	}
@@ -81,18 +92,24 @@ func State(t *rapid.T) *org.State {
 		}
 		return date(what)
 	}
-	var openings = []*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}}, {Rules: []hours.Rule{{Days: 1 << 3, From: 0, Until: 1440}}}}
+	var openings = []*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}},
+		{Rules: []hours.Rule{{Days: 1 << 3, From: 0, Until: 1440}}}}
 	s.Groups.Put(1, &permit.Group{ID: 1, Key: "g", Title: "Group"})
 	for id := permit.PermissionID(1); id <= 3; id++ {
-		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}}, {Kind: permit.Limit, Unit: "kg"}}[id-1]
-		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id), Group: 1, Scale: scale,
-			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t, "kinds"), Since: uint32(id)})
+		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}},
+			{Kind: permit.Limit, Unit: "kg"}}[id-1]
+		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id),
+			Group: 1, Scale: scale,
+			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t,
+				"kinds"), Since: uint32(id)})
 	}
 	for id := estate.PlaceID(1); id <= 8; id++ {
-		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site, TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
-			Retired: oneIn(12, "retired"), Opening: rapid.SampledFrom(openings).Draw(t, "opening")}
+		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site,
+			TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
+			Retired:  oneIn(12, "retired"), Opening: rapid.SampledFrom(openings).Draw(t, "opening")}
 		if id > 2 {
-			p.Kind, p.TimeZone, p.Parent = estate.Zone, "", estate.PlaceID(rapid.IntRange(1, min(int(id)-1, LastZone)).Draw(t, "parent"))
+			p.Kind, p.TimeZone, p.Parent = estate.Zone, "",
+				estate.PlaceID(rapid.IntRange(1, min(int(id)-1, LastZone)).Draw(t, "parent"))
 			p.Proof = rapid.SampledFrom(Proofs).Draw(t, "proof")
 		}
 		if id > LastZone {
@@ -101,18 +118,22 @@ func State(t *rapid.T) *org.State {
 		s.PutPlace(p)
 	}
 	for id := permit.TemplateID(1); id <= 3; id++ {
-		template := &permit.Template{ID: id, Code: fmt.Sprint("t", id), Name: fmt.Sprint("Work ", id), Base: permit.TemplateID(rapid.IntRange(0, int(id)-1).Draw(t, "base")), Hours: Hours(t)}
+		template := &permit.Template{ID: id, Code: fmt.Sprint("t", id), Name: fmt.Sprint("Work ", id),
+			Base: permit.TemplateID(rapid.IntRange(0, int(id)-1).Draw(t, "base")), Hours: Hours(t)}
 		for permission := permit.PermissionID(1); permission <= 3; permission++ {
 			if oneIn(2, "set") {
 				word := [][]string{{"no", "yes"}, {"none", "own", "all"}, {"0", "5", "40"}}[permission-1]
-				template.Settings = append(template.Settings, permit.Setting{Permission: permission, Word: rapid.SampledFrom(word).Draw(t, "word")})
+				template.Settings = append(template.Settings,
+					permit.Setting{Permission: permission, Word: rapid.SampledFrom(word).Draw(t, "word")})
 			}
 		}
 		s.PutTemplate(template)
 	}
 	for id := people.StaffID(1); id <= 4; id++ {
-		p := &people.Staff{ID: id, Number: fmt.Sprint("S", id), GivenName: fmt.Sprint("Name", id), FamilyName: "Family", Engagement: people.Employee,
-			HomeSite: estate.PlaceID(rapid.IntRange(1, 2).Draw(t, "home")), StartDate: date("start"), Owner: oneIn(6, "owner")}
+		p := &people.Staff{ID: id, Number: fmt.Sprint("S", id), GivenName: fmt.Sprint("Name", id), FamilyName: "Family",
+			Engagement: people.Employee,
+			HomeSite:   estate.PlaceID(rapid.IntRange(1, 2).Draw(t, "home")), StartDate: date("start"),
+			Owner: oneIn(6, "owner")}
 		if end := optional("contract"); end >= p.StartDate {
 			p.ContractEnd = end
 		}
@@ -126,11 +147,15 @@ func State(t *rapid.T) *org.State {
 			}
 		}
 		s.PutStaff(p)
-		s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN, Digest: credential.Digest{byte(id)},
-			State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost, credential.Withdrawn}).Draw(t, "state")})
+		s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
+			Digest: credential.Digest{byte(id)},
+			State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost,
+				credential.Withdrawn}).Draw(t, "state")})
 		s.PutCredential(Badge(t, id))
 		if oneIn(4, "barred") {
-			b := &org.Bar{ID: org.BarID(id), Staff: id, Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "barred from")), Reason: "r", Since: Noon.Add(-time.Hour), Ended: oneIn(3, "lifted")}
+			b := &org.Bar{ID: org.BarID(id), Staff: id,
+				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "barred from")), Reason: "r",
+				Since: Noon.Add(-time.Hour), Ended: oneIn(3, "lifted")}
 			if oneIn(2, "bar ends") {
 				b.Until = Noon.Add(time.Duration(rapid.IntRange(-1, 50).Draw(t, "bar end")) * time.Hour)
 			}
@@ -141,8 +166,10 @@ func State(t *rapid.T) *org.State {
 		s.PutAssignment(Assignment(t, id))
 	}
 	for id := org.ExceptionID(1); int(id) <= rapid.IntRange(0, 3).Draw(t, "exceptions"); id++ {
-		e := &org.Exception{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")), Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "what")),
-			Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: oneIn(2, "withheld"), From: optional("from"), Until: optional("until"), Reason: "r", Ended: oneIn(5, "ended")}
+		e := &org.Exception{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")),
+			Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "what")),
+			Place:      estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: oneIn(2, "withheld"),
+			From: optional("from"), Until: optional("until"), Reason: "r", Ended: oneIn(5, "ended")}
 		if !e.Withheld {
 			e.Level = 1
 		}
@@ -163,8 +190,10 @@ func ForDoors(s *org.State) (keys []string) {
 
 // Badge draws one.
 func Badge(t *rapid.T, id people.StaffID) *credential.Credential {
-	c := &credential.Credential{ID: credential.ID(id) + 4, Staff: id, Kind: credential.Badge, Digest: credential.Digest{0, byte(id)},
-		State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost, credential.Withdrawn}).Draw(t, "badge")}
+	c := &credential.Credential{ID: credential.ID(id) + 4, Staff: id, Kind: credential.Badge,
+		Digest: credential.Digest{0, byte(id)},
+		State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost,
+			credential.Withdrawn}).Draw(t, "badge")}
 	if rapid.Bool().Draw(t, "badge ends") {
 		c.Until = Noon.Add(time.Duration(rapid.IntRange(-1, 72).Draw(t, "badge end")) * time.Hour)
 	}
@@ -173,14 +202,17 @@ func Badge(t *rapid.T, id people.StaffID) *credential.Credential {
 
 // Hours draws one.
 func Hours(t *rapid.T) hours.Access {
-	return rapid.SampledFrom([]hours.Access{{}, {}, {Kind: hours.Always}, {Kind: hours.ByPlace, BeforeMinutes: 60, AfterMinutes: 60},
+	return rapid.SampledFrom([]hours.Access{{}, {}, {Kind: hours.Always},
+		{Kind: hours.ByPlace, BeforeMinutes: 60, AfterMinutes: 60},
 		{Kind: hours.Weekly, Rules: []hours.Rule{{Days: 1 << 2, From: 600, Until: 840}}}}).Draw(t, "hours")
 }
 
 // Assignment draws one.
 func Assignment(t *rapid.T, id org.AssignmentID) *org.Assignment {
-	a := &org.Assignment{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")), Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")),
-		Template: permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "template")), Hours: Hours(t), Ended: rapid.IntRange(0, 7).Draw(t, "ended") == 0}
+	a := &org.Assignment{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff")),
+		Place:    estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")),
+		Template: permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "template")), Hours: Hours(t),
+		Ended: rapid.IntRange(0, 7).Draw(t, "ended") == 0}
 	if rapid.Bool().Draw(t, "dated") {
 		a.From = Today + day.Date(rapid.IntRange(-3, 2).Draw(t, "from"))
 		a.Until = a.From + day.Date(rapid.IntRange(0, 4).Draw(t, "days"))

@@ -169,7 +169,8 @@ func (r *Rows[T]) Put(id uint32, value T) {
 	p.rows[id%rowsPerPage] = value
 }
 
-// Differing yields the numbers, in use in either, that may hold different values: those of pages that forks do not share.
+// Differing yields the numbers, in use in either, that may hold different values: those of pages that forks do not
+// share.
 func (r *Rows[T]) Differing(other *Rows[T]) func(yield func(uint32) bool) {
 	page := func(of *Rows[T], number int) *rowPage[T] {
 		if number < len(of.pages) {

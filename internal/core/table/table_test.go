@@ -22,14 +22,16 @@ func TestForksDoNotNoticeEachOther(t *testing.T) {
 			id := uint32(rapid.IntRange(1, 700).Draw(t, "id"))
 			switch rapid.IntRange(0, 5).Draw(t, "act") {
 			case 0:
-				forked := &pair{table: p.table.Fork(), rows: p.rows.Fork(), index: p.index.Fork(), model: map[uint32]int{}}
+				forked := &pair{table: p.table.Fork(), rows: p.rows.Fork(), index: p.index.Fork(),
+					model: map[uint32]int{}}
 				for k, v := range p.model {
 					forked.model[k] = v
 				}
 				// From here on the first is read only, as its documentation asks.
 				for i := range pairs {
 					if pairs[i] == p {
-						pairs[i] = &pair{table: p.table.Fork(), rows: p.rows.Fork(), index: p.index.Fork(), model: p.model}
+						pairs[i] = &pair{table: p.table.Fork(), rows: p.rows.Fork(), index: p.index.Fork(),
+							model: p.model}
 					}
 				}
 				pairs = append(pairs, forked)

@@ -65,7 +65,8 @@ type telling struct {
 
 // text fills a message of a decision: who, what, where and the title of the permission stand in many of them.
 func (t *telling) text(message string, pairs ...string) string {
-	return fill(message, append([]string{"who", t.who(), "what", t.what(), "where", t.where(), "title", t.title()}, pairs...)...)
+	return fill(message, append([]string{"who", t.who(), "what", t.what(), "where", t.where(), "title", t.title()},
+		pairs...)...)
 }
 
 func (t *telling) say(sentence, remedy string, pairs ...string) {
@@ -207,7 +208,8 @@ func (t *telling) notForPlace() {
 	for i, kind := range t.permission.Kinds {
 		kinds[i] = fill(t.m.AKind, "kind", kind.Words())
 	}
-	t.say(t.m.NotForPlace, t.m.NotForPlaceRemedy, "kind", fill(t.m.AKind, "kind", t.here.Place.Kind.Words()), "kinds", t.Either(kinds))
+	t.say(t.m.NotForPlace, t.m.NotForPlaceRemedy, "kind", fill(t.m.AKind, "kind", t.here.Place.Kind.Words()), "kinds",
+		t.Either(kinds))
 }
 
 func (t *telling) barred(b *org.Bar) {
@@ -243,7 +245,8 @@ func (t *telling) exception(x *org.Exception) {
 	if x.Withheld {
 		message = t.m.ExceptionWithheld
 	}
-	t.ground("exception", fmt.Sprint(x.ID), message, "place", t.place(x.Place), "dates", t.dates(x.From, x.Until), "reason", x.Reason)
+	t.ground("exception", fmt.Sprint(x.ID), message, "place", t.place(x.Place), "dates", t.dates(x.From, x.Until),
+		"reason", x.Reason)
 }
 
 func (t *telling) assignment(a *org.Assignment) {
@@ -263,7 +266,8 @@ func (t *telling) grant(a *org.Assignment) {
 	}
 	hours, from := &a.Hours, t.m.ThisAssignment
 	if a.Hours.Kind == "" {
-		if hours, from = t.s.TemplateHours(a.Template), fill(t.m.TemplateIs, "template", template.Name); hours.Kind == "" {
+		if hours, from = t.s.TemplateHours(a.Template),
+			fill(t.m.TemplateIs, "template", template.Name); hours.Kind == "" {
 			from = t.m.OpeningHours
 		}
 	}

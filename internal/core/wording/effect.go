@@ -72,7 +72,8 @@ func (l *Language) detail(s *access.Snapshot, g *access.Group) string {
 const groupsSaid = 2
 
 // Summary says an effect in a sentence: "41 Packers at 2 sites gain “Clear a jam”; nobody loses."
-func (l *Language) Summary(before, after *access.Snapshot, effect *access.Effect, gains, losses []access.Group, may func(people.StaffID) bool) string {
+func (l *Language) Summary(before, after *access.Snapshot, effect *access.Effect, gains, losses []access.Group,
+	may func(people.StaffID) bool) string {
 	m := &l.Messages
 	side := func(s *access.Snapshot, groups []access.Group, people int, many string) string {
 		if len(groups) > groupsSaid {
@@ -84,7 +85,8 @@ func (l *Language) Summary(before, after *access.Snapshot, effect *access.Effect
 		}
 		return strings.Join(said, ", ")
 	}
-	gained, lost := side(after, gains, effect.Gainers(), m.PeopleGain), side(before, losses, effect.Losers(), m.PeopleLose)
+	gained, lost := side(after, gains, effect.Gainers(), m.PeopleGain),
+		side(before, losses, effect.Losers(), m.PeopleLose)
 	switch {
 	case len(gains) == 0 && len(losses) == 0:
 		return m.NobodyFeels

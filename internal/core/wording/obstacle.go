@@ -39,7 +39,8 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			put(m.ObstacleContract, m.MendContract, "date", l.Date(staff.ContractEnd))
 		case "barred":
 			b := s.State().Bar(fact.Bar)
-			put(m.ObstacleBarred, m.MendBar, "place", placeName(s, b.Place, m.APlace), "reason", strings.TrimSuffix(b.Reason, "."))
+			put(m.ObstacleBarred, m.MendBar, "place", placeName(s, b.Place, m.APlace), "reason",
+				strings.TrimSuffix(b.Reason, "."))
 		case "assignment_ended":
 			put(m.ObstacleEnded, m.MendEnded)
 		case "no_assignment":

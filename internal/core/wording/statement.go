@@ -25,7 +25,8 @@ func (l *Language) Statements(s *access.Snapshot, id people.StaffID, at int64) [
 	facts := s.Statements(id, at)
 	said := make([]Statement, len(facts))
 	for i := range facts {
-		t := &stating{Language: l, m: &l.Messages, s: s, staff: s.State().Person(id), here: s.Tree().At(facts[i].Place), at: at, st: &said[i]}
+		t := &stating{Language: l, m: &l.Messages, s: s, staff: s.State().Person(id), here: s.Tree().At(facts[i].Place),
+			at: at, st: &said[i]}
 		t.st.Statement = facts[i]
 		switch {
 		case facts[i].Owner:
@@ -79,14 +80,15 @@ func (t *stating) exception() {
 		true:  {true: t.m.MightNot, false: t.m.MayNot},
 		false: {true: t.m.MightAlso, false: t.m.MayAlso},
 	}[record.Withheld][t.st.When == access.Past]
-	t.st.Sentence = fill(message, "who", t.staff.Called(), "what", t.Inside(t.s.Catalogue().Permission(record.Permission).Title),
+	t.st.Sentence = fill(message, "who", t.staff.Called(), "what",
+		t.Inside(t.s.Catalogue().Permission(record.Permission).Title),
 		"place", t.here.Place.Name, "tail", cmp.Or(t.term(), t.m.WithNoEnd))
 	t.short()
 	t.ground("exception", fmt.Sprint(t.st.Exception), record.Reason)
 }
 
-// term says the dates of a statement as they are seen at the moment that is asked about: ", from 1 Dec 2026, until 30 Jan
-// 2027, with the contract".
+// term says the dates of a statement as they are seen at the moment that is asked about: ", from 1 Dec 2026, until 30
+// Jan 2027, with the contract".
 func (t *stating) term() string {
 	tail, st := "", t.st
 	if t.at < st.From && st.From > -access.Ever {
@@ -95,7 +97,8 @@ func (t *stating) term() string {
 	if st.Until >= access.Ever {
 		return tail
 	}
-	with := map[access.Reason]string{access.ContractEnded: t.m.TheContract, access.HasDeparted: t.m.TheDeparture}[st.Ended]
+	with := map[access.Reason]string{access.ContractEnded: t.m.TheContract,
+		access.HasDeparted: t.m.TheDeparture}[st.Ended]
 	message := map[bool]map[bool]string{
 		true:  {true: t.m.TermEndedWith, false: t.m.TermEnded},
 		false: {true: t.m.TermUntilWith, false: t.m.TermUntil},
@@ -123,7 +126,8 @@ func (t *stating) assignment() {
 		t.st.Further = fill(also, "who", t.staff.Called(), "list", t.List(phrases))
 	}
 	t.short()
-	t.ground("assignment", fmt.Sprint(a.ID), fill(t.m.TemplateAt, "template", template.Name, "place", t.here.Place.Name, "dates", t.dates(a.From, a.Until)))
+	t.ground("assignment", fmt.Sprint(a.ID),
+		fill(t.m.TemplateAt, "template", template.Name, "place", t.here.Place.Name, "dates", t.dates(a.From, a.Until)))
 	t.ground("template", template.Code, template.Name)
 	t.ground("hours", "", hours)
 }
@@ -138,7 +142,8 @@ func (t *stating) sentence(template string, phrases []string, tail string) {
 		return now
 	}
 	if len(t.st.Doors) == 0 && len(t.st.Short) == 0 && len(phrases) == 0 {
-		t.st.Sentence = fill(then(m.CanNothing, m.CouldNothing), "who", who, "place", t.here.Place.Name, "template", template)
+		t.st.Sentence = fill(then(m.CanNothing, m.CouldNothing), "who", who, "place", t.here.Place.Name, "template",
+			template)
 		return
 	}
 	if t.st.When == access.Now && t.st.Locked {
@@ -162,7 +167,8 @@ func (t *stating) sentence(template string, phrases []string, tail string) {
 // short adds that doors ask for more than somebody has to show.
 func (t *stating) short() {
 	if n := len(t.st.Short); n > 0 && t.st.When != access.Past {
-		more := t.count(t.m.AskForMore, n, "who", t.staff.Called(), "door", t.st.Short[0].Name, "asked", t.st.Short[0].Proof.Words())
+		more := t.count(t.m.AskForMore, n, "who", t.staff.Called(), "door", t.st.Short[0].Name, "asked",
+			t.st.Short[0].Proof.Words())
 		t.st.Further = strings.TrimSpace(t.st.Further + " " + more)
 	}
 }

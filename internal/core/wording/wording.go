@@ -1,6 +1,7 @@
-// Package wording turns facts about access into what people read: why a decision is what it is, what somebody can do, what
-// keeps them from working, who gains and who loses. It decides nothing. Each text is a message with named places, so that a
-// Language is a value and another one can be put beside English; a message that a language lacks fails its test.
+// Package wording turns facts about access into what people read: why a decision is what it is, what somebody can do,
+// what keeps them from working, who gains and who loses. It decides nothing. Each text is a message with named places,
+// so that a Language is a value and another one can be put beside English; a message that a language lacks fails its
+// test.
 //
 // A Language is not changed once it is made, and may be used by any number of goroutines at once.
 package wording
@@ -101,7 +102,8 @@ func (l *Language) Ends(end access.End) string {
 }
 
 // Needless says why an exception changes nothing; nothing where it does change something.
-func (l *Language) Needless(s *access.Snapshot, person people.StaffID, why access.Needless, template permit.TemplateID) string {
+func (l *Language) Needless(s *access.Snapshot, person people.StaffID, why access.Needless,
+	template permit.TemplateID) string {
 	m := &l.Messages
 	switch why {
 	case access.RunOut:

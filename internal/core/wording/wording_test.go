@@ -63,21 +63,30 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		reason, sentence, remedied string
 	}{
 		{"granted", nil, pin, "granted", "Ana may open doors at Hall door.", ""},
-		{"granted to a level", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 5 }), "granted", "Ana may run a line at Line (view).", ""},
-		{"granted to a limit", nil, with(func(q *access.Question) { q.Permission, q.Place = 4, 5 }), "granted", "Ana may adjust a weight at Line up to 25 kg.", ""},
-		{"nobody's PIN", nil, with(func(q *access.Question) { q.PIN = 0 }), "unknown_credential", "This is not known here.", "have a new PIN issued"},
+		{"granted to a level", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 5 }), "granted",
+			"Ana may run a line at Line (view).", ""},
+		{"granted to a limit", nil, with(func(q *access.Question) { q.Permission, q.Place = 4, 5 }), "granted",
+			"Ana may adjust a weight at Line up to 25 kg.", ""},
+		{"nobody's PIN", nil, with(func(q *access.Question) { q.PIN = 0 }), "unknown_credential",
+			"This is not known here.", "have a new PIN issued"},
 		{"a lost one", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Lost
 		}, pin, "credential_not_valid", "Ana's credential does not count at this moment.", "Issue a new one."},
-		{"another proof", nil, with(func(q *access.Question) { q.Permission, q.Place = 2, 4 }), "proof_not_sufficient", "Store asks for a badge and a PIN.", "Show a badge and a PIN."},
-		{"a PIN where a badge was shown", nil, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge, 1 }), "unknown_credential", "This is not known here.", "Try again"},
+		{"another proof", nil, with(func(q *access.Question) { q.Permission, q.Place = 2, 4 }), "proof_not_sufficient",
+			"Store asks for a badge and a PIN.", "Show a badge and a PIN."},
+		{"a PIN where a badge was shown", nil,
+			with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge, 1 }), "unknown_credential",
+			"This is not known here.", "Try again"},
 		{"somebody else's PIN", func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			other := *ana
 			other.ID, other.Number = 2, "S2"
 			s.PutStaff(&other)
-			s.PutCredential(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge, Digest: credential.Digest{2}, State: credential.Valid})
-		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge|access.ShownPIN, 2 }), "credentials_of_two_people", "What was shown belongs to two people.", "one person"},
-		{"at another kind of place", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 3 }), "permission_not_for_place", "“Run a line” has no meaning at a door.", "Ask about a work centre."},
+			s.PutCredential(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge,
+				Digest: credential.Digest{2}, State: credential.Valid})
+		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge|access.ShownPIN, 2 }),
+			"credentials_of_two_people", "What was shown belongs to two people.", "one person"},
+		{"at another kind of place", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 3 }),
+			"permission_not_for_place", "“Run a line” has no meaning at a door.", "Ask about a work centre."},
 
 		{"locked", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.Lock = &people.Lock{Reason: "talk first", Since: noon.Add(-time.Hour), Until: noon.Add(time.Hour)}
@@ -97,14 +106,28 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 			s.PutPlace(&hall)
 		}, pin, "place_retired", "Hall door is no longer in use.", "back into use"},
 		{"withheld", func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true, Reason: "light duty"})
+			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true,
+				Reason: "light duty"})
 		}, pin, "permission_withheld", "Ana may not open doors: it is withheld at Hall.", "End the exception."},
-		{"nowhere assigned", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Ended = true }, pin, "no_assignment_here", "Ana has no assignment at Hall door.", "Assign Ana"},
-		{"not yet", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.From = today + 2 }, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill begins on 26 Nov 2026.", "begin earlier"},
-		{"no longer", func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today - 1 }, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill ended on 23 Nov 2026.", "later end"},
-		{"not in the template", nil, with(func(q *access.Question) { *q = named; q.Permission, q.Place = 2, 4 }), "permission_not_in_template", "The template Packer does not include “Open the store”.", "by an exception"},
-		{"not to that extent", nil, with(func(q *access.Question) { q.Permission, q.Place, q.Level = 4, 5, 40 }), "permission_not_in_template", "Ana may adjust a weight, but only up to 25 kg.", "by an exception"},
-		{"at the wrong hour", nil, with(func(q *access.Question) { q.At = noon.Add(10 * time.Hour).Unix() }), "outside_access_hours", "Ana may open doors at Hall door, but not at this hour.", "Wait until Wed 25 Nov 06:00"},
+		{"nowhere assigned", func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Ended = true
+		}, pin, "no_assignment_here", "Ana has no assignment at Hall door.", "Assign Ana"},
+		{"not yet", func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.From = today + 2
+		}, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill begins on 26 Nov 2026.", "begin earlier"},
+		{"no longer", func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Until = today - 1
+		}, pin, "assignment_not_in_its_dates", "Ana's assignment at Mill ended on 23 Nov 2026.", "later end"},
+		{"not in the template", nil, with(func(q *access.Question) { *q = named; q.Permission, q.Place = 2, 4 }),
+			"permission_not_in_template", "The template Packer does not include “Open the store”.", "by an exception"},
+		{"not to that extent", nil, with(func(q *access.Question) { q.Permission, q.Place, q.Level = 4, 5, 40 }),
+			"permission_not_in_template", "Ana may adjust a weight, but only up to 25 kg.", "by an exception"},
+		{"at the wrong hour", nil, with(func(q *access.Question) { q.At = noon.Add(10 * time.Hour).Unix() }),
+			"outside_access_hours", "Ana may open doors at Hall door, but not at this hour.",
+			"Wait until Wed 25 Nov 06:00"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			e := English.Explain(mill(t, c.spoil), &c.q)
@@ -118,14 +141,17 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 func TestAGrantRestsOnItsAssignmentSettingAndHours(t *testing.T) {
 	q := access.Question{Staff: 1, Permission: 1, Place: 3, At: noon.Unix()}
 	e := English.Explain(mill(t, nil), &q)
-	assert.Equal(t, []Ground{{"assignment", "1", "Packer at Mill, from 14 Nov 2026 until 24 Dec 2026"}, {"setting", "packer", "“Open doors” is set to yes by template Packer"},
+	assert.Equal(t, []Ground{{"assignment", "1", "Packer at Mill, from 14 Nov 2026 until 24 Dec 2026"},
+		{"setting", "packer", "“Open doors” is set to yes by template Packer"},
 		{"hours", "", "Mon–Fri 06:00–18:00 (opening hours)"}}, e.Grounds)
 	e = English.Explain(mill(t, func(s *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		a.Ended = true
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Level: 1, Until: today, Reason: "stands in"})
+		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Level: 1, Until: today,
+			Reason: "stands in"})
 	}), &q)
 	assert.True(t, e.Allowed)
-	assert.Equal(t, []Ground{{"exception", "1", "added at Hall door by exception, until 24 Nov 2026: stands in"}}, e.Grounds)
+	assert.Equal(t, []Ground{{"exception", "1", "added at Hall door by exception, until 24 Nov 2026: stands in"}},
+		e.Grounds)
 	e = English.Explain(mill(t, func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		ana.Owner, a.Ended = true, true
 	}), &q)
@@ -140,22 +166,34 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 		further  string
 		when     string
 	}{
-		"doors first": {nil, "Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
-		"later": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.From = today + 3 },
-			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, from 27 Nov 2026, until 24 Dec 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "later"},
-		"past": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today - 3 },
-			"Ana opened 1 door at Mill; this ended on 21 Nov 2026.", "There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
+		"doors first": {nil, "Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
+			"There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+		"later": {func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.From = today + 3
+		},
+			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, from 27 Nov 2026, until 24 Dec 2026.",
+			"There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "later"},
+		"past": {func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Until = today - 3
+		},
+			"Ana opened 1 door at Mill; this ended on 21 Nov 2026.",
+			"There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
 		"past, with the contract": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.ContractEnd = today - 3
 		},
-			"Ana opened 1 door at Mill; this ended with the contract on 21 Nov 2026.", "There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
+			"Ana opened 1 door at Mill; this ended with the contract on 21 Nov 2026.",
+			"There, Ana could also run a line (view) and adjust a weight up to 25 kg.", "past"},
 		"until somebody leaves": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.LeavingDate = today + 8
 		},
-			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 2 Dec 2026, with the departure.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 2 Dec 2026, with the departure.",
+			"There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
 		"locked": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-time.Hour)}
-		}, "Once unlocked, Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.", "There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+		}, "Once unlocked, Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
+			"There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
 		"without a PIN": {func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Withdrawn
 		},
@@ -173,7 +211,8 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 			"Ana can do nothing at Mill: the template Idle gives nothing there.", "", "now"},
 		"by the name they go by": {func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
 			ana.KnownAs, a.Until, a.Hours = "Annie", 0, hours.Access{Kind: hours.Always}
-		}, "Annie opens 1 door at Mill, at all hours.", "There, Annie can also run a line (view) and adjust a weight up to 25 kg.", "now"},
+		}, "Annie opens 1 door at Mill, at all hours.",
+			"There, Annie can also run a line (view) and adjust a weight up to 25 kg.", "now"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			statements := English.Statements(mill(t, c.spoil), 1, at)
@@ -183,9 +222,10 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 			assert.Equal(t, c.when, string(statements[0].When))
 		})
 	}
-	withheld := English.Statements(mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Withheld: true, Reason: "r"})
-	}), 1, at)
+	withheld := English.Statements(
+		mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Withheld: true, Reason: "r"})
+		}), 1, at)
 	assert.Empty(t, withheld[0].Doors, "a door that is withheld is not counted")
 	assert.Equal(t, "Ana may not open doors at Hall door by exception, with no end.", withheld[1].Sentence)
 }
@@ -200,12 +240,21 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 		"contract_ended": func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.ContractEnd = today - 1
 		},
-		"no_assignment": func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Ended = true },
+		"no_assignment": func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Ended = true
+		},
 		"assignment_ended": func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 			a.Until = today - 1
 		},
-		"template_gives_nothing": func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Template = 2 },
-		"hours_never_meet":       func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Hours = night },
+		"template_gives_nothing": func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Template = 2
+		},
+		"hours_never_meet": func(_ *org.State, _ *people.Staff, a *org.Assignment,
+			_ *credential.Credential) {
+			a.Hours = night
+		},
 		"no_credential": func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Withdrawn
 		},
@@ -231,27 +280,34 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 	prepared := func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		ana.StartDate, a.From, a.Until = today+5, today+5, today+40
 	}
-	assert.Empty(t, English.Readiness(mill(t, prepared), 1, noon.Unix()), "who starts later is judged by the day of the start")
+	assert.Empty(t, English.Readiness(mill(t, prepared), 1, noon.Unix()),
+		"who starts later is judged by the day of the start")
 }
 
 func TestTheWordsOfAnEffect(t *testing.T) {
-	before, after := mill(t, nil), excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1}, &org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
+	before, after := mill(t, nil),
+		excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1},
+			&org.Exception{Permission: 4, Place: 1, Level: 40}, &org.Exception{Permission: 1, Place: 3, Withheld: true})
 	effect := access.Diff(before, after, noon.Unix())
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” (25 → 40); Ana Reyes at Hall door loses “Open doors”.",
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” "+
+		"(25 → 40); Ana Reyes at Hall door loses “Open doors”.",
 		English.Summary(before, after, &effect, gains, losses, anybody))
 	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
 	assert.Equal(t, "loss:door.open:packer:1:0", losses[0].Key())
 	assert.True(t, effect.GivesSensitive(after.Catalogue()))
 	assert.True(t, effect.NeedsReason(after.Catalogue()))
-	assert.Equal(t, "Nobody gains and nobody loses.", English.Summary(before, before, &access.Effect{}, nil, nil, anybody))
+	assert.Equal(t, "Nobody gains and nobody loses.",
+		English.Summary(before, before, &access.Effect{}, nil, nil, anybody))
 	only := access.Effect{Gains: []access.Difference{effect.Gains[len(effect.Gains)-1]}}
-	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.", English.Summary(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
+	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.",
+		English.Summary(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
 	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
 	ahead := access.Diff(before, later, noon.Unix())
 	groups := later.Groups(ahead.Gains, false)
 	require.Len(t, groups, 1)
-	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead", English.Group(later, &groups[0], anybody))
+	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead",
+		English.Group(later, &groups[0], anybody))
 }
 
 func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
@@ -263,10 +319,15 @@ func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
 	lost, won := both(plain, excepted(t, &org.Exception{Permission: 1, Place: 1, Withheld: true, Until: today + 5}), 1)
 	assert.Equal(t, "Ana Reyes at Mill loses “Open doors”, until 29 Nov 2026; nobody gains.", lost)
 	assert.Equal(t, "Ana Reyes at Mill gains “Open doors”, already before 30 Nov 2026; nobody loses.", won)
-	lost, won = both(plain, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 2, Until: today + 5}), 1)
+	lost, won = both(plain, excepted(t,
+		&org.Exception{Permission: 1, Place: 3, Withheld: true, From: today + 2, Until: today + 5}), 1)
 	assert.Equal(t, "Ana Reyes at Hall door loses “Open doors”, on a day ahead, until 29 Nov 2026; nobody gains.", lost)
-	assert.Equal(t, "Ana Reyes at Hall door gains “Open doors”, on a day ahead, already before 30 Nov 2026; nobody loses.", won)
-	sooner := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) { a.Until = today + 3 })
+	assert.Equal(t, "Ana Reyes at Hall door gains “Open doors”, on a day ahead, already before 30 Nov 2026; "+
+		"nobody loses.", won)
+	sooner := mill(t, func(_ *org.State, _ *people.Staff, a *org.Assignment,
+		_ *credential.Credential) {
+		a.Until = today + 3
+	})
 	lost, won = both(plain, sooner, 4)
 	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight” (25 → 0), on a day ahead; nobody gains.", lost)
 	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (0 → 25), on a day ahead; nobody loses.", won)
@@ -278,8 +339,11 @@ func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
 	})
 	lost, _ = both(always, early, 4)
 	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other hours than before; nobody gains.", lost)
-	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}, &org.Exception{Permission: 1, Place: 3, Level: 1})
-	assert.Equal(t, "Nobody gains and nobody loses.", summary(within, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}), 1), "what is withheld wins over what is added")
+	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true},
+		&org.Exception{Permission: 1, Place: 3, Level: 1})
+	assert.Equal(t, "Nobody gains and nobody loses.",
+		summary(within, excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true}), 1),
+		"what is withheld wins over what is added")
 }
 
 // summary says what Ana gains and loses of one permission.
@@ -287,11 +351,12 @@ func summary(before, after *access.Snapshot, permission permit.PermissionID) str
 	effect := access.Diff(before, after, noon.Unix())
 	other := func(shift access.Difference) bool { return shift.Permission != permission }
 	effect.Gains, effect.Losses = slices.DeleteFunc(effect.Gains, other), slices.DeleteFunc(effect.Losses, other)
-	return English.Summary(before, after, &effect, after.Groups(effect.Gains, false), before.Groups(effect.Losses, true), anybody)
+	return English.Summary(before, after, &effect, after.Groups(effect.Gains, false),
+		before.Groups(effect.Losses, true), anybody)
 }
 
-// What is said of a decision is that of Decide, in whole sentences, whatever the organisation; so is what is said of all that
-// somebody can do, of what keeps them from working, and of what a change changes.
+// What is said of a decision is that of Decide, in whole sentences, whatever the organisation; so is what is said of
+// all that somebody can do, of what keeps them from working, and of what a change changes.
 func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 	whole := func(t *rapid.T, text string) {
 		assert.NotEmpty(t, text)
@@ -302,12 +367,15 @@ func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 		state := sample.State(t)
 		s := compiled(t, state)
 		for range 8 {
-			q := access.Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")), At: noon.Unix() + 3600*int64(rapid.IntRange(-72, 72).Draw(t, "hour")),
-				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")), Staff: people.StaffID(rapid.IntRange(1, 5).Draw(t, "staff")), Proves: rapid.Bool().Draw(t, "proves"),
+			q := access.Question{Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "permission")),
+				At:    noon.Unix() + 3600*int64(rapid.IntRange(-72, 72).Draw(t, "hour")),
+				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")),
+				Staff: people.StaffID(rapid.IntRange(1, 5).Draw(t, "staff")), Proves: rapid.Bool().Draw(t, "proves"),
 				Level: permit.Level(rapid.SampledFrom([]int{0, 1, 20}).Draw(t, "level"))}
 			if rapid.Bool().Draw(t, "shows") {
 				q.Staff, q.Shown = 0, access.Shown(rapid.IntRange(1, 3).Draw(t, "shown"))
-				q.PIN, q.Badge = credential.ID(rapid.IntRange(0, 5).Draw(t, "PIN")), credential.ID(rapid.IntRange(4, 9).Draw(t, "badge"))
+				q.PIN, q.Badge = credential.ID(rapid.IntRange(0, 5).Draw(t, "PIN")),
+					credential.ID(rapid.IntRange(4, 9).Draw(t, "badge"))
 			}
 			e, said := English.Explain(s, &q), English.Say(s, &q)
 			assert.Equal(t, s.Decide(&q), e.Decision)
@@ -321,7 +389,8 @@ func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 				whole(t, ground.Text)
 			}
 			if e.Assignment != 0 {
-				assert.Contains(t, e.Grounds, Ground{Kind: "assignment", Ref: refOf(e.Assignment), Text: textOf(e.Grounds, "assignment")})
+				assert.Contains(t, e.Grounds, Ground{Kind: "assignment", Ref: refOf(e.Assignment),
+					Text: textOf(e.Grounds, "assignment")})
 			}
 		}
 		for id := people.StaffID(1); id <= 4; id++ {
@@ -363,7 +432,8 @@ func TestEveryMessageIsSaid(t *testing.T) {
 		name, text := messages.Type().Field(i).Name, messages.Field(i).String()
 		assert.NotEmpty(t, text, name)
 		for part := range strings.SplitSeq(text, "|") {
-			assert.Equal(t, strings.Count(part, "{"), len(regexp.MustCompile(`\{[a-z]+\}`).FindAllString(part, -1)), "%s: %s", name, part)
+			assert.Equal(t, strings.Count(part, "{"), len(regexp.MustCompile(`\{[a-z]+\}`).FindAllString(part, -1)),
+				"%s: %s", name, part)
 		}
 	}
 }

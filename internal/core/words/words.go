@@ -11,16 +11,20 @@ import (
 
 // Tidy returns a text without surrounding or doubled space and without control characters.
 func Tidy(s string) string {
-	return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }), " ")
+	return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }),
+		" ")
 }
 
 // plain maps letters with marks that staff names commonly have to those without, for finding doubles and for search.
 var plain = strings.NewReplacer(
 	"á", "a", "à", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ą", "a", "ā", "a", "ă", "a", "æ", "ae",
-	"ç", "c", "ć", "c", "č", "c", "ď", "d", "đ", "d", "é", "e", "è", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e", "ē", "e",
+	"ç", "c", "ć", "c", "č", "c", "ď", "d", "đ", "d", "é", "e", "è", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e", "ē",
+	"e",
 	"ğ", "g", "í", "i", "ì", "i", "î", "i", "ï", "i", "ī", "i", "ı", "i", "ł", "l", "ñ", "n", "ń", "n", "ň", "n",
-	"ó", "o", "ò", "o", "ô", "o", "ö", "o", "õ", "o", "ø", "o", "ő", "o", "œ", "oe", "ř", "r", "ś", "s", "š", "s", "ş", "s", "ș", "s", "ß", "ss",
-	"ť", "t", "ț", "t", "ú", "u", "ù", "u", "û", "u", "ü", "u", "ů", "u", "ű", "u", "ū", "u", "ý", "y", "ÿ", "y", "ź", "z", "ż", "z", "ž", "z",
+	"ó", "o", "ò", "o", "ô", "o", "ö", "o", "õ", "o", "ø", "o", "ő", "o", "œ", "oe", "ř", "r", "ś", "s", "š", "s", "ş",
+	"s", "ș", "s", "ß", "ss",
+	"ť", "t", "ț", "t", "ú", "u", "ù", "u", "û", "u", "ü", "u", "ů", "u", "ű", "u", "ū", "u", "ý", "y", "ÿ", "y", "ź",
+	"z", "ż", "z", "ž", "z",
 	"-", " ", "'", "", "’", "")
 
 // Fold returns a text as it is compared: lower case, without marks.
@@ -52,7 +56,8 @@ func nearAny(known []string, word []rune) bool {
 	for _, k := range known {
 		runes := []rune(k)
 		// The beginning of a longer word counts too: somebody is still typing.
-		if distance(runes, word, most) <= most || len(runes) > len(word) && distance(runes[:len(word)], word, most) <= most {
+		if distance(runes, word, most) <= most ||
+			len(runes) > len(word) && distance(runes[:len(word)], word, most) <= most {
 			return true
 		}
 	}
@@ -94,7 +99,8 @@ func Count(n int, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// Plural returns the plural of a name of a kind of work: "Packer" → "Packers", "Deputy" → "Deputies", "Foreman" → "Foremen".
+// Plural returns the plural of a name of a kind of work: "Packer" → "Packers", "Deputy" → "Deputies", "Foreman" →
+// "Foremen".
 func Plural(name string) string {
 	// What stands in brackets says more of the same: "Quality technicians (nights)".
 	if head, tail, more := strings.Cut(name, " ("); more && head != "" {

@@ -10,7 +10,8 @@ import (
 
 func TestFindingForgivesALetter(t *testing.T) {
 	text := "Clear a jam. Takes a jam out of a stopped line. line.jam"
-	for _, typed := range []string{"clear jam", "JAM", "claer", "stoped", "takes out", "line.jam", "cle", "", "  jam  "} {
+	for _, typed := range []string{"clear jam", "JAM", "claer", "stoped", "takes out", "line.jam", "cle", "",
+		"  jam  "} {
 		assert.True(t, Fits(text, typed), typed)
 	}
 	for _, typed := range []string{"jem", "forklift", "clear forklift", "zzz"} {
@@ -35,8 +36,10 @@ func TestWhateverStandsInATextIsFound(t *testing.T) {
 }
 
 func TestNamesOfWorkHaveTheirPlurals(t *testing.T) {
-	for one, many := range map[string]string{"Packer": "Packers", "Deputy": "Deputies", "Foreman": "Foremen", "Kitchen staff": "Kitchen staff", "Cashier at boxes": "Cashier at boxes",
-		"Fox": "Foxes", "Bench": "Benches", "Day": "Days", "Quality technician (nights)": "Quality technicians (nights)", "Ö": "Ös", "": ""} {
+	for one, many := range map[string]string{"Packer": "Packers", "Deputy": "Deputies", "Foreman": "Foremen",
+		"Kitchen staff": "Kitchen staff", "Cashier at boxes": "Cashier at boxes",
+		"Fox": "Foxes", "Bench": "Benches", "Day": "Days",
+		"Quality technician (nights)": "Quality technicians (nights)", "Ö": "Ös", "": ""} {
 		assert.Equal(t, many, Plural(one))
 	}
 }
