@@ -153,8 +153,9 @@ func TestTheTreeOfATemplateIsWalkedAndSetByKeys(t *testing.T) {
 	p.press("Discard it")
 	p.see("No draft here.")
 	p.gone("edits in your draft")
-	assert.Equal(t, "view", s.App.Live().Catalogue().PermissionByKey("line.run").Scale.Word(
-		s.App.Live().Resolved(s.App.Live().State().TemplateByCode("packer").ID)[s.App.Live().Catalogue().PermissionByKey("line.run").ID].Level))
+	live := s.App.Live()
+	run, packer := live.Catalogue().PermissionByKey("line.run"), live.State().TemplateByCode("packer")
+	assert.Equal(t, "view", run.Scale.Word(live.Resolved(packer.ID)[run.ID].Level))
 }
 
 // A limit is typed after Enter; Escape leaves it as it was, and what is beyond its ceiling is refused where it stands.

@@ -76,6 +76,13 @@ func TestScreenshots(t *testing.T) {
 	p.visit("/sheet")
 	p.see("Agency cleaner")
 	take("sheet")
+	picturesOfRules(t, s, p, take)
+	terminal(t, s, p)
+	take("client")
+}
+
+// picturesOfRules takes the pictures of a new permission on its way from the catalogue to people.
+func picturesOfRules(t *testing.T, s *testkit.Service, p *page, take func(name string)) {
 	addJam(t, s)
 	p.visit("/")
 	p.press("Idris, your account")
@@ -124,8 +131,6 @@ func TestScreenshots(t *testing.T) {
 	p.visit("/staff/Q0066")
 	p.see("Wren may not clear a jam")
 	take("person")
-	terminal(t, s, p)
-	take("client")
 }
 
 // terminal shows the story from a shell, as the built programs print it, on a page of the tab.

@@ -30,9 +30,12 @@ func TestEveryStarterSetCanBeBegunFrom(t *testing.T) {
 		require.NoError(t, err)
 		return change.Operation{Op: name, Set: encoded}
 	}
-	console := []change.Operation{operation("group.add", map[string]any{"key": permit.ConsoleGroup, "title": "Console"})}
+	console := []change.Operation{operation("group.add",
+		map[string]any{"key": permit.ConsoleGroup, "title": "Console"})}
 	for _, p := range permit.ConsolePermissions() {
-		console = append(console, operation("permission.add", map[string]any{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": permit.ConsoleGroup, "scale": p.Scale, "kinds": p.Kinds}))
+		console = append(console, operation("permission.add",
+			map[string]any{"key": p.Key, "title": p.Title, "sentence": p.Sentence, "group": permit.ConsoleGroup,
+				"scale": p.Scale, "kinds": p.Kinds}))
 	}
 	begun, err := change.Apply(empty, change.Actor{System: "test"}, env, "", console)
 	require.NoError(t, err)

@@ -279,7 +279,8 @@ func keysCommand(f *flags) *cobra.Command {
 			if err := app.Rotate(c.Context(), db, f.keys); err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
+			fmt.Fprintf(c.OutOrStdout(),
+				"The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
 			return nil
 		}}
 	dsnFlag(rotate, f)

@@ -13,6 +13,7 @@ import (
 // ErrThrottled says that there were too many wrong tries; Until says when the next is taken.
 type ErrThrottled struct{ Until time.Time }
 
+// Error says when tries are taken again.
 func (e *ErrThrottled) Error() string {
 	return "There were too many wrong tries. Wait a little before the next one."
 }

@@ -18,80 +18,9 @@ import (
 )
 
 func (s *session) permissionCommand() *cobra.Command {
-	var q, group, kind string
-	var retired bool
-	listing := &cobra.Command{Use: "list", Short: "The catalogue", Args: cobra.NoArgs,
-		Example: "  loyal permission list --search chemical\n  loyal permission list --group line -o csv"}
-	limit := limitFlag(listing, 1000)
-	listing.Flags().StringVar(&q, "search", "", "any words of the title or the sentence; a letter may be wrong")
-	listing.Flags().StringVar(&group, "group", "", "in this group or below it")
-	listing.Flags().StringVar(&kind, "kind", "", "that apply to this kind of place")
-	listing.Flags().BoolVar(&retired, "retired", false, "retired permissions only")
-	listing.RunE = func(c *cobra.Command, _ []string) error {
-		return list(c.Context(), s, "/permissions", *limit, []column[api.Permission]{
-			{"KEY", func(p api.Permission) string { return p.Key }},
-			{"MAY", func(p api.Permission) string { return p.Title }},
-			{"SCALE", func(p api.Permission) string { return scaleText(p.Scale) }},
-			{"AT", func(p api.Permission) string { return strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " ") }},
-			{"GIVEN BY", func(p api.Permission) string { return words.Count(p.Given, "template", "templates") }},
-			{"UNDECIDED", func(p api.Permission) string {
-				if p.Undecided == 0 {
-					return ""
-				}
-				return fmt.Sprintf("in %d", p.Undecided)
-			}},
-			{"", func(p api.Permission) string {
-				if p.Sensitive {
-					return "sensitive"
-				}
-				return ""
-			}},
-		}, client.Query("q", q), client.Query("group", group), client.Query("kind", kind),
-			client.Query("retired", strconv.FormatBool(retired)))
-	}
-	add := &cobra.Command{Use: "add KEY", Short: "Add a permission; nobody has it until a template decides it",
-		Args: cobra.ExactArgs(1),
-		Example: "  loyal permission add line.jam --title 'Clear a jam' --sentence 'Takes a jam out of a stopped " +
-			"line.' --group line --scale switch --kinds work_centre\n" +
-			"  loyal permission add stock.crates --title 'Lend crates' --sentence 'Lends crates to growers, up to a " +
-			"number.' --group stock --scale 'limit in crates, at most 200' --kinds zone,site"}
-	addFields := s.permissionFlags(add)
-	add.RunE = func(c *cobra.Command, args []string) error {
-		f, err := addFields()
-		if err != nil {
-			return err
-		}
-		f.Key = &args[0]
-		if f.Scale == nil {
-			f.Scale = &api.Scale{Kind: "switch"}
-		}
-		_, err = s.change(c.Context(),
-			or(value(f.Title), args[0])+" is in the catalogue; nobody has it until a template decides it.",
-			api.Operation{Op: "permission.add", Set: raw(f)})
-		return err
-	}
-	edit := &cobra.Command{Use: "edit PERMISSION",
-		Short: "Reword a permission, move it, or change its scale, kinds or mark", Args: cobra.ExactArgs(1),
-		ValidArgsFunction: s.completePermissions(),
-		Example: "  loyal permission edit line.clean --title 'Clean a line' --sensitive --reason 'guards " +
-			"are open'"}
-	editFields := s.permissionFlags(edit)
-	edit.RunE = func(c *cobra.Command, args []string) error {
-		if !changed(c) {
-			return usagef("say what to change, such as --title")
-		}
-		p, err := s.permission(c.Context(), args[0])
-		if err != nil {
-			return err
-		}
-		f, err := editFields()
-		if err != nil {
-			return err
-		}
-		_, err = s.change(c.Context(), p.Title+" is changed.",
-			api.Operation{Op: "permission.edit", On: p.Key, IfRevision: revision(p.ETag), Set: raw(f)})
-		return err
-	}
+	listing := s.permissionList()
+	add := s.permissionAdd()
+	edit := s.permissionEdit()
 	retire := &cobra.Command{Use: "retire PERMISSION",
 		Short: "Take a permission out of the catalogue: nobody has it any more", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: s.completePermissions(),
@@ -112,38 +41,7 @@ func (s *session) permissionCommand() *cobra.Command {
 				api.Operation{Op: "permission.restore", On: args[0]})
 			return err
 		}}
-	people := &cobra.Command{Use: "people PERMISSION",
-		Short: "Everybody who holds a permission anywhere, through what, until when", Args: cobra.ExactArgs(1),
-		ValidArgsFunction: s.completePermissions(),
-		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release " +
-			"--place HB -o csv"}
-	most := limitFlag(people, 500)
-	among := peopleFlags(people)
-	under := people.Flags().String("place", "", "held at this place, below it, or above it")
-	completeFlag(people, "place", s.completePlaces())
-	people.RunE = func(c *cobra.Command, args []string) error {
-		p, err := s.permission(c.Context(), args[0])
-		if err != nil {
-			return err
-		}
-		options := among()
-		if *under != "" {
-			where, err := s.place(c.Context(), *under)
-			if err != nil {
-				return err
-			}
-			options = append(options, client.Query("under", where.Code))
-		}
-		return list(c.Context(), s, "/permissions/"+p.Key+"/people", *most, []column[api.Holder]{
-			{"NUMBER", func(h api.Holder) string { return h.StaffNumber }},
-			{"NAME", func(h api.Holder) string { return h.Name }},
-			{"AT", func(h api.Holder) string { return h.Place.Name }},
-			{"LEVEL", func(h api.Holder) string { return h.Level }},
-			{"THROUGH", func(h api.Holder) string { return h.Through }},
-			{"FROM", func(h api.Holder) string { return h.From }},
-			{"UNTIL", func(h api.Holder) string { return h.Until }},
-		}, options...)
-	}
+	people := s.permissionPeople()
 	return noun("permission", "The catalogue of what somebody may do", listing, s.permissionShow(), add, edit,
 		s.permissionDecide(), retire, restore, people, s.groupCommand(), s.exportCommand("permission"),
 		s.importCommand("permission"))
@@ -494,4 +392,126 @@ func (s *session) read(name string) ([]byte, error) {
 		return nil, usagef("%s is longer than the %d MB that are taken at once; make several of it", name, mostRead>>20)
 	}
 	return text, err
+}
+
+func (s *session) permissionList() *cobra.Command {
+	var q, group, kind string
+	var retired bool
+	listing := &cobra.Command{Use: "list", Short: "The catalogue", Args: cobra.NoArgs,
+		Example: "  loyal permission list --search chemical\n  loyal permission list --group line -o csv"}
+	limit := limitFlag(listing, 1000)
+	listing.Flags().StringVar(&q, "search", "", "any words of the title or the sentence; a letter may be wrong")
+	listing.Flags().StringVar(&group, "group", "", "in this group or below it")
+	listing.Flags().StringVar(&kind, "kind", "", "that apply to this kind of place")
+	listing.Flags().BoolVar(&retired, "retired", false, "retired permissions only")
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		return list(c.Context(), s, "/permissions", *limit, []column[api.Permission]{
+			{"KEY", func(p api.Permission) string { return p.Key }},
+			{"MAY", func(p api.Permission) string { return p.Title }},
+			{"SCALE", func(p api.Permission) string { return scaleText(p.Scale) }},
+			{"AT", func(p api.Permission) string { return strings.ReplaceAll(strings.Join(p.Kinds, ", "), "_", " ") }},
+			{"GIVEN BY", func(p api.Permission) string { return words.Count(p.Given, "template", "templates") }},
+			{"UNDECIDED", func(p api.Permission) string {
+				if p.Undecided == 0 {
+					return ""
+				}
+				return fmt.Sprintf("in %d", p.Undecided)
+			}},
+			{"", func(p api.Permission) string {
+				if p.Sensitive {
+					return "sensitive"
+				}
+				return ""
+			}},
+		}, client.Query("q", q), client.Query("group", group), client.Query("kind", kind),
+			client.Query("retired", strconv.FormatBool(retired)))
+	}
+	return listing
+}
+
+func (s *session) permissionAdd() *cobra.Command {
+	add := &cobra.Command{Use: "add KEY", Short: "Add a permission; nobody has it until a template decides it",
+		Args: cobra.ExactArgs(1),
+		Example: "  loyal permission add line.jam --title 'Clear a jam' --sentence 'Takes a jam out of a stopped " +
+			"line.' --group line --scale switch --kinds work_centre\n" +
+			"  loyal permission add stock.crates --title 'Lend crates' --sentence 'Lends crates to growers, up to a " +
+			"number.' --group stock --scale 'limit in crates, at most 200' --kinds zone,site"}
+	addFields := s.permissionFlags(add)
+	add.RunE = func(c *cobra.Command, args []string) error {
+		f, err := addFields()
+		if err != nil {
+			return err
+		}
+		f.Key = &args[0]
+		if f.Scale == nil {
+			f.Scale = &api.Scale{Kind: "switch"}
+		}
+		_, err = s.change(c.Context(),
+			or(value(f.Title), args[0])+" is in the catalogue; nobody has it until a template decides it.",
+			api.Operation{Op: "permission.add", Set: raw(f)})
+		return err
+	}
+	return add
+}
+
+func (s *session) permissionEdit() *cobra.Command {
+	edit := &cobra.Command{Use: "edit PERMISSION",
+		Short: "Reword a permission, move it, or change its scale, kinds or mark", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission edit line.clean --title 'Clean a line' --sensitive --reason 'guards " +
+			"are open'"}
+	editFields := s.permissionFlags(edit)
+	edit.RunE = func(c *cobra.Command, args []string) error {
+		if !changed(c) {
+			return usagef("say what to change, such as --title")
+		}
+		p, err := s.permission(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		f, err := editFields()
+		if err != nil {
+			return err
+		}
+		_, err = s.change(c.Context(), p.Title+" is changed.",
+			api.Operation{Op: "permission.edit", On: p.Key, IfRevision: revision(p.ETag), Set: raw(f)})
+		return err
+	}
+	return edit
+}
+
+func (s *session) permissionPeople() *cobra.Command {
+	people := &cobra.Command{Use: "people PERMISSION",
+		Short: "Everybody who holds a permission anywhere, through what, until when", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completePermissions(),
+		Example: "  loyal permission people 'open the chemical store'\n  loyal permission people quality.release " +
+			"--place HB -o csv"}
+	most := limitFlag(people, 500)
+	among := peopleFlags(people)
+	under := people.Flags().String("place", "", "held at this place, below it, or above it")
+	completeFlag(people, "place", s.completePlaces())
+	people.RunE = func(c *cobra.Command, args []string) error {
+		p, err := s.permission(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		options := among()
+		if *under != "" {
+			where, err := s.place(c.Context(), *under)
+			if err != nil {
+				return err
+			}
+			options = append(options, client.Query("under", where.Code))
+		}
+		return list(c.Context(), s, "/permissions/"+p.Key+"/people", *most, []column[api.Holder]{
+			{"NUMBER", func(h api.Holder) string { return h.StaffNumber }},
+			{"NAME", func(h api.Holder) string { return h.Name }},
+			{"AT", func(h api.Holder) string { return h.Place.Name }},
+			{"LEVEL", func(h api.Holder) string { return h.Level }},
+			{"THROUGH", func(h api.Holder) string { return h.Through }},
+			{"FROM", func(h api.Holder) string { return h.From }},
+			{"UNTIL", func(h api.Holder) string { return h.Until }},
+		}, options...)
+	}
+	return people
 }

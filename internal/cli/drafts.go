@@ -15,57 +15,17 @@ import (
 )
 
 func (s *session) draftCommand() *cobra.Command {
-	var states []string
-	var everybody bool
-	listing := &cobra.Command{Use: "list", Short: "Your drafts, newest first", Args: cobra.NoArgs,
-		Example: "  loyal draft list\n  loyal draft list --state applied,discarded\n  loyal draft list --everybody"}
-	limit := limitFlag(listing, 50)
-	listing.Flags().StringSliceVar(&states, "state", nil,
-		"open, planned, failed, applied, discarded; the first three where left out")
-	listing.Flags().BoolVar(&everybody, "everybody", false, "the planned drafts of every manager")
-	listing.RunE = func(c *cobra.Command, _ []string) error {
-		all := ""
-		if everybody {
-			all = "true"
-		}
-		return list(c.Context(), s, "/drafts", *limit, []column[api.Draft]{
-			{"ID", func(d api.Draft) string { return strconv.FormatUint(d.ID, 10) }},
-			{"STATE", func(d api.Draft) string { return d.State }},
-			{"TITLE", func(d api.Draft) string { return or(d.Title, "–") }},
-			{"EDITS", func(d api.Draft) string { return strconv.Itoa(d.Count) }},
-			{"WHOSE", func(d api.Draft) string { return d.Owner.Name }},
-			{"PLANNED FOR", func(d api.Draft) string { return when(d.PlannedFor) }},
-			{"PROBLEM", func(d api.Draft) string { return d.Problem }},
-		}, client.Query("state", strings.Join(states, ",")), client.Query("all", all))
-	}
-	one := func(use, short, example string, run func(c *cobra.Command, id string, rest []string) error) *cobra.Command {
-		return &cobra.Command{Use: use, Short: short, Example: example,
-			RunE: func(c *cobra.Command, args []string) error {
-				if len(args) == 0 {
-					args = []string{"open"}
-				}
-				return run(c, args[0], args[1:])
-			}}
-	}
-	show := one("show [ID]", "A draft line by line, and who gains and loses by it; your open one where no number is "+
-		"given", "  loyal draft show\n  loyal draft show 7", func(c *cobra.Command, id string, _ []string) error {
-		var d api.Draft
-		if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
-			return err
-		}
-		return s.draftShown(&d)
-	})
-	do := func(c *cobra.Command, id, verb string, body any) error {
-		if err := s.atOnce(); err != nil {
-			return err
-		}
-		var d api.Draft
-		if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/"+id+"/"+verb, body, &d); err != nil {
-			return err
-		}
-		return s.draftShown(&d)
-	}
-	drop := one("drop ID EDIT...", "Take edits out of a draft", "  loyal draft drop open 3 4",
+	listing := s.draftList()
+	show := aboutDraft("show [ID]",
+		"A draft line by line, and who gains and loses by it; your open one where no number is "+
+			"given", "  loyal draft show\n  loyal draft show 7", func(c *cobra.Command, id string, _ []string) error {
+			var d api.Draft
+			if err := s.client.Get(c.Context(), "/drafts/"+id, &d); err != nil {
+				return err
+			}
+			return s.draftShown(&d)
+		})
+	drop := aboutDraft("drop ID EDIT...", "Take edits out of a draft", "  loyal draft drop open 3 4",
 		func(c *cobra.Command, id string, rest []string) error {
 			var edits []int
 			for _, text := range rest {
@@ -78,39 +38,24 @@ func (s *session) draftCommand() *cobra.Command {
 			if len(edits) == 0 {
 				return usagef("say which edits to take out, by their numbers")
 			}
-			return do(c, id, "drop", api.DraftDrop{Edits: edits})
+			return s.actOnDraft(c, id, "drop", api.DraftDrop{Edits: edits})
 		})
-	accept := one("accept [ID]", "Take what somebody else changed meanwhile as known", "  loyal draft accept",
-		func(c *cobra.Command, id string, _ []string) error { return do(c, id, "accept", nil) })
-	discard := one("discard [ID]", "Throw a draft away; reopen takes it up again", "  loyal draft discard",
+	accept := aboutDraft("accept [ID]", "Take what somebody else changed meanwhile as known", "  loyal draft accept",
+		func(c *cobra.Command, id string, _ []string) error { return s.actOnDraft(c, id, "accept", nil) })
+	discard := aboutDraft("discard [ID]", "Throw a draft away; reopen takes it up again", "  loyal draft discard",
 		func(c *cobra.Command, id string, _ []string) error {
 			if err := s.confirm("Discard the draft?"); err != nil {
 				return err
 			}
-			return do(c, id, "discard", nil)
+			return s.actOnDraft(c, id, "discard", nil)
 		})
-	reopen := one("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded",
+	reopen := aboutDraft("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded",
 		"  loyal draft reopen 7", func(c *cobra.Command, id string,
 			_ []string) error {
-			return do(c, id, "reopen", nil)
+			return s.actOnDraft(c, id, "reopen", nil)
 		})
-	var at, title string
-	plan := one("plan [ID]", "Plan a draft for a moment; it is checked now and again when the moment comes",
-		"  loyal draft plan --at '2027-08-01 05:00' --title 'First day of the season' --reason 'agreed in June'",
-		func(c *cobra.Command, id string, _ []string) error {
-			zone, err := s.ownZone(c.Context())
-			if err != nil {
-				return err
-			}
-			moment, err := readMoment(at, zone)
-			if err != nil {
-				return err
-			}
-			return do(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
-		})
-	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
-	plan.Flags().StringVar(&title, "title", "", "what to call it")
-	apply := one("apply [ID]", "Make a draft as one change, whole or not at all",
+	plan := s.draftPlan()
+	apply := aboutDraft("apply [ID]", "Make a draft as one change, whole or not at all",
 		"  loyal draft apply --reason 'agreed with the heads of department'",
 		func(c *cobra.Command, id string, _ []string) error {
 			if s.preview {
@@ -264,4 +209,74 @@ func (s *session) steps(steps []api.Step, total int) {
 	if total > len(steps) {
 		fmt.Fprintf(s.out, "  … and %d more\n", total-len(steps))
 	}
+}
+
+func (s *session) draftList() *cobra.Command {
+	var states []string
+	var everybody bool
+	listing := &cobra.Command{Use: "list", Short: "Your drafts, newest first", Args: cobra.NoArgs,
+		Example: "  loyal draft list\n  loyal draft list --state applied,discarded\n  loyal draft list --everybody"}
+	limit := limitFlag(listing, 50)
+	listing.Flags().StringSliceVar(&states, "state", nil,
+		"open, planned, failed, applied, discarded; the first three where left out")
+	listing.Flags().BoolVar(&everybody, "everybody", false, "the planned drafts of every manager")
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		all := ""
+		if everybody {
+			all = "true"
+		}
+		return list(c.Context(), s, "/drafts", *limit, []column[api.Draft]{
+			{"ID", func(d api.Draft) string { return strconv.FormatUint(d.ID, 10) }},
+			{"STATE", func(d api.Draft) string { return d.State }},
+			{"TITLE", func(d api.Draft) string { return or(d.Title, "–") }},
+			{"EDITS", func(d api.Draft) string { return strconv.Itoa(d.Count) }},
+			{"WHOSE", func(d api.Draft) string { return d.Owner.Name }},
+			{"PLANNED FOR", func(d api.Draft) string { return when(d.PlannedFor) }},
+			{"PROBLEM", func(d api.Draft) string { return d.Problem }},
+		}, client.Query("state", strings.Join(states, ",")), client.Query("all", all))
+	}
+	return listing
+}
+
+func (s *session) draftPlan() *cobra.Command {
+	var at, title string
+	plan := aboutDraft("plan [ID]", "Plan a draft for a moment; it is checked now and again when the moment comes",
+		"  loyal draft plan --at '2027-08-01 05:00' --title 'First day of the season' --reason 'agreed in June'",
+		func(c *cobra.Command, id string, _ []string) error {
+			zone, err := s.ownZone(c.Context())
+			if err != nil {
+				return err
+			}
+			moment, err := readMoment(at, zone)
+			if err != nil {
+				return err
+			}
+			return s.actOnDraft(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
+		})
+	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
+	plan.Flags().StringVar(&title, "title", "", "what to call it")
+	return plan
+}
+
+// aboutDraft makes a command about one draft: the one that is named, or the open one.
+func aboutDraft(use, short, example string, run func(c *cobra.Command, id string, rest []string) error) *cobra.Command {
+	return &cobra.Command{Use: use, Short: short, Example: example,
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				args = []string{"open"}
+			}
+			return run(c, args[0], args[1:])
+		}}
+}
+
+// actOnDraft does something to a draft and shows what came of it.
+func (s *session) actOnDraft(c *cobra.Command, id, verb string, body any) error {
+	if err := s.atOnce(); err != nil {
+		return err
+	}
+	var d api.Draft
+	if err := s.client.Do(c.Context(), http.MethodPost, "/drafts/"+id+"/"+verb, body, &d); err != nil {
+		return err
+	}
+	return s.draftShown(&d)
 }

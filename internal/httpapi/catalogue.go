@@ -19,12 +19,15 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
+// OneKey names something by its key, in a path.
 type OneKey struct {
 	ID string `path:"id" maxLength:"64" doc:"Key"`
 }
 
 func (s *Server) registerCatalogue() {
 	s.registerPermissions()
+	s.registerHolders()
+	s.registerPermissionActs()
 	s.registerGroups()
 	s.registerRulebook()
 }
@@ -96,6 +99,10 @@ func (s *Server) registerPermissions() {
 			body.Given, body.Undecided = given[p.ID], undecided[p.ID]
 			return &one{ETag: etag(p.Revision), Body: body}, nil
 		})
+}
+
+// registerHolders registers who has a permission, and which templates give it.
+func (s *Server) registerHolders() {
 	type holdersIn struct {
 		OneKey
 		Paging
@@ -148,6 +155,10 @@ func (s *Server) registerPermissions() {
 			}
 			return pageOf(lines, in.whole(treeRows))
 		})
+}
+
+// registerPermissionActs registers what is done to permissions.
+func (s *Server) registerPermissionActs() {
 	type addIn struct {
 		Writing
 		Body api.PermissionWrite

@@ -13,6 +13,7 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
+// OneDraft names a draft, in a path.
 type OneDraft struct {
 	ID string `path:"id" maxLength:"20" doc:"Number of the draft, or open for your newest open one"`
 }
@@ -80,6 +81,10 @@ func (s *Server) registerDrafts() {
 				s.seesOf(ctx),
 				&in.Paging)
 		})
+}
+
+// registerDraftEdits registers what goes into drafts and comes out of them.
+func (s *Server) registerDraftEdits() {
 	type editsIn struct {
 		OneDraft
 		Body api.DraftEdits
@@ -135,6 +140,10 @@ func (s *Server) registerDrafts() {
 			review, err := s.app.Accept(ctx, callerOf(ctx).id(), in.ID)
 			return s.reviewed(ctx, review, nil, err)
 		})
+}
+
+// registerDraftEnds registers what becomes of drafts.
+func (s *Server) registerDraftEnds() {
 	type planIn struct {
 		OneDraft
 		Body api.DraftPlan

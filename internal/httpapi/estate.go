@@ -16,6 +16,7 @@ import (
 	"loyallatch.example/latch/internal/core/wording"
 )
 
+// OnePlace names a place, in a path.
 type OnePlace struct {
 	ID string `path:"id" maxLength:"64" doc:"Place code"`
 }
@@ -81,6 +82,10 @@ func (s *Server) registerEstate() {
 			}
 			return &one{ETag: etag(st.Place.Revision), Body: v.place(st)}, nil
 		})
+}
+
+// registerWhoCan registers who can do something at a place.
+func (s *Server) registerWhoCan() {
 	type peopleIn struct {
 		OnePlace
 		Paging
@@ -125,6 +130,10 @@ func (s *Server) registerEstate() {
 					return moment.State().StaffByNumber(p.StaffNumber), p.Until, p.Template + " " + p.Through
 				}), &in.Paging)
 		})
+}
+
+// registerPlaceActs registers what is done to places.
+func (s *Server) registerPlaceActs() {
 	type addIn struct {
 		Writing
 		Body api.PlaceWrite

@@ -2,6 +2,7 @@ package httpapi_test
 
 import (
 	"cmp"
+	"context"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -106,7 +107,11 @@ func TestTheJamStoryThroughTheAPI(t *testing.T) {
 		api.EffectPeople{Line: "gain:nope", ChangeRequest: api.ChangeRequest{Reason: "r", Operations: operations}}, nil)
 	assert.ErrorContains(t, err, "no line")
 	assert.Equal(t, "permission_not_in_template", reason(t, maren, "Q0063", "HB-LINE-1", "line.jam"))
+	theJamIsMadeAndUndone(t, maren, operations)
+}
 
+func theJamIsMadeAndUndone(t *testing.T, maren *client.Client, operations []api.Operation) {
+	ctx := context.Background()
 	made, err := maren.Write(ctx, "POST", "/changes",
 		api.ChangeRequest{Reason: "new procedure", Operations: operations})
 	require.NoError(t, err)

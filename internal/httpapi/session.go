@@ -64,6 +64,10 @@ func (s *Server) registerSession() {
 					return "body." + strings.Replace(name, "operations[0].set.password", "new_password", 1)
 				})
 		})
+}
+
+// registerSessions registers sessions and tokens, one's own and others'.
+func (s *Server) registerSessions() {
 	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{},
 		func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
 			c := callerOf(ctx)

@@ -13,6 +13,7 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+// OneStaff names a person, in a path.
 type OneStaff struct {
 	ID string `path:"id" maxLength:"64" doc:"Staff number"`
 }
@@ -85,6 +86,10 @@ func (s *Server) registerStaff() {
 			}
 			return page(items, total, next), nil
 		})
+}
+
+// registerPerson registers what is asked about one person.
+func (s *Server) registerPerson() {
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Staff
@@ -132,6 +137,10 @@ func (s *Server) registerStaff() {
 			}
 			return pageOf(items, &in.Paging)
 		})
+}
+
+// registerStaffActs registers what is done about people.
+func (s *Server) registerStaffActs() {
 	type enrolIn struct {
 		Writing
 		Body api.StaffWrite

@@ -18,10 +18,12 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
+// OneTemplate names a template, in a path.
 type OneTemplate struct {
 	ID string `path:"id" maxLength:"64" doc:"Template code"`
 }
 
+// DraftedTemplate names a template, as it is or as a draft would have it.
 type DraftedTemplate struct {
 	OneTemplate
 	Draft string `query:"draft" maxLength:"20" doc:"As this draft of yours would have it: its number, or open for the newest"`
@@ -121,6 +123,10 @@ func (s *Server) registerTemplates() {
 			}
 			return pageOf(lines, in.whole(treeRows))
 		})
+}
+
+// registerTemplateActs registers what is done to templates.
+func (s *Server) registerTemplateActs() {
 	type addIn struct {
 		Writing
 		Body api.TemplateWrite

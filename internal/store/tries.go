@@ -94,7 +94,8 @@ func (s *Store) Knows(ctx context.Context, subject []byte) (bool, error) {
 // Know notes that an account has signed in from an address.
 func (s *Store) Know(ctx context.Context, subject []byte, now time.Time) error {
 	return s.db.WithContext(ctx).Exec(
-		"INSERT INTO known_addresses (last_at, subject) VALUES (?, ?) ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject).Error
+		"INSERT INTO known_addresses (last_at, subject) VALUES (?, ?) "+
+			"ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject).Error
 }
 
 // HeldAt reports whether tries at a subject are held up, and until when, without counting one.

@@ -18,11 +18,41 @@ import (
 	"loyallatch.example/latch/internal/core/sample"
 )
 
-// plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
-func plainly(s *org.State, q Question) (Reason, permit.Level) {
-	at := time.Unix(q.At, 0)
-	place := s.Place(q.Place)
-	within := func(ancestor estate.PlaceID) bool {
+// identified finds whom what was shown identifies, or what is wrong with it.
+func identified(s *org.State, q Question, place *estate.Place, at time.Time) (people.StaffID, Reason) {
+	pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0
+	var all []*credential.Credential
+	if pin {
+		all = append(all, s.Credential(q.PIN))
+	}
+	if badge {
+		all = append(all, s.Credential(q.Badge))
+	}
+	for i, c := range all {
+		if c == nil || c.Kind == credential.PIN != (pin && i == 0) {
+			return 0, UnknownCredential
+		}
+	}
+	for _, c := range all {
+		if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) ||
+			!c.Until.IsZero() && !at.Before(c.Until) {
+			return 0, CredentialNotValid
+		}
+	}
+	if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge ||
+		place.Proof == estate.BadgeAndPIN && !(pin && badge) {
+		return 0, ProofNotSufficient
+	}
+	if all[0].Staff != all[len(all)-1].Staff {
+		return 0, TwoPeople
+	}
+	return all[0].Staff, Granted
+}
+
+// around says of a place, record by record, what it stands in, whether it is in use, and when it is open.
+func around(s *org.State, place *estate.Place) (within func(estate.PlaceID) bool, retired bool,
+	opening *hours.Opening) {
+	within = func(ancestor estate.PlaceID) bool {
 		for here := place; here != nil; here = s.Place(here.Parent) {
 			if here.ID == ancestor {
 				return true
@@ -30,15 +60,45 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		}
 		return false
 	}
-	site, retired := place, place.Retired
-	opening := place.Opening
-	for site.Parent != 0 {
-		site = s.Place(site.Parent)
-		retired = retired || site.Retired
+	for here := place; here != nil; here = s.Place(here.Parent) {
+		retired = retired || here.Retired
 		if opening == nil {
-			opening = site.Opening
+			opening = here.Opening
 		}
 	}
+	return within, retired, opening
+}
+
+// keeps says, as the rules are written, what keeps a person from everything.
+func keeps(p *people.Staff, home *time.Location, at time.Time) Reason {
+	switch {
+	case p.Locked(at):
+		return Locked
+	case !p.LeavingDate.IsZero() && !at.Before((p.LeavingDate + 1).Start(home)):
+		return HasDeparted
+	case !p.ContractEnd.IsZero() && !at.Before((p.ContractEnd + 1).Start(home)):
+		return ContractEnded
+	case at.Before(p.StartDate.Start(home)):
+		return NotStarted
+	}
+	return Granted
+}
+
+// hoursPlainly are the access hours of an assignment, else of its template, else of the bases of that.
+func hoursPlainly(s *org.State, a *org.Assignment) *hours.Access {
+	access := &a.Hours
+	template := s.Template(a.Template)
+	for ; template != nil && access.Kind == hours.Inherit; template = s.Template(template.Base) {
+		access = &template.Hours
+	}
+	return access
+}
+
+// plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
+func plainly(s *org.State, q Question) (Reason, permit.Level) {
+	at := time.Unix(q.At, 0)
+	place := s.Place(q.Place)
+	within, retired, opening := around(s, place)
 	zoneOf := func(id estate.PlaceID) *time.Location {
 		p := s.Place(id)
 		for p.Parent != 0 {
@@ -48,47 +108,19 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		return location
 	}
 	who := q.Staff
-	if pin, badge := q.Shown&ShownPIN != 0, q.Shown&ShownBadge != 0; pin || badge {
-		var all []*credential.Credential
-		if pin {
-			all = append(all, s.Credential(q.PIN))
-		}
-		if badge {
-			all = append(all, s.Credential(q.Badge))
-		}
-		for i, c := range all {
-			if c == nil || c.Kind == credential.PIN != (pin && i == 0) {
-				return UnknownCredential, 0
-			}
-		}
-		for _, c := range all {
-			if c.State != credential.Valid || !c.From.IsZero() && at.Before(c.From) ||
-				!c.Until.IsZero() && !at.Before(c.Until) {
-				return CredentialNotValid, 0
-			}
-		}
-		if place.Proof == estate.PIN && !pin || place.Proof == estate.Badge && !badge ||
-			place.Proof == estate.BadgeAndPIN && !(pin && badge) {
-			return ProofNotSufficient, 0
-		}
-		if who = all[0].Staff; who != all[len(all)-1].Staff {
-			return TwoPeople, 0
+	if q.Shown != 0 {
+		var wrong Reason
+		if who, wrong = identified(s, q, place, at); wrong != Granted {
+			return wrong, 0
 		}
 	}
 	p := s.Person(who)
 	if p == nil {
 		return UnknownCredential, 0
 	}
-	home := zoneOf(p.HomeSite)
-	switch {
-	case p.Locked(at):
-		return Locked, 0
-	case !p.LeavingDate.IsZero() && !at.Before((p.LeavingDate + 1).Start(home)):
-		return HasDeparted, 0
-	case !p.ContractEnd.IsZero() && !at.Before((p.ContractEnd + 1).Start(home)):
-		return ContractEnded, 0
-	case at.Before(p.StartDate.Start(home)):
-		return NotStarted, 0
+	switch kept := keeps(p, zoneOf(p.HomeSite), at); {
+	case kept != Granted:
+		return kept, 0
 	case retired:
 		return PlaceRetired, 0
 	case !slices.Contains(s.Permissions.Get(uint32(q.Permission)).Kinds, place.Kind):
@@ -132,14 +164,6 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			better(Granted, e.Level)
 		}
 	}
-	for _, e := range s.Exceptions.All() { // withheld beats everything, wherever it stands in the list
-		zone := zoneOf(e.Place)
-		if e.Withheld && !e.Ended && e.Staff == who && e.Permission == q.Permission && within(e.Place) &&
-			(e.From.IsZero() || !at.Before(e.From.Start(zone))) &&
-			(e.Until.IsZero() || at.Before((e.Until + 1).Start(zone))) {
-			return Withheld, 0
-		}
-	}
 	if p.Owner {
 		return Granted, []permit.Level{1, 2, permit.Unbounded}[q.Permission-1]
 	}
@@ -149,14 +173,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			continue
 		}
 		zone := zoneOf(a.Place)
-		access := &a.Hours
-		if a.Hours.Kind == hours.Inherit {
-			access = &hours.Access{}
-			for template := s.Template(a.Template); template != nil &&
-				access.Kind == hours.Inherit; template = s.Template(template.Base) {
-				access = &template.Hours
-			}
-		}
+		access := hoursPlainly(s, a)
 		held := catalogue.Resolve(s.Template(a.Template), s.Template)[q.Permission].Level
 		switch {
 		case !a.From.IsZero() && at.Before(a.From.Start(zone)),

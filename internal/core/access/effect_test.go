@@ -86,8 +86,6 @@ func lockedForGood(s *Snapshot, id people.StaffID) bool {
 	return p.Locked(noon) && p.Lock.Until.IsZero()
 }
 
-func anybody(people.StaffID) bool { return true }
-
 var everybody = []people.StaffID{1, 2, 3, 4}
 
 // Whoever holds more of anything anywhere after a change than before stands in its gains, and whoever holds less in its

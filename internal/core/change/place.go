@@ -5,7 +5,6 @@ import (
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
-	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
@@ -208,19 +207,3 @@ func (t *Trial) retirePlace(retired bool) error {
 
 func placeRetire(t *Trial) error  { return t.retirePlace(true) }
 func placeRestore(t *Trial) error { return t.retirePlace(false) }
-
-// hoursFrom reads access hours from a form; nothing sent keeps what is there.
-func hoursFrom(raw json.RawMessage, into *hours.Access) error {
-	if len(raw) == 0 {
-		return nil
-	}
-	var read hours.Access
-	if err := decode(raw, &read, "set.hours"); err != nil {
-		return err
-	}
-	if err := read.Check(); err != nil {
-		return fault.Invalidf("set.hours", "%s", err)
-	}
-	*into = read
-	return nil
-}

@@ -24,27 +24,27 @@ func (h *organisation) undecided(template string) int {
 	return len(h.snap.Catalogue().Undecided(t, h.snap.Resolved(t.ID), h.snap.State().Template))
 }
 
+func newPermission(fields set) Operation {
+	all := set{"key": "stock.count", "title": "Count", "sentence": "Counts.", "group": "stock",
+		"scale": set{"kind": "switch"}, "kinds": []string{"device"}}
+	for k, v := range fields {
+		all[k] = v
+	}
+	return op("permission.add", "", all)
+}
+func newException(fields set) Operation {
+	all := set{"staff": "S3", "permission": "door.chemical", "place": "A"}
+	for k, v := range fields {
+		all[k] = v
+	}
+	return op("exception.add", "", all)
+}
 func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
 	h.must(owner, "", op("permission.edit", "stock.adjust",
 		set{"scale": set{"kind": "limit", "unit": "kg", "most": 500}}))
 	before := h.snap.State().Revision
-	permission := func(fields set) Operation {
-		all := set{"key": "stock.count", "title": "Count", "sentence": "Counts.", "group": "stock",
-			"scale": set{"kind": "switch"}, "kinds": []string{"device"}}
-		for k, v := range fields {
-			all[k] = v
-		}
-		return op("permission.add", "", all)
-	}
-	except := func(fields set) Operation {
-		all := set{"staff": "S3", "permission": "door.chemical", "place": "A"}
-		for k, v := range fields {
-			all[k] = v
-		}
-		return op("exception.add", "", all)
-	}
 	for _, c := range []struct {
 		name  string
 		op    Operation
@@ -83,25 +83,26 @@ func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 		{"retiring it for itself", op("template.retire", "manager", set{"replace_with": "manager"}), fault.Invalid,
 			"set.replace_with"},
 		{"bringing back what is in use", op("template.restore", "packer", nil), fault.Conflict, "on"},
-		{"an exception where the permission does not apply", except(set{"place": "A-S"}), fault.Invalid,
+		{"an exception where the permission does not apply", newException(set{"place": "A-S"}), fault.Invalid,
 			"set.permission"},
-		{"an exception with a level that is none", except(set{"permission": "stock.adjust", "level": "0"}),
+		{"an exception with a level that is none", newException(set{"permission": "stock.adjust", "level": "0"}),
 			fault.Invalid, "set.level"},
-		{"what is withheld with a level", except(set{"withheld": true, "level": "yes"}), fault.Invalid, "set.level"},
-		{"an exception that ends before it begins", except(set{"from": "2026-12-02", "until": "2026-12-01"}),
+		{"what is withheld with a level", newException(set{"withheld": true, "level": "yes"}), fault.Invalid,
+			"set.level"},
+		{"an exception that ends before it begins", newException(set{"from": "2026-12-02", "until": "2026-12-01"}),
 			fault.Invalid, "set.until"},
 		{"an end of no exception", op("exception.end", "99", nil), fault.NotFound, "on"},
-		{"a key that is none", permission(set{"key": "Stock Count"}), fault.Invalid, "set.key"},
-		{"a key in use", permission(set{"key": "stock.adjust"}), fault.Conflict, "set.key"},
-		{"no title", permission(set{"title": " "}), fault.Invalid, "set.title"},
-		{"no sentence", permission(set{"sentence": ""}), fault.Invalid, "set.sentence"},
-		{"no group", permission(set{"group": "nope"}), fault.NotFound, "set.group"},
-		{"a scale that is none", permission(set{"scale": set{"kind": "colour"}}), fault.Invalid, "set.scale"},
-		{"a limit without a unit", permission(set{"scale": set{"kind": "limit"}}), fault.Invalid, "set.scale"},
-		{"levels that are one", permission(set{"scale": set{"kind": "levels", "levels": []string{"none"}}}),
+		{"a key that is none", newPermission(set{"key": "Stock Count"}), fault.Invalid, "set.key"},
+		{"a key in use", newPermission(set{"key": "stock.adjust"}), fault.Conflict, "set.key"},
+		{"no title", newPermission(set{"title": " "}), fault.Invalid, "set.title"},
+		{"no sentence", newPermission(set{"sentence": ""}), fault.Invalid, "set.sentence"},
+		{"no group", newPermission(set{"group": "nope"}), fault.NotFound, "set.group"},
+		{"a scale that is none", newPermission(set{"scale": set{"kind": "colour"}}), fault.Invalid, "set.scale"},
+		{"a limit without a unit", newPermission(set{"scale": set{"kind": "limit"}}), fault.Invalid, "set.scale"},
+		{"levels that are one", newPermission(set{"scale": set{"kind": "levels", "levels": []string{"none"}}}),
 			fault.Invalid, "set.scale"},
-		{"no kind of place", permission(set{"kinds": []string{}}), fault.Invalid, "set.kinds"},
-		{"a kind that is none", permission(set{"kinds": []string{"roof"}}), fault.Invalid, "set.kinds"},
+		{"no kind of place", newPermission(set{"kinds": []string{}}), fault.Invalid, "set.kinds"},
+		{"a kind that is none", newPermission(set{"kinds": []string{"roof"}}), fault.Invalid, "set.kinds"},
 		{"a scale that lacks what a template says",
 			op("permission.edit", "stock.adjust", set{"scale": set{"kind": "switch"}}), fault.Conflict, "set.scale"},
 		{"kinds that a door's question needs", op("permission.edit", "door.open", set{"kinds": []string{"device"}}),
@@ -123,7 +124,7 @@ func TestBadRulesAreRefusedByFieldAndWriteNothing(t *testing.T) {
 			assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, c.name)
 		}
 	}
-	_, err := h.try(owner, "", except(nil))
+	_, err := h.try(owner, "", newException(nil))
 	assert.ErrorContains(t, err, "an exception needs a reason")
 	assert.Equal(t, before, h.snap.State().Revision, "nothing was written")
 }

@@ -197,7 +197,8 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 		"without a PIN": {func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Withdrawn
 		},
-			"Ana can run a line (view) and adjust a weight up to 25 kg at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
+			"Ana can run a line (view) and adjust a weight up to 25 kg at Mill, Mon–Fri 06:00–18:00, " +
+				"until 24 Dec 2026.",
 			"1 door asks for more than Ana has to show, such as Hall door, which asks for a PIN.", "now"},
 		"one door alone": {func(_ *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 			a.Place, a.Until = 3, 0

@@ -1,0 +1,222 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/words"
+	"loyallatch.example/latch/internal/store"
+)
+
+// Preview says what a change would do, and whether it may be made; nothing is written, and nothing is said of whether a
+// secret is in use. Its reason may follow later.
+func (a *App) Preview(r Request) (*Result, error) {
+	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.preview(),
+		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
+	if err != nil {
+		return nil, err
+	}
+	return &Result{Trial: trial}, nil
+}
+
+// preview is what trying a change that is not made needs.
+func (a *App) preview() change.Env {
+	return change.Env{Now: a.now(), Random: rand.Reader, Strength: strength, Preview: true}
+}
+
+// Commit makes a change: whole or not at all. When it returns, the live state is the one after the change. Secrets are
+// worked out before others have to wait for it.
+func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
+	for tries := 1; ; tries++ {
+		secrets, err := a.prepare(ctx, &r)
+		if err != nil {
+			return nil, err
+		}
+		result, err := a.commit(ctx, &r, secrets)
+		var f *fault.Fault
+		if errors.As(err, &f) && f.Code == change.ErrPINInUse {
+			if !a.chosenPIN(r.Operations[f.Operation-1]) && tries < 5 {
+				continue // one that was generated was given to somebody else meanwhile
+			}
+			return nil, a.pinInUse(ctx, &r, err)
+		}
+		if err == nil {
+			a.remember(&r, secrets)
+		}
+		return result, err
+	}
+}
+
+func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Prepared) (*Result, error) {
+	a.writing.Lock()
+	defer a.writing.Unlock()
+	result := &Result{}
+	live := a.Live()
+	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present}
+	if !r.At.IsZero() && r.Actor.System != "" {
+		env.Now = r.At
+	}
+	err := a.store.Change(ctx, r.At, func(tx *store.Tx) error {
+		if tx.Revision != live.State().Revision {
+			state, err := tx.Load(live.State())
+			if err != nil {
+				return err
+			}
+			if err := a.show(state); err != nil {
+				return err
+			}
+			live = a.Live()
+		}
+		if r.Check != nil {
+			if err := r.Check(live); err != nil {
+				return err
+			}
+		}
+		trial, err := change.Apply(live.Snapshot, r.Actor, env, r.Reason, r.Operations)
+		if err != nil {
+			return err
+		}
+		if len(trial.Entries) == 0 {
+			return fault.Conflictf("operations", "no change: everything is so already")
+		}
+		if err := trial.Judge(); err != nil {
+			return err
+		}
+		if err := tx.Save(trial.Written); err != nil {
+			return err
+		}
+		entry, err := a.auditChange(tx, r, trial, env.Now)
+		result.Trial, result.AuditID = trial, entry.ID
+		if err != nil {
+			return err
+		}
+		if err := endSessions(tx, r, trial); err != nil || r.Within == nil {
+			return err
+		}
+		return r.Within(tx, entry.ID)
+	})
+	if err != nil {
+		return nil, err
+	}
+	next := &Live{Snapshot: result.Trial.After, texts: live.texts.fork()}
+	for _, id := range result.Trial.Touched.Staff {
+		next.texts.put(next.State().Person(id))
+	}
+	a.live.Store(next)
+	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations",
+		len(r.Operations))
+	return result, nil
+}
+
+// endSessions ends the sessions and tokens of those whose password is another now, or who have left.
+func endSessions(tx *store.Tx, r *Request, trial *change.Trial) error {
+	for i := range trial.Entries {
+		e := &trial.Entries[i]
+		record := change.RecordOf(trial.State, e.Record)
+		switch e.Op {
+		case "password.issue", "password.set":
+			if c, is := record.(*credential.Credential); is {
+				if err := tx.EndSessions(uint32(c.Staff), r.Keep); err != nil {
+					return err
+				}
+			}
+		case "staff.depart":
+			if p, is := record.(*people.Staff); is && !p.DepartedAt.IsZero() {
+				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {
+	operations, err := json.Marshal(trial.Entries)
+	if err != nil {
+		return store.AuditEntry{}, err
+	}
+	entry := store.AuditEntry{At: at, Action: "change", Actor: actorName(a.Live(), r.Actor), Origin: r.Origin,
+		Reason:  cut(trial.Reason(), 500),
+		Summary: summary(trial), Revision: trial.State.Revision, Operations: string(operations)}
+	if r.Undoes != 0 {
+		entry.Undoes, entry.Summary = &r.Undoes, cut(fmt.Sprintf("Undid change %d: %s", r.Undoes, entry.Summary), 480)
+	}
+	if r.Actor.Staff != 0 {
+		id := uint32(r.Actor.Staff)
+		entry.ActorID = &id
+	}
+	return tx.Audit(entry, subjects(trial))
+}
+
+func actorName(live *Live, actor change.Actor) string {
+	if p := live.State().Person(actor.Staff); p != nil {
+		return p.Number + " " + p.FullName()
+	}
+	return actor.System
+}
+
+// subjects are the records that a change is about: those it wrote, and whose they are.
+func subjects(trial *change.Trial) []store.Subject {
+	seen := map[store.Subject]bool{}
+	var list []store.Subject
+	add := func(kind string, number uint32) {
+		subject := store.Subject{Kind: kind, Number: number}
+		if number != 0 && !seen[subject] {
+			seen[subject] = true
+			list = append(list, subject)
+		}
+	}
+	for _, entry := range trial.Entries {
+		add(recordName(entry.Record))
+	}
+	for _, id := range trial.Touched.Staff {
+		add("staff", uint32(id))
+	}
+	return list
+}
+
+// recordName takes the name of a record, such as "staff:12", apart.
+func recordName(record string) (kind string, id uint32) {
+	kind, digits, _ := strings.Cut(record, ":")
+	return kind, number(digits)
+}
+
+// summary says a change in a line.
+func summary(trial *change.Trial) string {
+	first := trial.Entries[0]
+	return Summarise(first.Op, first.On, len(trial.Entries))
+}
+
+// Summarise says so many operations in a line by the first of them: "Enrolled S00012 Ana Reyes, and 2 more steps".
+func Summarise(op, on string, steps int) string {
+	text := change.Describe(op).Done + " " + on
+	switch {
+	case steps == 2:
+		text += ", and 1 more step"
+	case steps > 2:
+		text += fmt.Sprintf(", and %d more steps", steps-1)
+	}
+	return cut(text, 480)
+}
+
+// Intend says an operation in a line as something that is still to be done: "Change template packer Packer".
+func Intend(op, on string) string { return cut(change.Describe(op).Do+" "+on, 480) }
+
+// cut shortens a text to so many letters.
+func cut(text string, most int) string {
+	if runes := []rune(text); len(runes) > most {
+		return string(runes[:most-1]) + "…"
+	}
+	return text
+}

@@ -1,0 +1,119 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+)
+
+func (s *session) staffCommand() *cobra.Command {
+	var q, statusIs, engagement, site, template, place, sort string
+	var locked bool
+	listing := &cobra.Command{Use: "list", Short: "Search, filter and sort staff", Args: cobra.NoArgs,
+		Example: "  loyal staff list --search reyes\n  loyal staff list --site HB --status prepared --sort " +
+			"start_date -o csv"}
+	limit := limitFlag(listing, 50)
+	listing.Flags().StringVar(&q, "search", "", "words of the name, number, email, job title or employer")
+	listing.Flags().StringVar(&statusIs, "status", "", "prepared, active or departed")
+	listing.Flags().StringVar(&engagement, "engagement", "", "employee, agency, contractor or seasonal")
+	listing.Flags().StringVar(&site, "site", "", "home site")
+	listing.Flags().StringVar(&template, "template", "", "assigned with this template")
+	listing.Flags().StringVar(&place, "place", "", "assigned at this place or below it")
+	listing.Flags().StringVar(&sort, "sort", "", "fields with commas, - before one that falls")
+	listing.Flags().BoolVar(&locked, "locked", false, "locked only")
+	completeFlag(listing, "site", s.completePlaces())
+	completeFlag(listing, "place", s.completePlaces())
+	completeFlag(listing, "template", s.completeTemplates())
+	listing.RunE = func(c *cobra.Command, _ []string) error {
+		isLocked := ""
+		if locked {
+			isLocked = "true"
+		}
+		return list(c.Context(), s, "/staff", *limit, []column[api.Staff]{
+			{"NUMBER", func(p api.Staff) string { return p.StaffNumber }},
+			{"NAME", func(p api.Staff) string { return fullName(&p) }}, {"STATUS", status},
+			{"SITE", func(p api.Staff) string { return p.HomeSite.Code }},
+			{"WORKS AS", func(p api.Staff) string { return or(strings.Join(p.Templates, ", "), "–") }},
+			{"ENGAGEMENT", func(p api.Staff) string { return p.Engagement }},
+			{"START", func(p api.Staff) string { return p.StartDate }},
+			{"ENDS", func(p api.Staff) string { return or(p.LeavingDate, p.ContractEnd) }},
+		}, client.Query("q", q), client.Query("status", statusIs), client.Query("engagement", engagement),
+			client.Query("site", site), client.Query("template", template),
+			client.Query("place", place), client.Query("sort", sort), client.Query("locked", isLocked))
+	}
+	show := &cobra.Command{Use: "show STAFF", Short: "One person: who, where, and what they can do",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal staff show Q0241",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			var access api.Access
+			if err := s.client.Get(c.Context(), "/staff/"+p.StaffNumber+"/access", &access); err != nil {
+				return err
+			}
+			if s.output == "json" {
+				return s.json(struct {
+					*api.Staff
+					Access api.Access `json:"access"`
+				}{p, access})
+			}
+			s.showStaff(p)
+			fmt.Fprintln(s.out)
+			s.sentences([]api.Access{access})
+			return nil
+		}}
+	edit := &cobra.Command{Use: "edit STAFF", Short: "Change a person's record", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeStaff(),
+		Example:           "  loyal staff edit Q0241 --contract-end 2027-02-28 --job-title 'Line operator'"}
+	fields := staffFlags(edit)
+	edit.RunE = func(c *cobra.Command, args []string) error {
+		if !changed(c) {
+			return usagef("say what to change, such as --job-title")
+		}
+		p, err := s.staff(c.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		body := api.StaffWrite{StaffFields: fields()}
+		body.Reason = s.reason
+		_, err = s.write(c.Context(), "PATCH", "/staff/"+p.StaffNumber, body,
+			"The record of "+fullName(p)+" is changed.", client.IfMatch(p.ETag))
+		return err
+	}
+	return noun("staff", "People on record", listing, show, edit)
+}
+
+// changed reports whether any flag of the command's own was given.
+func changed(c *cobra.Command) bool {
+	own := false
+	c.Flags().Visit(func(flag *pflag.Flag) { own = own || c.InheritedFlags().Lookup(flag.Name) == nil })
+	return own
+}
+
+func (s *session) showStaff(p *api.Staff) {
+	s.line("Name", fullName(p))
+	s.line("Known as", p.KnownAs)
+	s.line("Staff number", p.StaffNumber)
+	s.line("Status", status(*p))
+	if p.Lock != nil {
+		s.line("Lock", fmt.Sprintf("since %s: %s", p.Lock.Since.Local().Format("2 Jan 15:04"), p.Lock.Reason))
+	}
+	s.line("Job title", p.JobTitle)
+	s.line("Engagement", strings.TrimSuffix(p.Engagement+", "+p.Employer, ", "))
+	s.line("Home site", p.HomeSite.Name+" ("+p.HomeSite.Code+")")
+	if p.LineManager != nil {
+		s.line("Line manager", p.LineManager.Name)
+	}
+	s.line("Email", p.Email)
+	s.line("Phone", p.Phone)
+	s.line("Start", p.StartDate)
+	s.line("Contract end", p.ContractEnd)
+	s.line("Leaves", p.LeavingDate)
+	s.line("Notes", p.Notes)
+}

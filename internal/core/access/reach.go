@@ -1,0 +1,144 @@
+package access
+
+import (
+	"slices"
+	"time"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may
+// give on, and what they may do in this product.
+func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
+}
+
+// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they
+// hold there, or would if it was not retired, and nothing where it is withheld from them at some place below.
+func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
+	if p := s.person(id); p != nil {
+		for i := range p.exceptions {
+			if x := &p.exceptions[i]; x.withheld && x.about(permission) && at < x.until &&
+				s.tree.Within(x.place, place) {
+				return 0
+			}
+		}
+	}
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
+		Retired: true}).Level
+}
+
+// Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what
+// would be theirs if they could use it. Access hours are left out; of those who start later it is the day of the start.
+func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) Decision {
+	d := Decision{Staff: id}
+	p, here := s.person(id), s.tree.At(place)
+	switch {
+	case p == nil:
+		d.Reason = UnknownCredential
+	case here == nil || here.Retired:
+		d.Reason = PlaceRetired
+	default:
+		q := Question{Staff: id, Permission: permission, Place: place, At: max(at, p.span.Start), AnyHour: true}
+		s.weigh(&q, p, here, &d)
+	}
+	return d
+}
+
+// HoldsKey reports whether somebody holds a permission, named by its key, at a place. Their say over a place outlasts
+// its retirement: else nobody could bring it back, or ask about its past.
+func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
+	permission := s.catalogue.PermissionByKey(key)
+	return permission != nil && s.Decide(
+		&Question{Staff: id, Permission: permission.ID, Place: place, At: at, AnyHour: true, Retired: true}).Allowed
+}
+
+// HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
+func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool {
+	sites := 0
+	for here := range s.tree.All {
+		if here.Place.Parent != 0 || here.Retired {
+			continue
+		}
+		sites++
+		if !s.HoldsKey(id, key, here.Place.ID, at) {
+			return false
+		}
+	}
+	return sites > 0 || s.state.Person(id) != nil && s.state.Person(id).Owner
+}
+
+// Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all.
+func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool, anywhere bool) {
+	reach = make([]bool, s.state.Places.Last()+1)
+	permission := s.catalogue.PermissionByKey(key)
+	if permission == nil {
+		return reach, false
+	}
+	for here := range s.tree.All {
+		reach[here.Place.ID] = s.Decide(
+			&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true,
+				Retired: true}).Allowed
+		anywhere = anywhere || reach[here.Place.ID]
+	}
+	return reach, anywhere
+}
+
+// Status returns somebody's status at an instant, in the time zone of their home site.
+func (s *Snapshot) Status(id people.StaffID, at int64) people.Status {
+	if p := s.person(id); p != nil {
+		return p.span.Status(at)
+	}
+	return people.Departed
+}
+
+// Location returns the time zone of somebody's home site.
+func (s *Snapshot) Location(id people.StaffID) *time.Location {
+	if p := s.state.Person(id); p != nil {
+		if home := s.tree.At(p.HomeSite); home != nil {
+			return home.Location
+		}
+	}
+	return time.UTC
+}
+
+// View is how much of a person's record somebody sees.
+type View uint8
+
+// The views. Whoever looks after somebody's home site sees everything; whoever looks after a place where they merely
+// work sees the name, the number, the status and what they do there, for as long as they do.
+const (
+	Hidden View = iota
+	Narrow
+	Whole
+)
+
+// ViewOf returns how much is seen of a person from the places in reach, by PlaceID.
+func (s *Snapshot) ViewOf(p *people.Staff, reach []bool, at int64) View {
+	if InReach(reach, p.HomeSite) {
+		return Whole
+	}
+	if p.Owner {
+		if slices.Contains(reach, true) { // an owner may do everything everywhere, so there too
+			return Narrow
+		}
+		return Hidden
+	}
+	if compiled := s.person(p.ID); compiled != nil && at < compiled.span.Gone {
+		grants := compiled.grants()
+		for i := range grants {
+			if InReach(reach, grants[i].place) && at < grants[i].until {
+				return Narrow
+			}
+		}
+	}
+	return Hidden
+}
+
+// InReach reports whether a place is among those in reach, by PlaceID.
+func InReach(reach []bool, id estate.PlaceID) bool { return int(id) < len(reach) && reach[id] }

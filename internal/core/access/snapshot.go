@@ -1,0 +1,245 @@
+package access
+
+import (
+	"time"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
+)
+
+type person struct {
+	known      bool
+	span       people.Span
+	lockSince  int64
+	lockUntil  int64
+	owner      bool
+	count      uint8            // of few that are in use
+	few        [fewGrants]grant // the grants of most people stand beside the rest of what a decision reads
+	many       []grant          // all grants, of those who have more
+	exceptions []exception
+}
+
+const fewGrants = 3
+
+func (p *person) grants() []grant {
+	if p.many != nil {
+		return p.many
+	}
+	return p.few[:p.count]
+}
+
+func (p *person) grant(g grant) {
+	switch {
+	case p.many != nil:
+		p.many = append(p.many, g)
+	case p.count < fewGrants:
+		p.few[p.count] = g
+		p.count++
+	default:
+		p.many = append(append([]grant{}, p.few[:]...), g)
+	}
+}
+
+type grant struct {
+	assignment  org.AssignmentID
+	place       estate.PlaceID
+	template    permit.TemplateID
+	from, until int64
+	access      *hours.Access // nil: the template's
+}
+
+// exception is what is added or withheld for one person. A bar is compiled as one that withholds every permission; bars
+// come before all others.
+type exception struct {
+	number      org.ExceptionID
+	bar         org.BarID
+	permission  permit.PermissionID // 0: every one
+	place       estate.PlaceID
+	withheld    bool
+	level       permit.Level
+	from, until int64
+}
+
+// about reports whether it is about a permission.
+func (x *exception) about(id permit.PermissionID) bool {
+	return x.permission == id || x.permission == 0
+}
+
+const (
+	everBefore = -1 << 62
+	everAfter  = 1 << 62
+)
+
+// Ever stands for an end that is open.
+const Ever = everAfter
+
+// Snapshot is the compiled form of a state. It is immutable and safe for any number of readers.
+type Snapshot struct {
+	state     *org.State
+	tree      *estate.Tree
+	catalogue *permit.Catalogue
+	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
+	levels    [][]permit.Level    // the same, levels alone: what Decide reads
+	hours     []hours.Access      // by TemplateID, a base's where the template states none
+	idle      []int               // the same, of the seconds after which a shared terminal signs somebody out
+	persons   table.Rows[person]
+	rolls     rolls
+}
+
+// Touched says which parts of a state a change has written.
+type Touched struct {
+	Staff     []people.StaffID
+	Places    bool
+	Catalogue bool // permissions, groups or templates
+	Zones     bool // a site's time zone, which moves everybody's dates
+}
+
+// Compile makes the snapshot of a state. It fails only where the place tree is broken.
+func Compile(state *org.State) (*Snapshot, error) {
+	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true})
+}
+
+// Next makes the snapshot of the state that follows, compiling again only what was touched.
+func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
+	return s.next(state, touched)
+}
+
+func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
+	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
+		hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
+	if touched.Places {
+		tree, err := estate.NewTree(state.Places.All())
+		if err != nil {
+			return nil, err
+		}
+		n.tree = tree
+	}
+	if touched.Catalogue {
+		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
+		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
+		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
+			make([]int, len(n.resolved))
+		for id, template := range state.Templates.All() {
+			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
+				permit.IdleSecondsOf(template, state.Template)
+			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
+			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
+			for i, resolved := range n.resolved[id] {
+				n.levels[id][i] = resolved.Level
+			}
+		}
+	}
+	changes := newRollChanges()
+	put := func(staff *people.Staff) {
+		compiled := n.compile(staff)
+		changes.note(staff.ID, s.person(staff.ID), &compiled)
+		n.persons.Put(uint32(staff.ID), compiled)
+	}
+	if touched.Zones {
+		for _, staff := range state.Staff.All() {
+			put(staff)
+		}
+	} else {
+		for _, id := range touched.Staff {
+			if staff := state.Person(id); staff != nil {
+				put(staff)
+			}
+		}
+	}
+	n.rolls.apply(changes)
+	if changes.owners {
+		n.rolls.owners = nil
+		for id, staff := range state.Staff.All() {
+			if staff.Owner {
+				n.rolls.owners = append(n.rolls.owners, people.StaffID(id))
+			}
+		}
+	}
+	return n, nil
+}
+
+func (s *Snapshot) compile(staff *people.Staff) person {
+	p := person{known: true, owner: staff.Owner, lockSince: everAfter, lockUntil: everAfter}
+	location := time.UTC
+	if home := s.tree.At(staff.HomeSite); home != nil {
+		location = home.Location
+	}
+	p.span = staff.SpanIn(location)
+	if s.state.Suspect(staff.ID) {
+		p.lockSince = everBefore
+		return p
+	}
+	if staff.Lock != nil {
+		p.lockSince = staff.Lock.Since.Unix()
+		if !staff.Lock.Until.IsZero() {
+			p.lockUntil = staff.Lock.Until.Unix()
+		}
+	}
+	for _, id := range s.state.AssignmentsOf(staff.ID) {
+		a := s.state.Assignment(id)
+		if a.Ended {
+			continue
+		}
+		g := grant{assignment: id, place: a.Place, template: a.Template}
+		g.from, g.until = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
+		if a.Hours.Kind != hours.Inherit {
+			g.access = &a.Hours
+		}
+		p.grant(g)
+	}
+	for _, id := range s.state.BarsOf(staff.ID) {
+		if b := s.state.Bar(id); !b.Ended {
+			x := exception{bar: id, place: b.Place, withheld: true, from: b.Since.Unix(), until: everAfter}
+			if !b.Until.IsZero() {
+				x.until = b.Until.Unix()
+			}
+			p.exceptions = append(p.exceptions, x)
+		}
+	}
+	for _, id := range s.state.ExceptionsOf(staff.ID) {
+		e := s.state.Exception(id)
+		if e.Ended {
+			continue
+		}
+		x := exception{number: id, permission: e.Permission, place: e.Place, withheld: e.Withheld, level: e.Level}
+		x.from, x.until = s.dates(e.Place, e.From.Start, !e.From.IsZero(), (e.Until + 1).Start, !e.Until.IsZero())
+		p.exceptions = append(p.exceptions, x)
+	}
+	return p
+}
+
+// dates turns dates at a place into instants in its site's time zone.
+func (s *Snapshot) dates(place estate.PlaceID, from func(*time.Location) time.Time, hasFrom bool,
+	until func(*time.Location) time.Time, hasUntil bool) (int64, int64) {
+	first, last := int64(everBefore), int64(everAfter)
+	if standing := s.tree.At(place); standing != nil {
+		if hasFrom {
+			first = from(standing.Location).Unix()
+		}
+		if hasUntil {
+			last = until(standing.Location).Unix()
+		}
+	}
+	return first, last
+}
+
+// State returns the records the snapshot was made of.
+func (s *Snapshot) State() *org.State { return s.state }
+
+// Tree returns the estate.
+func (s *Snapshot) Tree() *estate.Tree { return s.tree }
+
+// Catalogue returns the catalogue.
+func (s *Snapshot) Catalogue() *permit.Catalogue { return s.catalogue }
+
+// Resolved returns what a template says of each permission, by PermissionID.
+func (s *Snapshot) Resolved(id permit.TemplateID) []permit.Resolved {
+	if int(id) >= len(s.resolved) {
+		return nil
+	}
+	return s.resolved[id]
+}

@@ -1,0 +1,63 @@
+package credential
+
+import "time"
+
+// TryRule says after how many wrong tries within a while further ones are held up, and for how long.
+type TryRule struct {
+	Allowed            int
+	Window             time.Duration
+	FirstHold, Longest time.Duration // each hold is twice as long as the one before, up to the longest
+}
+
+// The rules. A name is held up for a minute only, so that nobody is kept out for long by others' tries.
+var (
+	ByAccount = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: time.Minute}
+	ByAddress = TryRule{Allowed: 25, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
+	ByReader  = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
+)
+
+// Tries counts wrong tries at one place where they are made: a sign-in name, an address or a reader. The zero Tries has
+// seen none.
+type Tries struct {
+	count int
+	first time.Time
+	until time.Time
+	holds int // in a row
+}
+
+// TriesOf returns tries as they were kept.
+func TriesOf(count int, first, until time.Time, holds int) Tries {
+	return Tries{count: count, first: first, until: until, holds: holds}
+}
+
+// Parts returns what is to be kept.
+func (t *Tries) Parts() (count int, first, until time.Time, holds int) {
+	return t.count, t.first, t.until, t.holds
+}
+
+// Held reports whether tries are held up, and until when.
+func (t *Tries) Held(at time.Time) (until time.Time, held bool) { return t.until, at.Before(t.until) }
+
+// Wrong counts a try that is taken for wrong.
+func (t *Tries) Wrong(rule TryRule, at time.Time) {
+	if t.count == 0 || at.Sub(t.first) > rule.Window {
+		t.count, t.first = 0, at
+		if at.Sub(t.until) > rule.Longest {
+			t.holds = 0
+		}
+	}
+	t.count++
+	if t.count >= rule.Allowed {
+		t.holds++
+		t.until, t.count = at.Add(min(rule.FirstHold<<min(t.holds-1, 10), rule.Longest)), 0
+	}
+}
+
+// Right takes back a try that turned out right.
+func (t *Tries) Right() {
+	if t.count > 0 {
+		t.count--
+		return
+	}
+	t.until, t.holds = time.Time{}, max(0, t.holds-1)
+}

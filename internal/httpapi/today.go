@@ -1,0 +1,129 @@
+package httpapi
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
+	"loyallatch.example/latch/internal/core/words"
+)
+
+func (s *Server) registerToday() {
+	type today struct{ Body api.Today }
+	route(s, "GET", "/today", "today", "today", "What a manager looks at first", Access{Permission: permit.ViewStaff},
+		func(ctx context.Context, _ *struct{}) (*today, error) {
+			t, err := s.app.Today(ctx, callerOf(ctx).id())
+			if err != nil {
+				return nil, err
+			}
+			v := s.view(ctx)
+			out := &today{Body: api.Today{Date: v.at.In(v.live.Location(callerOf(ctx).id())).Format(time.DateOnly),
+				Counts:   t.Counts,
+				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
+				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless, Barred: []api.Bar{},
+				Aside: t.Aside}}
+			for _, b := range t.Barred {
+				out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))
+			}
+			for _, p := range t.Starting {
+				line := v.person(p)
+				line.Date = p.StartDate.String()
+				out.Body.Starting = append(out.Body.Starting, line)
+			}
+			for _, stuck := range t.Stuck {
+				line := v.person(stuck.Staff)
+				line.Obstacles = obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID, stuck.Obstacles))
+				out.Body.Stuck = append(out.Body.Stuck, line)
+			}
+			for _, e := range t.Ending {
+				line := v.person(e.Staff)
+				line.Date, line.What = e.On, strings.TrimSpace(e.What+" "+e.Where)
+				out.Body.Ending = append(out.Body.Ending, line)
+			}
+			for _, p := range t.Locked {
+				out.Body.Locked = append(out.Body.Locked, v.person(p))
+			}
+			for i := range t.Drafts {
+				out.Body.Drafts = append(out.Body.Drafts, v.draft(&t.Drafts[i], callerOf(ctx).id()))
+			}
+			return out, nil
+		})
+	type findIn struct {
+		Q     string `query:"q" maxLength:"100" required:"true"`
+		Limit int    `query:"limit" default:"8" minimum:"1" maximum:"50"`
+	}
+	type found struct{ Body api.Page[api.Found] }
+	route(s, "GET", "/find", "find", "today", "Find people, places and templates by any part of a name or code",
+		Access{}, func(ctx context.Context, in *findIn) (*found, error) {
+			v := s.view(ctx)
+			out := &found{Body: api.Page[api.Found]{Items: []api.Found{}}}
+			// Whoever may see no staff still finds places: the refusal is not worth failing a search for.
+			if staff, total, err := s.app.FindStaff(callerOf(ctx).id(),
+				app.StaffQuery{Search: in.Q, Limit: in.Limit}); err == nil {
+				out.Body.Total = total
+				for _, p := range staff {
+					shown := v.staff(p) // a narrow one comes narrowed
+					out.Body.Items = append(out.Body.Items, api.Found{Kind: "staff", Code: p.Number, Name: p.FullName(),
+						Detail: strings.Join(nonEmpty(p.JobTitle, shown.HomeSite.Name, shown.Status), " · "),
+						Status: shown.Status, Locked: shown.Lock != nil})
+				}
+			}
+			search := words.Fold(in.Q)
+			add := func(kind, code, name, detail string) {
+				if !strings.Contains(words.Fold(name+" "+code), search) {
+					return
+				}
+				out.Body.Total++
+				if len(out.Body.Items) < 2*in.Limit {
+					out.Body.Items = append(out.Body.Items,
+						api.Found{Kind: kind, Code: code, Name: name, Detail: detail})
+				}
+			}
+			for st := range v.live.Tree().All {
+				if !st.Retired {
+					add("place", st.Place.Code, st.Place.Name, st.Place.Kind.Words()+" · "+st.Site.Name)
+				}
+			}
+			for _, t := range v.live.State().Templates.All() {
+				if !t.Retired {
+					add("template", t.Code, t.Name, "template")
+				}
+			}
+			return out, nil
+		})
+}
+
+// waitingNamed is how many of the permissions that wait in a template are named.
+const waitingNamed = 20
+
+func waiting(list []app.Waiting) []api.Waiting {
+	out := make([]api.Waiting, len(list))
+	for i, w := range list {
+		out[i] = api.Waiting{Template: w.Template.Code, Name: w.Template.Name, Count: len(w.Permissions),
+			Permissions: []string{}}
+		for _, p := range w.Permissions[:min(len(w.Permissions), waitingNamed)] {
+			out[i].Permissions = append(out[i].Permissions, p.Key)
+		}
+	}
+	return out
+}
+
+func nonEmpty(parts ...string) []string {
+	var kept []string
+	for _, part := range parts {
+		if part != "" {
+			kept = append(kept, part)
+		}
+	}
+	return kept
+}
+
+func (v view) person(p *people.Staff) api.Person {
+	return api.Person{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle, HomeSite: v.placeRef(p.HomeSite),
+		Lock: v.lock(p)}
+}

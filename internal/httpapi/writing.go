@@ -1,0 +1,201 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Writing are the parameters that every write takes.
+type Writing struct {
+	Preview bool   `query:"preview" doc:"Answer with the effect and write nothing"`
+	IfMatch string `header:"If-Match" doc:"The etag of the record as you read it; 412 when it has changed since"`
+	Key     string `header:"Idempotency-Key" doc:"On POST: the same key with the same request is carried out once"`
+}
+
+type changed struct {
+	Status   int
+	Location string `header:"Location"`
+	ETag     string `header:"ETag"`
+	Body     api.ChangeResult
+}
+
+// set encodes the fields of an operation.
+func set(fields any) json.RawMessage {
+	encoded, err := json.Marshal(fields)
+	if err != nil {
+		panic(err) // wire types always encode
+	}
+	return encoded
+}
+
+// write makes one operation on behalf of a resource route. Faults name the fields of that route.
+func (s *Server) write(ctx context.Context, w Writing, reason string, op change.Operation) (*changed, error) {
+	var err error
+	if op.Revision, err = revisionOf(w.IfMatch); err != nil {
+		return nil, err
+	}
+	out, err := s.commit(ctx, w.Preview, reason, []change.Operation{op})
+	return out, renamed(err, func(name string) string {
+		name = strings.TrimPrefix(name, "operations[0].")
+		switch {
+		case name == "on":
+			return "path.id"
+		case strings.HasPrefix(name, "set."):
+			return "body." + strings.TrimPrefix(name, "set.")
+		case name == "reason":
+			return "body.reason"
+		}
+		return name
+	})
+}
+
+// renamed gives the fields of a fault the names that they have on a route.
+func renamed(err error, name func(string) string) error {
+	var f *fault.Fault
+	if !errors.As(err, &f) {
+		return err
+	}
+	own := *f
+	own.Fields = nil
+	for _, field := range f.Fields {
+		own.Fields = append(own.Fields, fault.Field{Name: name(field.Name), Message: field.Message})
+	}
+	return &own
+}
+
+// request begins a change by the caller.
+func (s *Server) request(ctx context.Context, reason string) app.Request {
+	c := callerOf(ctx)
+	return app.Request{Actor: change.Actor{Staff: c.id()}, Origin: c.origin(), Reason: reason}
+}
+
+func (s *Server) commit(ctx context.Context, preview bool, reason string, operations []change.Operation) (*changed,
+	error) {
+	request := s.request(ctx, reason)
+	request.Operations = operations
+	before := s.app.Live().Snapshot
+	if preview {
+		result, err := s.app.Preview(request)
+		if err != nil {
+			return nil, err
+		}
+		return s.changed(ctx, result, before, true), nil
+	}
+	result, err := s.app.Commit(ctx, request)
+	if err != nil {
+		return nil, err
+	}
+	return s.changed(ctx, result, before, false), nil
+}
+
+// stepsShown is how many steps a result says.
+const stepsShown = 100
+
+// fewPeople is up to how many people a result says what they can do afterwards.
+const fewPeople = 5
+
+func (s *Server) changed(ctx context.Context, result *app.Result, before *access.Snapshot, preview bool) *changed {
+	d, word, r := result.Trial, done, s.seesOf(ctx)
+	if preview {
+		word = app.Intend
+	}
+	out := &changed{Status: http.StatusOK,
+		Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
+			Effect: *effectView(before, d, r), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{},
+			Total: len(d.Entries),
+			Steps: view{&app.Live{Snapshot: d.After}, s.app.Now(), r}.steps(d.Entries, stepsShown, word)}}
+	for _, secret := range d.Secrets {
+		out.Body.Secrets = append(out.Body.Secrets,
+			api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
+	}
+	if len(d.Touched.Staff) <= fewPeople {
+		for _, id := range d.Touched.Staff {
+			out.Body.People = append(out.Body.People, accessOf(d.After, d.State.Person(id), s.app.Now(), r))
+		}
+	}
+	if !preview {
+		out.ETag = etag(d.State.Revision)
+		if len(out.Body.Made) > 0 {
+			out.Status = http.StatusCreated
+			if m := out.Body.Made[0]; resourceOf[m.Kind] != "" {
+				out.Location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
+			}
+		}
+	}
+	return out
+}
+
+var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
+	"assignment": "assignments", "exception": "exceptions",
+	"permission": "permissions"}
+
+func orNumber(code string, id uint32) string {
+	if code == "" {
+		return strconv.FormatUint(uint64(id), 10)
+	}
+	return code
+}
+
+func made(d *change.Trial) []api.Made {
+	list := []api.Made{}
+	for _, record := range d.Written {
+		if !record.New {
+			continue
+		}
+		var m api.Made
+		switch r := record.Value.(type) {
+		case *people.Staff:
+			m = api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}
+		case *estate.Place:
+			m = api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}
+		case *permit.Group:
+			m = api.Made{Kind: "group", ID: uint32(r.ID), Code: r.Key}
+		case *permit.Permission:
+			m = api.Made{Kind: "permission", ID: uint32(r.ID), Code: r.Key}
+		case *permit.Template:
+			m = api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}
+		case *org.Assignment:
+			m = api.Made{Kind: "assignment", ID: uint32(r.ID)}
+		case *org.Exception:
+			m = api.Made{Kind: "exception", ID: uint32(r.ID)}
+		case *credential.Credential:
+			m = api.Made{Kind: "credential", ID: uint32(r.ID)}
+		case *org.Device:
+			m = api.Made{Kind: "device", ID: uint32(r.ID)}
+		default:
+			continue
+		}
+		list = append(list, m)
+	}
+	return list
+}
+
+// OneNumber names something by its number, in a path.
+type OneNumber struct {
+	ID uint32 `path:"id"`
+}
+
+func (n OneNumber) text() string { return strconv.FormatUint(uint64(n.ID), 10) }
+
+// ending takes something back: the reason stands in the query, as DELETE has no body.
+type ending struct {
+	OneNumber
+	Writing
+	Reason string `query:"reason" maxLength:"500"`
+}
