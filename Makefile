@@ -40,12 +40,14 @@ web/node_modules/.package-lock.json: web/package-lock.json web/package.json
 web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE_SOURCES)
 	@cd web && npx --no-install vite build --logLevel warn
 
+# What is tested with the race detector on: the core, and what holds the live state.
+RACED := ./internal/core/... ./internal/app
+
 .PHONY: test
-test: tools web/dist/index.html ## Test everything: core, store, API, client, programs, and the console in headless Chromium
+test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
 	@scripts/tools chromium
-	go vet ./...
-	cd web && npx --no-install tsc --noEmit
-	go test -timeout 20m ./...
+	go test -race -timeout 20m $(RACED)
+	go test -timeout 20m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 
 .PHONY: bench
 bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
@@ -59,9 +61,10 @@ screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots 
 
 .PHONY: lint
 lint: web/node_modules/.package-lock.json ## Check format and style of all code
-	@test -z "$$(gofmt -l cmd internal demo e2e bench web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench web/embed.go; exit 1; }
+	@test -z "$$(gofmt -l cmd internal demo e2e bench starters web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench starters web/embed.go; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	go test -run 'Style$$|OneWay$$' ./e2e
 	cd web && npx --no-install tsc --noEmit && npx --no-install biome check src vite.config.ts
 
 .PHONY: generate

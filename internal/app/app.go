@@ -1,5 +1,22 @@
-// Package app holds the use cases: the one write path, the reads, sign-in, and the decisions that doors ask for.
-// It holds the live compiled state that all of them read.
+// Package app holds the use cases: the one write path, the reads, sign-in, and the decisions that doors ask for. It
+// holds the live compiled state that all of them read.
+//
+// # Invariants
+//
+// There is one way to write, Commit, which Preview tries without writing. A lock holds when its call returns. An
+// instance that has had no answer from its database for five seconds decides nothing, as it cannot know who is locked.
+// A decision or a sign-in that cannot be put on record is not answered. Secrets are hashed before anybody waits for the
+// change.
+//
+// # Ownership and concurrency
+//
+// An App may be used by any number of goroutines. Live returns one snapshot: a use case takes it once and asks nothing
+// of another, so that its answer is of one moment. Close ends what runs in the background and writes what waits.
+//
+// # Errors
+//
+// A *fault.Fault is for the caller to read; ErrThrottled, ErrBusy and ErrStale say to come again; any other error is
+// one of the database or of the machine.
 package app
 
 import (

@@ -1,5 +1,27 @@
-// Package store keeps the organisation in MariaDB: it loads the state, writes what a change has written, and
-// holds what is not part of the state: audit log, events, sessions. It knows no rules.
+// Package store keeps the organisation in MariaDB: it loads the state, writes what a change has written, and holds what
+// is not part of the state: audit log, events, sessions, drafts, tries. It knows no rules.
+//
+// # Invariants
+//
+// Every row carries the revision that wrote it last: it is the record's ETag, and a following instance reads what is
+// newer than its own. Changes stand in a line behind the organisation's revision row. A column of a table is described
+// once, in tables.go; by that description a record is written, loaded and read from the history. Audit entries form a
+// chain of hashes whose head is signed.
+//
+// # Units
+//
+// Instants are stored in UTC; those that decide access to the second. A past is asked for by the moment of the
+// transaction.
+//
+// # Ownership and concurrency
+//
+// A Store may be used by any number of goroutines, and several services may share one database. A Tx belongs to the
+// function that Change gives it to. Nothing that is returned is shared with the store.
+//
+// # Errors
+//
+// An error of the database is returned as it is, wrapped at most; a row that cannot be read is no error: it is set
+// aside in the state that is loaded.
 package store
 
 import (

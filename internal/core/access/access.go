@@ -1,6 +1,34 @@
-// Package access decides. A Snapshot is the compiled, immutable form of a state of the organisation; Decide
-// answers one question of it, Explain answers the same question in words, and the rest of the package asks the
-// snapshot what people can do, who can do something, what keeps somebody from working, and what a change changes.
+// Package access decides. A Snapshot is the compiled, immutable form of an org.State; Decide answers one Question of
+// it, and the rest of the package asks the same snapshot what somebody can do, who can do something, what keeps
+// somebody from working, when that begins or ends, and what a change changes.
+//
+// # Invariants
+//
+// Everything that tells of access is derived from Decide, over one snapshot: whoever wants to say something about
+// access asks it, and does not look into records. What cannot be read denies. Facts leave this package, sentences do
+// not: package wording makes text of them.
+//
+// # Units
+//
+// An instant, always called at, is in Unix seconds. A stretch of time holds its first instant and not its last: from is
+// the first instant that counts, until the first that does not; an end that is open is Ever. Dates of records count in
+// the zone of their site, a person's in that of their home site.
+//
+// # Ownership and concurrency
+//
+// A Snapshot owns nothing and changes nothing: the state that it was compiled of must not be written any more. Any
+// number of goroutines may read one snapshot at once. What a method returns as a slice or a pointer into records is
+// read, not written.
+//
+// # Errors
+//
+// Decide never fails: a question about a person, a place or a permission that is not on record is refused, with its
+// Reason. Compile fails only where the places contradict each other.
+//
+// # Cost
+//
+// Decide allocates nothing, and its cost depends on the assignments and exceptions of the one person asked about. Next
+// compiles again only what a change has touched.
 package access
 
 import (

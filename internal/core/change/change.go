@@ -1,7 +1,28 @@
-// Package change holds every way in which the organisation's state may be written, as typed operations. A list of
-// operations is applied to a fork of the state, each checked against the rules and the actor's authority; what
-// comes out is the next state, who gains and who loses by it, and the record for the audit log. Nothing here
-// touches a database: the one write path stores what a Trial has written, a preview throws it away.
+// Package change holds every way in which the state of the organisation may be written, as typed operations. A list of
+// operations is applied to a fork of the state, each checked against the rules and the actor's authority; what comes
+// out is a Trial: the next state, who gains and who loses by it, and the entries for the audit log. The one write path
+// stores what a Trial has written; a preview throws it away.
+//
+// # Invariants
+//
+// A change is applied whole or not at all. Each operation asks for authority before it looks at the record that it is
+// about, so that a refusal tells nothing. Every record that is written passes org.State.Check, which the loader runs as
+// well. Nobody gives more than they hold, changes their own access, or takes over somebody whom they do not stand over.
+//
+// # One place per operation
+//
+// All that is said of an operation stands in its Description, beside its rule: words, permission, secret, fields, what
+// takes it back. A new operation is a Description and a function, and its way of being drawn in the property tests.
+//
+// # Ownership and concurrency
+//
+// Apply reads a snapshot and writes a fork of its own; it may run at the same time as others. A Trial belongs to
+// whoever asked for it. Nothing here reaches a database, the clock or a random source but by Env.
+//
+// # Errors
+//
+// What is refused is a *fault.Fault that names the operation (from 1) and the field: invalid input, not found, in
+// conflict, stale, or not permitted.
 package change
 
 import (

@@ -1,5 +1,21 @@
 // Package org holds the state of the organisation: every record that decides access, at one revision.
-// A State is immutable once it is shared; the next one is a Fork of it.
+//
+// # Invariants
+//
+// A State is immutable once it is shared; the next one is a Fork of it. Records are shared between forks: a changed
+// record is a new one that is put in the place of the old. The Put methods keep the indexes, so records are put by them
+// alone. Check is the one check of each record, run before it is written and again when it is loaded; a record that
+// does not pass when it is loaded is set aside, gives nothing, and is listed by AsideRecords.
+//
+// # Units
+//
+// Dates count in the zone of their site and name days, the last of which counts whole. Instants are in UTC, to the
+// second.
+//
+// # Ownership and concurrency
+//
+// Any number of goroutines may read one State at once, and one may write a fork that nobody else has seen yet. No
+// method fails: what is not there is nil.
 package org
 
 import (

@@ -1,5 +1,18 @@
-// Package permit holds what somebody may do: the catalogue of permissions with their scales, the
-// templates that set them, and how a setting on a group flows down and a base is overridden.
+// Package permit holds what somebody may do: the catalogue of permissions with their scales, the templates that set
+// them, and how a setting on a group flows down and a base is overridden.
+//
+// # Invariants
+//
+// A setting further down wins over one further up, and what a template states itself, on a permission or on a group
+// above it, wins over all that its base states. A group's setting does not flow into permissions that came after it was
+// made: those are given to nobody until somebody decides. A Level is 0 for none, 1 for a switch that is on, the
+// position for levels, the number itself for a limit; levels of different scales are not compared.
+//
+// # Ownership and concurrency
+//
+// A Catalogue may be read by any number of goroutines once nobody adds to it. Records are not changed: a changed one is
+// a new one. Parsing and checking return errors that are for people to read; they do not name the field, which the
+// caller knows.
 package permit
 
 import (

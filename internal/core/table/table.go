@@ -1,6 +1,15 @@
-// Package table holds the collections that a state of the organisation is made of: forks of a
-// collection share what neither has written, so a state can be read by many while the next one is
-// being prepared, and making the next one costs only what changes.
+// Package table holds the collections that a state of the organisation is made of: forks of a collection share what
+// neither has written, so that a state can be read by many while the next one is being prepared, and making the next
+// one costs only what changes.
+//
+// # Invariants
+//
+// A collection that has been forked is not written again: the fork is. Numbers of a Table and of Rows are dense and
+// begin at 1. What is put in is not changed any more.
+//
+// # Concurrency
+//
+// Any number of goroutines may read a collection that nobody writes. The zero value of each is empty and ready to use.
 package table
 
 import "hash/maphash"
