@@ -13,7 +13,11 @@ setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.conten
 
 const root = createRootRoute({ component: Shell, notFoundComponent: NotFound });
 const at = <P extends string>(path: P, load: () => Promise<Record<string, unknown>>, name: string) =>
-  createRoute({ getParentRoute: () => root, path, component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name) });
+  createRoute({
+    getParentRoute: () => root,
+    path,
+    component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name),
+  });
 
 const routeTree = root.addChildren([
   createRoute({ getParentRoute: () => root, path: "/", component: Today }),

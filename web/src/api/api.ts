@@ -7,7 +7,14 @@ export type Staff = Schema["Staff"];
 export type Place = Schema["Place"];
 export type Problem = Schema["Problem"];
 export type ChangeResult = Schema["ChangeResult"];
-export type Operation = { op: string; ref?: string; on?: string; if_revision?: number; set?: Record<string, unknown>; reason?: string };
+export type Operation = {
+  op: string;
+  ref?: string;
+  on?: string;
+  if_revision?: number;
+  set?: Record<string, unknown>;
+  reason?: string;
+};
 
 let csrf = "";
 
@@ -19,12 +26,16 @@ export function setCsrf(value: string | undefined) {
 const signing: Middleware = {
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
-    if (request.method === "POST") request.headers.set("Idempotency-Key", crypto.randomUUID?.() ?? String(Math.random()));
+    if (request.method === "POST")
+      request.headers.set("Idempotency-Key", crypto.randomUUID?.() ?? String(Math.random()));
     return request;
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "/api/v1", querySerializer: { array: { style: "form", explode: false } } });
+export const api = createClient<paths>({
+  baseUrl: "/api/v1",
+  querySerializer: { array: { style: "form", explode: false } },
+});
 api.use(signing);
 
 /** An answer that is a problem, thrown so that queries and mutations see it as an error. */
@@ -81,7 +92,9 @@ export async function change(operations: Operation[], reason: string, preview = 
 
 /** The sentence of whatever went wrong. */
 export function sentenceOf(error: unknown): string {
-  return error instanceof Refusal ? error.message : "Something went wrong in this page. Reload it; nothing was changed.";
+  return error instanceof Refusal
+    ? error.message
+    : "Something went wrong in this page. Reload it; nothing was changed.";
 }
 
 /** Reads every page of a list. */

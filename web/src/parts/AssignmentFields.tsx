@@ -17,7 +17,13 @@ export function useAssignmentChoices(site: string, contractEnd: string, start: s
   return { ...chosen, setPlace, setTemplate, setFrom, setUntil, set: chosen };
 }
 
-export function AssignmentFields({ choices, wrong }: { choices: ReturnType<typeof useAssignmentChoices>; wrong?: Refusal }) {
+export function AssignmentFields({
+  choices,
+  wrong,
+}: {
+  choices: ReturnType<typeof useAssignmentChoices>;
+  wrong?: Refusal;
+}) {
   const places = usePlaces();
   const templates = useTemplates({ place: choices.place });
   const chosen = templates.data?.items.find((t) => t.code === choices.template);

@@ -23,7 +23,11 @@ export function DatesDialog({
 }) {
   const [from, setFrom] = useState(record.from ?? "");
   const [until, setUntil] = useState(record.until ?? "");
-  const set = { ...further, ...(from !== (record.from ?? "") && { from }), ...(until !== (record.until ?? "") && { until }) };
+  const set = {
+    ...further,
+    ...(from !== (record.from ?? "") && { from }),
+    ...(until !== (record.until ?? "") && { until }),
+  };
   const operations: Operation[] = Object.keys(set).length
     ? [{ op, on: String(record.id), if_revision: Number(record.etag.replace(/\D/g, "")), set }]
     : [];

@@ -65,7 +65,8 @@ export function FindField() {
     } else if (e.key === "Escape") leave();
     else if (item && e.key === "Enter") {
       e.preventDefault();
-      if (e.shiftKey && item.kind === "staff" && item.status !== "departed" && may("console.lock")) urgent(item, "lock");
+      if (e.shiftKey && item.kind === "staff" && item.status !== "departed" && may("console.lock"))
+        urgent(item, "lock");
       else go(item);
     }
   };
@@ -94,7 +95,10 @@ export function FindField() {
         onKeyDown={onKey}
         className="h-9 w-64 rounded-sm bg-sheet pr-8 pl-8 text-ink placeholder:text-faded focus-visible:outline-brass-light xl:w-80"
       />
-      <kbd className="pointer-events-none absolute top-1.5 right-2 rounded-sm border border-rule bg-inset px-1.5 text-sm text-faded" aria-hidden>
+      <kbd
+        className="pointer-events-none absolute top-1.5 right-2 rounded-sm border border-rule bg-inset px-1.5 text-sm text-faded"
+        aria-hidden
+      >
         /
       </kbd>
       {open && q && (
@@ -128,7 +132,10 @@ export function FindField() {
                   {item.kind === "staff" && item.status !== "departed" && (
                     <span className="flex gap-1 pr-2">
                       {may("console.lock") && (
-                        <QuickAct label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`} onClick={() => urgent(item, "lock")}>
+                        <QuickAct
+                          label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`}
+                          onClick={() => urgent(item, "lock")}
+                        >
                           {item.locked ? <LockOpen size={16} aria-hidden /> : <Lock size={16} aria-hidden />}
                         </QuickAct>
                       )}

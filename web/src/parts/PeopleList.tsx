@@ -41,7 +41,8 @@ export function PeopleList<T extends Row>({
     queryKey: ["people", about, q, sort],
     queryFn: () => read({ ...(q && { q }), sort, limit: most }),
     // While others are searched for those before stay; those of another place or permission do not.
-    placeholderData: (before, query) => (JSON.stringify(query?.queryKey[1]) === JSON.stringify(about) ? before : undefined),
+    placeholderData: (before, query) =>
+      JSON.stringify(query?.queryKey[1]) === JSON.stringify(about) ? before : undefined,
     retry: false,
     enabled,
   });
@@ -52,7 +53,11 @@ export function PeopleList<T extends Row>({
       aria-sort={sort === field ? "ascending" : sort === `-${field}` ? "descending" : undefined}
       className={`py-1.5 font-[600] ${field === "name" ? "px-3" : "pr-3"}`}
     >
-      <button type="button" className="inline-flex items-center gap-1 hover:underline" onClick={() => setSort(sort === field ? `-${field}` : field)}>
+      <button
+        type="button"
+        className="inline-flex items-center gap-1 hover:underline"
+        onClick={() => setSort(sort === field ? `-${field}` : field)}
+      >
         {title}
         {sort === field && <ArrowUp size={14} aria-hidden />}
         {sort === `-${field}` && <ArrowDown size={14} aria-hidden />}
@@ -103,7 +108,11 @@ export function PeopleList<T extends Row>({
                 // biome-ignore lint/suspicious/noArrayIndexKey: rows hold nothing of their own
                 <tr key={`${row.staff_number} ${i}`} className="border-t border-rule">
                   <td className="px-3 py-1.5">
-                    <Link to="/staff/$number" params={{ number: row.staff_number }} className="font-[600] hover:underline">
+                    <Link
+                      to="/staff/$number"
+                      params={{ number: row.staff_number }}
+                      className="font-[600] hover:underline"
+                    >
                       {row.name}
                     </Link>
                   </td>

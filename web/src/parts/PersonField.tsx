@@ -38,9 +38,11 @@ export function PersonField({
     queryFn: () => take(api.GET("/staff", { params: { query: { q, limit: 8 } } })),
     enabled: q.length > 1,
   });
-  const name = (s: { given_name: string; family_name: string; staff_number: string }) => `${s.given_name} ${s.family_name} (${s.staff_number})`;
+  const name = (s: { given_name: string; family_name: string; staff_number: string }) =>
+    `${s.given_name} ${s.family_name} (${s.staff_number})`;
   const fits = found.data?.items ?? [];
-  const one = fits.find((s) => s.staff_number.toLowerCase() === q.toLowerCase()) ?? (fits.length === 1 ? fits[0] : undefined);
+  const one =
+    fits.find((s) => s.staff_number.toLowerCase() === q.toLowerCase()) ?? (fits.length === 1 ? fits[0] : undefined);
   const number = one?.staff_number ?? "";
   useEffect(() => {
     if (q && number !== value) onChosen(number);

@@ -47,7 +47,10 @@ function Head() {
           <img src="/latch.svg" alt="" className="size-7 rounded-sm ring-1 ring-brass-light" />
           Loyal Latch
         </Link>
-        <nav aria-label="Pages" className="order-last -mx-1 flex w-full overflow-x-auto lg:order-none lg:mx-0 lg:w-auto">
+        <nav
+          aria-label="Pages"
+          className="order-last -mx-1 flex w-full overflow-x-auto lg:order-none lg:mx-0 lg:w-auto"
+        >
           {pages
             .filter((p) => p.shown)
             .map((p) => (
@@ -82,12 +85,18 @@ function Head() {
                   <div className="font-[600]">{me.name}</div>
                   <div className="text-faded">{me.organisation}</div>
                 </div>
-                <DropdownMenu.Item asChild className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset">
+                <DropdownMenu.Item
+                  asChild
+                  className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"
+                >
                   <Link to="/drafts">
                     <NotebookPen size={16} aria-hidden /> Your drafts
                   </Link>
                 </DropdownMenu.Item>
-                <DropdownMenu.Item asChild className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset">
+                <DropdownMenu.Item
+                  asChild
+                  className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"
+                >
                   <Link to="/account">
                     <KeyRound size={16} aria-hidden /> Your sessions and password
                   </Link>

@@ -22,76 +22,95 @@ export function ActsProvider({ children }: { children: ReactNode }) {
   return (
     <Acts.Provider value={(act, whom) => setPending({ act, whom })}>
       {children}
-      {pending && <ActDialog key={`${pending.act} ${pending.whom.staff_number}`} {...pending} close={() => setPending(undefined)} />}
+      {pending && (
+        <ActDialog
+          key={`${pending.act} ${pending.whom.staff_number}`}
+          {...pending}
+          close={() => setPending(undefined)}
+        />
+      )}
     </Acts.Provider>
   );
 }
 
-const wording: Record<Act, { title: (n: string) => string; about: string; button: string; reason: "needed" | "optional" | "none"; usual: string[] }> =
+const wording: Record<
+  Act,
   {
-    lock: {
-      title: (n) => `Lock ${n}`,
-      about: "Every door and terminal refuses from the moment this is done, until somebody unlocks.",
-      button: "Lock now",
-      reason: "needed",
-      usual: ["Badge or PIN in other hands", "Did not come to work", "Incident on the floor"],
-    },
-    unlock: {
-      title: (n) => `Unlock ${n}`,
-      about: "What was given before counts again at once.",
-      button: "Unlock",
-      reason: "optional",
-      usual: ["Cause settled"],
-    },
-    bar: {
-      title: (n) => `Bar ${n} from a place`,
-      about: "Every door and terminal there refuses from the moment this is done, until the bar ends or is lifted. Elsewhere nothing changes.",
-      button: "Bar now",
-      reason: "needed",
-      usual: ["Incident on the floor", "Not fit to work today"],
-    },
-    pin: {
-      title: (n) => `New PIN for ${n}`,
-      about: "The PIN there is now stops counting. The new one is shown once.",
-      button: "Issue a PIN",
-      reason: "none",
-      usual: [],
-    },
-    depart: {
-      title: (n) => `Record the departure of ${n}`,
-      about: "Access ends at once, or after the last day. The record and its history stay.",
-      button: "Record the departure",
-      reason: "needed",
-      usual: ["End of season", "End of contract", "Gave notice"],
-    },
-    reinstate: {
-      title: (n) => `Reinstate ${n}`,
-      about: "The departure, or the leaving date, is taken back.",
-      button: "Reinstate",
-      reason: "optional",
-      usual: [],
-    },
-    activate: {
-      title: (n) => `Activate ${n} now`,
-      about: "Access counts from now rather than from the start date.",
-      button: "Activate",
-      reason: "optional",
-      usual: [],
-    },
-    password: {
-      title: (n) => `First password for ${n}`,
-      about: "For signing in to this console. It is shown once and has to be changed at the first sign-in.",
-      button: "Issue a password",
-      reason: "none",
-      usual: [],
-    },
-  };
+    title: (n: string) => string;
+    about: string;
+    button: string;
+    reason: "needed" | "optional" | "none";
+    usual: string[];
+  }
+> = {
+  lock: {
+    title: (n) => `Lock ${n}`,
+    about: "Every door and terminal refuses from the moment this is done, until somebody unlocks.",
+    button: "Lock now",
+    reason: "needed",
+    usual: ["Badge or PIN in other hands", "Did not come to work", "Incident on the floor"],
+  },
+  unlock: {
+    title: (n) => `Unlock ${n}`,
+    about: "What was given before counts again at once.",
+    button: "Unlock",
+    reason: "optional",
+    usual: ["Cause settled"],
+  },
+  bar: {
+    title: (n) => `Bar ${n} from a place`,
+    about:
+      "Every door and terminal there refuses from the moment this is done, until the bar ends or is lifted. Elsewhere nothing changes.",
+    button: "Bar now",
+    reason: "needed",
+    usual: ["Incident on the floor", "Not fit to work today"],
+  },
+  pin: {
+    title: (n) => `New PIN for ${n}`,
+    about: "The PIN there is now stops counting. The new one is shown once.",
+    button: "Issue a PIN",
+    reason: "none",
+    usual: [],
+  },
+  depart: {
+    title: (n) => `Record the departure of ${n}`,
+    about: "Access ends at once, or after the last day. The record and its history stay.",
+    button: "Record the departure",
+    reason: "needed",
+    usual: ["End of season", "End of contract", "Gave notice"],
+  },
+  reinstate: {
+    title: (n) => `Reinstate ${n}`,
+    about: "The departure, or the leaving date, is taken back.",
+    button: "Reinstate",
+    reason: "optional",
+    usual: [],
+  },
+  activate: {
+    title: (n) => `Activate ${n} now`,
+    about: "Access counts from now rather than from the start date.",
+    button: "Activate",
+    reason: "optional",
+    usual: [],
+  },
+  password: {
+    title: (n) => `First password for ${n}`,
+    about: "For signing in to this console. It is shown once and has to be changed at the first sign-in.",
+    button: "Issue a password",
+    reason: "none",
+    usual: [],
+  },
+};
 
 function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; until: string }): Operation {
   if (act === "bar") return { op: "bar.add", set: { staff: whom.staff_number, ...bar } };
   if (act === "pin") return { op: "pin.set", set: { staff: whom.staff_number } };
   if (act === "password") return { op: "password.issue", set: { staff: whom.staff_number } };
-  return { op: `staff.${act}`, on: whom.staff_number, ...(act === "depart" && lastDay ? { set: { on: lastDay } } : {}) };
+  return {
+    op: `staff.${act}`,
+    on: whom.staff_number,
+    ...(act === "depart" && lastDay ? { set: { on: lastDay } } : {}),
+  };
 }
 
 function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
@@ -106,7 +125,11 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const [until, setUntil] = useState("");
   const there = places.data?.find((p) => p.code === where);
   const run = useMutation({
-    mutationFn: () => change([operation(act, whom, lastDay, { place: where, until: until ? instant(until, there?.time_zone) : "" })], reason),
+    mutationFn: () =>
+      change(
+        [operation(act, whom, lastDay, { place: where, until: until ? instant(until, there?.time_zone) : "" })],
+        reason,
+      ),
     onSuccess: (result) => (result.secrets.length ? setDone(result) : close()),
   });
   return (
@@ -130,7 +153,12 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
         >
           {act === "bar" && (
             <div className="grid grid-cols-2 gap-3">
-              <SelectField label="Place, with all in it" required value={where} onChange={(e) => setWhere(e.target.value)}>
+              <SelectField
+                label="Place, with all in it"
+                required
+                value={where}
+                onChange={(e) => setWhere(e.target.value)}
+              >
                 <option value="">Choose a place</option>
                 <PlaceOptions places={barrable} />
               </SelectField>

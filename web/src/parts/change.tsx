@@ -1,7 +1,17 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Undo2, X } from "lucide-react";
 import { createContext, type ReactNode, useContext, useState } from "react";
-import { api, type ChangeResult, change, everyPage, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
+import {
+  api,
+  type ChangeResult,
+  change,
+  everyPage,
+  type Operation,
+  queries,
+  Refusal,
+  type Schema,
+  take,
+} from "@/api/api";
 import { collect } from "./drafts";
 import { Effects } from "./effects";
 import { Ask, Button, Loading, TextField, Wrong } from "./parts";
@@ -28,7 +38,12 @@ export function AppliedNotice({ children }: { children: ReactNode }) {
             <Button className="shrink-0" onClick={() => setUndoing(true)}>
               <Undo2 size={16} aria-hidden /> Undo
             </Button>
-            <button type="button" aria-label="Put this notice away" className="p-1" onClick={() => setApplied(undefined)}>
+            <button
+              type="button"
+              aria-label="Put this notice away"
+              className="p-1"
+              onClick={() => setApplied(undefined)}
+            >
               <X size={16} aria-hidden />
             </button>
           </div>
@@ -51,7 +66,9 @@ export function AppliedNotice({ children }: { children: ReactNode }) {
 export function UndoDialog({ id, close }: { id: number; close: (done: boolean) => void }) {
   const [reason, setReason] = useState("");
   const undo = (preview: boolean) =>
-    take(api.POST("/changes/{id}/undo", { params: { path: { id }, query: { preview } }, body: reason ? { reason } : {} }));
+    take(
+      api.POST("/changes/{id}/undo", { params: { path: { id }, query: { preview } }, body: reason ? { reason } : {} }),
+    );
   const preview = useQuery({ queryKey: ["undo", id], queryFn: () => undo(true), retry: false, staleTime: 0 });
   const run = useMutation({
     mutationFn: async () => {
@@ -62,7 +79,13 @@ export function UndoDialog({ id, close }: { id: number; close: (done: boolean) =
     onSuccess: () => close(true),
   });
   return (
-    <Ask open wide onOpenChange={() => close(false)} title={`Undo change ${id}`} about="A new change that reverses it; both stay in the audit log.">
+    <Ask
+      open
+      wide
+      onOpenChange={() => close(false)}
+      title={`Undo change ${id}`}
+      about="A new change that reverses it; both stay in the audit log."
+    >
       <form
         className="space-y-4"
         onSubmit={(e) => {
@@ -72,7 +95,9 @@ export function UndoDialog({ id, close }: { id: number; close: (done: boolean) =
       >
         {preview.isPending && <Loading />}
         {preview.data && <Effects effect={preview.data.effect} open />}
-        {preview.data && <TextField label="Why" optional maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />}
+        {preview.data && (
+          <TextField label="Why" optional maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
+        )}
         <Wrong error={run.error ?? preview.error} />
         <div className="flex gap-2">
           {preview.data && (
@@ -185,11 +210,17 @@ export function Reasoned({
         value={reason}
         error={wrong}
         onChange={(e) => setReason(e.target.value)}
-        hint={asks ? "Needed for an exception, for what is sensitive, and for whatever takes something away." : undefined}
+        hint={
+          asks ? "Needed for an exception, for what is sensitive, and for whatever takes something away." : undefined
+        }
       />
       {!wrong && <Wrong error={run.error ?? put.error ?? preview.error} />}
       <div className="flex flex-wrap gap-2">
-        <Button type="submit" look={grave ? "grave" : "main"} disabled={run.isPending || preview.isError || !operations.length}>
+        <Button
+          type="submit"
+          look={grave ? "grave" : "main"}
+          disabled={run.isPending || preview.isError || !operations.length}
+        >
           {button}
         </Button>
         {draftable && (

@@ -6,7 +6,10 @@ export function usePlaces({ retired = false } = {}) {
   const which = retired ? "all" : "false";
   return useQuery({
     queryKey: ["places", "tree", which],
-    queryFn: () => everyPage((after) => take(api.GET("/places", { params: { query: { limit: 500, retired: which, ...(after && { after }) } } }))),
+    queryFn: () =>
+      everyPage((after) =>
+        take(api.GET("/places", { params: { query: { limit: 500, retired: which, ...(after && { after }) } } })),
+      ),
     staleTime: 30_000,
     placeholderData: keepPreviousData,
   });
@@ -17,7 +20,8 @@ export function useTemplates({ place, retired = false }: { place?: string | unde
   const which = retired ? "all" : "false";
   return useQuery({
     queryKey: ["templates", place ?? "", which],
-    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500, retired: which, ...(place && { place }) } } })),
+    queryFn: () =>
+      take(api.GET("/templates", { params: { query: { limit: 500, retired: which, ...(place && { place }) } } })),
     ...(place === undefined && { placeholderData: keepPreviousData }),
   });
 }

@@ -36,7 +36,12 @@ export async function took(draft: Draft): Promise<Draft> {
 export async function collect(operations: Operation[], reason = ""): Promise<Draft> {
   if (reason) operations = operations.map((o) => ({ ...o, reason }));
   return took(
-    await take(api.POST("/drafts/{id}/edits", { params: { path: { id: "open" } }, body: { operations: operations as Schema["Operation"][] } })),
+    await take(
+      api.POST("/drafts/{id}/edits", {
+        params: { path: { id: "open" } },
+        body: { operations: operations as Schema["Operation"][] },
+      }),
+    ),
   );
 }
 
@@ -52,7 +57,10 @@ export function DraftBar() {
   if (!d?.count || here === "/drafts/open" || here === `/drafts/${d.id}`) return null; // there it stands in full
   const last = d.edits?.at(-1);
   return (
-    <section aria-label="Your draft" className="fixed inset-x-0 bottom-0 z-20 border-t-[3px] border-brass-light bg-soon-wash print:hidden">
+    <section
+      aria-label="Your draft"
+      className="fixed inset-x-0 bottom-0 z-20 border-t-[3px] border-brass-light bg-soon-wash print:hidden"
+    >
       <div className="mx-auto flex max-w-[78rem] flex-wrap items-center gap-x-4 gap-y-1 px-5 py-2">
         <NotebookPen size={18} className="shrink-0 text-brass" aria-hidden />
         <b className="shrink-0">{d.count === 1 ? "1 edit in your draft" : `${d.count} edits in your draft`}</b>

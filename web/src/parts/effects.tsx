@@ -100,7 +100,8 @@ export function Changes({ changes }: { changes: Schema["StepChange"][] }) {
       {changes.map((c, i) => (
         <span key={c.field}>
           {i > 0 && " · "}
-          {c.field}: {c.was && <s className="text-shut">{c.was}</s>} <span className="text-open">{c.now || "not set"}</span>
+          {c.field}: {c.was && <s className="text-shut">{c.was}</s>}{" "}
+          <span className="text-open">{c.now || "not set"}</span>
         </span>
       ))}
     </span>

@@ -15,7 +15,11 @@ const looks = {
 export const buttonLook = (look: keyof typeof looks = "plain") =>
   `inline-flex min-h-9 items-center justify-center gap-1.5 rounded-sm border px-3.5 font-[550] disabled:opacity-55 ${looks[look]}`;
 
-export function Button({ look = "plain", className = "", ...rest }: ComponentProps<"button"> & { look?: keyof typeof looks }) {
+export function Button({
+  look = "plain",
+  className = "",
+  ...rest
+}: ComponentProps<"button"> & { look?: keyof typeof looks }) {
   return <button type="button" className={`${buttonLook(look)} ${className}`} {...rest} />;
 }
 
@@ -48,9 +52,17 @@ export function Field({
   );
 }
 
-export const inputLook = "min-h-9 w-full rounded-sm border border-edge bg-sheet px-2.5 aria-invalid:border-shut aria-invalid:border-2";
+export const inputLook =
+  "min-h-9 w-full rounded-sm border border-edge bg-sheet px-2.5 aria-invalid:border-shut aria-invalid:border-2";
 
-export function TextField({ label, hint, error, optional, className, ...rest }: FieldProps & Omit<ComponentProps<"input">, "className">) {
+export function TextField({
+  label,
+  hint,
+  error,
+  optional,
+  className,
+  ...rest
+}: FieldProps & Omit<ComponentProps<"input">, "className">) {
   return (
     <Field {...{ label, hint, error, optional, className }}>
       {(tie) => <input {...tie} {...rest} autoComplete={rest.autoComplete ?? "off"} className={inputLook} />}
@@ -92,7 +104,9 @@ const marks = {
 export function Mark({ of, children }: { of: keyof typeof marks; children?: ReactNode }) {
   const { icon: Icon, look, word } = marks[of];
   return (
-    <span className={`inline-flex items-center gap-1 rounded-sm px-1.5 py-px text-sm font-[600] whitespace-nowrap ${look}`}>
+    <span
+      className={`inline-flex items-center gap-1 rounded-sm px-1.5 py-px text-sm font-[600] whitespace-nowrap ${look}`}
+    >
       <Icon size={14} aria-hidden />
       {children ?? word}
     </span>
@@ -106,7 +120,8 @@ export function StaffMark({ staff }: { staff: Pick<Staff, "status" | "lock"> }) 
 /** What went wrong, in the service's own sentence. */
 export function Wrong({ error }: { error: unknown }) {
   if (!error) return null;
-  const text = error instanceof Refusal ? error.message : "Something went wrong in this page. Reload it; nothing was changed.";
+  const text =
+    error instanceof Refusal ? error.message : "Something went wrong in this page. Reload it; nothing was changed.";
   return (
     <p role="alert" className="flex gap-2 rounded-sm border border-shut bg-shut-wash px-3 py-2 font-[550] text-shut">
       <AlertTriangle size={18} className="mt-0.5 shrink-0" aria-hidden />
@@ -127,7 +142,17 @@ export function Empty({ children }: { children: ReactNode }) {
   return <div className="rounded-md border border-dashed border-edge px-4 py-6 text-faded">{children}</div>;
 }
 
-export function Page({ title, lead, acts, children }: { title: string; lead?: ReactNode; acts?: ReactNode; children: ReactNode }) {
+export function Page({
+  title,
+  lead,
+  acts,
+  children,
+}: {
+  title: string;
+  lead?: ReactNode;
+  acts?: ReactNode;
+  children: ReactNode;
+}) {
   return (
     <main id="page" className="mx-auto max-w-[78rem] px-5 pt-6 pb-16">
       <title>{`${title} · Loyal Latch`}</title>
@@ -143,7 +168,17 @@ export function Page({ title, lead, acts, children }: { title: string; lead?: Re
   );
 }
 
-export function Section({ title, note, children, className = "" }: { title: string; note?: ReactNode; children: ReactNode; className?: string }) {
+export function Section({
+  title,
+  note,
+  children,
+  className = "",
+}: {
+  title: string;
+  note?: ReactNode;
+  children: ReactNode;
+  className?: string;
+}) {
   const id = useId();
   return (
     <section aria-labelledby={id} className={className}>
@@ -209,7 +244,11 @@ export function Statement({ statement }: { statement: Schema["Statement"] }) {
   return (
     <Collapsible.Root className="border-b border-rule py-3 last:border-b-0">
       <Collapsible.Trigger className="group flex w-full gap-2 text-left">
-        <ChevronRight size={18} className="mt-1 shrink-0 text-brass transition-transform group-data-[state=open]:rotate-90" aria-hidden />
+        <ChevronRight
+          size={18}
+          className="mt-1 shrink-0 text-brass transition-transform group-data-[state=open]:rotate-90"
+          aria-hidden
+        />
         <span className={`sentence ${statement.when === "past" ? "text-faded" : ""}`}>
           {statement.sentence} {statement.further}
         </span>
@@ -310,8 +349,19 @@ export function instant(typed: string, zone?: string): string {
   return new Date(at).toISOString();
 }
 
-export const engagementWord: Record<string, string> = { employee: "Employee", agency: "Agency", contractor: "Contractor", seasonal: "Seasonal" };
-export const kindWord: Record<string, string> = { site: "Site", zone: "Zone", door: "Door", device: "Device", work_centre: "Work centre" };
+export const engagementWord: Record<string, string> = {
+  employee: "Employee",
+  agency: "Agency",
+  contractor: "Contractor",
+  seasonal: "Seasonal",
+};
+export const kindWord: Record<string, string> = {
+  site: "Site",
+  zone: "Zone",
+  door: "Door",
+  device: "Device",
+  work_centre: "Work centre",
+};
 export const proofWord: Record<string, string> = {
   badge: "a badge",
   pin: "a PIN",

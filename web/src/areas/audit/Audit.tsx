@@ -42,7 +42,11 @@ export function Audit() {
           <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
             <ShieldCheck size={16} aria-hidden /> Verify the chain
           </Button>
-          <Button onClick={() => download(`/api/v1/audit?${new URLSearchParams({ q: search, ...(action && { action }) })}`, "audit.csv")}>
+          <Button
+            onClick={() =>
+              download(`/api/v1/audit?${new URLSearchParams({ q: search, ...(action && { action }) })}`, "audit.csv")
+            }
+          >
             <Download size={16} aria-hidden /> CSV
           </Button>
         </>
@@ -50,7 +54,9 @@ export function Audit() {
     >
       <div aria-live="polite">
         {verify.data && (
-          <p className={`mb-4 rounded-sm px-4 py-2 font-[550] ${verify.data.whole ? "bg-open-wash text-open" : "bg-shut-wash text-shut"}`}>
+          <p
+            className={`mb-4 rounded-sm px-4 py-2 font-[550] ${verify.data.whole ? "bg-open-wash text-open" : "bg-shut-wash text-shut"}`}
+          >
             {verify.data.detail}
           </p>
         )}
@@ -63,7 +69,12 @@ export function Audit() {
           onChange={(e) => setQ(e.target.value)}
           className={inputLook}
         />
-        <select aria-label="Kind of entry" value={action} onChange={(e) => setAction(e.target.value)} className={inputLook}>
+        <select
+          aria-label="Kind of entry"
+          value={action}
+          onChange={(e) => setAction(e.target.value)}
+          className={inputLook}
+        >
           <option value="">Changes and sign-ins</option>
           <option value="change">Changes</option>
           <option value="sign-in">Sign-ins</option>

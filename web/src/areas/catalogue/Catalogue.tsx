@@ -21,7 +21,13 @@ export function Catalogue() {
   const [q, setQ] = useState("");
   const [retired, setRetired] = useState(false);
   const [editing, setEditing] = useState<Permission | Group | "permission" | "group" | "import">();
-  const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[]; grave?: boolean }>();
+  const [ready, setReady] = useState<{
+    title: string;
+    about: string;
+    button: string;
+    operations: Operation[];
+    grave?: boolean;
+  }>();
   const [holders, setHolders] = useState<Permission>();
   const asked = useSearch({ strict: false }) as { undecided?: boolean; permission?: string };
   const navigate = useNavigate();
@@ -31,18 +37,26 @@ export function Catalogue() {
   const sees = may("console.view_staff");
   const edits = me.everywhere.includes("console.edit_catalogue") || !!me.owner;
   const shown = retired ? "all" : "false";
-  const groups = useQuery({ queryKey: ["groups", shown], queryFn: () => take(api.GET("/groups", { params: { query: { retired: shown } } })) });
+  const groups = useQuery({
+    queryKey: ["groups", shown],
+    queryFn: () => take(api.GET("/groups", { params: { query: { retired: shown } } })),
+  });
   const permissions = useQuery({
     queryKey: ["catalogue", search, shown],
     queryFn: () =>
       everyPage((after) =>
-        take(api.GET("/permissions", { params: { query: { limit: 500, retired: shown, ...(search && { q: search }), ...(after && { after }) } } })),
+        take(
+          api.GET("/permissions", {
+            params: { query: { limit: 500, retired: shown, ...(search && { q: search }), ...(after && { after }) } },
+          }),
+        ),
       ),
     placeholderData: keepPreviousData,
   });
   const byGroup = useMemo(() => {
     const map = new Map<string, Permission[]>();
-    for (const p of permissions.data ?? []) if (!asked.undecided || p.undecided) map.set(p.group, [...(map.get(p.group) ?? []), p]);
+    for (const p of permissions.data ?? [])
+      if (!asked.undecided || p.undecided) map.set(p.group, [...(map.get(p.group) ?? []), p]);
     return map;
   }, [permissions.data, asked.undecided]);
   const inTemplates = permissions.data?.find((p) => p.key === asked.permission);
@@ -50,7 +64,9 @@ export function Catalogue() {
   const act = (of: Permission | Group, kind: "permission" | "group") =>
     setReady({
       title: `${of.retired ? "Bring back" : "Retire"} ${of.title}`,
-      about: of.retired ? "Templates that set it give it again." : "Nobody has it any more. The record stays, and it can be brought back.",
+      about: of.retired
+        ? "Templates that set it give it again."
+        : "Nobody has it any more. The record stays, and it can be brought back.",
       button: of.retired ? "Bring it back" : "Retire it",
       grave: !of.retired,
       operations: [{ op: `${kind}.${of.retired ? "restore" : "retire"}`, on: of.key }],
@@ -88,8 +104,13 @@ export function Catalogue() {
           className={`${inputLook} max-w-lg flex-1`}
         />
         <label className="flex items-center gap-2">
-          <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
-          retired
+          <input
+            type="checkbox"
+            checked={retired}
+            onChange={(e) => setRetired(e.target.checked)}
+            className="size-4 accent-damson"
+          />{" "}
+          Show what is retired
         </label>
         <label className="flex items-center gap-2">
           <input
@@ -109,7 +130,9 @@ export function Catalogue() {
         ) : (
           <Empty>The catalogue is empty. Import a starter set to begin, or add a group and a permission.</Empty>
         ))}
-      {asked.undecided && permissions.data && byGroup.size === 0 && <Empty>Every template has decided everything in the catalogue.</Empty>}
+      {asked.undecided && permissions.data && byGroup.size === 0 && (
+        <Empty>Every template has decided everything in the catalogue.</Empty>
+      )}
       <div className="sheet overflow-x-auto">
         <table className="w-full">
           <thead className="bg-inset text-left text-sm text-faded">
@@ -129,7 +152,12 @@ export function Catalogue() {
               .map((g) => (
                 <Fragment key={g.key}>
                   <tr className="border-t border-rule bg-inset/60">
-                    <th colSpan={4} scope="rowgroup" className="py-1 text-left font-[650]" style={{ paddingLeft: `${0.75 + g.depth * 1.2}rem` }}>
+                    <th
+                      colSpan={4}
+                      scope="rowgroup"
+                      className="py-1 text-left font-[650]"
+                      style={{ paddingLeft: `${0.75 + g.depth * 1.2}rem` }}
+                    >
                       {g.title} <span className="text-sm font-normal text-faded">{g.key}</span>
                       {g.retired && <b className="ml-2 text-sm text-shut">retired</b>}
                     </th>
@@ -168,9 +196,15 @@ export function Catalogue() {
                         {scaleWords(p.scale)}
                         {p.reach && <span className="block text-sm text-faded">says whose records</span>}
                       </td>
-                      <td className="px-2 py-1 text-[0.95rem]">{p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}</td>
+                      <td className="px-2 py-1 text-[0.95rem]">
+                        {p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}
+                      </td>
                       <td className="px-2 py-1 text-[0.95rem] whitespace-nowrap">
-                        <button type="button" className="text-left text-damson underline underline-offset-2" onClick={() => shows(p.key)}>
+                        <button
+                          type="button"
+                          className="text-left text-damson underline underline-offset-2"
+                          onClick={() => shows(p.key)}
+                        >
                           {p.given === 1 ? "1 template" : `${p.given} templates`}
                           {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
                           <span className="sr-only">: {p.title}</span>
@@ -178,13 +212,23 @@ export function Catalogue() {
                       </td>
                       <td className="py-1 pr-2 text-right whitespace-nowrap">
                         {sees && (
-                          <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Who has it: ${p.title}`} onClick={() => setHolders(p)}>
+                          <Button
+                            look="quiet"
+                            className="min-h-0 px-1 text-sm"
+                            aria-label={`Who has it: ${p.title}`}
+                            onClick={() => setHolders(p)}
+                          >
                             Who has it
                           </Button>
                         )}
                         {edits && (
                           <>
-                            <Button look="quiet" className="min-h-0 px-1 text-sm" aria-label={`Change ${p.title}`} onClick={() => setEditing(p)}>
+                            <Button
+                              look="quiet"
+                              className="min-h-0 px-1 text-sm"
+                              aria-label={`Change ${p.title}`}
+                              onClick={() => setEditing(p)}
+                            >
                               Change
                             </Button>
                             {!p.console && (
@@ -306,7 +350,8 @@ function EditDialog({
     kinds: new Set<string>(p?.kinds ?? ["work_centre"]),
     sensitive: p?.sensitive ?? false,
   });
-  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
+    setForm({ ...form, [name]: e.target.value });
   const fixed = p?.console;
   const submit = () => {
     const scale = {
@@ -334,7 +379,9 @@ function EditDialog({
         ? "Whoever has it by a template or an exception is concerned."
         : "Nobody has it until a template decides it; each template shows it as undecided until then.",
       button: old ? "Make the change" : permission ? "Add the permission" : "Add the group",
-      operations: [old ? { op: `${kind}.edit`, on: old.key, set } : { op: `${kind}.add`, set: { key: form.key, ...set } }],
+      operations: [
+        old ? { op: `${kind}.edit`, on: old.key, set } : { op: `${kind}.add`, set: { key: form.key, ...set } },
+      ],
     });
   };
   return (
@@ -406,7 +453,13 @@ function EditDialog({
               <option value="limit">A limit with a unit</option>
             </SelectField>
             {form.scale === "levels" && (
-              <TextField label="Levels, the lowest first" required value={form.levels} onChange={put("levels")} hint="The first means none." />
+              <TextField
+                label="Levels, the lowest first"
+                required
+                value={form.levels}
+                onChange={put("levels")}
+                hint="The first means none."
+              />
             )}
             {form.scale === "limit" && (
               <div className="grid grid-cols-2 gap-2">

@@ -16,7 +16,12 @@ export function ImportDialog({ close }: { close: () => void }) {
   const starters = useQuery({ queryKey: ["starters"], queryFn: () => take(api.GET("/starters")) });
   const send = (of: Source, preview: boolean): Promise<ChangeResult> =>
     "starter" in of
-      ? take(api.POST("/starters/{id}/apply", { params: { path: { id: of.starter }, query: { preview } }, body: reason ? { reason } : {} }))
+      ? take(
+          api.POST("/starters/{id}/apply", {
+            params: { path: { id: of.starter }, query: { preview } },
+            body: reason ? { reason } : {},
+          }),
+        )
       : take(
           api.POST("/rulebook", {
             params: { query: { preview, ...(reason && { reason }) } },

@@ -6,17 +6,34 @@ import { collect } from "@/parts/drafts";
 import { Ask, Button, Loading, Wrong } from "@/parts/parts";
 
 /** One permission in every template: what each says of it, decided in one place. Edits go into the draft. */
-export function TiersDialog({ permission, people, close }: { permission: Schema["Permission"]; people?: () => void; close: () => void }) {
+export function TiersDialog({
+  permission,
+  people,
+  close,
+}: {
+  permission: Schema["Permission"];
+  people?: () => void;
+  close: () => void;
+}) {
   const me = useMe();
   const edits = (me.everywhere.includes("console.edit_templates") || !!me.owner) && !permission.retired;
   const tiers = useQuery({
     queryKey: ["outline", "templates", permission.key],
-    queryFn: () => take(api.GET("/permissions/{id}/templates", { params: { path: { id: permission.key }, query: { draft: "open" } } })),
+    queryFn: () =>
+      take(
+        api.GET("/permissions/{id}/templates", { params: { path: { id: permission.key }, query: { draft: "open" } } }),
+      ),
     placeholderData: keepPreviousData,
   });
   const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });
   const decide = (settings: Record<string, string | null>) =>
-    put.mutate(Object.entries(settings).map(([code, word]) => ({ op: "template.edit", on: code, set: { decide: { [permission.key]: word } } })));
+    put.mutate(
+      Object.entries(settings).map(([code, word]) => ({
+        op: "template.edit",
+        on: code,
+        set: { decide: { [permission.key]: word } },
+      })),
+    );
   const lines = tiers.data?.items ?? [];
   const waiting = new Set(lines.filter((l) => l.origin === "undecided" && !l.fixed).map((l) => l.key));
   const rest = () => {

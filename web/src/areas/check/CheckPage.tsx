@@ -3,7 +3,19 @@ import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
 import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Grounds, instant, Mark, moment, Page, Section, SelectField, Tabs, TextField, Wrong } from "@/parts/parts";
+import {
+  Button,
+  Grounds,
+  instant,
+  Mark,
+  moment,
+  Page,
+  Section,
+  SelectField,
+  Tabs,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 
 /** The pages that ask what would happen. */
 export function CheckTabs() {
@@ -33,7 +45,12 @@ export function CheckPage() {
       take(
         api.POST("/decisions", {
           headers: { "Idempotency-Key": "" },
-          body: { [by]: who.trim(), place, ...(permission && { permission }), ...(at && { at: instant(at, here?.time_zone) }) },
+          body: {
+            [by]: who.trim(),
+            place,
+            ...(permission && { permission }),
+            ...(at && { at: instant(at, here?.time_zone) }),
+          },
         }),
       ),
   });
@@ -123,7 +140,9 @@ export function CheckPage() {
           {run.data ? (
             <Answer d={run.data} />
           ) : (
-            <p className="sentence text-faded">The answer stands here: yes or no, what it rests on, and what would change it.</p>
+            <p className="sentence text-faded">
+              The answer stands here: yes or no, what it rests on, and what would change it.
+            </p>
           )}
         </div>
       </div>

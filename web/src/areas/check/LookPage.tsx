@@ -4,7 +4,20 @@ import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { PlaceOptions, usePlaces } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Empty, instant, Loading, Mark, moment, Page, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import {
+  Button,
+  Empty,
+  instant,
+  Loading,
+  Mark,
+  moment,
+  Page,
+  Section,
+  SelectField,
+  Statement,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 import { CheckTabs } from "./CheckPage";
 
 type Search = { staff?: string; place?: string; at?: string };
@@ -29,7 +42,9 @@ export function LookPage() {
             path: { id: search.staff! },
             query: {
               ...(search.place && { place: search.place }),
-              ...(search.at && { at: instant(search.at, places.data?.find((p) => p.code === search.place)?.time_zone) }),
+              ...(search.at && {
+                at: instant(search.at, places.data?.find((p) => p.code === search.place)?.time_zone),
+              }),
             },
           },
         }),
@@ -49,8 +64,17 @@ export function LookPage() {
             navigate({ to: "/look", search: form });
           }}
         >
-          <PersonField label="Who" required value={form.staff ?? ""} onChosen={(staff) => setForm({ ...form, staff })} />
-          <SelectField label="Where" value={form.place ?? ""} onChange={(e) => setForm({ ...form, place: e.target.value || undefined })}>
+          <PersonField
+            label="Who"
+            required
+            value={form.staff ?? ""}
+            onChosen={(staff) => setForm({ ...form, staff })}
+          />
+          <SelectField
+            label="Where"
+            value={form.place ?? ""}
+            onChange={(e) => setForm({ ...form, place: e.target.value || undefined })}
+          >
             <option value="">Their home site</option>
             <PlaceOptions places={places.data} />
           </SelectField>
@@ -68,7 +92,9 @@ export function LookPage() {
         </form>
         <div aria-live="polite" className="min-w-0">
           <Wrong error={look.error} />
-          {!search.staff && <Empty>Choose a person: what they meet stands here, door by door and terminal by terminal.</Empty>}
+          {!search.staff && (
+            <Empty>Choose a person: what they meet stands here, door by door and terminal by terminal.</Empty>
+          )}
           {search.staff && look.isPending && <Loading />}
           {look.data && !look.error && <Sights look={look.data} />}
         </div>
@@ -91,12 +117,17 @@ function Sights({ look }: { look: Schema["Look"] }) {
       <Section title="What they meet">
         <ul className="sheet">
           {look.items.map((s) => (
-            <li key={s.place.code} className="grid grid-cols-[minmax(12rem,1fr)_2fr] gap-3 border-b border-rule px-3 py-1.5 last:border-b-0">
+            <li
+              key={s.place.code}
+              className="grid grid-cols-[minmax(12rem,1fr)_2fr] gap-3 border-b border-rule px-3 py-1.5 last:border-b-0"
+            >
               <span style={{ paddingLeft: `${s.depth * 1.1}rem` }}>
                 {s.place.name} <span className="text-sm text-faded">{s.place.code}</span>
               </span>
               <span>
-                {s.opens !== undefined && <Mark of={s.opens ? "open" : "shut"}>{s.opens ? "opens" : "stays shut"}</Mark>}
+                {s.opens !== undefined && (
+                  <Mark of={s.opens ? "open" : "shut"}>{s.opens ? "opens" : "stays shut"}</Mark>
+                )}
                 {s.opens === false && (
                   <span className="block text-sm text-faded">
                     {s.sentence} {s.remedy}

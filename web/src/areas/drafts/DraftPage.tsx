@@ -19,11 +19,18 @@ export function DraftPage() {
   const [reason, setReason] = useState<string>();
   const [asking, setAsking] = useState<"plan" | "discard">();
   const path = { params: { path: { id } } };
-  const draft = useQuery({ queryKey: ["draft", id], queryFn: () => take(api.GET("/drafts/{id}", path)), retry: false, staleTime: 0 });
+  const draft = useQuery({
+    queryKey: ["draft", id],
+    queryFn: () => take(api.GET("/drafts/{id}", path)),
+    retry: false,
+    staleTime: 0,
+  });
   const act = useMutation({ mutationFn: async (run: () => Promise<Draft>) => took(await run()) });
   const apply = useMutation({
     mutationFn: async () => {
-      const result = await take(api.POST("/drafts/{id}/apply", { ...path, body: { reason: reason ?? draft.data?.reason ?? "" } }));
+      const result = await take(
+        api.POST("/drafts/{id}/apply", { ...path, body: { reason: reason ?? draft.data?.reason ?? "" } }),
+      );
       queries.setQueryData(["draft", "open"], null);
       await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "draft" });
       return result;
@@ -63,7 +70,9 @@ export function DraftPage() {
       title={d.title || (d.state === "open" ? "Your draft" : `Draft ${d.id}`)}
       lead={
         <>
-          <span className={`mr-2 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>{stateWord[d.state]}</span>
+          <span className={`mr-2 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>
+            {stateWord[d.state]}
+          </span>
           {d.count === 1 ? "1 edit" : `${d.count} edits`}
           {d.planned_for && `, for ${moment(d.planned_for)}`}
           {d.applied_as ? `, as change ${d.applied_as}` : ""}
@@ -89,15 +98,20 @@ export function DraftPage() {
       }
     >
       {d.problem && (
-        <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-[550] text-shut">It could not be applied: {d.problem}</p>
+        <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-[550] text-shut">
+          It could not be applied: {d.problem}
+        </p>
       )}
       {d.clashing ? (
         <div className="mb-4 flex flex-wrap items-center justify-between gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
           <span>
-            <b className="text-shut">Somebody else changed the same meanwhile</b>, in {d.clashing === 1 ? "one edit" : `${d.clashing} edits`} below.
-            Take those edits out, or let them count on top.
+            <b className="text-shut">Somebody else changed the same meanwhile</b>, in{" "}
+            {d.clashing === 1 ? "one edit" : `${d.clashing} edits`} below. Take those edits out, or let them count on
+            top.
           </span>
-          <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/accept", path)))}>Let mine count on top</Button>
+          <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/accept", path)))}>
+            Let mine count on top
+          </Button>
         </div>
       ) : null}
       <Wrong error={act.error} />
@@ -106,7 +120,10 @@ export function DraftPage() {
           {d.edits?.length === 0 && <p className="text-faded">Nothing is left in it.</p>}
           <ol>
             {d.edits?.map((e) => (
-              <li key={e.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+              <li
+                key={e.id}
+                className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
+              >
                 <span className="min-w-0">
                   {e.words}
                   {e.reason && <span className="text-faded"> “{e.reason}”</span>}
@@ -123,7 +140,9 @@ export function DraftPage() {
                     type="button"
                     aria-label={`Take out: ${e.words}`}
                     className="shrink-0 rounded-sm border border-rule p-1 text-damson hover:bg-damson-wash"
-                    onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/drop", { ...path, body: { edits: [e.id] } })))}
+                    onClick={() =>
+                      act.mutate(() => take(api.POST("/drafts/{id}/drop", { ...path, body: { edits: [e.id] } })))
+                    }
                   >
                     <X size={15} aria-hidden />
                   </button>
@@ -131,7 +150,9 @@ export function DraftPage() {
               </li>
             ))}
           </ol>
-          {d.count > (d.edits?.length ?? 0) && <p className="pt-2 text-faded">and {d.count - (d.edits?.length ?? 0)} more edits</p>}
+          {d.count > (d.edits?.length ?? 0) && (
+            <p className="pt-2 text-faded">and {d.count - (d.edits?.length ?? 0)} more edits</p>
+          )}
         </Section>
         <aside className="space-y-6">
           {d.effect && d.state !== "applied" && d.state !== "discarded" && (
@@ -141,7 +162,11 @@ export function DraftPage() {
                 open
                 people={(line) =>
                   everyPage((after) =>
-                    take(api.GET("/drafts/{id}/people", { params: { path: { id }, query: { line, limit: 500, ...(after && { after }) } } })),
+                    take(
+                      api.GET("/drafts/{id}/people", {
+                        params: { path: { id }, query: { line, limit: 500, ...(after && { after }) } },
+                      }),
+                    ),
                   )
                 }
               />
@@ -173,7 +198,9 @@ export function DraftPage() {
           )}
         </aside>
       </div>
-      {asking === "plan" && <PlanDialog draft={d} reason={reason ?? d.reason ?? ""} close={() => setAsking(undefined)} />}
+      {asking === "plan" && (
+        <PlanDialog draft={d} reason={reason ?? d.reason ?? ""} close={() => setAsking(undefined)} />
+      )}
       {asking === "discard" && (
         <Ask
           open
@@ -213,7 +240,10 @@ function PlanDialog({ draft, reason: first, close }: { draft: Draft; reason: str
   const run = useMutation({
     mutationFn: async () => {
       const planned = await take(
-        api.POST("/drafts/{id}/plan", { params: { path: { id: String(draft.id) } }, body: { at: new Date(at).toISOString(), title, reason } }),
+        api.POST("/drafts/{id}/plan", {
+          params: { path: { id: String(draft.id) } },
+          body: { at: new Date(at).toISOString(), title, reason },
+        }),
       );
       queries.setQueryData(["draft", "open"], null);
       return took(planned);
@@ -238,7 +268,14 @@ function PlanDialog({ draft, reason: first, close }: { draft: Draft; reason: str
           run.mutate();
         }}
       >
-        <TextField label="When" required type="datetime-local" value={at} onChange={(e) => setAt(e.target.value)} error={wrong?.field("at")} />
+        <TextField
+          label="When"
+          required
+          type="datetime-local"
+          value={at}
+          onChange={(e) => setAt(e.target.value)}
+          error={wrong?.field("at")}
+        />
         <TextField
           label="What to call it"
           optional

@@ -29,15 +29,27 @@ export function Drafts() {
   const all = which === "everybody";
   const list = useQuery({
     queryKey: ["drafts", which],
-    queryFn: () => take(api.GET("/drafts", { params: { query: all ? { all: true, limit: 200 } : { state: which.split(","), limit: 200 } } })),
+    queryFn: () =>
+      take(
+        api.GET("/drafts", {
+          params: { query: all ? { all: true, limit: 200 } : { state: which.split(","), limit: 200 } },
+        }),
+      ),
   });
   return (
     <Page title="Drafts" lead="Edits collected to be made as one change, now or at a moment you plan">
-      <select aria-label="Which drafts" value={which} onChange={(e) => setWhich(e.target.value)} className={`${inputLook} mb-4 max-w-xs`}>
+      <select
+        aria-label="Which drafts"
+        value={which}
+        onChange={(e) => setWhich(e.target.value)}
+        className={`${inputLook} mb-4 max-w-xs`}
+      >
         <option value="open,planned,failed">Yours that are not settled</option>
         <option value="applied">Yours that were applied</option>
         <option value="discarded">Yours that were discarded</option>
-        {(me.owner || me.everywhere.includes("console.read_audit")) && <option value="everybody">Planned by anybody</option>}
+        {(me.owner || me.everywhere.includes("console.read_audit")) && (
+          <option value="everybody">Planned by anybody</option>
+        )}
       </select>
       <Wrong error={list.error} />
       {list.isPending && <Loading />}
@@ -63,12 +75,16 @@ export function Drafts() {
               className="sheet flex flex-wrap items-baseline justify-between gap-3 px-4 py-2.5 hover:bg-inset"
             >
               <span>
-                <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>{stateWord[d.state]}</span>
+                <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>
+                  {stateWord[d.state]}
+                </span>
                 <b>{d.title || `Draft ${d.id}`}</b>, {d.count === 1 ? "1 edit" : `${d.count} edits`}
                 {!d.own && <span className="text-faded"> by {d.owner.name}</span>}
                 {d.problem && <span className="block text-shut">{d.problem}</span>}
               </span>
-              <span className="text-faded">{d.planned_for ? `for ${moment(d.planned_for)}` : `last edited ${moment(d.updated_at)}`}</span>
+              <span className="text-faded">
+                {d.planned_for ? `for ${moment(d.planned_for)}` : `last edited ${moment(d.updated_at)}`}
+              </span>
             </Link>
           </li>
         ))}

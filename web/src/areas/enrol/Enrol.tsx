@@ -5,7 +5,18 @@ import { useDeferredValue, useState } from "react";
 import { api, type ChangeResult, change, type Operation, Refusal, take } from "@/api/api";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { Effects } from "@/parts/effects";
-import { Button, buttonLook, engagementWord, Page, SecretSlip, Section, SelectField, Statement, TextField, Wrong } from "@/parts/parts";
+import {
+  Button,
+  buttonLook,
+  engagementWord,
+  Page,
+  SecretSlip,
+  Section,
+  SelectField,
+  Statement,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 
 const blank = {
   given_name: "",
@@ -29,7 +40,10 @@ function Form({ again }: { again: () => void }) {
   const [form, setForm] = useState(blank);
   const [pin, setPin] = useState(true);
   const [reason, setReason] = useState("");
-  const sites = useQuery({ queryKey: ["places", "sites"], queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })) });
+  const sites = useQuery({
+    queryKey: ["places", "sites"],
+    queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })),
+  });
   const choices = useAssignmentChoices(form.home_site, form.contract_end, form.start_date);
   const named = form.given_name.trim() !== "" && form.family_name.trim() !== "";
   const ready = named && form.home_site !== "";
@@ -47,7 +61,11 @@ function Form({ again }: { again: () => void }) {
     retry: false,
   });
   const who = useDeferredValue(
-    JSON.stringify({ given_name: form.given_name.trim(), family_name: form.family_name.trim(), email: form.email.trim() }),
+    JSON.stringify({
+      given_name: form.given_name.trim(),
+      family_name: form.family_name.trim(),
+      email: form.email.trim(),
+    }),
   );
   const doubles = useQuery({
     queryKey: ["doubles", who],
@@ -57,7 +75,8 @@ function Form({ again }: { again: () => void }) {
   const run = useMutation({ mutationFn: () => change(operations, reason) });
   const wrong = run.error instanceof Refusal ? run.error : preview.error instanceof Refusal ? preview.error : undefined;
   const needsReason = preview.data?.effect.needs_reason ?? false;
-  const set = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  const set = (name: keyof typeof form) => (e: { target: { value: string } }) =>
+    setForm({ ...form, [name]: e.target.value });
 
   if (run.data) return <Enrolled result={run.data} name={`${form.given_name} ${form.family_name}`} again={again} />;
   return (
@@ -118,8 +137,21 @@ function Form({ again }: { again: () => void }) {
                   </option>
                 ))}
               </SelectField>
-              <TextField label="Job title" optional maxLength={120} value={form.job_title} onChange={set("job_title")} />
-              <TextField label="Start" type="date" required value={form.start_date} onChange={set("start_date")} error={wrong?.field("start_date")} />
+              <TextField
+                label="Job title"
+                optional
+                maxLength={120}
+                value={form.job_title}
+                onChange={set("job_title")}
+              />
+              <TextField
+                label="Start"
+                type="date"
+                required
+                value={form.start_date}
+                onChange={set("start_date")}
+                error={wrong?.field("start_date")}
+              />
               <TextField
                 label="Contract end"
                 optional
@@ -142,7 +174,8 @@ function Form({ again }: { again: () => void }) {
             {doubles.data && doubles.data.items.length > 0 && (
               <div role="status" className="mt-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
                 <p className="flex items-center gap-2 font-[600]">
-                  <AlertTriangle size={17} className="text-soon" aria-hidden /> Somebody on record may be the same person
+                  <AlertTriangle size={17} className="text-soon" aria-hidden /> Somebody on record may be the same
+                  person
                 </p>
                 <ul>
                   {doubles.data.items.map((d) => (
@@ -150,7 +183,11 @@ function Form({ again }: { again: () => void }) {
                       {!d.staff_number && `S${d.why.slice(1)}.`}
                       {d.staff_number && (
                         <>
-                          <Link to="/staff/$number" params={{ number: d.staff_number }} className="font-[600] text-damson underline">
+                          <Link
+                            to="/staff/$number"
+                            params={{ number: d.staff_number }}
+                            className="font-[600] text-damson underline"
+                          >
                             {d.name}
                           </Link>{" "}
                           {d.staff_number}, {d.status}, {d.home_site}: {d.why}
@@ -167,7 +204,12 @@ function Form({ again }: { again: () => void }) {
           </Section>
           <Section title="3 · How they are known at the door">
             <label className="flex items-start gap-2.5">
-              <input type="checkbox" checked={pin} onChange={(e) => setPin(e.target.checked)} className="mt-1 size-4 accent-damson" />
+              <input
+                type="checkbox"
+                checked={pin}
+                onChange={(e) => setPin(e.target.checked)}
+                className="mt-1 size-4 accent-damson"
+              />
               <span>
                 Generate a PIN
                 <span className="block text-sm text-faded">It is shown once, when you enrol.</span>
@@ -178,7 +220,11 @@ function Form({ again }: { again: () => void }) {
         <aside className="sheet p-5 lg:sticky lg:top-20">
           <h2 className="mb-2">After enrolling</h2>
           <div aria-live="polite">
-            {!ready && <p className="text-faded">Say who, and at which site: what they will be able to do is written here as you go.</p>}
+            {!ready && (
+              <p className="text-faded">
+                Say who, and at which site: what they will be able to do is written here as you go.
+              </p>
+            )}
             {ready && preview.data?.people[0]?.statements.length === 0 && (
               <p className="sentence">{form.given_name} will be on record and able to do nothing yet.</p>
             )}

@@ -7,7 +7,21 @@ import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
 import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { PeopleList } from "@/parts/PeopleList";
-import { Ask, Button, Empty, inputLook, instant, kindWord, Loading, Page, proofWord, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import {
+  Ask,
+  Button,
+  Empty,
+  inputLook,
+  instant,
+  kindWord,
+  Loading,
+  Page,
+  proofWord,
+  Section,
+  SelectField,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -30,7 +44,9 @@ export function Estate() {
       lead={`${all.length} places`}
       acts={
         may("console.edit_places") && (
-          <Button onClick={() => setAdding(true)}>Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}</Button>
+          <Button onClick={() => setAdding(true)}>
+            Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}
+          </Button>
         )
       }
     >
@@ -71,19 +87,31 @@ export function Estate() {
               {fits.length === 0 && <p className="px-3 py-2 text-faded">No place goes by that.</p>}
             </nav>
             <label className="mt-2 flex items-center gap-2 text-sm">
-              <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
-              retired
+              <input
+                type="checkbox"
+                checked={retired}
+                onChange={(e) => setRetired(e.target.checked)}
+                className="size-4 accent-damson"
+              />{" "}
+              Show what is retired
             </label>
           </div>
           {chosen ? (
             <PlacePanel key={chosen.code} place={chosen} />
           ) : (
-            <Empty>No place in use has the code {code}. It may be retired: show what is retired, or choose another on the left.</Empty>
+            <Empty>
+              No place in use has the code {code}. It may be retired: show what is retired, or choose another on the
+              left.
+            </Empty>
           )}
         </div>
       )}
       {adding && (
-        <AddDialog parent={chosen} close={() => setAdding(false)} made={(made) => navigate({ to: "/estate/$code", params: { code: made } })} />
+        <AddDialog
+          parent={chosen}
+          close={() => setAdding(false)}
+          made={(made) => navigate({ to: "/estate/$code", params: { code: made } })}
+        />
       )}
     </Page>
   );
@@ -121,7 +149,11 @@ function PlacePanel({ place }: { place: Place }) {
             {place.parent && (
               <>
                 {" in "}
-                <Link to="/estate/$code" params={{ code: place.parent.code }} className="text-damson underline underline-offset-2">
+                <Link
+                  to="/estate/$code"
+                  params={{ code: place.parent.code }}
+                  className="text-damson underline underline-offset-2"
+                >
                   {place.parent.name}
                 </Link>
               </>
@@ -142,7 +174,11 @@ function PlacePanel({ place }: { place: Place }) {
           </div>
         )}
       </div>
-      {place.retired && <p className="font-[600] text-shut">It is retired, or something that it stands in is: nobody can do anything here.</p>}
+      {place.retired && (
+        <p className="font-[600] text-shut">
+          It is retired, or something that it stands in is: nobody can do anything here.
+        </p>
+      )}
       <p className="sentence">
         Open {place.opening_words} ({place.time_zone}).
         {place.proof && ` It asks for ${proofWord[place.proof]}.`}
@@ -169,12 +205,20 @@ function PlacePanel({ place }: { place: Place }) {
               }
             />
           </div>
-          {place.retired && !at && <p className="text-faded">Nobody now. Choose a moment before it was retired to see who could.</p>}
+          {place.retired && !at && (
+            <p className="text-faded">Nobody now. Choose a moment before it was retired to see who could.</p>
+          )}
           <PeopleList
             about={[place.code, query]}
             enabled={permission !== "" && (!place.retired || at !== "")}
-            read={(how) => take(api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { ...query, ...how } } }))}
-            csv={(how) => `/api/v1/places/${encodeURIComponent(place.code)}/people?${new URLSearchParams(query)}&${how}`}
+            read={(how) =>
+              take(
+                api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { ...query, ...how } } }),
+              )
+            }
+            csv={(how) =>
+              `/api/v1/places/${encodeURIComponent(place.code)}/people?${new URLSearchParams(query)}&${how}`
+            }
             columns={[
               { title: "As", of: (p) => p.template ?? "–" },
               { title: "Through", of: (p) => p.through },
@@ -182,7 +226,8 @@ function PlacePanel({ place }: { place: Place }) {
                 ? [
                     {
                       title: "At the door",
-                      of: (p: Schema["PlacePerson"]) => (p.lacks ? <span className="text-soon">lacks {p.lacks}</span> : "opens"),
+                      of: (p: Schema["PlacePerson"]) =>
+                        p.lacks ? <span className="text-soon">lacks {p.lacks}</span> : "opens",
                     },
                   ]
                 : []),
@@ -219,13 +264,19 @@ function RetireDialog({ place, close }: { place: Place; close: () => void }) {
 
 /** Renames a place, moves it in the tree, or changes what it asks; who gains and who loses by it is shown first. */
 function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }) {
-  const first = { name: place.name, parent: place.parent?.code ?? "", proof: place.proof ?? "", asks: place.asks ?? "" };
+  const first = {
+    name: place.name,
+    parent: place.parent?.code ?? "",
+    proof: place.proof ?? "",
+    asks: place.asks ?? "",
+  };
   const [form, setForm] = useState(first);
   const [ready, setReady] = useState<Operation[]>();
   const places = usePlaces();
   const permissions = usePermissions(place.kind, { exact: true });
   const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
-  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
+    setForm({ ...form, [name]: e.target.value });
   if (ready) {
     return (
       <ChangeDialog
@@ -238,7 +289,12 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
     );
   }
   return (
-    <Ask open onOpenChange={close} title={`Change ${place.name}`} about={`${kindWord[place.kind]} ${place.code}. Its code and its kind stay.`}>
+    <Ask
+      open
+      onOpenChange={close}
+      title={`Change ${place.name}`}
+      about={`${kindWord[place.kind]} ${place.code}. Its code and its kind stay.`}
+    >
       <form
         className="grid grid-cols-2 gap-3"
         onSubmit={(e) => {
@@ -249,7 +305,9 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
         <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={put("name")} />
         {place.kind !== "site" && (
           <SelectField label="Stands in" required className="col-span-2" value={form.parent} onChange={put("parent")}>
-            <PlaceOptions places={places.data?.filter((p) => (p.kind === "site" || p.kind === "zone") && p.code !== place.code)} />
+            <PlaceOptions
+              places={places.data?.filter((p) => (p.kind === "site" || p.kind === "zone") && p.code !== place.code)}
+            />
           </SelectField>
         )}
         {place.kind === "door" && (
@@ -263,7 +321,12 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
           </SelectField>
         )}
         {place.kind !== "site" && place.kind !== "zone" && (
-          <SelectField label="A request here is about" className={place.kind === "door" ? "" : "col-span-2"} value={form.asks} onChange={put("asks")}>
+          <SelectField
+            label="A request here is about"
+            className={place.kind === "door" ? "" : "col-span-2"}
+            value={form.asks}
+            onChange={put("asks")}
+          >
             <option value="">Nothing in particular</option>
             <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>
@@ -280,7 +343,8 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
 }
 
 function AddDialog({ parent, close, made }: { parent?: Place; close: () => void; made: (code: string) => void }) {
-  const holder = parent && (parent.kind === "site" || parent.kind === "zone") ? parent.code : (parent?.parent?.code ?? "");
+  const holder =
+    parent && (parent.kind === "site" || parent.kind === "zone") ? parent.code : (parent?.parent?.code ?? "");
   const [form, setForm] = useState({
     code: holder ? `${holder}-` : "",
     name: "",
@@ -298,7 +362,9 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         code: form.code,
         name: form.name,
         kind: form.kind,
-        ...(isSite ? { time_zone: form.time_zone || Intl.DateTimeFormat().resolvedOptions().timeZone } : { parent: form.parent }),
+        ...(isSite
+          ? { time_zone: form.time_zone || Intl.DateTimeFormat().resolvedOptions().timeZone }
+          : { parent: form.parent }),
         ...(form.kind === "door" && { proof: form.proof }),
         ...(form.asks && { asks: form.asks }),
       };
@@ -312,7 +378,8 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
     },
   });
   const wrong = run.error instanceof Refusal ? run.error : undefined;
-  const set = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  const set = (name: keyof typeof form) => (e: { target: { value: string } }) =>
+    setForm({ ...form, [name]: e.target.value });
   return (
     <Ask
       open
@@ -334,8 +401,23 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
             </option>
           ))}
         </SelectField>
-        <TextField label="Code" required value={form.code} onChange={set("code")} error={wrong?.field("code")} hint="Short and unique." />
-        <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={set("name")} error={wrong?.field("name")} />
+        <TextField
+          label="Code"
+          required
+          value={form.code}
+          onChange={set("code")}
+          error={wrong?.field("code")}
+          hint="Short and unique."
+        />
+        <TextField
+          label="Name"
+          required
+          autoFocus
+          className="col-span-2"
+          value={form.name}
+          onChange={set("name")}
+          error={wrong?.field("name")}
+        />
         {form.kind === "site" ? (
           <TextField
             label="Time zone"
@@ -364,7 +446,13 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
           </SelectField>
         )}
         {form.kind !== "site" && form.kind !== "zone" && (
-          <SelectField label="A request here is about" className="col-span-2" value={form.asks} onChange={set("asks")} error={wrong?.field("asks")}>
+          <SelectField
+            label="A request here is about"
+            className="col-span-2"
+            value={form.asks}
+            onChange={set("asks")}
+            error={wrong?.field("asks")}
+          >
             <option value="">Nothing in particular</option>
             <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>

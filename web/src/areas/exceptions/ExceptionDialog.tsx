@@ -7,7 +7,17 @@ import { PersonField } from "@/parts/PersonField";
 import { Ask, SelectField, TextField } from "@/parts/parts";
 
 /** Adds or withholds one permission for one person at a place. What one may not give is shown with the reason. */
-export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?: string; site?: string; name?: string; close: () => void }) {
+export function ExceptionDialog({
+  staff = "",
+  site = "",
+  name,
+  close,
+}: {
+  staff?: string;
+  site?: string;
+  name?: string;
+  close: () => void;
+}) {
   const [who, setWho] = useState(staff);
   const [place, setPlace] = useState(site);
   const [permission, setPermission] = useState("");
@@ -25,7 +35,8 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
   const held = new Map(ceiling.data?.items.map((c) => [c.permission, c]));
   const chosen = permissions.data?.items.find((p) => p.key === permission);
   const most = held.get(permission);
-  const words = chosen?.scale.kind === "levels" ? chosen.scale.levels!.slice(1) : chosen?.scale.kind === "switch" ? ["yes"] : [];
+  const words =
+    chosen?.scale.kind === "levels" ? chosen.scale.levels!.slice(1) : chosen?.scale.kind === "switch" ? ["yes"] : [];
   const beyond = (word: string) => !!most?.why_not && words.indexOf(word) > words.indexOf(most.level);
   const unable = most?.why_not && /^(no|none|0)$/.test(most.level) ? most.why_not : undefined;
   const complete = who !== "" && place !== "" && permission !== "" && level !== "" && !unable;
@@ -58,11 +69,24 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
             <PersonField label="Who" required value={who} onChosen={setWho} />
           </div>
         )}
-        <SelectField label="Where" required className="col-span-2" value={place} onChange={(e) => setPlace(e.target.value)}>
+        <SelectField
+          label="Where"
+          required
+          className="col-span-2"
+          value={place}
+          onChange={(e) => setPlace(e.target.value)}
+        >
           <option value="">Choose a place</option>
           <PlaceOptions places={places.data} />
         </SelectField>
-        <SelectField label="What" required className="col-span-2" value={permission} onChange={(e) => setPermission(e.target.value)} error={unable}>
+        <SelectField
+          label="What"
+          required
+          className="col-span-2"
+          value={permission}
+          onChange={(e) => setPermission(e.target.value)}
+          error={unable}
+        >
           <option value="">{here ? "Choose a permission" : "Choose a place first"}</option>
           {permissions.data?.items.map((p) => {
             const why = held.get(p.key)?.why_not;
@@ -102,10 +126,29 @@ export function ExceptionDialog({ staff = "", site = "", name, close }: { staff?
             onChange={(e) => setLevel(e.target.value)}
           />
         )}
-        <TextField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} hint="Left empty: at once." />
-        <TextField label="Until" optional type="date" value={until} onChange={(e) => setUntil(e.target.value)} hint="The last day that counts." />
+        <TextField
+          label="From"
+          optional
+          type="date"
+          value={from}
+          onChange={(e) => setFrom(e.target.value)}
+          hint="Left empty: at once."
+        />
+        <TextField
+          label="Until"
+          optional
+          type="date"
+          value={until}
+          onChange={(e) => setUntil(e.target.value)}
+          hint="The last day that counts."
+        />
       </div>
-      <Reasoned operations={operations} button={level === "withhold" ? "Withhold it" : "Add it"} grave={level === "withhold"} close={close} />
+      <Reasoned
+        operations={operations}
+        button={level === "withhold" ? "Withhold it" : "Add it"}
+        grave={level === "withhold"}
+        close={close}
+      />
     </Ask>
   );
 }

@@ -22,7 +22,12 @@ export function ExceptionEdit({ exception: e, close }: { exception: Schema["Exce
       close={close}
     >
       {scale?.kind === "levels" && (
-        <SelectField label="Level" className="col-span-2" value={level} onChange={(event) => setLevel(event.target.value)}>
+        <SelectField
+          label="Level"
+          className="col-span-2"
+          value={level}
+          onChange={(event) => setLevel(event.target.value)}
+        >
           {scale.levels!.slice(1).map((word) => (
             <option key={word} value={word}>
               {word}

@@ -12,9 +12,16 @@ import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
 
 type Exception = Schema["Exception"];
-type Search = { template?: string; q?: string; kind?: "added" | "withheld"; sort?: "newest" | "oldest" | "until" | "staff"; needless?: boolean };
+type Search = {
+  template?: string;
+  q?: string;
+  kind?: "added" | "withheld";
+  sort?: "newest" | "oldest" | "until" | "staff";
+  needless?: boolean;
+};
 
-export const exceptionWords = (e: Exception) => (e.withheld ? "withheld" : e.level === "yes" ? "added" : `added, ${e.level}`);
+export const exceptionWords = (e: Exception) =>
+  e.withheld ? "withheld" : e.level === "yes" ? "added" : `added, ${e.level}`;
 
 /** All exceptions: who differs from their template, since when, until when, why, and which change nothing any more. */
 export function Exceptions() {
@@ -35,7 +42,10 @@ export function Exceptions() {
   };
   const pages = useInfiniteQuery({
     queryKey: ["exceptions", query],
-    queryFn: ({ pageParam }) => take(api.GET("/exceptions", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } })),
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/exceptions", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } }),
+      ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
@@ -61,7 +71,10 @@ export function Exceptions() {
         <>
           <Button
             onClick={() =>
-              download(`/api/v1/exceptions?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`, "exceptions.csv")
+              download(
+                `/api/v1/exceptions?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
+                "exceptions.csv",
+              )
             }
           >
             <Download size={16} aria-hidden /> CSV
@@ -103,7 +116,12 @@ export function Exceptions() {
           <option value="added">Added</option>
           <option value="withheld">Withheld</option>
         </select>
-        <select aria-label="Order" value={query.sort} onChange={(e) => put({ sort: e.target.value as Search["sort"] })} className={inputLook}>
+        <select
+          aria-label="Order"
+          value={query.sort}
+          onChange={(e) => put({ sort: e.target.value as Search["sort"] })}
+          className={inputLook}
+        >
           <option value="newest">Newest first</option>
           <option value="oldest">Oldest first</option>
           <option value="until">Ending first</option>
@@ -144,18 +162,26 @@ export function Exceptions() {
               {items.map((e) => (
                 <tr key={e.id} className="border-t border-rule align-top">
                   <td className="px-3 py-1.5">
-                    <Link to="/staff/$number" params={{ number: e.staff.staff_number }} className="font-[600] hover:underline">
+                    <Link
+                      to="/staff/$number"
+                      params={{ number: e.staff.staff_number }}
+                      className="font-[600] hover:underline"
+                    >
                       {e.staff.name}
                     </Link>
                     <span className="block text-sm text-faded">{e.templates.join(", ") || "no template there"}</span>
                   </td>
                   <td className="px-2 py-1.5">
                     {e.title}
-                    <b className={`block text-sm font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>
+                    <b className={`block text-sm font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>
+                      {exceptionWords(e)}
+                    </b>
                   </td>
                   <td className="px-2 py-1.5">{e.place.name}</td>
                   <td className="px-2 py-1.5 whitespace-nowrap">{e.days === 1 ? "1 day" : `${e.days} days`}</td>
-                  <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>{day(e.until) || "open"}</td>
+                  <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>
+                    {day(e.until) || "open"}
+                  </td>
                   <td className="px-2 py-1.5">
                     {e.reason}
                     {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}

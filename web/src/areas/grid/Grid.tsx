@@ -31,10 +31,15 @@ export function Grid() {
   const groups = useQuery({ queryKey: ["groups", "false"], queryFn: () => take(api.GET("/groups")) });
   const permissions = useQuery({
     queryKey: ["catalogue", "", "false"],
-    queryFn: () => everyPage((after) => take(api.GET("/permissions", { params: { query: { limit: 500, ...(after && { after }) } } }))),
+    queryFn: () =>
+      everyPage((after) =>
+        take(api.GET("/permissions", { params: { query: { limit: 500, ...(after && { after }) } } })),
+      ),
   });
   const query = {
-    ...(search.permission ? { permission: search.permission, under: place } : { place, ...(search.group && { group: search.group }) }),
+    ...(search.permission
+      ? { permission: search.permission, under: place }
+      : { place, ...(search.group && { group: search.group }) }),
     ...(search.template && { template: search.template }),
     ...(search.title && { title: search.title }),
     ...(search.engagement && { engagement: search.engagement as "employee" }),
@@ -47,7 +52,9 @@ export function Grid() {
       lead={search.permission ? "People and places for one permission" : "People and what they may do at one place"}
       acts={
         place && (
-          <Button onClick={() => download(`/api/v1/grid?${new URLSearchParams({ ...query, draft: "open" })}`, "grid.csv")}>
+          <Button
+            onClick={() => download(`/api/v1/grid?${new URLSearchParams({ ...query, draft: "open" })}`, "grid.csv")}
+          >
             <Download size={16} aria-hidden /> CSV of what is shown
           </Button>
         )

@@ -35,7 +35,8 @@ const looks: Record<string, string> = {
   owner: "text-damson italic",
   below: "text-faded italic",
 };
-const words = (c: Cell) => (c.origin === "withheld" ? "withheld" : c.origin === "below" ? `${c.level} ▾` : (c.level ?? ""));
+const words = (c: Cell) =>
+  c.origin === "withheld" ? "withheld" : c.origin === "below" ? `${c.level} ▾` : (c.level ?? "");
 const origins: Record<string, string> = {
   "": "not held",
   template: "by a template",
@@ -52,7 +53,13 @@ export function GridTable({ query }: { query: Query }) {
   const read = (page: number) => ({
     queryKey: ["grid", query, page],
     queryFn: () =>
-      take(api.GET("/grid", { params: { query: { ...query, draft: "open", limit: pageRows, ...(page && { after: String(page * pageRows) }) } } })),
+      take(
+        api.GET("/grid", {
+          params: {
+            query: { ...query, draft: "open", limit: pageRows, ...(page && { after: String(page * pageRows) }) },
+          },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
   const first = useQuery(read(0));
@@ -75,7 +82,10 @@ export function GridTable({ query }: { query: Query }) {
   });
   const inSight = [...new Set(rows.getVirtualItems().map((v) => Math.floor(v.index / pageRows)))].filter((p) => p > 0);
   const more = useQueries({ queries: inSight.map(read) });
-  const pages = new Map<number, Row[]>([[0, first.data?.items ?? []], ...inSight.map((p, i): [number, Row[]] => [p, more[i]?.data?.items ?? []])]);
+  const pages = new Map<number, Row[]>([
+    [0, first.data?.items ?? []],
+    ...inSight.map((p, i): [number, Row[]] => [p, more[i]?.data?.items ?? []]),
+  ]);
   const rowAt = (index: number) => pages.get(Math.floor(index / pageRows))?.[index % pageRows];
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another grid begins at its first cell
@@ -85,7 +95,8 @@ export function GridTable({ query }: { query: Query }) {
   }, [JSON.stringify(query)]);
 
   const place = query.place ?? "";
-  const of = (column: Column) => (query.permission ? { permission: query.permission, place: column.key } : { permission: column.key, place });
+  const of = (column: Column) =>
+    query.permission ? { permission: query.permission, place: column.key } : { permission: column.key, place };
   const set = useMutation({
     mutationFn: async ({ row, column, level }: { row: number; column: number; level: string }) => {
       const r = rowAt(row);
@@ -137,7 +148,8 @@ export function GridTable({ query }: { query: Query }) {
     if (step) go(...step);
     else if (/^[0-9]$/.test(e.key) && c && row >= 0 && c.words[Number(e.key)] !== undefined && !why)
       set.mutate({ row, column, level: c.words[Number(e.key)]! });
-    else if ((e.key === "Backspace" || e.key === "Delete") && c && row >= 0 && !why) set.mutate({ row, column, level: "" });
+    else if ((e.key === "Backspace" || e.key === "Delete") && c && row >= 0 && !why)
+      set.mutate({ row, column, level: "" });
     else return;
     e.preventDefault();
   };
@@ -146,7 +158,10 @@ export function GridTable({ query }: { query: Query }) {
   if (first.error) return <Wrong error={first.error} />;
   if (!total)
     return (
-      <Empty>Nobody fits. Whoever is assigned at this place, above it or below it stands here; take a filter away, or choose another place.</Empty>
+      <Empty>
+        Nobody fits. Whoever is assigned at this place, above it or below it stands here; take a filter away, or choose
+        another place.
+      </Empty>
     );
   if (!columns.length) return <Empty>No permission applies here. Choose another place or group.</Empty>;
   const width = nameWidth + across.getTotalSize();
@@ -246,7 +261,8 @@ export function GridTable({ query }: { query: Query }) {
                 </div>
                 {across.getVirtualItems().map((h) => {
                   const cell = r?.cells[h.index] ?? {};
-                  const here = (row === v.index && (column === h.index || column < 0)) || (row < 0 && column === h.index);
+                  const here =
+                    (row === v.index && (column === h.index || column < 0)) || (row < 0 && column === h.index);
                   return (
                     <div
                       key={h.index}
@@ -323,7 +339,13 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
         {!why && (
           <span role="group" aria-label="Set to" className="flex items-center gap-1.5">
             {choices.map((word, i) => (
-              <Button key={word} className="min-h-8 px-2.5" disabled={pending} onClick={() => set(word)} aria-keyshortcuts={String(i)}>
+              <Button
+                key={word}
+                className="min-h-8 px-2.5"
+                disabled={pending}
+                onClick={() => set(word)}
+                aria-keyshortcuts={String(i)}
+              >
                 {i === 0 ? "Withhold" : word}
               </Button>
             ))}
@@ -358,7 +380,9 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
       <Wrong error={error} />
       {outcome?.skipped && (
         <details className="mt-1 text-sm">
-          <summary className="font-[550] text-soon">{outcome.skipped.length} left out, as the rules refuse them</summary>
+          <summary className="font-[550] text-soon">
+            {outcome.skipped.length} left out, as the rules refuse them
+          </summary>
           <ul className="max-h-32 overflow-auto">
             {outcome.skipped.map((s) => (
               <li key={`${s.staff.staff_number} ${s.column}`}>
@@ -391,8 +415,8 @@ function Legend() {
         <span className="rounded-sm px-1.5 shadow-[inset_0_0_0_2px_var(--color-brass-light)]">run</span> in your draft
       </span>
       <span>
-        empty: not held · <kbd>arrows</kbd> walk · <kbd>0</kbd> withholds, <kbd>1</kbd> <kbd>2</kbd>… set a level · <kbd>Backspace</kbd> as the
-        template · a name or a heading chooses the whole row or column
+        empty: not held · <kbd>arrows</kbd> walk · <kbd>0</kbd> withholds, <kbd>1</kbd> <kbd>2</kbd>… set a level ·{" "}
+        <kbd>Backspace</kbd> as the template · a name or a heading chooses the whole row or column
       </span>
     </p>
   );

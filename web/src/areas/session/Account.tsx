@@ -3,14 +3,23 @@ import { api, queries, type Schema, take } from "@/api/api";
 import { Button, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
 import { PasswordForm } from "./PasswordForm";
 
-const scopeWord: Record<string, string> = { read: "reads only", daily: "the daily job", everything: "everything you may" };
+const scopeWord: Record<string, string> = {
+  read: "reads only",
+  daily: "the daily job",
+  everything: "everything you may",
+};
 
 /** One's own sessions and tokens, and one's own password. */
 export function Account() {
-  const list = useQuery({ queryKey: ["sessions"], queryFn: () => take(api.GET("/me/sessions", { params: { query: { limit: 200 } } })) });
+  const list = useQuery({
+    queryKey: ["sessions"],
+    queryFn: () => take(api.GET("/me/sessions", { params: { query: { limit: 200 } } })),
+  });
   const end = useMutation({
     mutationFn: (session: Schema["Session"] | undefined) =>
-      session ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id } } })) : take(api.DELETE("/me/sessions")),
+      session
+        ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id } } }))
+        : take(api.DELETE("/me/sessions")),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["sessions"] }),
   });
   const others = list.data?.items.filter((s) => !s.present) ?? [];
@@ -19,13 +28,18 @@ export function Account() {
       <div className="grid items-start gap-10 lg:grid-cols-[1fr_22rem]">
         <Section
           title="Sessions and tokens"
-          note={others.length > 0 && <EndAll count={others.length} run={() => end.mutate(undefined)} busy={end.isPending} />}
+          note={
+            others.length > 0 && <EndAll count={others.length} run={() => end.mutate(undefined)} busy={end.isPending} />
+          }
         >
           {list.isPending && <Loading />}
           <Wrong error={list.error ?? end.error} />
           <ul>
             {list.data?.items.map((s) => (
-              <li key={s.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+              <li
+                key={s.id}
+                className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
+              >
                 <span>
                   <b className="font-[600]">{s.kind === "console" ? "Console" : s.name || "Client"}</b>
                   {s.present && <span className="text-open"> this one</span>}

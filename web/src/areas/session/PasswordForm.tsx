@@ -8,7 +8,13 @@ export function PasswordForm({ first = false, done }: { first?: boolean; done?: 
   const [old, setOld] = useState("");
   const [next, setNext] = useState("");
   const run = useMutation({
-    mutationFn: () => take(api.POST("/me/password", { body: { old_password: old, new_password: next }, headers: { "Idempotency-Key": "" } })),
+    mutationFn: () =>
+      take(
+        api.POST("/me/password", {
+          body: { old_password: old, new_password: next },
+          headers: { "Idempotency-Key": "" },
+        }),
+      ),
     onSuccess: async () => {
       setOld("");
       setNext("");

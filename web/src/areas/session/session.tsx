@@ -15,7 +15,8 @@ export function useMe(): Me {
 /** Whether a console permission is held anywhere, or at a site. */
 export function useMay() {
   const me = useMe();
-  return (permission: string, site?: string) => (site ? (me.may[permission]?.includes(site) ?? false) : permission in me.may);
+  return (permission: string, site?: string) =>
+    site ? (me.may[permission]?.includes(site) ?? false) : permission in me.may;
 }
 
 /** Shows the console to those who are signed in, and a way to sign in to all others. */
@@ -54,7 +55,9 @@ function Cover({ children }: { children: ReactNode }) {
           <img src="/latch.svg" alt="" className="size-9 rounded-md ring-1 ring-brass-light" />
           Loyal Latch
         </div>
-        <p className="mt-6 max-w-sm text-2xl leading-snug font-[500] text-balance">Who may open what, where and when. And why.</p>
+        <p className="mt-6 max-w-sm text-2xl leading-snug font-[500] text-balance">
+          Who may open what, where and when. And why.
+        </p>
       </div>
       <main className="flex items-center p-8 md:p-16">
         <div className="w-full max-w-sm">{children}</div>
@@ -67,7 +70,8 @@ function SignIn() {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const run = useMutation({
-    mutationFn: () => take(api.POST("/session", { body: { name, password, kind: "console" }, headers: { "Idempotency-Key": "" } })),
+    mutationFn: () =>
+      take(api.POST("/session", { body: { name, password, kind: "console" }, headers: { "Idempotency-Key": "" } })),
     onSuccess: () => queries.resetQueries(),
   });
   return (

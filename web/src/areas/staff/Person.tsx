@@ -35,7 +35,10 @@ import {
 /** One person: who they are, what they can do and why, and what was done. */
 export function Person() {
   const { number } = useParams({ from: "/staff/$number" });
-  const staff = useQuery({ queryKey: ["staff", number], queryFn: () => take(api.GET("/staff/{id}", { params: { path: { id: number } } })) });
+  const staff = useQuery({
+    queryKey: ["staff", number],
+    queryFn: () => take(api.GET("/staff/{id}", { params: { path: { id: number } } })),
+  });
   if (staff.isPending) return <Loading />;
   if (staff.error) {
     return (
@@ -55,14 +58,20 @@ function Sheet({ staff }: { staff: Staff }) {
   const whom = { staff_number: number, name: `${staff.given_name} ${staff.family_name}` };
   const site = staff.home_site.code;
   const self = me.staff_number === number;
-  const access = useQuery({ queryKey: ["access", number], queryFn: () => take(api.GET("/staff/{id}/access", { params: { path: { id: number } } })) });
+  const access = useQuery({
+    queryKey: ["access", number],
+    queryFn: () => take(api.GET("/staff/{id}/access", { params: { path: { id: number } } })),
+  });
   const [dialog, setDialog] = useState<"assign" | "record" | undefined>(() =>
     location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
   );
   const touchable = !self && staff.status !== "departed" && (!staff.owner || me.owner);
   const lockable = !staff.narrow && may("console.lock", site) && touchable;
   const barrable = may("console.lock") && touchable && !staff.owner;
-  const bars = useQuery({ queryKey: ["bars", number], queryFn: () => take(api.GET("/bars", { params: { query: { staff: number, limit: 50 } } })) });
+  const bars = useQuery({
+    queryKey: ["bars", number],
+    queryFn: () => take(api.GET("/bars", { params: { query: { staff: number, limit: 50 } } })),
+  });
   const [lifting, setLifting] = useState<Schema["Bar"]>();
   return (
     <Page
@@ -72,7 +81,9 @@ function Sheet({ staff }: { staff: Staff }) {
           <StaffMark staff={staff} />
           {staff.lock && <Mark of={staff.status} />}
           <span>
-            {staff.narrow ? `${number} · belongs to another site` : `${number} · ${staff.job_title || "no job title"} · ${staff.home_site.name}`}
+            {staff.narrow
+              ? `${number} · belongs to another site`
+              : `${number} · ${staff.job_title || "no job title"} · ${staff.home_site.name}`}
           </span>
         </span>
       }
@@ -116,12 +127,15 @@ function Sheet({ staff }: { staff: Staff }) {
       )}
       {staff.narrow && (
         <p className="mb-5 rounded-sm border border-rule bg-inset px-4 py-2.5 sentence">
-          {staff.given_name} works here and belongs to another site. You see what {staff.given_name} does at your places, and may bar{" "}
-          {staff.given_name} from them; all else is for whoever looks after the home site.
+          {staff.given_name} works here and belongs to another site. You see what {staff.given_name} does at your
+          places, and may bar {staff.given_name} from them; all else is for whoever looks after the home site.
         </p>
       )}
       {bars.data?.items.map((b) => (
-        <p key={b.id} className="mb-3 flex flex-wrap items-center gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
+        <p
+          key={b.id}
+          className="mb-3 flex flex-wrap items-center gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5"
+        >
           <span className="grow">
             <b>Barred</b> from {b.place.name} since {moment(b.since)}
             {b.by && ` by ${b.by.name}`}: {b.reason}
@@ -137,7 +151,10 @@ function Sheet({ staff }: { staff: Staff }) {
       {access.data?.obstacles
         .filter((o) => o.code !== "locked" && o.code !== "barred")
         .map((o) => (
-          <p key={o.code} className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
+          <p
+            key={o.code}
+            className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5"
+          >
             <Mark of="stuck" />
             <span>
               {o.sentence} <span className="text-faded">{o.mend}</span>
@@ -155,7 +172,11 @@ function Sheet({ staff }: { staff: Staff }) {
                   tree
                 </Link>{" "}
                 and as a{" "}
-                <Link to="/grid" search={{ place: site, q: number }} className="text-damson underline underline-offset-2">
+                <Link
+                  to="/grid"
+                  search={{ place: site, q: number }}
+                  className="text-damson underline underline-offset-2"
+                >
                   grid
                 </Link>
               </>
@@ -166,7 +187,9 @@ function Sheet({ staff }: { staff: Staff }) {
             {access.data?.statements.length === 0 && (
               <Empty>
                 Nothing yet.{" "}
-                {may("console.assign") ? "Assign a place and a template to begin." : "Somebody who may assign has to say where, and as what."}
+                {may("console.assign")
+                  ? "Assign a place and a template to begin."
+                  : "Somebody who may assign has to say where, and as what."}
               </Empty>
             )}
             {access.data?.statements.map((s) => (
@@ -183,7 +206,11 @@ function Sheet({ staff }: { staff: Staff }) {
             title="Record"
             note={
               may("console.edit_staff", site) && (
-                <button type="button" className="text-damson underline underline-offset-2" onClick={() => setDialog("record")}>
+                <button
+                  type="button"
+                  className="text-damson underline underline-offset-2"
+                  onClick={() => setDialog("record")}
+                >
                   Change
                 </button>
               )
@@ -203,7 +230,9 @@ function Sheet({ staff }: { staff: Staff }) {
                     Record departure
                   </Button>
                 )}
-                {(staff.status === "departed" || staff.leaving_date) && <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>}
+                {(staff.status === "departed" || staff.leaving_date) && (
+                  <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>
+                )}
                 {!staff.narrow && may("console.credentials", site) && staff.status !== "departed" && (
                   <Button onClick={() => act("password", whom)}>First password</Button>
                 )}
@@ -324,7 +353,9 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
         )
       }
     >
-      {items.length === 0 && <p className="text-faded">None: {staff.given_name} has what the templates give, and nothing else.</p>}
+      {items.length === 0 && (
+        <p className="text-faded">None: {staff.given_name} has what the templates give, and nothing else.</p>
+      )}
       <ul>
         {items.map((e) => (
           <li
@@ -332,19 +363,31 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
             className={`flex items-start justify-between gap-3 border-b border-rule py-1.5 last:border-b-0 ${e.when === "past" ? "text-faded" : ""}`}
           >
             <span>
-              <b className={`font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>: {e.title} at {e.place.name}
+              <b className={`font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>: {e.title}{" "}
+              at {e.place.name}
               <span className="block text-sm text-faded">
-                “{e.reason}” · {e.days === 1 ? "1 day" : `${e.days} days`} old · {e.until ? `until ${day(e.until)}` : "open"}
+                “{e.reason}” · {e.days === 1 ? "1 day" : `${e.days} days`} old ·{" "}
+                {e.until ? `until ${day(e.until)}` : "open"}
                 {e.templates.length > 0 && ` · differs from ${e.templates.join(", ")}`}
               </span>
               {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
             </span>
             {acts && (
               <span className="shrink-0">
-                <Button look="quiet" className="min-h-0 px-1" aria-label={`Change the exception, ${e.title}`} onClick={() => setEditing(e)}>
+                <Button
+                  look="quiet"
+                  className="min-h-0 px-1"
+                  aria-label={`Change the exception, ${e.title}`}
+                  onClick={() => setEditing(e)}
+                >
                   Change
                 </Button>
-                <Button look="quiet" className="min-h-0 px-1" aria-label={`End the exception, ${e.title}`} onClick={() => setDialog(e)}>
+                <Button
+                  look="quiet"
+                  className="min-h-0 px-1"
+                  aria-label={`End the exception, ${e.title}`}
+                  onClick={() => setDialog(e)}
+                >
                   End
                 </Button>
               </span>
@@ -358,7 +401,9 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
         </Button>
       )}
       {editing && <ExceptionEdit exception={editing} close={() => setEditing(undefined)} />}
-      {dialog === "add" && <ExceptionDialog staff={number} site={staff.home_site.code} name={name} close={() => setDialog(undefined)} />}
+      {dialog === "add" && (
+        <ExceptionDialog staff={number} site={staff.home_site.code} name={name} close={() => setDialog(undefined)} />
+      )}
       {dialog === "template" && (
         <MakeDialog
           templates={templates.data?.items ?? []}
@@ -426,7 +471,8 @@ function Credentials({ number }: { number: string }) {
       <ul>
         {valid.map((c) => (
           <li key={c.id} className="border-b border-rule py-1.5 last:border-b-0">
-            <span className="font-[600]">{{ pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]}</span>, {c.state}
+            <span className="font-[600]">{{ pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]}</span>,{" "}
+            {c.state}
             {c.must_change && ", to be changed at first use"}
             <span className="block text-sm text-faded">
               issued {moment(c.issued_at)}
@@ -526,9 +572,15 @@ function EndDialog({ assignment, close }: { assignment: Schema["Assignment"]; cl
 }
 
 function AssignDialog({ staff, close }: { staff: Staff; close: () => void }) {
-  const choices = useAssignmentChoices(staff.home_site.code, staff.contract_end ?? "", staff.start_date > isoToday() ? staff.start_date : isoToday());
+  const choices = useAssignmentChoices(
+    staff.home_site.code,
+    staff.contract_end ?? "",
+    staff.start_date > isoToday() ? staff.start_date : isoToday(),
+  );
   const operations: Operation[] =
-    choices.place && choices.template ? [{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }] : [];
+    choices.place && choices.template
+      ? [{ op: "assignment.add", set: { staff: staff.staff_number, ...choices.set } }]
+      : [];
   return (
     <Ask
       open
@@ -565,7 +617,10 @@ function RecordDialog({ staff, close }: { staff: Staff; close: () => void }) {
     mutationFn: async () => {
       const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
       const answer = await take(
-        api.PATCH("/staff/{id}", { params: { path: { id: staff.staff_number }, header: { "If-Match": staff.etag } }, body: { ...changed, reason } }),
+        api.PATCH("/staff/{id}", {
+          params: { path: { id: staff.staff_number }, header: { "If-Match": staff.etag } },
+          body: { ...changed, reason },
+        }),
       );
       await queries.invalidateQueries();
       return answer;
@@ -574,10 +629,21 @@ function RecordDialog({ staff, close }: { staff: Staff; close: () => void }) {
   });
   const wrong = run.error instanceof Refusal ? run.error : undefined;
   const text = (name: keyof typeof form, label: string, rest: { type?: string; optional?: boolean } = {}) => (
-    <TextField label={label} value={form[name]} error={wrong?.field(name)} onChange={(e) => setForm({ ...form, [name]: e.target.value })} {...rest} />
+    <TextField
+      label={label}
+      value={form[name]}
+      error={wrong?.field(name)}
+      onChange={(e) => setForm({ ...form, [name]: e.target.value })}
+      {...rest}
+    />
   );
   return (
-    <Ask open onOpenChange={close} title="Change the record" about={`${staff.staff_number}. The staff number stays with the person.`}>
+    <Ask
+      open
+      onOpenChange={close}
+      title="Change the record"
+      about={`${staff.staff_number}. The staff number stays with the person.`}
+    >
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -591,7 +657,11 @@ function RecordDialog({ staff, close }: { staff: Staff; close: () => void }) {
           {text("job_title", "Job title", { optional: true })}
           {text("email", "Work email", { optional: true, type: "email" })}
           {text("phone", "Phone", { optional: true })}
-          <SelectField label="Engagement" value={form.engagement} onChange={(e) => setForm({ ...form, engagement: e.target.value })}>
+          <SelectField
+            label="Engagement"
+            value={form.engagement}
+            onChange={(e) => setForm({ ...form, engagement: e.target.value })}
+          >
             {Object.entries(engagementWord).map(([k, w]) => (
               <option key={k} value={k}>
                 {w}
@@ -656,7 +726,10 @@ function History({ number }: { number: string }) {
           {events.data?.items.length === 0 && <p className="text-faded">Has not been at a door yet.</p>}
           <ol>
             {events.data?.items.map((e) => (
-              <li key={e.id} className="flex items-start justify-between gap-2 border-b border-rule py-1.5 last:border-b-0">
+              <li
+                key={e.id}
+                className="flex items-start justify-between gap-2 border-b border-rule py-1.5 last:border-b-0"
+              >
                 <span>
                   {e.place.name}
                   <span className="block text-sm text-faded">{moment(e.at)}</span>

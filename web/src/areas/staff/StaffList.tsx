@@ -1,6 +1,13 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { createColumnHelper, flexRender, getCoreRowModel, type SortingState, useReactTable, type VisibilityState } from "@tanstack/react-table";
+import {
+  createColumnHelper,
+  flexRender,
+  getCoreRowModel,
+  type SortingState,
+  useReactTable,
+  type VisibilityState,
+} from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, Columns3, Download } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
@@ -25,12 +32,25 @@ const columns = [
   of.accessor("job_title", { header: "Job title", size: 170 }),
   of.accessor((s) => s.templates.join(", "), { id: "works_as", header: "Works as", size: 180, enableSorting: false }),
   of.accessor((s) => s.home_site.name, { id: "home_site", header: "Home site", size: 190 }),
-  of.accessor((s) => (s.engagement ? engagementWord[s.engagement] : ""), { id: "engagement", header: "Engagement", size: 120 }),
+  of.accessor((s) => (s.engagement ? engagementWord[s.engagement] : ""), {
+    id: "engagement",
+    header: "Engagement",
+    size: 120,
+  }),
   of.accessor("employer", { header: "Employer", size: 190 }),
   of.accessor((s) => day(s.start_date), { id: "start_date", header: "Start", size: 120 }),
   of.accessor((s) => day(s.leaving_date || s.contract_end), { id: "contract_end", header: "Ends", size: 120 }),
 ];
-const sortable = new Set(["name", "staff_number", "job_title", "home_site", "engagement", "employer", "start_date", "contract_end"]);
+const sortable = new Set([
+  "name",
+  "staff_number",
+  "job_title",
+  "home_site",
+  "engagement",
+  "employer",
+  "start_date",
+  "contract_end",
+]);
 
 /** The list of staff: search, filter, sort, choose columns, take it along as CSV. */
 export function StaffList() {
@@ -54,11 +74,20 @@ export function StaffList() {
     }),
     [search, status, engagement, site, template, sorting],
   );
-  const sites = useQuery({ queryKey: ["places", "sites"], queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })) });
-  const templates = useQuery({ queryKey: ["templates"], queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })) });
+  const sites = useQuery({
+    queryKey: ["places", "sites"],
+    queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })),
+  });
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })),
+  });
   const pages = useInfiniteQuery({
     queryKey: ["staff", filters],
-    queryFn: ({ pageParam }) => take(api.GET("/staff", { params: { query: { ...filters, limit: 200, ...(pageParam && { after: pageParam }) } } })),
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/staff", { params: { query: { ...filters, limit: 200, ...(pageParam && { after: pageParam }) } } }),
+      ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
@@ -75,7 +104,12 @@ export function StaffList() {
     manualSorting: true,
   });
   const box = useRef<HTMLDivElement>(null);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 38, overscan: 12 });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 38,
+    overscan: 12,
+  });
   const lastShown = virtual.getVirtualItems().at(-1)?.index ?? 0;
   useEffect(() => {
     if (lastShown > rows.length - 40 && pages.hasNextPage && !pages.isFetchingNextPage) pages.fetchNextPage();
@@ -99,7 +133,11 @@ export function StaffList() {
               <Columns3 size={16} aria-hidden /> Columns
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content align="end" sideOffset={4} className="z-50 min-w-48 rounded-md border border-rule bg-sheet py-1 shadow-raised">
+              <DropdownMenu.Content
+                align="end"
+                sideOffset={4}
+                className="z-50 min-w-48 rounded-md border border-rule bg-sheet py-1 shadow-raised"
+              >
                 {table.getAllLeafColumns().map((c) => (
                   <DropdownMenu.CheckboxItem
                     key={c.id}
@@ -164,9 +202,18 @@ export function StaffList() {
       {pages.isPending ? (
         <Loading />
       ) : rows.length === 0 ? (
-        <Empty>{narrow ? "Nobody fits. Take a filter away, or search for part of a name." : "Nobody is on record yet. Begin with Enrol."}</Empty>
+        <Empty>
+          {narrow
+            ? "Nobody fits. Take a filter away, or search for part of a name."
+            : "Nobody is on record yet. Begin with Enrol."}
+        </Empty>
       ) : (
-        <section ref={box} aria-label="Staff" className="sheet h-[calc(100dvh-16.5rem)] min-h-80 overflow-auto" tabIndex={-1}>
+        <section
+          ref={box}
+          aria-label="Staff"
+          className="sheet h-[calc(100dvh-16.5rem)] min-h-80 overflow-auto"
+          tabIndex={-1}
+        >
           <table className="grid w-full" aria-rowcount={total}>
             <thead className="sticky top-0 z-10 grid border-b border-edge bg-inset">
               {table.getHeaderGroups().map((group) => (
@@ -212,7 +259,11 @@ export function StaffList() {
                     onClick={() => navigate({ to: "/staff/$number", params: { number: row.original.staff_number } })}
                   >
                     {row.getVisibleCells().map((cell) => (
-                      <td key={cell.id} style={{ width: cell.column.getSize(), flexGrow: cell.column.getSize() }} className="truncate px-3 py-1.5">
+                      <td
+                        key={cell.id}
+                        style={{ width: cell.column.getSize(), flexGrow: cell.column.getSize() }}
+                        className="truncate px-3 py-1.5"
+                      >
                         {flexRender(cell.column.columnDef.cell, cell.getContext())}
                       </td>
                     ))}

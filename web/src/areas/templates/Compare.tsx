@@ -55,7 +55,11 @@ export function Compare() {
     >
       <RuleTabs />
       <div className="mb-5 grid items-start gap-4 sm:grid-cols-2 lg:grid-cols-4">
-        <SelectField label="Add a template" value="" onChange={(e) => e.target.value && put({ templates: [...codes, e.target.value].join(",") })}>
+        <SelectField
+          label="Add a template"
+          value=""
+          onChange={(e) => e.target.value && put({ templates: [...codes, e.target.value].join(",") })}
+        >
           <option value="">Choose a template</option>
           {list.data?.items
             .filter((t) => !codes.includes(t.code))
@@ -66,10 +70,19 @@ export function Compare() {
             ))}
         </SelectField>
         {may("console.view_staff") && (
-          <PersonField label="Beside a person" optional value={search.staff ?? ""} onChosen={(staff) => put({ staff: staff || undefined })} />
+          <PersonField
+            label="Beside a person"
+            optional
+            value={search.staff ?? ""}
+            onChosen={(staff) => put({ staff: staff || undefined })}
+          />
         )}
         {search.staff && (
-          <SelectField label="What they hold at" value={search.place ?? ""} onChange={(e) => put({ place: e.target.value || undefined })}>
+          <SelectField
+            label="What they hold at"
+            value={search.place ?? ""}
+            onChange={(e) => put({ place: e.target.value || undefined })}
+          >
             <option value="">Their home site</option>
             <PlaceOptions places={places.data} />
           </SelectField>
@@ -107,7 +120,11 @@ export function Compare() {
                         aria-label={`Take ${side.name} out`}
                         className="text-faded hover:text-ink"
                         onClick={() =>
-                          put(side.kind === "person" ? { staff: undefined } : { templates: codes.filter((c) => c !== side.code).join(",") })
+                          put(
+                            side.kind === "person"
+                              ? { staff: undefined }
+                              : { templates: codes.filter((c) => c !== side.code).join(",") },
+                          )
                         }
                       >
                         <X size={15} aria-hidden />
@@ -122,7 +139,11 @@ export function Compare() {
                 <Fragment key={row.permission}>
                   {row.group_title !== all[i - 1]?.group_title && (
                     <tr>
-                      <th colSpan={compared.data.sides.length + 1} scope="colgroup" className="px-3 pt-3 text-left text-sm font-[650] text-brass">
+                      <th
+                        colSpan={compared.data.sides.length + 1}
+                        scope="colgroup"
+                        className="px-3 pt-3 text-left text-sm font-[650] text-brass"
+                      >
                         {row.group_title}
                       </th>
                     </tr>
@@ -130,7 +151,10 @@ export function Compare() {
                   <tr className="border-t border-rule">
                     <td className="px-3 py-1">{row.title}</td>
                     {row.levels.map((level, j) => (
-                      <td key={compared.data.sides[j]?.code} className={`px-3 py-1 ${row.differs ? "font-[650]" : "text-faded"}`}>
+                      <td
+                        key={compared.data.sides[j]?.code}
+                        className={`px-3 py-1 ${row.differs ? "font-[650]" : "text-faded"}`}
+                      >
                         {level}
                       </td>
                     ))}

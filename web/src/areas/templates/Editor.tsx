@@ -28,7 +28,10 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
     queryFn: () =>
       take(
         api.GET("/templates/{id}/outline", {
-          params: { path: { id: code }, query: { draft: "open", ...(search && { q: search }), ...(undecided && { undecided }) } },
+          params: {
+            path: { id: code },
+            query: { draft: "open", ...(search && { q: search }), ...(undecided && { undecided }) },
+          },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -50,7 +53,11 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
             {base && (
               <>
                 , based on{" "}
-                <Link to="/templates/$code" params={{ code: base.code }} className="text-damson underline underline-offset-2">
+                <Link
+                  to="/templates/$code"
+                  params={{ code: base.code }}
+                  className="text-damson underline underline-offset-2"
+                >
                   {base.name}
                 </Link>
               </>
@@ -89,27 +96,39 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
           )}
         </div>
       </div>
-      {t.data.retired && <p className="font-[600] text-shut">It is retired: nobody can be given it, and nothing in it counts.</p>}
+      {t.data.retired && (
+        <p className="font-[600] text-shut">It is retired: nobody can be given it, and nothing in it counts.</p>
+      )}
       {mayEdit && !t.data.retired && t.data.fixed && (
         <p className="rounded-sm border border-rule bg-inset px-4 py-2.5">
-          You have this template, or one based on it, and nobody changes their own access. Another manager or an owner may.
+          You have this template, or one based on it, and nobody changes their own access. Another manager or an owner
+          may.
         </p>
       )}
       {t.data.undecided > 0 && (
         <div className="flex flex-wrap items-center justify-between gap-2 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
           <span>
-            <b>{t.data.undecided === 1 ? "1 permission waits" : `${t.data.undecided} permissions wait`} for a decision.</b> Until then nobody has{" "}
-            {t.data.undecided === 1 ? "it" : "them"} by this template.
+            <b>
+              {t.data.undecided === 1 ? "1 permission waits" : `${t.data.undecided} permissions wait`} for a decision.
+            </b>{" "}
+            Until then nobody has {t.data.undecided === 1 ? "it" : "them"} by this template.
           </span>
           <span className="flex gap-2">
             <Button aria-pressed={undecided} onClick={() => setUndecided(!undecided)}>
               {undecided ? "Show everything" : "Show only these"}
             </Button>
-            {edits && <Button onClick={() => put.mutate([{ op: "template.edit", on: code, set: { decide_rest: true } }])}>Decide: not given</Button>}
+            {edits && (
+              <Button onClick={() => put.mutate([{ op: "template.edit", on: code, set: { decide_rest: true } }])}>
+                Decide: not given
+              </Button>
+            )}
           </span>
         </div>
       )}
-      <Section title={`Gives ${t.data.given} permissions`} note={edits ? "Edits are collected in your draft" : "You may look, not change"}>
+      <Section
+        title={`Gives ${t.data.given} permissions`}
+        note={edits ? "Edits are collected in your draft" : "You may look, not change"}
+      >
         <input
           aria-label="Find a permission"
           placeholder="Find a permission by any word"
@@ -138,7 +157,12 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
         />
       )}
       {dialog === "section" && (
-        <SectionDialog template={t.data} others={others} lines={outline.data?.items ?? []} close={() => setDialog(undefined)} />
+        <SectionDialog
+          template={t.data}
+          others={others}
+          lines={outline.data?.items ?? []}
+          close={() => setDialog(undefined)}
+        />
       )}
       {dialog === "restore" && (
         <ChangeDialog
@@ -180,9 +204,13 @@ function FactsDialog({ template, others, close }: DialogProps) {
   }
   const changed = Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]);
   const set = Object.fromEntries(
-    changed.map(([k, v]) => [k, k === "days" || k === "idle_seconds" ? Number(v) : k === "needs" ? v.split(",").filter(Boolean) : v]),
+    changed.map(([k, v]) => [
+      k,
+      k === "days" || k === "idle_seconds" ? Number(v) : k === "needs" ? v.split(",").filter(Boolean) : v,
+    ]),
   );
-  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value });
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
+    setForm({ ...form, [name]: e.target.value });
   return (
     <Ask open onOpenChange={close} title={`Change ${template.name}`} about={`Code ${template.code}, which stays.`}>
       <form
@@ -193,7 +221,13 @@ function FactsDialog({ template, others, close }: DialogProps) {
         }}
       >
         <TextField label="Name" required className="col-span-2" value={form.name} onChange={put("name")} />
-        <TextField label="Who it is for" optional className="col-span-2" value={form.summary} onChange={put("summary")} />
+        <TextField
+          label="Who it is for"
+          optional
+          className="col-span-2"
+          value={form.summary}
+          onChange={put("summary")}
+        />
         <SelectField
           label="Based on"
           className="col-span-2"
@@ -204,7 +238,15 @@ function FactsDialog({ template, others, close }: DialogProps) {
           <option value="">No other</option>
           <TemplateOptions templates={others} />
         </SelectField>
-        <TextField label="Lasts, in days" type="number" min={0} max={3660} value={form.days} onChange={put("days")} hint="0: open" />
+        <TextField
+          label="Lasts, in days"
+          type="number"
+          min={0}
+          max={3660}
+          value={form.days}
+          onChange={put("days")}
+          hint="0: open"
+        />
         <TextField
           label="Idle terminal signs out after, in seconds"
           type="number"
@@ -237,10 +279,23 @@ function SectionDialog({ template, others, lines, close }: DialogProps & { lines
   const [group, setGroup] = useState(groups[0]?.key ?? "");
   const [ready, setReady] = useState<Operation[]>();
   if (ready) {
-    return <ChangeDialog title="Copy a section" about={`Into ${template.name}.`} operations={ready} button="Copy the section" close={close} />;
+    return (
+      <ChangeDialog
+        title="Copy a section"
+        about={`Into ${template.name}.`}
+        operations={ready}
+        button="Copy the section"
+        close={close}
+      />
+    );
   }
   return (
-    <Ask open onOpenChange={close} title="Copy a section" about={`${template.name} takes over what another template says in one group.`}>
+    <Ask
+      open
+      onOpenChange={close}
+      title="Copy a section"
+      about={`${template.name} takes over what another template says in one group.`}
+    >
       <form
         className="space-y-4"
         onSubmit={(e) => {
@@ -294,7 +349,11 @@ function RetireDialog({ template, others, close }: DialogProps) {
         onSubmit={(e) => {
           e.preventDefault();
           setReady([
-            { op: "template.retire", on: template.code, set: !used ? {} : what === "end" ? { end_assignments: true } : { replace_with: next } },
+            {
+              op: "template.retire",
+              on: template.code,
+              set: !used ? {} : what === "end" ? { end_assignments: true } : { replace_with: next },
+            },
           ]);
         }}
       >
@@ -302,7 +361,13 @@ function RetireDialog({ template, others, close }: DialogProps) {
           <fieldset className="space-y-2">
             <legend className="mb-1 text-sm font-[600]">Those who have it</legend>
             <label className="flex items-center gap-2">
-              <input type="radio" name="what" checked={what === "replace"} onChange={() => setWhat("replace")} className="size-4 accent-damson" />
+              <input
+                type="radio"
+                name="what"
+                checked={what === "replace"}
+                onChange={() => setWhat("replace")}
+                className="size-4 accent-damson"
+              />
               go on with another template, same places and dates
             </label>
             {what === "replace" && (
@@ -312,7 +377,13 @@ function RetireDialog({ template, others, close }: DialogProps) {
               </SelectField>
             )}
             <label className="flex items-center gap-2">
-              <input type="radio" name="what" checked={what === "end"} onChange={() => setWhat("end")} className="size-4 accent-damson" />
+              <input
+                type="radio"
+                name="what"
+                checked={what === "end"}
+                onChange={() => setWhat("end")}
+                className="size-4 accent-damson"
+              />
               lose it: their assignments end
             </label>
           </fieldset>

@@ -81,7 +81,13 @@ export function MakeDialog({
           onChange={(e) => setName(e.target.value)}
           placeholder="Tray line operator"
         />
-        <TextField label="Code" required value={set.code} onChange={(e) => setCode(e.target.value)} hint="Short, for lists and files. It stays." />
+        <TextField
+          label="Code"
+          required
+          value={set.code}
+          onChange={(e) => setCode(e.target.value)}
+          hint="Short, for lists and files. It stays."
+        />
         <TextField label="Who it is for" optional value={summary} onChange={(e) => setSummary(e.target.value)} />
         {!like && (
           <div className="grid grid-cols-2 gap-3">
@@ -89,7 +95,12 @@ export function MakeDialog({
               <option value="">Nothing</option>
               <TemplateOptions templates={templates} />
             </SelectField>
-            <SelectField label="Based on" value={base} onChange={(e) => setBase(e.target.value)} hint="Follows that template from now on.">
+            <SelectField
+              label="Based on"
+              value={base}
+              onChange={(e) => setBase(e.target.value)}
+              hint="Follows that template from now on."
+            >
               <option value="">{copy ? "As the copied one" : "No other"}</option>
               <TemplateOptions templates={templates} />
             </SelectField>

@@ -68,7 +68,9 @@ export function SheetPage() {
                 </div>
               ))}
             </div>
-            {s.undecided.length > 0 && <p className="font-[600] text-soon">Not decided yet: {s.undecided.join(", ")}.</p>}
+            {s.undecided.length > 0 && (
+              <p className="font-[600] text-soon">Not decided yet: {s.undecided.join(", ")}.</p>
+            )}
             <p className="mt-3 hidden border-t border-rule pt-6 text-sm text-faded print:block">
               Agreed: ______________________ Date: ______________
             </p>

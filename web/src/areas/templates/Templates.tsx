@@ -62,8 +62,13 @@ export function Templates() {
             ))}
           </nav>
           <label className="mt-2 flex items-center gap-2 text-sm">
-            <input type="checkbox" checked={retired} onChange={(e) => setRetired(e.target.checked)} className="size-4 accent-damson" /> Show what is
-            retired
+            <input
+              type="checkbox"
+              checked={retired}
+              onChange={(e) => setRetired(e.target.checked)}
+              className="size-4 accent-damson"
+            />{" "}
+            Show what is retired
           </label>
         </div>
         {chosen && <Editor key={chosen} code={chosen} edits={edits} />}

@@ -5,7 +5,13 @@ import type { Schema } from "@/api/api";
 type Line = Schema["OutlineLine"];
 type Settings = Record<string, string | null>;
 
-const origins: Record<string, string> = { own: "set here", group: "flows from", base: "from", open: "not given", undecided: "not decided yet" };
+const origins: Record<string, string> = {
+  own: "set here",
+  group: "flows from",
+  base: "from",
+  open: "not given",
+  undecided: "not decided yet",
+};
 
 /** The words of a line up to which the manager may set it; undefined where any. */
 function reach(line: Line): number | undefined {
@@ -68,7 +74,13 @@ export function Tree({
   };
   const setWord = (line: Line, position: number, word: string) =>
     set(line, (l) => {
-      const fits = l.words.includes(word) ? word : l.scale?.kind === "limit" ? (position === 0 ? "0" : undefined) : l.words[position];
+      const fits = l.words.includes(word)
+        ? word
+        : l.scale?.kind === "limit"
+          ? position === 0
+            ? "0"
+            : undefined
+          : l.words[position];
       const most = reach(l);
       return fits === undefined || (most !== undefined && l.words.indexOf(fits) > most) ? undefined : fits;
     });
@@ -89,7 +101,8 @@ export function Tree({
     else if (e.key === "ArrowUp") go(at - 1, e.shiftKey);
     else if (e.key === "Home") go(0, false);
     else if (e.key === "End") go(shown.length - 1, false);
-    else if (e.key === "ArrowRight" && line.kind === "group") shut.has(line.key) ? open(line.key, true) : go(at + 1, false);
+    else if (e.key === "ArrowRight" && line.kind === "group")
+      shut.has(line.key) ? open(line.key, true) : go(at + 1, false);
     else if (e.key === "ArrowLeft") {
       if (line.kind === "group" && !shut.has(line.key)) open(line.key, false);
       else if (line.parent)
@@ -106,7 +119,8 @@ export function Tree({
     e.preventDefault();
   };
 
-  if (!lines.length) return <p className="py-4 text-faded">Nothing in the catalogue fits. Try fewer letters, or another word.</p>;
+  if (!lines.length)
+    return <p className="py-4 text-faded">Nothing in the catalogue fits. Try fewer letters, or another word.</p>;
   return (
     <>
       {edits && (
@@ -117,8 +131,8 @@ export function Tree({
               <kbd>←</kbd> <kbd>→</kbd> fold ·{" "}
             </>
           )}
-          <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first · <kbd>Space</kbd> chooses rows to set together · <kbd>Backspace</kbd>{" "}
-          sets back
+          <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first · <kbd>Space</kbd> chooses rows to set
+          together · <kbd>Backspace</kbd> sets back
           {chosen.size > 0 && (
             <b className="ml-2 text-damson" role="status">
               {chosen.size === 1 ? "1 row chosen" : `${chosen.size} rows chosen`}
@@ -127,7 +141,14 @@ export function Tree({
         </p>
       )}
       <div className="sheet overflow-x-auto">
-        <table ref={table} role="treegrid" aria-label="What it gives" aria-multiselectable={edits} className="w-full" onKeyDown={onKey}>
+        <table
+          ref={table}
+          role="treegrid"
+          aria-label="What it gives"
+          aria-multiselectable={edits}
+          className="w-full"
+          onKeyDown={onKey}
+        >
           <thead className="border-b border-rule bg-inset text-left text-sm text-faded">
             <tr>
               <th className="px-3 py-1 font-[600]">{heading}</th>
@@ -210,7 +231,10 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
             </button>
           )}
           <span className={group ? "font-[650]" : ""} title={line.sentence}>
-            {line.title} {line.sensitive && line.kind === "permission" && <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>}
+            {line.title}{" "}
+            {line.sensitive && line.kind === "permission" && (
+              <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>
+            )}
             {line.kind === "template" && <span className="ml-1 text-sm text-faded">{line.assigned ?? 0} assigned</span>}
             {group && (
               <span className="ml-1 text-sm font-normal text-faded">
@@ -228,11 +252,21 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
       </td>
       <td className="px-2 py-1 text-sm text-faded">
         <span className="flex items-center justify-between gap-2">
-          <span className={line.origin === "undecided" ? "font-[600] text-soon" : line.own ? "font-[600] text-ink" : ""}>
-            {group ? (line.own ? "set on the group" : "") : `${origins[line.origin ?? "open"]} ${line.origin_name ?? ""}`}
+          <span
+            className={line.origin === "undecided" ? "font-[600] text-soon" : line.own ? "font-[600] text-ink" : ""}
+          >
+            {group
+              ? line.own
+                ? "set on the group"
+                : ""
+              : `${origins[line.origin ?? "open"]} ${line.origin_name ?? ""}`}
             {line.why_not && edits && (
               <span className="block font-normal text-faded" title={line.why_not}>
-                {line.fixed ? "your own access" : line.most === line.words[0] ? "not yours to give" : `yours to give up to ${line.most}`}
+                {line.fixed
+                  ? "your own access"
+                  : line.most === line.words[0]
+                    ? "not yours to give"
+                    : `yours to give up to ${line.most}`}
               </span>
             )}
           </span>
@@ -257,11 +291,16 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
 function Level({ line, edits, onWord, onNumber }: Pick<RowProps, "line" | "edits" | "onWord" | "onNumber">) {
   const limit = line.scale?.kind === "limit";
   const stands = line.kind === "group" ? line.own : line.origin === "undecided" ? undefined : line.level;
-  if (!edits || (limit && line.fixed)) return <b className="font-[600]">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
+  if (!edits || (limit && line.fixed))
+    return <b className="font-[600]">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
   if (limit) return <Number_ key={line.level} line={line} onNumber={onNumber} />;
   const most = reach(line);
   return (
-    <span role="group" aria-label={`Level of ${line.title}`} className="inline-flex overflow-hidden rounded-sm border border-edge">
+    <span
+      role="group"
+      aria-label={`Level of ${line.title}`}
+      className="inline-flex overflow-hidden rounded-sm border border-edge"
+    >
       {line.words.map((word, i) => {
         const beyond = most !== undefined && i > most;
         return (
@@ -274,7 +313,11 @@ function Level({ line, edits, onWord, onNumber }: Pick<RowProps, "line" | "edits
             title={beyond ? line.why_not : undefined}
             onClick={() => onWord(i, word)}
             className={`border-l border-rule px-2 py-px text-sm first:border-l-0 disabled:cursor-not-allowed disabled:bg-inset disabled:text-faded disabled:line-through ${
-              word === stands ? (i === 0 ? "bg-inset font-[650]" : "bg-damson font-[650] text-sheet") : "bg-sheet hover:bg-damson-wash"
+              word === stands
+                ? i === 0
+                  ? "bg-inset font-[650]"
+                  : "bg-damson font-[650] text-sheet"
+                : "bg-sheet hover:bg-damson-wash"
             }`}
           >
             {word}

@@ -45,8 +45,9 @@ export function Today() {
       {today.isLoading && <Loading />}
       {!!t?.aside && (
         <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and {t.aside === 1 ? "gives" : "give"} nobody
-          anything. Tell whoever looks after the service: its log names {t.aside === 1 ? "it" : "them"}.
+          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and{" "}
+          {t.aside === 1 ? "gives" : "give"} nobody anything. Tell whoever looks after the service: its log names{" "}
+          {t.aside === 1 ? "it" : "them"}.
         </p>
       )}
       {t && (
@@ -62,7 +63,13 @@ export function Today() {
               <Lines
                 people={t.starting}
                 none="Nobody starts within a week. Enrol somebody to see them here."
-                line={(p) => <Line person={p} detail={`${p.job_title || "No job title"} · ${p.home_site.name}`} end={day(p.date)} />}
+                line={(p) => (
+                  <Line
+                    person={p}
+                    detail={`${p.job_title || "No job title"} · ${p.home_site.name}`}
+                    end={day(p.date)}
+                  />
+                )}
               />
             </Section>
             <Section title="Locked" note={count(t.counts.locked)}>
@@ -73,7 +80,11 @@ export function Today() {
                 <ul>
                   {t.barred.map((b) => (
                     <li key={b.id} className="border-b border-rule py-2 last:border-b-0">
-                      <Link to="/staff/$number" params={{ number: b.staff.staff_number }} className="font-[600] hover:underline">
+                      <Link
+                        to="/staff/$number"
+                        params={{ number: b.staff.staff_number }}
+                        className="font-[600] hover:underline"
+                      >
                         {b.staff.name}
                       </Link>{" "}
                       <span className="text-faded">
@@ -99,7 +110,11 @@ export function Today() {
                     <li key={e.id} className="flex justify-between gap-3 border-b border-rule py-1.5 last:border-b-0">
                       <span>
                         {e.staff ? (
-                          <Link to="/staff/$number" params={{ number: e.staff.staff_number }} className="font-[600] hover:underline">
+                          <Link
+                            to="/staff/$number"
+                            params={{ number: e.staff.staff_number }}
+                            className="font-[600] hover:underline"
+                          >
                             {e.staff.name}
                           </Link>
                         ) : (
@@ -113,7 +128,9 @@ export function Today() {
                     </li>
                   ))}
                 </ul>
-                {refusals.data?.items.length === 0 && <p className="text-faded">No refusal yet. Connect a door and it will report here.</p>}
+                {refusals.data?.items.length === 0 && (
+                  <p className="text-faded">No refusal yet. Connect a door and it will report here.</p>
+                )}
               </Section>
             )}
           </div>
@@ -148,7 +165,11 @@ function Rules({ today }: { today: Schema["Today"] }) {
             {today.undecided.slice(0, 6).map((w, i) => (
               <span key={w.template}>
                 {i > 0 && ", "}
-                <Link to="/templates/$code" params={{ code: w.template }} className="text-damson underline underline-offset-2">
+                <Link
+                  to="/templates/$code"
+                  params={{ code: w.template }}
+                  className="text-damson underline underline-offset-2"
+                >
                   {w.name}
                 </Link>
               </span>
@@ -186,7 +207,9 @@ function Rules({ today }: { today: Schema["Today"] }) {
             }
           >
             <b>{today.needless === 1 ? "1 exception" : `${today.needless} exceptions`}</b>{" "}
-            <span className="text-faded">{today.needless === 1 ? "changes" : "change"} nothing any more and can be ended</span>
+            <span className="text-faded">
+              {today.needless === 1 ? "changes" : "change"} nothing any more and can be ended
+            </span>
           </Rule>
         )}
       </ul>
@@ -204,7 +227,8 @@ function Rule({ act, children }: { act: ReactNode; children: ReactNode }) {
 }
 
 const count = (n: number | undefined) => (n === 1 ? "1 person" : n ? `${n} people` : undefined);
-const sentence = (s: string | undefined) => (s ? s[0]!.toUpperCase() + s.slice(1) + (s.startsWith("assignment") ? "" : " ends") : "");
+const sentence = (s: string | undefined) =>
+  s ? s[0]!.toUpperCase() + s.slice(1) + (s.startsWith("assignment") ? "" : " ends") : "";
 
 function Lines({ people, none, line }: { people: Person[]; none: string; line: (p: Person) => ReactNode }) {
   if (!people.length) return <p className="text-faded">{none}</p>;
