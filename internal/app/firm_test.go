@@ -246,8 +246,15 @@ func TestTheServiceStartsWithItsOwnKeyOnly(t *testing.T) {
 // A rotated key keeps every PIN and password, leaves nothing that the old one opens, and turns running instances away.
 func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480217")
 	pinFor(t, s, "Q0011", "480216")
 	db := database(t, s.DSN)
+	former := func() (count int) {
+		require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM credentials FOR SYSTEM_TIME ALL "+
+			"WHERE former_digest IS NOT NULL").Scan(&count))
+		return count
+	}
+	require.Positive(t, former(), "a withdrawn PIN keeps what forbids its reuse")
 	digest := func() (digest []byte) {
 		require.NoError(t, db.QueryRow(
 			"SELECT c.digest FROM credentials c JOIN staff s ON s.id = c.staff_id WHERE s.staff_number = 'Q0011' "+
@@ -262,6 +269,7 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, old, now)
 	assert.NotEqual(t, was, digest())
+	assert.Zero(t, former(), "what stands under the old key alone is forgotten")
 	require.Eventually(t, func() bool { _, err := s.App.Ready(ctx); return err != nil }, 10*time.Second,
 		20*time.Millisecond)
 	device := s.App.DeviceOf("lld_demo-hb-controller-token")

@@ -75,6 +75,7 @@ func fixed(round int) map[reflect.Type]any {
 		[]hours.Dated{{Name: "d", From: day.Of(first), Until: day.Of(first) + 2,
 			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
+		org.Lost,
 		estate.PlaceID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
 		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
@@ -162,6 +163,7 @@ func suit(record any, round int) {
 	case *org.Bar:
 		r.Until = r.Since.Add(time.Hour)
 	case *credential.Credential:
+		r.Badge = number
 		r.Until = r.From.Add(time.Hour)
 		r.Digest[0] = byte(round)
 	case *org.Device:

@@ -15,8 +15,8 @@ import (
 
 // tables are the tables of the records that decide access, in the order in which records refer to each other. A record
 // and its row turn into each other by the columns here and nowhere else.
-var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars, credentials,
-	devices}
+var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars,
+	badges, credentials, devices}
 
 var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
 	number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
@@ -168,16 +168,32 @@ var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).Pu
 	number("revision", func(b *org.Bar) *uint64 { return &b.Revision }),
 }}
 
-// A withdrawn credential keeps nothing of its secret.
+var badges = &table[org.Badge]{name: "badges", put: (*org.State).PutBadge, columns: []column[org.Badge]{
+	number("id", func(b *org.Badge) *credential.BadgeID { return &b.ID }),
+	text("format", func(b *org.Badge) *string { return &b.Format }),
+	text("number", func(b *org.Badge) *string { return &b.Number }),
+	text("label", func(b *org.Badge) *string { return &b.Label }),
+	text("state", func(b *org.Badge) *org.BadgeState { return &b.State }),
+	flag("day", func(b *org.Badge) *bool { return &b.Day }),
+	number("revision", func(b *org.Badge) *uint64 { return &b.Revision }),
+}}
+
+// A withdrawn credential keeps of its secret the digest alone, in a column of its own: no two that count have the same,
+// and one that was withdrawn reserves it for nobody.
 func withdrawn(c *credential.Credential) bool { return c.State == credential.Withdrawn }
+
+func digestOf(c *credential.Credential) *credential.Digest { return &c.Digest }
 
 var credentials = &table[credential.Credential]{name: "credentials", whose: "staff_id", put: (*org.State).PutCredential,
 	columns: []column[credential.Credential]{
 		number("id", func(c *credential.Credential) *credential.ID { return &c.ID }),
 		number("staff_id", func(c *credential.Credential) *people.StaffID { return &c.Staff }),
 		text("kind", func(c *credential.Credential) *credential.Kind { return &c.Kind }),
-		nullable(digest("digest", func(c *credential.Credential) *credential.Digest { return &c.Digest }),
+		reference("badge_id", func(c *credential.Credential) *credential.BadgeID { return &c.Badge }),
+		nullable(digest("digest", digestOf),
 			func(c *credential.Credential) bool { return withdrawn(c) || c.Kind == credential.Password }),
+		nullable(digest("former_digest", digestOf),
+			func(c *credential.Credential) bool { return !withdrawn(c) || c.Digest == credential.Digest{} }),
 		nullable(bytes("sealed", func(c *credential.Credential) *[]byte { return &c.Sealed }), withdrawn),
 		nullable(optional("hash", func(c *credential.Credential) *string { return &c.Hash }), withdrawn),
 		text("state", func(c *credential.Credential) *credential.State { return &c.State }),

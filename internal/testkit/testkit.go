@@ -203,6 +203,9 @@ func Records(s *org.State) map[string]string {
 	for id, r := range s.Exceptions.All() {
 		put("exception", id, []any{r, r.Revision})
 	}
+	for id, r := range s.Badges.All() {
+		put("badge", id, []any{r, r.Revision})
+	}
 	for id, r := range s.Bars.All() {
 		put("bar", id, []any{r, r.Revision})
 	}

@@ -293,6 +293,11 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 		"the old one no longer identifies anybody")
 	h.must(h.who("S2"), "", taken)
 	assert.Equal(t, 2, h.snap.State().PINs())
+	_, err = h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480216"}))
+	assert.ErrorContains(t, err, "in use", "it is somebody else's by now")
+	h.must(h.who("S2"), "", op("pin.withdraw", "", set{"staff": "S5"}))
+	_, err = h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480216"}))
+	assert.ErrorContains(t, err, "this was a PIN of Pia before", "and nobody takes their own again")
 }
 
 func TestTheSecondOfTwoEditsOfOneRecordIsToldSo(t *testing.T) {

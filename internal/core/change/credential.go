@@ -2,6 +2,7 @@ package change
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -90,6 +91,12 @@ func pinSet(t *Trial) error {
 			f.Code = ErrPINInUse
 			return f
 		}
+		if form.PIN != "" && t.hadBefore(p, prepared.Digest) {
+			f := fault.Conflictf("set.pin", "this was a PIN of %s before; choose another, or have one generated",
+				p.Called())
+			f.Code = ErrPINInUse
+			return f
+		}
 		c.Digest, c.Sealed = prepared.Digest, prepared.Sealed
 		if form.PIN == "" {
 			t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "pin", Owner: p.Number,
@@ -101,16 +108,25 @@ func pinSet(t *Trial) error {
 	return nil
 }
 
-// withdraw takes back what somebody has of a kind; its digest is forgotten, so that nobody keeps a PIN reserved.
+// withdraw takes back what somebody has of a kind. What is left of its secret is the digest, by which they are refused
+// the same again.
 func (t *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
 	old := t.State.CredentialOf(p.ID, kind)
 	if old == nil {
 		return false
 	}
 	c := *old
-	c.State, c.Digest, c.Sealed, c.Hash = credential.Withdrawn, credential.Digest{}, nil, ""
+	c.State, c.Sealed, c.Hash = credential.Withdrawn, nil, ""
 	t.putCredential(&c)
 	return true
+}
+
+// hadBefore reports whether a PIN was somebody's before and was withdrawn.
+func (t *Trial) hadBefore(p *people.Staff, digest credential.Digest) bool {
+	return slices.ContainsFunc(t.State.CredentialsOf(p.ID), func(id credential.ID) bool {
+		c := t.State.Credential(id)
+		return c.Kind == credential.PIN && c.State == credential.Withdrawn && c.Digest == digest
+	})
 }
 
 func pinWithdraw(t *Trial) error {

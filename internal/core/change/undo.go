@@ -248,6 +248,7 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 				set["until"] = until
 			}
 			u.add("staff.lock", on, set)
+			u.operations[len(u.operations)-1].Reason, _ = before["reason"].(string)
 		} else {
 			u.add("staff.unlock", on, nil)
 		}
@@ -257,6 +258,9 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 	switch {
 	case !left && !gone:
 	case leaving != nil:
+		if p := u.state.Person(people.StaffID(parse(on))); !p.DepartedAt.IsZero() || !p.LeavingDate.IsZero() {
+			u.add("staff.reinstate", on, nil)
+		}
 		u.add("staff.depart", on, map[string]any{"on": leaving})
 	case departed != nil:
 		u.add("staff.depart", on, nil)
@@ -347,32 +351,7 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 // RecordOf returns the record that an entry of the audit log names, such as "template:5", or nil.
 func RecordOf(state *org.State, name string) any {
 	kind, digits, _ := strings.Cut(name, ":")
-	id := parse(digits)
-	switch kind {
-	case "organisation":
-		return &state.Settings
-	case "place":
-		return orNil(state.Place(estate.PlaceID(id)))
-	case "group":
-		return orNil(state.Groups.Get(id))
-	case "permission":
-		return orNil(state.Permissions.Get(id))
-	case "template":
-		return orNil(state.Template(permit.TemplateID(id)))
-	case "staff":
-		return orNil(state.Person(people.StaffID(id)))
-	case "assignment":
-		return orNil(state.Assignment(org.AssignmentID(id)))
-	case "exception":
-		return orNil(state.Exception(org.ExceptionID(id)))
-	case "credential":
-		return orNil(state.Credential(credential.ID(id)))
-	case "device":
-		return orNil(state.Devices.Get(id))
-	case "bar":
-		return orNil(state.Bar(org.BarID(id)))
-	}
-	return nil
+	return state.Record(kind, parse(digits))
 }
 
 // StaffOf returns the person whom a record named by an entry of the audit log belongs to; 0 where it is nobody's.

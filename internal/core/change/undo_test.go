@@ -3,6 +3,7 @@ package change
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 )
 
@@ -83,8 +85,57 @@ func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
 			undone[e.Op]++
 		}
 		assert.Equal(t, entitlements(start), entitlements(back.After), "%+v undone by %+v", d.Entries, operations)
+		asBefore(t, start.State(), back.After.State(), d.Entries)
 	})
 	assert.Greater(t, len(undone), 8, "many kinds of change were undone: %v", undone)
+}
+
+func TestAnUndoBringsBackReasonsAndPlannedDates(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "keys are missing", op("staff.lock", "S3", set{"until": "2026-12-01T10:00:00Z"}))
+	was := *h.snap.State().StaffByNumber("S3").Lock
+	unlocked := h.must(owner, "found", op("staff.unlock", "S3", nil))
+	d, err := h.undo(unlocked)
+	require.NoError(t, err)
+	again := d.State.StaffByNumber("S3").Lock
+	assert.Equal(t, was.Reason, again.Reason)
+	assert.Equal(t, was.Until, again.Until)
+
+	h.must(owner, "the season ends", op("staff.depart", "S3", set{"on": "2026-12-20"}))
+	gone := h.must(owner, "sooner", op("staff.depart", "S3", nil))
+	d, err = h.undo(gone)
+	require.NoError(t, err)
+	p := d.State.StaffByNumber("S3")
+	assert.Equal(t, "2026-12-20", p.LeavingDate.String())
+	assert.True(t, p.DepartedAt.IsZero())
+}
+
+// asBefore sees that every record that a change wrote is what it was before, reasons and dates included. What the change
+// made is out of use; when a lock or a bar began, and who made it, is of the undoing.
+func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
+	for _, e := range entries {
+		was, is := RecordOf(start, e.Record), RecordOf(back, e.Record)
+		before, after := Fields(start, was), Fields(back, is)
+		if was == nil {
+			assert.True(t, after["retired"] == true || after["ended"] == true || after["revoked"] == true,
+				"%s was made and is out of use: %v", e.Record, after)
+			continue
+		}
+		if strings.HasPrefix(e.Record, "bar:") {
+			continue // a bar that was lifted is made anew
+		}
+		for _, fields := range []map[string]any{before, after} {
+			if lock, is := fields["lock"].(map[string]any); is {
+				delete(lock, "since")
+				delete(lock, "by")
+			}
+			if fields["departed_at"] != nil {
+				fields["departed_at"] = "then"
+			}
+		}
+		assert.Equal(t, before, after, "%s by %s", e.Record, e.Op)
+	}
 }
 
 func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {

@@ -11,6 +11,9 @@ import (
 // ID numbers a credential.
 type ID uint32
 
+// BadgeID numbers a badge, the thing; each time it is issued makes a credential.
+type BadgeID uint32
+
 // Kind is a kind of credential.
 type Kind string
 
@@ -37,11 +40,14 @@ type Digest [32]byte
 
 // Credential is what one person shows.
 type Credential struct {
-	ID     ID             `json:"id"`
-	Staff  people.StaffID `json:"staff"`
-	Kind   Kind           `json:"kind"`
-	Digest Digest         `json:"-"` // of a PIN or a badge number
-	// what the digest of a PIN was made from, encrypted: for doors that decide offline
+	ID    ID             `json:"id"`
+	Staff people.StaffID `json:"staff"`
+	Kind  Kind           `json:"kind"`
+	Badge BadgeID        `json:"badge,omitempty"` // of a badge: which thing it is
+	// Of a PIN or a badge number, under a key of its kind. One that is withdrawn keeps it, so that its holder does not
+	// take the same again.
+	Digest Digest `json:"-"`
+	// What the digest of a PIN was made from, encrypted: for doors that decide offline.
 	Sealed     []byte    `json:"-"`
 	Hash       string    `json:"-"` // argon2id, of a password
 	State      State     `json:"state"`

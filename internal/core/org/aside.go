@@ -104,6 +104,11 @@ func (s *State) remove(kind string, id uint32) {
 			s.belong(bar.Staff, func(b *belongings) { b.bars = without(b.bars, bar.ID) })
 		}
 		s.Bars.Put(id, nil)
+	case "badge":
+		if b := s.Badges.Get(id); b != nil {
+			s.badgeByNumber.Delete(badgeKey(b.Format, b.Number))
+		}
+		s.Badges.Put(id, nil)
 	case "credential":
 		if c := s.Credentials.Get(id); c != nil {
 			s.belong(c.Staff, func(b *belongings) { b.credentials = without(b.credentials, c.ID) })
@@ -131,7 +136,7 @@ func (s *State) Settle(loaded func(yield func(any) bool)) {
 		again = false
 		for record := range loaded {
 			kind, id, staff := Name(record)
-			if !s.holds(kind, id) {
+			if s.Record(kind, id) == nil {
 				continue
 			}
 			if _, err := s.Check(record); err != nil {
@@ -142,30 +147,43 @@ func (s *State) Settle(loaded func(yield func(any) bool)) {
 	}
 }
 
-func (s *State) holds(kind string, id uint32) bool {
+// Record returns the record of a kind with a number, or nil.
+func (s *State) Record(kind string, id uint32) any {
 	switch kind {
+	case "organisation":
+		return &s.Settings
 	case "place":
-		return s.Places.Get(id) != nil
+		return orNil(s.Places.Get(id))
 	case "group":
-		return s.Groups.Get(id) != nil
+		return orNil(s.Groups.Get(id))
 	case "permission":
-		return s.Permissions.Get(id) != nil
+		return orNil(s.Permissions.Get(id))
 	case "template":
-		return s.Templates.Get(id) != nil
+		return orNil(s.Templates.Get(id))
 	case "staff":
-		return s.Staff.Get(id) != nil
+		return orNil(s.Staff.Get(id))
 	case "assignment":
-		return s.Assignments.Get(id) != nil
+		return orNil(s.Assignments.Get(id))
 	case "exception":
-		return s.Exceptions.Get(id) != nil
+		return orNil(s.Exceptions.Get(id))
 	case "bar":
-		return s.Bars.Get(id) != nil
+		return orNil(s.Bars.Get(id))
+	case "badge":
+		return orNil(s.Badges.Get(id))
 	case "credential":
-		return s.Credentials.Get(id) != nil
+		return orNil(s.Credentials.Get(id))
 	case "device":
-		return s.Devices.Get(id) != nil
+		return orNil(s.Devices.Get(id))
 	}
-	return false
+	return nil
+}
+
+// orNil turns a nil pointer into a nil any.
+func orNil[T any](p *T) any {
+	if p == nil {
+		return nil
+	}
+	return p
 }
 
 // Name returns the kind and the number of a record, and whose access it may limit.
@@ -189,6 +207,8 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "exception", uint32(r.ID), r.Staff
 	case *Bar:
 		return "bar", uint32(r.ID), r.Staff
+	case *Badge:
+		return "badge", uint32(r.ID), 0
 	case *credential.Credential:
 		return "credential", uint32(r.ID), 0
 	case *Device:

@@ -45,6 +45,8 @@ func (s *State) Check(record any) (field string, err error) {
 	case *Bar:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil)
 		c.text("reason", r.Reason, 500, true).moment("since", r.Since).moment("until", r.Until)
+	case *Badge:
+		c.badge(r)
 	case *credential.Credential:
 		c.credential(r)
 	case *Device:
@@ -206,9 +208,22 @@ func (c *checking) staff(p *people.Staff) {
 	}
 }
 
+func (c *checking) badge(r *Badge) {
+	c.text("format", r.Format, 32, true).text("number", r.Number, 64, true).text("label", r.Label, 80, false)
+	switch r.State {
+	case InStock, Issued, Lost, Destroyed:
+	default:
+		c.that("state", false, fmt.Sprintf("%q is not a state of a badge", r.State))
+	}
+	other := c.state.BadgeByNumber(r.Format, r.Number)
+	c.that("number", other == nil || other.ID == r.ID, "a badge with this number is on record already")
+}
+
 func (c *checking) credential(r *credential.Credential) {
 	c.refers("staff", c.state.Person(r.Staff) != nil).moment("from", r.From).moment("until",
 		r.Until).moment("issued_at", r.IssuedAt)
+	c.refers("badge", (r.Kind == credential.Badge) == (r.Badge != 0) &&
+		(r.Badge == 0 || c.state.Badges.Get(uint32(r.Badge)) != nil))
 	switch r.State {
 	case credential.Valid, credential.Suspended, credential.Lost, credential.Withdrawn:
 	default:

@@ -125,6 +125,7 @@ type State struct {
 	Staff       table.Table[people.Staff]
 	Assignments table.Table[Assignment]
 	Exceptions  table.Table[Exception]
+	Badges      table.Table[Badge]
 	Credentials table.Table[credential.Credential]
 	Devices     table.Table[Device]
 	Bars        table.Table[Bar]
@@ -134,6 +135,7 @@ type State struct {
 	staffByNumber  table.Index[string, people.StaffID]
 	staffByEmail   table.Index[string, people.StaffID]
 	byDigest       table.Index[shown, credential.ID]
+	badgeByNumber  table.Index[string, credential.BadgeID]
 	deviceByToken  table.Index[[32]byte, DeviceID]
 	ofStaff        table.Table[belongings]
 	aside          map[string]Aside // never changed in place
@@ -161,7 +163,7 @@ func (s *State) Fork() *State {
 	f.Places, f.Groups, f.Permissions = s.Places.Fork(), s.Groups.Fork(), s.Permissions.Fork()
 	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
 	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
-	f.Bars = s.Bars.Fork()
+	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
 	f.byDigest, f.deviceByToken, f.ofStaff = s.byDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
@@ -224,7 +226,8 @@ func (s *State) PutException(e *Exception) {
 	s.Exceptions.Put(uint32(e.ID), e)
 }
 
-// PutCredential stores a credential; whose it is never changes. A withdrawn one no longer reserves its digest.
+// PutCredential stores a credential; whose it is never changes. A withdrawn one keeps its digest and reserves it for
+// nobody.
 func (s *State) PutCredential(c *credential.Credential) {
 	before := s.Credentials.Get(uint32(c.ID))
 	if before == nil {
