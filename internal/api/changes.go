@@ -203,7 +203,7 @@ type AuditHead struct {
 	Signature string `json:"signature"`
 }
 
-// AuditCheck is the outcome of walking the chain of the audit log.
+// AuditCheck is the outcome of checking the chain of the audit log.
 type AuditCheck struct {
 	Whole   bool   `json:"whole"`
 	Entries int    `json:"entries"`

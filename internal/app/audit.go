@@ -82,7 +82,7 @@ func (l *AuditLine) cut(live *Live, about people.StaffID) {
 // AuditHead returns the signed head of the audit log, to be kept elsewhere.
 func (a *App) AuditHead(ctx context.Context) (store.Head, []byte, error) { return a.store.Head(ctx) }
 
-// VerifyAudit walks the chain of the audit log. since are heads kept elsewhere, whose signatures were checked.
+// VerifyAudit checks the chain of the audit log. since are heads kept elsewhere, whose signatures were checked.
 func (a *App) VerifyAudit(ctx context.Context, since ...store.Head) (int, error) {
 	return a.store.VerifyAudit(ctx, a.keys.VerifyHead, since...)
 }

@@ -97,7 +97,7 @@ func (s *Server) registerAuditHead() {
 				Signature: hex.EncodeToString(signature)}}, err
 		})
 	type checked struct{ Body api.AuditCheck }
-	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Walk the hash chain of the audit log",
+	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Check the hash chain of the audit log",
 		Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
 			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
 				return nil, fault.Refusedf("not-permitted",

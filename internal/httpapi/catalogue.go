@@ -258,7 +258,7 @@ func (s *Server) registerGroups() {
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
 	route(s, "GET", "/groups", "list-groups", "catalogue",
-		"The groups of the catalogue as a tree walk, parents before children", Access{},
+		"The groups of the catalogue as a tree, parents before children", Access{},
 		func(ctx context.Context, in *groupsIn) (*listed[api.Group], error) {
 			v := s.view(ctx)
 			return pageOf(v.groups(in.Retired), in.whole(treeRows))

@@ -37,7 +37,7 @@ func (s *Server) registerEstate() {
 		Under   string `query:"under" doc:"This place and those below it"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
-	route(s, "GET", "/places", "list-places", "places", "The estate as a tree walk, parents before children", Access{},
+	route(s, "GET", "/places", "list-places", "places", "The estate as a tree, parents before children", Access{},
 		func(ctx context.Context, in *listIn) (*listed[api.Place], error) {
 			v := s.view(ctx)
 			var under estate.PlaceID

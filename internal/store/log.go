@@ -173,7 +173,7 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 	return entries, total, query.Order("id DESC").Limit(f.Limit).Find(&entries).Error
 }
 
-// VerifyAudit walks the whole chain and returns how many entries it has; an error names the first that does not fit.
+// VerifyAudit checks the whole chain and returns how many entries it has; an error names the first that does not fit.
 // signed reports whether the key has signed a head: the newest must be, so that nobody takes entries off the end
 // unseen. since are heads that were kept elsewhere and that the log must still go through.
 func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
@@ -210,7 +210,7 @@ func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool,
 	switch {
 	case err != nil:
 		return count, err
-	case head.Entries > last: // entries that came while the log was walked are read the next time
+	case head.Entries > last: // entries that came while the log was read are read the next time
 		return count, errors.New("the newest audit entries are missing from the chain")
 	case head.Entries < last || string(head.Hash) != string(previous):
 		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken " +

@@ -84,7 +84,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The signed head of the audit log, to be kept elsewhere: with it, loyald verify finds entries taken off the end
+         * The signed head of the audit log, to be kept elsewhere: verify finds with it what was taken off
          * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
          */
         get: operations["get-audit-head"];
@@ -104,7 +104,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Walk the hash chain of the audit log
+         * Check the hash chain of the audit log
          * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
          */
         get: operations["verify-audit"];
@@ -843,7 +843,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The groups of the catalogue as a tree walk, parents before children
+         * The groups of the catalogue as a tree, parents before children
          * @description A token needs the scope `read`.
          */
         get: operations["list-groups"];
@@ -1159,7 +1159,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The estate as a tree walk, parents before children
+         * The estate as a tree, parents before children
          * @description A token needs the scope `read`.
          */
         get: operations["list-places"];

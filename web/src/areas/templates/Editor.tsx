@@ -245,7 +245,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
           max={3660}
           value={form.days}
           onChange={put("days")}
-          hint="0: open"
+          hint={form.base ? "0: as its base" : "0: open"}
         />
         <TextField
           label="Idle terminal signs out after, in seconds"
@@ -254,9 +254,10 @@ function FactsDialog({ template, others, close }: DialogProps) {
           max={86400}
           value={form.idle_seconds}
           onChange={put("idle_seconds")}
+          hint={form.base ? "0: as its base" : "0: as the terminal has it"}
         />
         <SelectField label="Needs" className="col-span-2" value={form.needs} onChange={put("needs")}>
-          <option value="">Nothing in particular</option>
+          <option value="">{form.base ? "What its base needs" : "Nothing in particular"}</option>
           <option value="pin">A PIN</option>
           <option value="badge">A badge</option>
           <option value="badge,pin">A badge and a PIN</option>
