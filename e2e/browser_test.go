@@ -106,7 +106,16 @@ const finders = `(() => {
       const found = [...document.querySelectorAll("label")].filter(shown).find((e) => { const t = text(e); return t === label || t === label + " (optional)" || t.startsWith(label + "\n"); });
       return found && (found.control || found.querySelector("input"));
     },
-    mark: (e) => { document.querySelectorAll("[data-e2e]").forEach((o) => o.removeAttribute("data-e2e")); if (!e) return false; e.setAttribute("data-e2e", "here"); e.scrollIntoView({ block: "center" }); return true; },
+    // True once it stands where it stood when it was last asked for: a person does not press what still moves.
+    mark: (e) => {
+      document.querySelectorAll("[data-e2e]").forEach((o) => o.removeAttribute("data-e2e"));
+      if (!e) return false;
+      e.setAttribute("data-e2e", "here");
+      e.scrollIntoView({ block: "center" });
+      const at = JSON.stringify([e.getBoundingClientRect(), location.href]), still = window.latchAt === at;
+      window.latchAt = at;
+      return still;
+    },
     set: (e, value) => {
       const proto = e.tagName === "SELECT" ? HTMLSelectElement : HTMLInputElement;
       Object.getOwnPropertyDescriptor(proto.prototype, "value").set.call(e, value);
@@ -146,7 +155,7 @@ func (p *page) until(what, script string) {
 			text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText`))
 			require.Failf(p.t, "not on the page", "%s (last error %v)\n--- the page says:\n%s", what, err, text)
 		}
-		time.Sleep(50 * time.Millisecond)
+		time.Sleep(25 * time.Millisecond)
 	}
 }
 

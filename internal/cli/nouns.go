@@ -126,7 +126,7 @@ func (s *session) auditCommand() *cobra.Command {
 		}, client.Query("q", q), client.Query("staff", staff), client.Query("place", place),
 			client.Query("actor", actor), client.Query("action", action))
 	}
-	verify := &cobra.Command{Use: "verify", Short: "Walk the hash chain: is every entry as it was written?",
+	verify := &cobra.Command{Use: "verify", Short: "Check the hash chain: is every entry as it was written?",
 		Args: cobra.NoArgs, Example: "  loyal audit verify", RunE: func(c *cobra.Command, _ []string) error {
 			var check api.AuditCheck
 			if err := s.client.Get(c.Context(), "/audit/verify", &check); err != nil {

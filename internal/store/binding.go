@@ -91,8 +91,8 @@ func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign fu
 			}
 		}
 		// Of those that were withdrawn only the digest under the old key is left.
-		if err := tx.db.Exec("UPDATE credentials SET former_digest = NULL, revision = ? WHERE former_digest IS NOT NULL",
-			tx.Revision+1).Error; err != nil {
+		const forget = "UPDATE credentials SET former_digest = NULL, revision = ? WHERE former_digest IS NOT NULL"
+		if err := tx.db.Exec(forget, tx.Revision+1).Error; err != nil {
 			return err
 		}
 		// What is kept of PINs in the past stands under the old key, also of those that count today.

@@ -59,9 +59,9 @@ func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule crede
 	return heldUntil, held, err
 }
 
-// Right takes back a try that was right. One that clears forgets all that was counted there.
-func (s *Store) Right(ctx context.Context, subject []byte, clear bool) error {
-	if clear {
+// Right takes back a try that was right. With forget, it forgets all that was counted there.
+func (s *Store) Right(ctx context.Context, subject []byte, forget bool) error {
+	if forget {
 		return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE subject = ?", subject).Error
 	}
 	return s.db.WithContext(ctx).Exec(

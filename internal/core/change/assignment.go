@@ -14,7 +14,7 @@ import (
 
 var assignmentOperations = []Description{
 	{Name: "assignment.add", Do: "Assign", Done: "Assigned",
-		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, Undone: "assignment.end",
+		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, Makes: "assignment", Undone: "assignment.end",
 		apply: assignmentAdd},
 	{Name: "assignment.edit", Do: "Change the assignment of", Done: "Changed the assignment of",
 		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, subject: fieldsEdited, apply: assignmentEdit},

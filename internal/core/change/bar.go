@@ -13,7 +13,7 @@ import (
 
 var barOperations = []Description{
 	{Name: "bar.add", Do: "Bar", Done: "Barred",
-		Needs: permit.LockStaff, Daily: true, Fields: barForm{}, Undone: "bar.end", apply: barAdd},
+		Needs: permit.LockStaff, Daily: true, Fields: barForm{}, Makes: "bar", Undone: "bar.end", apply: barAdd},
 	{Name: "bar.end", Do: "Lift the bar of", Done: "Lifted the bar of",
 		Needs: permit.LockStaff, Daily: true, apply: barEnd},
 }

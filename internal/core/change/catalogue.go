@@ -14,7 +14,8 @@ import (
 
 var permissionOperations = []Description{
 	{Name: "permission.add", Do: "Add permission", Done: "Added permission",
-		Needs: permit.EditCatalogue, Fields: permissionForm{}, Undone: "permission.retire", apply: permissionAdd},
+		Needs: permit.EditCatalogue, Fields: permissionForm{}, Makes: "permission", Undone: "permission.retire",
+		apply: permissionAdd},
 	{Name: "permission.edit", Do: "Change permission", Done: "Changed permission",
 		Needs: permit.EditCatalogue, Fields: permissionForm{}, subject: fieldsEdited, apply: permissionEdit},
 	{Name: "permission.retire", Do: "Retire permission", Done: "Retired permission",
@@ -25,7 +26,7 @@ var permissionOperations = []Description{
 
 var groupOperations = []Description{
 	{Name: "group.add", Do: "Add catalogue group", Done: "Added catalogue group",
-		Needs: permit.EditCatalogue, Fields: groupForm{}, Undone: "group.retire", apply: groupAdd},
+		Needs: permit.EditCatalogue, Fields: groupForm{}, Makes: "group", Undone: "group.retire", apply: groupAdd},
 	{Name: "group.edit", Do: "Change catalogue group", Done: "Changed catalogue group",
 		Needs: permit.EditCatalogue, Fields: groupForm{}, subject: fieldsEdited, apply: groupEdit},
 	{Name: "group.retire", Do: "Retire catalogue group", Done: "Retired catalogue group",

@@ -13,15 +13,17 @@ import (
 
 var credentialOperations = []Description{
 	{Name: "pin.set", Do: "Issue a PIN to", Done: "Issued a PIN to",
-		Needs: permit.IssueCredentials, Daily: true, Secret: SecretPIN, Fields: PINForm{}, Kept: handedOut,
+		Needs: permit.IssueCredentials, Daily: true, Secret: SecretPIN, Fields: PINForm{}, Makes: "credential",
+		Kept:  handedOut,
 		apply: pinSet},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
 	{Name: "password.issue", Do: "Issue a first password to", Done: "Issued a first password to",
 		Needs: permit.IssueCredentials, Daily: true, Secret: SecretFirstPassword, Fields: PasswordForm{},
-		Kept: handedOut, apply: passwordIssue},
+		Makes: "credential", Kept: handedOut, apply: passwordIssue},
 	{Name: "password.set", Do: "Set the password of", Done: "Set the password of",
-		Own: true, Secret: SecretPassword, Fields: PasswordForm{}, Kept: handedOut, apply: passwordSet},
+		Own: true, Secret: SecretPassword, Fields: PasswordForm{}, Makes: "credential", Kept: handedOut,
+		apply: passwordSet},
 }
 
 // PINForm is what an operation says of a PIN.

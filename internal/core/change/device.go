@@ -14,8 +14,9 @@ import (
 
 var deviceOperations = []Description{
 	{Name: "device.add", Do: "Connect device", Done: "Connected device",
-		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Undone: "device.revoke",
-		apply: deviceAdd},
+		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Makes: "device",
+		Undone: "device.revoke",
+		apply:  deviceAdd},
 	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
 		Needs: permit.ManageDevices, apply: deviceRevoke},
 }

@@ -13,10 +13,10 @@ import (
 
 var exceptionOperations = []Description{
 	{Name: "exception.add", Do: "Make an exception for", Done: "Made an exception for",
-		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end",
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Makes: "exception", Undone: "exception.end",
 		subject: exceptionEdited, apply: exceptionAdd},
 	{Name: "exception.set", Do: "Set by exception for", Done: "Set by exception for",
-		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Undone: "exception.end",
+		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, Makes: "exception", Undone: "exception.end",
 		subject: exceptionEdited, apply: exceptionSet},
 	{Name: "exception.edit", Do: "Change an exception for", Done: "Changed an exception for",
 		Needs: permit.ExceptStaff, Daily: true, Fields: exceptionForm{}, subject: exceptionEdited,

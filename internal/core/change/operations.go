@@ -23,8 +23,9 @@ type Description struct {
 	Own      bool   // the general way of making changes does not take it
 	Secret   SecretKind
 	Fields   any    // what it sets: a form with nothing in it, or the fields of a record; nil where it sets nothing
-	Undone   string // of what makes a record: the operation that takes it back
-	Kept     string // of what makes a record: why it cannot be taken back
+	Makes    string // the kind of record that it makes; empty: it writes what is there
+	Undone   string // the operation that takes back a record of the kind that it makes, whatever made that
+	Kept     string // why a record of that kind cannot be taken back
 
 	apply   func(*Trial) error
 	subject func(Operation) string // nil: each adds up with the others
@@ -45,10 +46,13 @@ const (
 // handedOut is why a secret is not taken back by an undo.
 const handedOut = "a secret that was handed out cannot be taken back unseen. Issue another, or withdraw it"
 
-var descriptions map[string]*Description
+var (
+	descriptions map[string]*Description
+	makers       map[string]*Description // by the kind of record that they make
+)
 
 func init() {
-	descriptions = map[string]*Description{}
+	descriptions, makers = map[string]*Description{}, map[string]*Description{}
 	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
 		templateOperations, staffOperations, lockOperations, leavingOperations, ownerOperations, barOperations,
 		assignmentOperations, exceptionOperations, credentialOperations, deviceOperations} {
@@ -57,6 +61,9 @@ func init() {
 				panic("two operations are named " + list[i].Name)
 			}
 			descriptions[list[i].Name] = &list[i]
+			if list[i].Makes != "" {
+				makers[list[i].Makes] = &list[i]
+			}
 		}
 	}
 }

@@ -27,8 +27,12 @@ func TestEveryDescriptionIsWhole(t *testing.T) {
 			assert.Empty(t, d.Kept, key)
 		}
 		if makes := strings.HasSuffix(key, ".add") || d.Secret != NoSecret; makes {
-			assert.True(t, d.Undone != "" || d.Kept != "",
-				"%s makes a record: say what takes it back, or why nothing does", key)
+			assert.NotEmpty(t, d.Makes, "%s makes a record: say of which kind", key)
+		}
+		if d.Makes != "" {
+			maker := makers[d.Makes]
+			assert.True(t, d.Undone != "" || d.Kept != "", "%s: say what takes it back, or why nothing does", key)
+			assert.Equal(t, maker.Undone, d.Undone, "a record is taken back in one way, whatever made it: %s", key)
 		}
 		for _, field := range d.FieldNames() {
 			assert.Regexp(t, `^[a-z_]+$`, field, key)

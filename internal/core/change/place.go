@@ -12,7 +12,7 @@ import (
 
 var placeOperations = []Description{
 	{Name: "place.add", Do: "Add place", Done: "Added place",
-		Needs: permit.EditPlaces, Fields: placeForm{}, Undone: "place.retire", apply: placeAdd},
+		Needs: permit.EditPlaces, Fields: placeForm{}, Makes: "place", Undone: "place.retire", apply: placeAdd},
 	{Name: "place.edit", Do: "Change place", Done: "Changed place",
 		Needs: permit.EditPlaces, Fields: placeForm{}, subject: fieldsEdited, apply: placeEdit},
 	{Name: "place.retire", Do: "Retire place", Done: "Retired place",

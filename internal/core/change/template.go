@@ -18,7 +18,8 @@ import (
 
 var templateOperations = []Description{
 	{Name: "template.add", Do: "Add template", Done: "Added template",
-		Needs: permit.EditTemplates, Fields: templateForm{}, Undone: "template.retire", apply: templateAdd},
+		Needs: permit.EditTemplates, Fields: templateForm{}, Makes: "template", Undone: "template.retire",
+		apply: templateAdd},
 	{Name: "template.edit", Do: "Change template", Done: "Changed template",
 		Needs: permit.EditTemplates, Fields: templateForm{}, subject: settingsEdited, apply: templateEdit},
 	{Name: "template.retire", Do: "Retire template", Done: "Retired template",

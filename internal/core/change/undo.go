@@ -67,7 +67,7 @@ func (u *undoing) reverse(e *Entry) error {
 		if err := u.inUse(e, kind, record); err != nil {
 			return err
 		}
-		return u.unmake(e, on)
+		return u.unmake(e, kind, on)
 	}
 	now := Fields(u.state, record)
 	was := map[string]any{} // the fields that this step changed, as they were
@@ -114,15 +114,15 @@ func valueWords(v any) string {
 }
 
 // unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
-func (u *undoing) unmake(e *Entry, on string) error {
-	made := Describe(e.Op)
+func (u *undoing) unmake(e *Entry, kind, on string) error {
+	maker := makers[kind]
 	switch {
-	case made.Undone == "" && made.Kept == "":
-		return builtUpon("what made %s is not known any more.", e.On)
-	case made.Kept != "":
-		return builtUpon("%s: %s.", e.On, made.Kept)
+	case maker == nil:
+		return builtUpon("%s is not of a kind that is taken back.", e.On)
+	case maker.Kept != "":
+		return builtUpon("%s: %s.", e.On, maker.Kept)
 	}
-	u.add(made.Undone, on, nil)
+	u.add(maker.Undone, on, nil)
 	return nil
 }
 

@@ -111,8 +111,27 @@ func TestAnUndoBringsBackReasonsAndPlannedDates(t *testing.T) {
 	assert.True(t, p.DepartedAt.IsZero())
 }
 
-// asBefore sees that every record that a change wrote is what it was before, reasons and dates included. What the change
-// made is out of use; when a lock or a bar began, and who made it, is of the undoing.
+// An operation may make records of another kind than its own: who goes on with another template is assigned anew.
+func TestAnUndoTakesBackWhatAnotherKindOfOperationMade(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("template.add", "", set{"code": "hand", "name": "Hand", "settings": set{"door.open": "yes"}}),
+		op("template.add", "", set{"code": "help", "name": "Help", "settings": set{"door.open": "yes"}}),
+		op("assignment.add", "", set{"staff": "S3", "place": "B", "template": "hand", "from": "2026-01-01"}))
+	retired := h.must(owner, "one name for both", op("template.retire", "hand", set{"replace_with": "help"}))
+	d, err := h.undo(retired)
+	require.NoError(t, err)
+	templates := map[string]bool{}
+	for _, id := range d.State.AssignmentsOf(h.who("S3").Staff) {
+		if a := d.State.Assignment(id); !a.Ended {
+			templates[d.State.Template(a.Template).Code] = true
+		}
+	}
+	assert.True(t, templates["hand"] && !templates["help"], "%v", templates)
+}
+
+// asBefore sees that every record that a change wrote is what it was before, reasons and dates included. What the
+// change made is out of use; when a lock or a bar began, and who made it, is of the undoing.
 func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
 	for _, e := range entries {
 		was, is := RecordOf(start, e.Record), RecordOf(back, e.Record)
