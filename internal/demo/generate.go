@@ -46,9 +46,9 @@ func State(size Size) *org.State {
 	s.Groups.Put(2, &permit.Group{ID: 2, Key: permit.ConsoleGroup, Title: "This console", Revision: 1})
 	for i := range permissionsMade {
 		id := permit.PermissionID(i + 1)
-		kinds := []estate.Kind{estate.Door}
+		kinds := []estate.Kind{estate.Site, estate.Zone, estate.Door}
 		if i%3 != 0 {
-			kinds = []estate.Kind{estate.Device, estate.WorkCentre}
+			kinds = []estate.Kind{estate.Site, estate.Zone, estate.Device, estate.WorkCentre}
 		}
 		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprintf("work.p%02d", id),
 			Title: fmt.Sprintf("Do task %d", id), Sentence: "Does a task.",

@@ -65,8 +65,19 @@ type telling struct {
 
 // text fills a message of a decision: who, what, where and the title of the permission stand in many of them.
 func (t *telling) text(message string, pairs ...string) string {
-	return fill(message, append([]string{"who", t.who(), "what", t.what(), "where", t.where(), "title", t.title()},
-		pairs...)...)
+	return fillBy(message, func(name string) string {
+		switch name {
+		case "who":
+			return t.who()
+		case "what":
+			return t.what()
+		case "where":
+			return t.where()
+		case "title":
+			return t.title()
+		}
+		return among(pairs, name)
+	})
 }
 
 func (t *telling) say(sentence, remedy string, pairs ...string) {

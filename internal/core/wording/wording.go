@@ -41,10 +41,40 @@ type Ground struct {
 
 // fill puts values into the places of a message: "{who} is locked." Names and values come in pairs.
 func fill(message string, pairs ...string) string {
-	for i := 0; i < len(pairs); i += 2 {
-		pairs[i] = "{" + pairs[i] + "}"
+	return fillBy(message, func(name string) string { return among(pairs, name) })
+}
+
+// among returns the value that stands behind a name. A name that is not there is left as the place it is, for the test
+// that looks for such.
+func among(pairs []string, name string) string {
+	for i := 0; i+1 < len(pairs); i += 2 {
+		if pairs[i] == name {
+			return pairs[i+1]
+		}
 	}
-	return strings.NewReplacer(pairs...).Replace(message)
+	return "{" + name + "}"
+}
+
+// fillBy fills a message with what is returned for the name of each place; only what a message asks for is worked out, as
+// everybody at a door waits for it.
+func fillBy(message string, value func(name string) string) string {
+	open := strings.IndexByte(message, '{')
+	if open < 0 {
+		return message
+	}
+	var text strings.Builder
+	text.Grow(len(message) + 48)
+	for ; open >= 0; open = strings.IndexByte(message, '{') {
+		name, rest, closed := strings.Cut(message[open+1:], "}")
+		if !closed {
+			break
+		}
+		text.WriteString(message[:open])
+		text.WriteString(value(name))
+		message = rest
+	}
+	text.WriteString(message)
+	return text.String()
 }
 
 // count fills the form of a message that goes with a number, which is its {n}.

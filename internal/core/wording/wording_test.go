@@ -456,3 +456,12 @@ func TestAnotherLanguageSaysItsOwn(t *testing.T) {
 		assert.True(t, strings.HasPrefix(text, "«") && strings.HasSuffix(text, "»"), text)
 	}
 }
+
+func BenchmarkSay(b *testing.B) {
+	s := compiled(b, sample.Mill(nil))
+	q := access.Question{Shown: access.ShownPIN, PIN: 1, Permission: 1, Place: 3, At: noon.Unix()}
+	b.ReportAllocs()
+	for b.Loop() {
+		English.Say(s, &q)
+	}
+}
