@@ -231,7 +231,7 @@ func TestCheckAnswersByItsExitCode(t *testing.T) {
 	assert.Contains(t, out, "ALLOWED  Otis may run a line at Packing line 1 (view).")
 	out, _, code = d.run("", "check", "Q0011", "--place", "HB-LINE-1", "--level", "2")
 	assert.Equal(t, ExitRefused, code)
-	assert.Contains(t, out, "but only (view)")
+	assert.Contains(t, out, "but only at the level view")
 	out, _, code = d.run("", "why", "Q0011", "--place", "SM-GATE", "-o", "json")
 	assert.Equal(t, ExitRefused, code)
 	var decision api.Decision

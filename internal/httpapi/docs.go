@@ -21,7 +21,7 @@ var docsPage = template.Must(template.New("docs").Parse(`<!doctype html>
 body{font:15px/1.5 system-ui,sans-serif;color:#1c1a17;background:#faf7f1;max-width:60rem;margin:2rem auto;padding:0 1rem}
 code{font-family:ui-monospace,monospace;font-size:.92em}h2{margin-top:2rem;border-bottom:1px solid #d9d2c5}
 details{margin:.3rem 0;padding:.35rem .6rem;background:#fff;border:1px solid #e4ddd0;border-radius:4px}
-summary{cursor:pointer}.m{display:inline-block;width:4.2rem;font-weight:600}table{border-collapse:collapse;margin:.4rem 0}td{padding:.1rem .8rem .1rem 0;vertical-align:top}
+summary{cursor:pointer}.m{display:inline-block;width:4.2rem;font-weight:600}table{border-collapse:collapse;margin:.4rem 0}td,th{padding:.1rem .8rem .1rem 0;vertical-align:top;text-align:left}
 </style></head><body>
 <h1>Loyal Latch API</h1>
 <p>The machine-readable description is <a href="/api/v1/openapi.json">/api/v1/openapi.json</a> (OpenAPI 3.1). All addresses below stand under <code>/api/v1</code>.</p>
@@ -34,7 +34,7 @@ Lists take <code>limit</code>, <code>after</code>, and answer as CSV to <code>Ac
 </details>{{end}}{{end}}
 <h2>Operations of a change</h2>
 <p><code>POST /changes</code> takes these. <code>on</code> says what it is done to, <code>set</code> the fields; <code>ref</code> names what it makes, and later ones of the same change say <code>@name</code>.</p>
-<table>{{range .Steps}}<tr><td><code>{{.Name}}</code></td><td>{{.Do}} …</td><td>{{with .Needs}}<code>{{.}}</code>{{end}}</td><td>{{range .FieldNames}}<code>{{.}}</code> {{end}}</td></tr>{{end}}</table>
+<table><tr><th>Operation</th><th>What it does</th><th>Needs</th><th>Sets</th></tr>{{range .Steps}}<tr><td><code>{{.Name}}</code></td><td>{{.Do}} …</td><td>{{with .Needs}}<code>{{.}}</code>{{end}}</td><td>{{range .FieldNames}}<code>{{.}}</code> {{end}}</td></tr>{{end}}</table>
 </body></html>`))
 
 type docsGroup struct {

@@ -320,7 +320,11 @@ func (t *telling) notInTemplate(a *org.Assignment) {
 	t.grant(a)
 	if resolved := t.s.Resolved(a.Template); t.permission != nil && int(t.permission.ID) < len(resolved) {
 		if held := resolved[t.permission.ID].Level; held > 0 {
-			t.say(t.m.OnlySoFar, t.m.IncludeRemedy, "extent", t.permission.Scale.Words(held))
+			if scale := t.permission.Scale; scale.Kind == permit.Levels {
+				t.say(t.m.OnlyAtLevel, t.m.IncludeRemedy, "level", scale.Word(held))
+			} else {
+				t.say(t.m.OnlySoFar, t.m.IncludeRemedy, "extent", scale.Words(held))
+			}
 			return
 		}
 	}

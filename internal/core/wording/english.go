@@ -11,21 +11,21 @@ import (
 // several are parted by "|", and {n} is their number.
 type Messages struct {
 	// Decisions: what is said, and what would change a refusal.
-	May, Nobody, DoThis, This, APlace, PlaceNotOnRecord        string
-	Unknown, UnknownRemedy, TooManyTries, TooManyTriesRemedy   string
-	NotValid, NotValidRemedy                                   string
-	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy       string
-	HasNeither, HasPINOnly, HasBadgeOnly                       string
-	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy           string
-	Departed, DepartedRemedy, ContractEnded, ContractRemedy    string
-	NotStarted, NotStartedRemedy, PlaceRetired, RetiredRemedy  string
-	NotForPlace, NotForPlaceRemedy, AKind                      string
-	Barred, BarredUntil, BarredRemedy                          string
-	Withheld, WithheldRemedy, NoAssignment, NoAssignmentRemedy string
-	AssignmentBegins, BeginsRemedy, AssignmentEnded            string
-	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil    string
-	NotToThatExtent, RaiseLevel, OnlySoFar, NotIncluded        string
-	IncludeRemedy                                              string
+	May, Nobody, DoThis, This, APlace, PlaceNotOnRecord              string
+	Unknown, UnknownRemedy, TooManyTries, TooManyTriesRemedy         string
+	NotValid, NotValidRemedy                                         string
+	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy             string
+	HasNeither, HasPINOnly, HasBadgeOnly                             string
+	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy                 string
+	Departed, DepartedRemedy, ContractEnded, ContractRemedy          string
+	NotStarted, NotStartedRemedy, PlaceRetired, RetiredRemedy        string
+	NotForPlace, NotForPlaceRemedy, AKind                            string
+	Barred, BarredUntil, BarredRemedy                                string
+	Withheld, WithheldRemedy, NoAssignment, NoAssignmentRemedy       string
+	AssignmentBegins, BeginsRemedy, AssignmentEnded                  string
+	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil          string
+	NotToThatExtent, RaiseLevel, OnlySoFar, OnlyAtLevel, NotIncluded string
+	IncludeRemedy                                                    string
 
 	// Grounds of decisions and statements.
 	CredentialOf, PlaceAsks, HasDeparted, ContractEndedOn     string
@@ -114,6 +114,7 @@ var English = &Language{
 		WaitUntil:             "Wait until {moment}, or give wider access hours.",
 		NotToThatExtent:       "{who} may not {what} to that extent at {where}.",
 		RaiseLevel:            "Raise the exception's level.",
+		OnlyAtLevel:           "{who} may {what}, but only at the level {level}.",
 		OnlySoFar:             "{who} may {what}, but only {extent}.",
 		NotIncluded:           "The template {template} does not include “{title}”.",
 		IncludeRemedy:         "Assign a template that includes it, or add it for {who} alone by an exception.",

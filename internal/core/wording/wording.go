@@ -55,8 +55,8 @@ func among(pairs []string, name string) string {
 	return "{" + name + "}"
 }
 
-// fillBy fills a message with what is returned for the name of each place; only what a message asks for is worked out, as
-// everybody at a door waits for it.
+// fillBy fills a message with what is returned for the name of each place; only what a message asks for is worked out,
+// as everybody at a door waits for it.
 func fillBy(message string, value func(name string) string) string {
 	open := strings.IndexByte(message, '{')
 	if open < 0 {

@@ -248,7 +248,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
           hint={form.base ? "0: as its base" : "0: open"}
         />
         <TextField
-          label="Idle terminal signs out after, in seconds"
+          label="Idle sign-out, in seconds"
           type="number"
           min={0}
           max={86400}
