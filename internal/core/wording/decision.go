@@ -173,6 +173,9 @@ func (t *telling) proof() {
 		t.say(t.m.AsksFor, t.m.AsksForRemedy, "asked", asked)
 		return
 	}
+	if a := t.s.State().Assignment(t.e.Assignment); a != nil { // all else is in order, and this is what
+		t.grant(a)
+	}
 	owned := t.m.HasNeither
 	switch has := t.s.HasToShow(t.e.Staff, t.q.At); {
 	case has&access.ShownPIN != 0:
