@@ -257,7 +257,11 @@ func decode(raw json.RawMessage, into any, name string) error {
 	}
 	var mismatch *json.UnmarshalTypeError
 	if errors.As(err, &mismatch) {
-		return fault.Invalidf(name+"."+mismatch.Field, "%s cannot be a %s here", mismatch.Field, mismatch.Value)
+		if mismatch.Field == "" {
+			return fault.Invalidf(name, "the fields stand in an object, such as {\"name\": \"value\"}")
+		}
+		return fault.Invalidf(name+"."+mismatch.Field, "%s does not take a value of the kind %s", mismatch.Field,
+			mismatch.Value)
 	}
 	if field, unknown := strings.CutPrefix(err.Error(), "json: unknown field "); unknown {
 		field = strings.Trim(field, `"`)

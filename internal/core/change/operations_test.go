@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 )
 
@@ -139,4 +140,28 @@ func comparable(record any) any {
 		revision.SetUint(0)
 	}
 	return copied.Interface()
+}
+
+// Whatever stands where the fields do, and whatever the operation, the answer says which field does not fit.
+func TestWhatIsNoObjectOfFieldsIsToldSo(t *testing.T) {
+	h := newOrganisation(t)
+	for name, d := range descriptions {
+		if len(d.FieldNames()) == 0 {
+			continue
+		}
+		for _, nonsense := range []string{`["x"]`, `7`, `"x"`, `{"` + d.FieldNames()[0] + `":{"a":[1]}}`} {
+			on := map[string]string{"staff": "S3", "place": "A-Z", "group": "door", "permission": "door.open",
+				"template": "packer"}
+			kind, _, _ := strings.Cut(name, ".")
+			_, err := h.try(system, "r", Operation{Op: name, On: on[kind], Set: json.RawMessage(nonsense)})
+			var f *fault.Fault
+			if !assert.ErrorAs(t, err, &f, "%s %s", name, nonsense) {
+				continue
+			}
+			assert.NotRegexp(t, `^ `, f.Message, "%s %s", name, nonsense)
+			for _, field := range f.Fields {
+				assert.NotRegexp(t, `\.$`, field.Name, "%s %s: %s", name, nonsense, f.Message)
+			}
+		}
+	}
 }

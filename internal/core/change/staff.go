@@ -39,7 +39,7 @@ func (t *Trial) staffFields() (map[string]string, error) {
 		case isText:
 			fields[name] = text
 		case raw[name] != nil:
-			return nil, fault.Invalidf("set."+name, "%s is a text; it cannot be a number, a list or anything else here",
+			return nil, fault.Invalidf("set."+name, "%s is a text and takes nothing else",
 				name)
 		}
 	}
