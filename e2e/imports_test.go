@@ -42,6 +42,7 @@ func TestImportsPointOneWay(t *testing.T) {
 		require.True(t, known, "%s has no rule here: say what it may import", path)
 		for _, imported := range strings.Fields(imports) {
 			own, isOwn := strings.CutPrefix(imported, module)
+			assert.NotEqual(t, "internal/core/sample", own, "%s: samples are for tests", path)
 			if isOwn {
 				fits := false
 				for _, may := range rule {

@@ -72,29 +72,29 @@ type TemplatePermission struct {
 
 // Template is a named set of permission settings.
 type Template struct {
-	ID              uint32               `json:"id"`
-	Code            string               `json:"code"`
-	Name            string               `json:"name"`
-	Summary         string               `json:"summary,omitempty"`
-	Base            string               `json:"base,omitempty" doc:"Code of the template it is based on"`
-	Days            int                  `json:"days,omitempty" doc:"How long an assignment lasts unless it says otherwise"`
-	Needs           []string             `json:"needs" doc:"Kinds of credential that it states itself; none: those of its base"`
-	NeedsWords      string               `json:"needs_words,omitempty" doc:"What is needed, by it or by its base"`
-	IdleSeconds     int                  `json:"idle_seconds,omitempty" doc:"That it states itself; none: those of its base"`
-	IdleSecondsThen int                  `json:"effective_idle_seconds,omitempty" doc:"After how many seconds without use a shared terminal signs somebody out, by it or by its base"`
-	Hours           AccessHours          `json:"hours"`
-	HoursWords      string               `json:"hours_words"`
-	Settings        map[string]string    `json:"settings,omitempty" doc:"Its own settings: key of a permission or group, and word"`
-	Permissions     []TemplatePermission `json:"permissions,omitempty" doc:"Every permission as it resolves; only when one template is asked for"`
-	Given           int                  `json:"given" doc:"How many permissions it gives"`
-	Undecided       int                  `json:"undecided" doc:"How many permissions came into the catalogue and wait for a decision"`
-	Assignments     int                  `json:"assignments" doc:"How many assignments that have not ended use it"`
-	Exceptions      int                  `json:"exceptions" doc:"How many exceptions that count differ from it"`
-	Assignable      bool                 `json:"assignable" doc:"Whether you could give it at the place asked about, or at some site"`
-	WhyNot          string               `json:"why_not,omitempty" doc:"Why you could not"`
-	Fixed           string               `json:"fixed,omitempty" doc:"Why you may not change it at all, whatever it gives"`
-	Retired         bool                 `json:"retired,omitempty"`
-	ETag            string               `json:"etag"`
+	ID                   uint32               `json:"id"`
+	Code                 string               `json:"code"`
+	Name                 string               `json:"name"`
+	Summary              string               `json:"summary,omitempty"`
+	Base                 string               `json:"base,omitempty" doc:"Code of the template it is based on"`
+	Days                 int                  `json:"days,omitempty" doc:"How long an assignment lasts unless it says otherwise"`
+	Needs                []string             `json:"needs" doc:"Kinds of credential that it states itself; none: those of its base"`
+	NeedsWords           string               `json:"needs_words,omitempty" doc:"What is needed, by it or by its base"`
+	IdleSeconds          int                  `json:"idle_seconds,omitempty" doc:"That it states itself; none: those of its base"`
+	EffectiveIdleSeconds int                  `json:"effective_idle_seconds,omitempty" doc:"After how many seconds without use a shared terminal signs somebody out, by it or by its base"`
+	Hours                AccessHours          `json:"hours"`
+	HoursWords           string               `json:"hours_words"`
+	Settings             map[string]string    `json:"settings,omitempty" doc:"Its own settings: key of a permission or group, and word"`
+	Permissions          []TemplatePermission `json:"permissions,omitempty" doc:"Every permission as it resolves; only when one template is asked for"`
+	Given                int                  `json:"given" doc:"How many permissions it gives"`
+	Undecided            int                  `json:"undecided" doc:"How many permissions came into the catalogue and wait for a decision"`
+	Assignments          int                  `json:"assignments" doc:"How many assignments that have not ended use it"`
+	Exceptions           int                  `json:"exceptions" doc:"How many exceptions that count differ from it"`
+	Assignable           bool                 `json:"assignable" doc:"Whether you could give it at the place asked about, or at some site"`
+	WhyNot               string               `json:"why_not,omitempty" doc:"Why you could not"`
+	Fixed                string               `json:"fixed,omitempty" doc:"Why you may not change it at all, whatever it gives"`
+	Retired              bool                 `json:"retired,omitempty"`
+	ETag                 string               `json:"etag"`
 }
 
 // TemplateFields are the fields of a template that can be written.

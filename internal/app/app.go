@@ -272,10 +272,10 @@ type Request struct {
 	Reason     string
 	Operations []change.Operation
 	Undoes     uint64 // the audit entry whose change this reverses; 0: none
-	// the actor has just proved to be there, by the present password
+	// The actor has just proved to be there, by the present password
 	Present bool
 	Keep    uint64 // the session that goes on when those of the actor end
-	// when it was made, of a past that is loaded by the system; zero: now
+	// When it was made, of a past that is loaded by the system; zero: now
 	At     time.Time
 	Check  func(live *Live) error                   // asked once no other change can come between; nil: nothing
 	Within func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing

@@ -60,7 +60,7 @@ func (l *AuditLine) cut(live *Live, about people.StaffID) {
 	if len(l.Entries) == 0 {
 		return
 	}
-	// every step gave a reason of its own
+	// Every step gave a reason of its own
 	each := !slices.ContainsFunc(l.Entries, func(e change.Entry) bool { return e.Reason == "" })
 	l.Entries = slices.DeleteFunc(l.Entries,
 		func(e change.Entry) bool { return change.StaffOf(live.State(), e.Record) != about })

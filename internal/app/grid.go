@@ -17,7 +17,7 @@ import (
 // GridQuery chooses a grid: people × permissions at a place, or people × places for a permission.
 type GridQuery struct {
 	Place *estate.Place // of people × permissions
-	// the permissions of this group and below it; nil: all but those of this product itself
+	// The permissions of this group and below it; nil: all but those of this product itself
 	Group      *permit.Group
 	Permission *permit.Permission // of people × places
 	Under      *estate.Place      // the places in this one, and the people who may be able to do something there

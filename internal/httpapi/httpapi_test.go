@@ -161,7 +161,7 @@ func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
 		nil))
 	require.NoError(t, idris.Get(ctx, "/templates/line-lead", &packer))
 	assert.Zero(t, packer.IdleSeconds)
-	assert.Equal(t, 90, packer.IdleSecondsThen, "from the template it is based on")
+	assert.Equal(t, 90, packer.EffectiveIdleSeconds, "from the template it is based on")
 	assert.Equal(t, "a PIN", packer.NeedsWords)
 }
 

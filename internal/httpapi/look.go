@@ -43,7 +43,7 @@ func (s *Server) registerLook() {
 				}
 				shown := v.sight(&sight, standing.Depth)
 				if sight.Door != nil {
-					door := wording.English.Say(moment.Snapshot, sight.Door)
+					door := wording.English.Explain(moment.Snapshot, sight.Door)
 					if !v.sees.whole(p.ID) {
 						door = brief(door)
 					}

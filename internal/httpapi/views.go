@@ -334,7 +334,7 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 		Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
 		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID],
 		Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
-	out.HoursWords, out.NeedsWords, out.IdleSecondsThen = v.hoursWords(t), v.needsWords(t),
+	out.HoursWords, out.NeedsWords, out.EffectiveIdleSeconds = v.hoursWords(t), v.needsWords(t),
 		permit.IdleSecondsOf(t, v.live.State().Template)
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code

@@ -198,17 +198,7 @@ func (t *table[R]) after(tx *Tx, records ...any) error {
 func (t *table[R]) again(record any) (any, error) {
 	again := new(R)
 	for i := range t.columns {
-		value := t.columns[i].write(record.(*R))
-		if text, is := value.(string); is {
-			value = []byte(text)
-		}
-		if value, is := value.(bool); is {
-			if err := t.columns[i].read(again, map[bool]int64{true: 1}[value]); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		if err := t.columns[i].read(again, value); err != nil {
+		if err := t.columns[i].read(again, t.columns[i].write(record.(*R))); err != nil {
 			return nil, err
 		}
 	}

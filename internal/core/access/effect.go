@@ -23,7 +23,7 @@ type Difference struct {
 	Permission permit.PermissionID
 	Instead    permit.PermissionID // at a place that asks for another permission than before: the one on the other side
 	Place      estate.PlaceID
-	// what it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
+	// What it comes from: of the assignment that gives or gave it; 0 for exceptions and owners
 	Template permit.TemplateID
 	Before   permit.Level
 	After    permit.Level

@@ -88,14 +88,14 @@ type Question struct {
 	PIN, Badge credential.ID  // that was shown; 0: it is known to nobody
 	Permission permit.PermissionID
 	Level      permit.Level // at least; 0 asks for any
-	// whose records, for a permission whose levels are own, team and all; 0: nobody's in particular
+	// Whose records, for a permission whose levels are own, team and all; 0: nobody's in particular
 	About people.StaffID
 	Place estate.PlaceID
 	At    int64 // Unix seconds
-	// a named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is
+	// A named person shows at a door whatever they have that counts then; else it is taken as shown. What they lack is
 	// named last
 	Proves bool
-	// what somebody holds, not whether they may use it there and now: access hours and the kind of place are left out
+	// What somebody holds, not whether they may use it there and now: access hours and the kind of place are left out
 	AnyHour bool
 	Retired bool // take a retired place as one in use: what somebody would hold there, and their say over it
 }

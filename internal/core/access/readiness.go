@@ -10,7 +10,7 @@ import (
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
-	// that mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template,
+	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template,
 	// change_hours
 	Act string
 	Bar org.BarID // that bars them

@@ -341,7 +341,7 @@ func permissionEdit(t *Trial) error {
 	}
 	form := permissionForm{Key: before.Key, Title: before.Title, Sentence: before.Sentence,
 		Group: t.catalogue().Group(before.Group).Key, Scale: before.Scale,
-		// cloned: reading JSON writes into a list that is there
+		// Cloned: reading JSON writes into a list that is there
 		Kinds: slices.Clone(before.Kinds), Sensitive: before.Sensitive}
 	form.Scale.Levels = slices.Clone(before.Scale.Levels)
 	if err := t.form(&form); err != nil {

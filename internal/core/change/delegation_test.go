@@ -261,7 +261,7 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 			op("template.edit", template, set{"decide": set{"line.run": some(t, "level", "none", "view", "run", "lead"),
 				some(t, "group", "door", "stock", "console"): some(t, "word", "none", "full")}}))
 	}
-	// the manager's reach: a site, all, or what chance gives below
+	// The manager's reach: a site, all, or what chance gives below
 	for _, site := range some(t, "manages", "A", "A B", "A B", "A B", "A B", "B", "") {
 		if site != ' ' {
 			operations = append(operations,
@@ -292,7 +292,7 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 	operations = append(operations, drawKept(t)...)
 	now := empty
 	for _, operation := range operations {
-		// what is there already is left out
+		// What is there already is left out
 		if d, err := Apply(now, system, prepared([]Operation{operation}), "given by an owner",
 			[]Operation{operation}); err == nil {
 			now = d.After
@@ -354,7 +354,7 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	short := false
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		short = true
-		// most of what is tried is refused; many tries let the rest add up
+		// Most of what is tried is refused; many tries let the rest add up
 		require.NoError(t, flag.Set("rapid.checks", "1500"))
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })
 	}

@@ -60,7 +60,7 @@ func deviceAdd(t *Trial) error {
 		token = DeviceTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
 	}
 	t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "device_token", Owner: name, Value: token})
-	// of 256 random bits, which nobody guesses
+	// Of 256 random bits, which nobody guesses
 	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID,
 		Token: sha256.Sum256([]byte(token))}
 	t.putDevice(v)

@@ -51,7 +51,7 @@ func staffDepart(t *Trial) error {
 	case t.actor.System == "" && p.LeavingDate < day.Of(t.env.Now.In(t.before.Location(p.ID))):
 		return fault.Invalidf("set.on", "the last day is today or later; leave it out to part at once")
 	}
-	// a later day than was planned brings them back
+	// A later day than was planned brings them back
 	if p.SpanIn(t.zoneOf(&p)).Gone > before.SpanIn(t.zoneOf(before)).Gone {
 		if err := t.standing(before, 0, false); err != nil {
 			return err

@@ -48,7 +48,7 @@ type templateForm struct {
 	} `json:"section"`
 	DecideRest bool    `json:"decide_rest"` // what is still undecided is decided: not given
 	DecidedAt  *uint32 `json:"decided_at"`  // for setting back: catalogue count up to which it is decided
-	// for setting back: catalogue count at which a group's setting was made
+	// For setting back: catalogue count at which a group's setting was made
 	AsOf   map[string]uint32 `json:"as_of"`
 	CopyOf string            `json:"copy_of"` // of a new one: begin as a copy of this template
 	Like   *struct {

@@ -94,7 +94,7 @@ type Place struct {
 	TimeZone string         `json:"time_zone,omitempty"` // IANA name, sites only
 	Opening  *hours.Opening `json:"opening,omitempty"`   // a site's or a zone's own; nil takes the parent's
 	Proof    Proof          `json:"proof,omitempty"`
-	// key of the permission that a request here is about unless it says otherwise
+	// Key of the permission that a request here is about unless it says otherwise
 	Asks     string `json:"asks,omitempty"`
 	Retired  bool   `json:"retired,omitempty"`
 	Revision uint64 `json:"-"`

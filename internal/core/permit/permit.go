@@ -245,10 +245,10 @@ type Template struct {
 	Base     TemplateID   `json:"base,omitempty"`
 	Settings []Setting    `json:"settings"`
 	Hours    hours.Access `json:"hours,omitzero"`
-	// how long an assignment lasts unless it says otherwise; 0 is open
+	// How long an assignment lasts unless it says otherwise; 0 is open
 	Days  int      `json:"days,omitempty"`
 	Needs []string `json:"needs,omitempty"` // kinds of credential: "pin", "badge"
-	// after which an idle shared terminal signs the person out; 0 is the terminal's own
+	// After which an idle shared terminal signs the person out; 0 is the terminal's own
 	IdleSeconds int `json:"idle_seconds,omitempty"`
 	// DecidedAt is the catalogue count up to which somebody has looked at everything: what came before it and is not
 	// set is not given, and that is decided. What came later and is not set waits for a decision.

@@ -25,7 +25,8 @@ func (l *Language) Explain(s *access.Snapshot, q *access.Question) Explanation {
 	return l.decide(s, q, false)
 }
 
-// Say answers the question as Decide does, in one sentence, without the grounds: what a door has time for.
+// Say answers the question as Decide does, in one sentence, without the grounds and without what would change it: what a
+// door has time for.
 func (l *Language) Say(s *access.Snapshot, q *access.Question) Explanation {
 	return l.decide(s, q, true)
 }
@@ -53,7 +54,7 @@ func (l *Language) decide(s *access.Snapshot, q *access.Question, brief bool) Ex
 type telling struct {
 	*Language
 	m          *Messages
-	brief      bool // no grounds
+	brief      bool // no grounds, and no remedy
 	s          *access.Snapshot
 	q          *access.Question
 	e          Explanation
@@ -82,7 +83,9 @@ func (t *telling) text(message string, pairs ...string) string {
 
 func (t *telling) say(sentence, remedy string, pairs ...string) {
 	t.e.Sentence = t.text(sentence, pairs...)
-	t.e.Remedy = t.text(remedy, pairs...)
+	if !t.brief {
+		t.e.Remedy = t.text(remedy, pairs...)
+	}
 }
 
 func (t *telling) ground(kind, ref, message string, pairs ...string) {
@@ -306,6 +309,10 @@ func (t *telling) refusedByGrant() {
 	case access.OutsideHours:
 		if a != nil {
 			t.grant(a)
+		}
+		if t.brief {
+			t.say(t.m.WrongHour, "")
+			return
 		}
 		if at, ok := t.s.Begins(*t.q); ok {
 			t.say(t.m.WrongHour, t.m.WaitUntil, "moment", t.Weekday(time.Unix(at, 0).In(t.here.Location)))

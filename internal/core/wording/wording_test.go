@@ -382,6 +382,8 @@ func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 			assert.Equal(t, s.Decide(&q), e.Decision)
 			assert.Equal(t, e.Decision, said.Decision)
 			assert.Equal(t, e.Sentence, said.Sentence)
+			assert.Empty(t, said.Grounds)
+			assert.Empty(t, said.Remedy)
 			whole(t, e.Sentence)
 			if !e.Allowed {
 				whole(t, e.Remedy)
