@@ -25,8 +25,8 @@ func (l *Language) Explain(s *access.Snapshot, q *access.Question) Explanation {
 	return l.decide(s, q, false)
 }
 
-// Say answers the question as Decide does, in one sentence, without the grounds and without what would change it: what a
-// door has time for.
+// Say answers the question as Decide does, in one sentence, without the grounds and without what would change it: what
+// a door has time for.
 func (l *Language) Say(s *access.Snapshot, q *access.Question) Explanation {
 	return l.decide(s, q, true)
 }
