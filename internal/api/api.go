@@ -266,6 +266,10 @@ type Credential struct {
 	Until      *time.Time `json:"until,omitempty"`
 	MustChange bool       `json:"must_change,omitempty"`
 	IssuedAt   time.Time  `json:"issued_at"`
+	Counts     bool       `json:"counts" doc:"Whether it counts at this moment"`
+	Badge      *BadgeRef  `json:"badge,omitempty" doc:"Of a badge: which one"`
+	Since      *time.Time `json:"since,omitempty" doc:"Since when it is suspended, lost or withdrawn"`
+	Reason     string     `json:"reason,omitempty" doc:"Why it is that"`
 }
 
 // PINFields set a PIN.
@@ -289,7 +293,8 @@ type Device struct {
 // all, its own time-independent question; a manager may name a person and a moment.
 type DecisionRequest struct {
 	Staff      string     `json:"staff,omitempty" maxLength:"64" doc:"Staff number; managers only"`
-	PIN        string     `json:"pin,omitempty" maxLength:"32" doc:"The PIN that was shown"`
+	PIN        string     `json:"pin,omitempty" maxLength:"32" doc:"The PIN that was typed"`
+	Badge      string     `json:"badge,omitempty" maxLength:"256" doc:"The badge as it was read: bits, bytes in hexadecimal, or its number"`
 	Permission string     `json:"permission,omitempty" maxLength:"64" doc:"Key; left out: what the place asks about"`
 	Place      string     `json:"place,omitempty" maxLength:"64" doc:"Code; a device may leave it out and means its own"`
 	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`

@@ -48,7 +48,7 @@ type App struct {
 	events   *recorder
 	hashing  *hasher
 	pins     *pins
-	readers  readerTries
+	tries    heldTries
 	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
 	stray    atomic.Pointer[string]
 	stop     context.CancelFunc
@@ -120,7 +120,7 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now
 		return nil, err
 	}
 	db.SignWith(keys.SignHead)
-	a := &App{store: db, keys: keys, log: log, now: now, pins: pins, readers: newReaderTries(), hashing: newHasher()}
+	a := &App{store: db, keys: keys, log: log, now: now, pins: pins, tries: newHeldTries(), hashing: newHasher()}
 	state, err := db.Load(ctx, &org.State{})
 	if err != nil {
 		return nil, fmt.Errorf("the organisation cannot be loaded: %w", err)
@@ -247,7 +247,7 @@ func (a *App) catchUp(ctx context.Context) error {
 		a.stray.Store(&problem)
 		return errors.New(problem)
 	}
-	if err := a.readers.learn(ctx, a.store, a.now()); err != nil {
+	if err := a.tries.learn(ctx, a.store, a.now()); err != nil {
 		return err
 	}
 	if binding.Revision <= a.Live().State().Revision {

@@ -113,6 +113,9 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		next.texts.put(next.State().Person(id))
 	}
 	a.live.Store(next)
+	if err := a.unlocked(ctx, result.Trial); err != nil { // the change is made; the hold ends by itself
+		a.log.Error("the wrong tries of somebody who was unlocked could not be forgotten", "error", err)
+	}
 	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations",
 		len(r.Operations))
 	return result, nil

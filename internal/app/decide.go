@@ -31,6 +31,7 @@ func (a *App) DeviceOf(token string) *org.Device {
 type Ask struct {
 	Staff      string // number of the person; empty where a PIN is shown
 	PIN        string
+	Badge      string // as it was read
 	Permission string // key; empty: what the place asks about
 	Place      string // code; empty: the device's own
 	Level      permit.Level
@@ -75,12 +76,20 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 		}
 	}
 	switch {
-	case ask.PIN != "" && ask.Staff != "":
-		return q, fault.Invalidf("pin", "ask about a person or about a PIN, not about both")
+	case ask.Staff != "" && ask.PIN != "":
+		return q, fault.Invalidf("pin", "ask about a person or about what is shown, not about both")
+	case ask.Staff != "" && ask.Badge != "":
+		return q, fault.Invalidf("badge", "ask about a person or about what is shown, not about both")
 	case len(ask.PIN) > credential.MaxPINDigits:
 		return q, fault.Invalidf("pin", "a PIN has at most %d digits", credential.MaxPINDigits)
-	case ask.PIN != "":
-		q.Shown = access.ShownPIN
+	case ask.PIN != "" || ask.Badge != "":
+		if ask.PIN != "" {
+			q.Shown |= access.ShownPIN
+		}
+		if ask.Badge != "" {
+			q.Shown |= access.ShownBadge
+			q.Badge = badgeShown(live, ask.Badge)
+		}
 	default:
 		if staff := live.State().StaffByNumber(ask.Staff); staff != nil {
 			q.Staff = staff.ID
@@ -89,7 +98,16 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 	return q, nil
 }
 
-// Decide answers a device and records the event. Wrong PINs are counted by device: after too many, it waits.
+// badgeShown returns the credential of the badge that was read; 0 where nobody has it. A read that is no badge at all is
+// that of a badge that nobody has: a reader reads what it is shown.
+func badgeShown(live *Live, read string) credential.ID {
+	if c := live.State().BadgeShown(read); c != nil {
+		return c.ID
+	}
+	return 0
+}
+
+// Decide answers a device and records the event. What is told may be less than what is recorded: see access.Told.
 func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.Explanation, *Live, error) {
 	live := a.Live()
 	own := live.State().Place(device.Place)
@@ -103,7 +121,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	}
 	if q.Shown == 0 {
 		return wording.Explanation{}, live,
-			fault.Invalidf("pin", "a device asks with what was shown to it: send the pin")
+			fault.Invalidf("pin", "a device asks with what was shown to it: send the pin, the badge or both")
 	}
 	if !live.Tree().Within(q.Place, device.Place) {
 		return wording.Explanation{}, live,
@@ -113,54 +131,25 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	if a.Stale() {
 		return wording.Explanation{}, live, ErrStale
 	}
-	reader := [32]byte(a.subject("reader", strconv.Itoa(int(device.ID)), strconv.Itoa(int(q.Place)), ask.Reader))
-	e, err := a.decideByPIN(ctx, live, &q, ask.PIN, reader, now)
-	if err != nil {
+	e := wording.Explanation{}
+	if ask.PIN == "" {
+		e = wording.English.Say(live.Snapshot, &q)
+	} else if e, err = a.decideByPIN(ctx, live, &q, ask.PIN, a.tried(live, &q, uint32(device.ID), ask.Reader),
+		now); err != nil {
 		return e, live, err
 	}
 	err = a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(q.Place),
 		StaffID:      uint32(e.Staff),
 		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level),
 		AssignmentID: uint32(e.Assignment)})
+	if told := live.Told(&q, &e.Decision); told != e.Reason {
+		e = wording.English.Refuse(live.Snapshot, &q, told)
+	}
 	return e, live, err
 }
 
 // ErrStale says that the instance does not have the newest changes and cannot know who is locked.
 var ErrStale = errors.New("the service cannot reach its database, so it cannot know who is locked; nothing is answered")
-
-// decideByPIN answers with what a PIN identifies. Wrong ones are counted at the reader, before the work is done; after
-// too many that reader waits, and no other.
-func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, reader [32]byte,
-	now time.Time) (wording.Explanation, error) {
-	if a.readers.held(reader, now) {
-		return wording.English.Refuse(live.Snapshot, q, access.TooManyTries), nil
-	}
-	if digest, known := a.pins.remembered(pin); known {
-		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {
-			q.PIN = c.ID
-			return wording.English.Say(live.Snapshot, q), nil
-		}
-	}
-	if a.readers.begin(reader, now) {
-		return wording.English.Refuse(live.Snapshot, q, access.TooManyTries), nil
-	}
-	c, err := a.credentialOf(ctx, live, pin)
-	if err != nil {
-		a.readers.right(reader)
-		return wording.Explanation{}, err
-	}
-	if c != nil {
-		a.readers.right(reader)
-		// Hashing took its time: what is decided is decided on what is live now.
-		live = a.Live()
-		q.PIN, q.At = c.ID, max(q.At, a.now().Unix())
-		return wording.English.Say(live.Snapshot, q), nil
-	}
-	if _, _, err := a.store.Try(ctx, reader[:], store.TryReader, credential.ByReader, now); err != nil {
-		a.log.Error("a wrong PIN could not be counted for other instances", "error", err)
-	}
-	return wording.English.Say(live.Snapshot, q), nil
-}
 
 // Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
 // past. It is no event: nothing happened at a door.
@@ -188,10 +177,16 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 	} else {
 		if ask.At.Before(a.now().Truncate(time.Second)) && !ask.At.IsZero() {
 			return wording.Explanation{}, nil, q,
-				fault.Invalidf("at", "a PIN is checked as it is now; name the person to ask about the past")
+				fault.Invalidf("at", "what is shown is checked as it is now; name the person to ask about the past")
 		}
-		if err := a.whosePIN(ctx, live, actor, ask.PIN, &q); err != nil {
-			return wording.Explanation{}, nil, q, err
+		if c := live.State().Credential(q.Badge); c != nil &&
+			a.ViewOf(live, actor, live.State().Person(c.Staff)) != access.Whole {
+			q.Badge = 0 // a badge of somebody whom they may not see whole is nobody's to them
+		}
+		if ask.PIN != "" {
+			if err := a.whosePIN(ctx, live, actor, ask.PIN, &q); err != nil {
+				return wording.Explanation{}, nil, q, err
+			}
 		}
 	}
 	if p := live.State().Person(q.Staff); p != nil && a.ViewOf(live, actor, p) != access.Whole && !ask.At.IsZero() &&
@@ -215,7 +210,7 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 // them.
 func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pin string, q *access.Question) error {
 	asker := a.subject("asks about PINs", strconv.Itoa(int(actor)))
-	until, held, err := a.store.Try(ctx, asker, store.TryPIN, credential.ByReader, a.now())
+	until, held, err := a.store.Try(ctx, asker, store.TryPIN, credential.ByAsker, a.now())
 	if err != nil || held {
 		return errors.Join(err, throttled(held, until))
 	}

@@ -41,7 +41,8 @@ func database(t *testing.T, dsn string) *sql.DB {
 // forms are, for each operation, fields that are taken. What is drawn puts nonsense of every sort in their place.
 var forms = map[string]set{
 	"organisation.edit": {"name": "Quillmere", "number_prefix": "Q", "number_digits": 4, "max_owners": 3,
-		"first_password_hours": 72, "idle_minutes": 30},
+		"first_password_hours": 72, "idle_minutes": 30, "tries_allowed": 4, "tries_window_minutes": 6,
+		"tries_hold_minutes": 20, "tries_lock_minutes": 30},
 	"place.add": {"code": "HB-NEW", "name": "New", "kind": "zone", "parent": "HB", "opening": openings[0]},
 	"place.edit": {"name": "Hall", "opening": openings[0], "proof": "pin", "asks": "door.open", "parent": "HB",
 		"time_zone": "Europe/Dublin"},
@@ -75,7 +76,12 @@ var forms = map[string]set{
 	"pin.set":        {"staff": "Q0011", "pin": "482917", "must_change": true, "until": "2027-01-01T00:00:00Z"},
 	"pin.withdraw":   {"staff": "Q0011"},
 	"password.issue": {"staff": "Q0011"},
-	"device.add":     {"name": "Reader", "place": "HB", "token": "lld_chosen-token-that-is-long-enough"},
+	"badge.add": {"format": "wiegand26", "number": "118-900", "last": "118-902", "label": "Blue", "site": "HB",
+		"day": true},
+	"badge.edit":  {"label": "Red", "site": "SM", "day": true},
+	"badge.issue": {"badge": "3", "staff": "Q0011", "until": "2027-01-01T00:00:00Z"},
+	"badge.found": {"holder": true},
+	"device.add":  {"name": "Reader", "place": "HB", "token": "lld_chosen-token-that-is-long-enough"},
 }
 
 var openings = []any{
@@ -114,7 +120,7 @@ func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 	names := change.Operations()
 	fitting := map[string][]string{"staff": {"Q0011", "Q0012", "Q0013"}, "place": {"HB", "HB-PACK", "HB-PACK-1"},
 		"template": {"packer", "grader"}, "permission": {"line.run", "door.cold"}, "group": {"line", "door"},
-		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}}
+		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}, "badge": {"1", "2", "118-1001", "118-1002"}}
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		require.NoError(t, flag.Set("rapid.checks", "200")) // most nonsense is refused
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })

@@ -86,25 +86,31 @@ func TestAPINTakesAnArgonOnceAndIsFoundByItsDigest(t *testing.T) {
 	assert.False(t, known)
 }
 
-func TestManyTriesAtOnceDoNotPassTogether(t *testing.T) {
-	tries := newReaderTries()
-	now := time.Unix(1_800_000_000, 0)
-	var passed atomic.Int32
+func TestTriesOfOneReaderTakeTurnsAndNoOthersWait(t *testing.T) {
+	tries := newHeldTries()
+	var inside, most atomic.Int32
 	var group sync.WaitGroup
-	for range 200 {
+	for range 50 {
 		group.Go(func() {
-			if !tries.begin([32]byte{1}, now) {
-				passed.Add(1)
-			}
+			turn := tries.turn([32]byte{1})
+			defer turn.Unlock()
+			most.Store(max(most.Load(), inside.Add(1)))
+			time.Sleep(time.Millisecond)
+			inside.Add(-1)
 		})
 	}
+	tries.turn([32]byte{2}).Unlock()
 	group.Wait()
-	assert.Equal(t, int32(credential.ByReader.Allowed), passed.Load())
-	assert.False(t, tries.begin([32]byte{2}, now), "the reader beside it goes on")
-	for i := range mostReaders + 10 {
-		tries.begin([32]byte{3, byte(i), byte(i >> 8), byte(i >> 16)}, now)
+	assert.EqualValues(t, 1, most.Load())
+	for i := range mostBusy + 10 {
+		tries.turn([32]byte{3, byte(i), byte(i >> 8), byte(i >> 16)}).Unlock()
 	}
-	assert.LessOrEqual(t, len(tries.readers), mostReaders)
+	assert.LessOrEqual(t, len(tries.busy), mostBusy)
+	now := time.Now()
+	tries.hold([32]byte{1}, now.Add(time.Minute))
+	held, fresh := tries.held([32]byte{1}, now)
+	assert.True(t, held)
+	assert.False(t, fresh, "the database was not asked yet")
 }
 
 func TestTheLineBeforeHashingIsShort(t *testing.T) {

@@ -82,7 +82,7 @@ func (p *pins) hash(pin string) (digest credential.Digest, sealed []byte) {
 // once.
 func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*credential.Credential, error) {
 	if digest, known := a.pins.remembered(pin); known {
-		if c := live.State().CredentialByDigest(credential.PIN, digest); c != nil {
+		if c := live.State().PINByDigest(digest); c != nil {
 			return c, nil
 		}
 		a.pins.remember(pin, digest, false)
@@ -94,7 +94,7 @@ func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*creden
 	if err := a.hashing.do(ctx, a.hashing.pins, func() { digest, _ = a.pins.hash(pin) }); err != nil {
 		return nil, err
 	}
-	c := live.State().CredentialByDigest(credential.PIN, digest)
+	c := live.State().PINByDigest(digest)
 	if c == nil {
 		return nil, nil
 	}

@@ -61,7 +61,7 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], func(digest credential.Digest) bool {
 			mu.Lock()
 			defer mu.Unlock()
-			if taken[digest] || a.Live().State().CredentialByDigest(credential.PIN, digest) != nil {
+			if taken[digest] || a.Live().State().PINByDigest(digest) != nil {
 				return true
 			}
 			taken[digest] = true
@@ -170,7 +170,7 @@ func (a *App) pinInUse(ctx context.Context, r *Request, refused error) error {
 		return refused
 	}
 	now := a.now()
-	if _, _, err := a.store.Try(ctx, a.chooser(r), store.TryPIN, credential.ByReader, now); err != nil {
+	if _, _, err := a.store.Try(ctx, a.chooser(r), store.TryPIN, credential.ByAsker, now); err != nil {
 		return err
 	}
 	live := a.Live()

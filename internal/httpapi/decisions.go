@@ -66,7 +66,7 @@ func brief(e wording.Explanation) wording.Explanation {
 }
 
 func askOf(in *api.DecisionRequest) app.Ask {
-	return app.Ask{Staff: in.Staff, PIN: in.PIN, Permission: in.Permission, Place: in.Place,
+	return app.Ask{Staff: in.Staff, PIN: in.PIN, Badge: in.Badge, Permission: in.Permission, Place: in.Place,
 		Level: permit.Level(in.Level), About: in.About, Reader: in.Reader}
 }
 

@@ -179,6 +179,8 @@ func (s *Server) register() {
 	s.registerExceptions()
 	s.registerBars()
 	s.registerCredentials()
+	s.registerBadges()
+	s.registerBadgeActs()
 	s.registerDecisions()
 	s.registerDevices()
 	s.registerToday()

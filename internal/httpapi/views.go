@@ -41,6 +41,8 @@ type sees struct {
 	now   *app.Live
 	at    int64
 	reach func() []bool
+
+	issuing []bool // where they issue credentials, once it is asked for
 }
 
 func (s *Server) seesOf(ctx context.Context) *sees {
@@ -438,8 +440,9 @@ func (v view) exception(e *org.Exception) api.Exception {
 
 func (v view) credential(c *credential.Credential) api.Credential {
 	return api.Credential{ID: uint32(c.ID), Staff: v.named(c.Staff), Kind: string(c.Kind), State: string(c.State),
-		From: moment(c.From), Until: moment(c.Until),
-		MustChange: c.MustChange, IssuedAt: c.IssuedAt}
+		From: moment(c.From), Until: moment(c.Until), MustChange: c.MustChange, IssuedAt: c.IssuedAt,
+		Counts: c.ValidAt(v.at.Unix()), Badge: v.badgeRef(c.Badge), Since: moment(c.StateSince),
+		Reason: c.StateReason}
 }
 
 func (v view) decision(e *wording.Explanation, q *access.Question) api.Decision {

@@ -133,7 +133,11 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 		out.ETag = etag(d.State.Revision)
 		if len(out.Body.Made) > 0 {
 			out.Status = http.StatusCreated
-			if m := out.Body.Made[0]; resourceOf[m.Kind] != "" {
+			m := out.Body.Made[0]
+			if m.Kind == "badge" { // several formats may have its number
+				m.Code = ""
+			}
+			if resourceOf[m.Kind] != "" {
 				out.Location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
 			}
 		}
@@ -143,7 +147,7 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
 	"assignment": "assignments", "exception": "exceptions",
-	"permission": "permissions"}
+	"permission": "permissions", "badge": "badges"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -178,6 +182,8 @@ func made(d *change.Trial) []api.Made {
 			m = api.Made{Kind: "credential", ID: uint32(r.ID)}
 		case *org.Device:
 			m = api.Made{Kind: "device", ID: uint32(r.ID)}
+		case *org.Badge:
+			m = api.Made{Kind: "badge", ID: uint32(r.ID), Code: r.Number}
 		default:
 			continue
 		}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
@@ -142,6 +143,8 @@ func keepsEveryField(t *testing.T, service *testkit.Service, kind reflect.Type, 
 // suit makes of a record one that the rules allow.
 func suit(record any, round int) {
 	switch r := record.(type) {
+	case *org.Badge:
+		r.Format, r.Number, r.Site = card.Wiegand26, fmt.Sprint("9-", round), 1
 	case *estate.Place:
 		r.Parent, r.TimeZone, r.Asks, r.Retired = 1, "", "", false
 	case *permit.Group:
@@ -163,9 +166,11 @@ func suit(record any, round int) {
 	case *org.Bar:
 		r.Until = r.Since.Add(time.Hour)
 	case *credential.Credential:
-		r.Badge = number
+		r.Badge, r.Digest = number, credential.Digest{}
 		r.Until = r.From.Add(time.Hour)
-		r.Digest[0] = byte(round)
+		if round == 2 {
+			r.Kind, r.Badge, r.Digest = credential.PIN, 0, credential.Digest{byte(round)}
+		}
 	case *org.Device:
 		r.Token[0] = byte(round)
 	}

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"time"
 
+	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
@@ -170,9 +171,10 @@ var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).Pu
 
 var badges = &table[org.Badge]{name: "badges", put: (*org.State).PutBadge, columns: []column[org.Badge]{
 	number("id", func(b *org.Badge) *credential.BadgeID { return &b.ID }),
-	text("format", func(b *org.Badge) *string { return &b.Format }),
+	text("format", func(b *org.Badge) *card.Format { return &b.Format }),
 	text("number", func(b *org.Badge) *string { return &b.Number }),
 	text("label", func(b *org.Badge) *string { return &b.Label }),
+	number("site_id", func(b *org.Badge) *estate.PlaceID { return &b.Site }),
 	text("state", func(b *org.Badge) *org.BadgeState { return &b.State }),
 	flag("day", func(b *org.Badge) *bool { return &b.Day }),
 	number("revision", func(b *org.Badge) *uint64 { return &b.Revision }),
@@ -191,7 +193,7 @@ var credentials = &table[credential.Credential]{name: "credentials", whose: "sta
 		text("kind", func(c *credential.Credential) *credential.Kind { return &c.Kind }),
 		reference("badge_id", func(c *credential.Credential) *credential.BadgeID { return &c.Badge }),
 		nullable(digest("digest", digestOf),
-			func(c *credential.Credential) bool { return withdrawn(c) || c.Kind == credential.Password }),
+			func(c *credential.Credential) bool { return withdrawn(c) || c.Kind != credential.PIN }),
 		nullable(digest("former_digest", digestOf),
 			func(c *credential.Credential) bool { return !withdrawn(c) || c.Digest == credential.Digest{} }),
 		nullable(bytes("sealed", func(c *credential.Credential) *[]byte { return &c.Sealed }), withdrawn),
@@ -201,6 +203,8 @@ var credentials = &table[credential.Credential]{name: "credentials", whose: "sta
 		moment("valid_until", func(c *credential.Credential) *time.Time { return &c.Until }),
 		flag("must_change", func(c *credential.Credential) *bool { return &c.MustChange }),
 		moment("issued_at", func(c *credential.Credential) *time.Time { return &c.IssuedAt }),
+		moment("state_since", func(c *credential.Credential) *time.Time { return &c.StateSince }),
+		text("state_reason", func(c *credential.Credential) *string { return &c.StateReason }),
 		number("revision", func(c *credential.Credential) *uint64 { return &c.Revision }),
 	}}
 

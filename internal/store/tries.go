@@ -16,7 +16,8 @@ const (
 	TryAddress = "address"
 	TryPair    = "pair" // an account from an address it has signed in from before
 	TryReader  = "reader"
-	TryPIN     = "pin" // a manager who asks about PINs, or chooses them
+	TryPIN     = "pin"   // a manager who asks about PINs, or chooses them
+	TryStaff   = "staff" // somebody whose badge was shown with a wrong PIN
 )
 
 type tryRow struct {
@@ -30,6 +31,24 @@ type tryRow struct {
 }
 
 func (tryRow) TableName() string { return "tries" }
+
+// Tried is where a try is made: the subject it is counted at, and what that is, where it can be named.
+type Tried struct {
+	Subject      [32]byte
+	Kind         string
+	Place, Staff uint32
+}
+
+// TryAt is Try for one that can be named. reached says that no more are taken after this one, should it be wrong.
+func (s *Store) TryAt(ctx context.Context, at Tried, rule credential.TryRule, now time.Time) (heldUntil time.Time,
+	held bool, err error) {
+	heldUntil, held, err = s.Try(ctx, at.Subject[:], at.Kind, rule, now)
+	if err != nil || held || !heldUntil.After(now) {
+		return heldUntil, held, err
+	}
+	return heldUntil, held, s.db.WithContext(ctx).Exec("UPDATE tries SET place_id = ?, staff_id = ? WHERE subject = ?",
+		filled(at.Place), filled(at.Staff), at.Subject[:]).Error
+}
 
 // Try counts a try before it is known to be wrong, so that many at once do not pass together. Where tries are held up
 // it counts none and says until when. Right takes a try back that was right.
@@ -64,21 +83,34 @@ func (s *Store) Right(ctx context.Context, subject []byte, forget bool) error {
 	if forget {
 		return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE subject = ?", subject).Error
 	}
-	return s.db.WithContext(ctx).Exec(
-		"UPDATE tries SET count = IF(count > 0, count - 1, 0), held_until = NULL WHERE subject = ?", subject).Error
+	return s.db.WithContext(ctx).Exec("UPDATE tries SET count = IF(count > 0, count - 1, 0), "+
+		"holds = IF(held_until IS NULL OR holds = 0, holds, holds - 1), held_until = NULL WHERE subject = ?",
+		subject).Error
 }
 
 // Held is something at which tries are held up.
 type Held struct {
 	Subject   []byte
 	HeldUntil time.Time
+	PlaceID   uint32
+	StaffID   uint32
+	Count     int
 }
 
-// HeldUp returns where tries of a kind are held up.
-func (s *Store) HeldUp(ctx context.Context, kind string, now time.Time) (held []Held, err error) {
-	return held, s.db.WithContext(ctx).Raw(
-		"SELECT subject, held_until FROM tries WHERE kind = ? AND held_until > ? LIMIT 10000", kind,
-		now.UTC()).Scan(&held).Error
+// mostHeld bounds how many are read.
+const mostHeld = 10_000
+
+// HeldUp returns where tries at doors and terminals are held up.
+func (s *Store) HeldUp(ctx context.Context, now time.Time) (held []Held, err error) {
+	return held, s.db.WithContext(ctx).Raw("SELECT subject, held_until, COALESCE(place_id, 0) AS place_id, "+
+		"COALESCE(staff_id, 0) AS staff_id, count FROM tries WHERE kind IN (?, ?) AND held_until > ? "+
+		"ORDER BY held_until LIMIT ?", TryReader, TryStaff, now.UTC(), mostHeld).Scan(&held).Error
+}
+
+// ForgetTries forgets what was counted at the readers of places, or of people.
+func (s *Store) ForgetTries(ctx context.Context, places, staff []uint32) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE place_id IN ? OR staff_id IN ?",
+		append([]uint32{0}, places...), append([]uint32{0}, staff...)).Error
 }
 
 // Knows reports whether an account has signed in from an address before.

@@ -32,7 +32,10 @@
 package access
 
 import (
+	"time"
+
 	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -136,7 +139,9 @@ func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Rea
 		c := s.state.Credential(shown.id)
 		switch {
 		case c == nil || shownBy(c.Kind) != shown.what:
-			reason = UnknownCredential
+			if reason = UnknownCredential; known[0] != nil {
+				reason = WrongPIN
+			}
 			continue
 		case reason == Granted && !c.ValidAt(q.At):
 			reason = CredentialNotValid
@@ -154,6 +159,58 @@ func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Rea
 		return TwoPeople
 	}
 	return Granted
+}
+
+// Told returns the reason that whoever stands at a door is told of a decision. Where a PIN was typed, no answer but one
+// that everything rests on tells whether it is somebody's: what a door asks for is named first, and all else that is
+// wrong with what was shown is not known here. What is recorded is the decision's own reason.
+func (s *Snapshot) Told(q *Question, d *Decision) Reason {
+	if q.Shown&ShownPIN == 0 {
+		return d.Reason
+	}
+	switch d.Reason {
+	case UnknownCredential, WrongPIN, CredentialNotValid, TwoPeople, ProofNotSufficient:
+		if here := s.tree.At(q.Place); here != nil && !q.Shown.satisfies(here.Place.Proof) {
+			return ProofNotSufficient
+		}
+		return UnknownCredential
+	}
+	return d.Reason
+}
+
+// ShiftEnd returns when a badge that somebody is lent for a shift falls due: when the last of the hours they may work
+// in now close, or at the end of their day, where those do not close before.
+func (s *Snapshot) ShiftEnd(id people.StaffID, at int64) time.Time {
+	location := s.Location(id)
+	dayEnds := (day.Of(time.Unix(at, 0).In(location)) + 1).Start(location).UTC()
+	p := s.person(id)
+	if p == nil {
+		return dayEnds
+	}
+	var end time.Time
+	grants := p.grants()
+	for i := range grants {
+		g := &grants[i]
+		here := s.tree.At(g.place)
+		if here == nil || at < g.from || at >= g.until {
+			continue
+		}
+		times := s.accessOf(g)
+		if !times.Open(here.Opening, here.Location, at) {
+			continue
+		}
+		closes, ever := times.NextChange(here.Opening, here.Location, at)
+		if !ever || closes.After(dayEnds.Add(12*time.Hour)) {
+			return dayEnds
+		}
+		if closes.After(end) {
+			end = closes.UTC()
+		}
+	}
+	if end.IsZero() {
+		return dayEnds
+	}
+	return end
 }
 
 // meantAt reports whether a permission has a meaning at a kind of place. Held it may be anywhere: for what stands

@@ -30,6 +30,9 @@ func identified(s *org.State, q Question, place *estate.Place, at time.Time) (pe
 	}
 	for i, c := range all {
 		if c == nil || c.Kind == credential.PIN != (pin && i == 0) {
+			if shown := s.Credential(q.Badge); i == 0 && pin && badge && shown != nil && shown.Kind == credential.Badge {
+				return 0, WrongPIN
+			}
 			return 0, UnknownCredential
 		}
 	}

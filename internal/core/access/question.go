@@ -18,6 +18,7 @@ const (
 	Granted Reason = iota
 	TooManyTries
 	UnknownCredential
+	WrongPIN // with a badge that is known
 	CredentialNotValid
 	ProofNotSufficient
 	TwoPeople
@@ -35,7 +36,8 @@ const (
 	OutsideHours
 )
 
-var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "credential_not_valid",
+var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "wrong_pin",
+	"credential_not_valid",
 	"proof_not_sufficient",
 	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired",
 	"permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
@@ -46,7 +48,7 @@ var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, Cre
 	ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
 	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12,
 	PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
-	TwoPeople: 16, NotForPlace: 17}
+	TwoPeople: 16, NotForPlace: 17, WrongPIN: 18}
 
 // Number returns the number under which the reason is recorded.
 func (r Reason) Number() uint8 { return recorded[r] }

@@ -160,11 +160,14 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 		return nil, err
 	}
 	for i := range operations {
-		t.op, t.index = &operations[i], i
+		described, operation := Describe(operations[i].Op), operations[i]
+		if operation.Reason == "" && t.reason == "" {
+			operation.Reason = described.Says
+		}
+		t.op, t.index = &operation, i
 		if err := t.takeReason(); err != nil {
 			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
 		}
-		described := Describe(operations[i].Op)
 		if described.apply == nil || described.Own && actor.System == "" && !env.Present {
 			return nil, fault.At(i+1, fault.Within(t.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
 		}
@@ -217,6 +220,15 @@ func (t *Trial) why(missing string, args ...any) (string, error) {
 	}
 	t.wanted = t.wanted || reason == ReasonLater
 	return reason, bounded("reason", reason, 500)
+}
+
+// said is the reason of an operation as a record keeps it: its own, else that of the change; none where it is yet to be
+// given.
+func (t *Trial) said() string {
+	if reason := cmp.Or(words.Tidy(t.op.Reason), t.reason); reason != ReasonLater {
+		return reason
+	}
+	return ""
 }
 
 // Reason returns why the change is made: what is given for the whole of it, else what its operations say.

@@ -263,7 +263,7 @@ func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 	assert.NoError(t, credential.CheckPIN(d.Secrets[0].Value))
 	ana := h.snap.State().Person(people.StaffID(d.Refs["p"]))
 	assert.Equal(t, "S00005", ana.Number, "the numbering rule")
-	c := h.snap.State().CredentialByDigest(credential.PIN, digestOf(d.Secrets[0].Value))
+	c := h.snap.State().PINByDigest(digestOf(d.Secrets[0].Value))
 	require.NotNil(t, c)
 	assert.Equal(t, ana.ID, c.Staff)
 	assert.Equal(t, 1, d.Effect.Gainers())
@@ -289,7 +289,7 @@ func TestANewPINReplacesTheOldAndAPINInUseIsRefused(t *testing.T) {
 	_, err = h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S2"}))
 	assert.ErrorContains(t, err, "Nobody changes their own access")
 	h.must(h.who("S2"), "", op("pin.set", "", set{"staff": "S3", "pin": "480217"}))
-	assert.Nil(t, h.snap.State().CredentialByDigest(credential.PIN, digestOf("480216")),
+	assert.Nil(t, h.snap.State().PINByDigest(digestOf("480216")),
 		"the old one no longer identifies anybody")
 	h.must(h.who("S2"), "", taken)
 	assert.Equal(t, 2, h.snap.State().PINs())

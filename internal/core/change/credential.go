@@ -88,7 +88,7 @@ func pinSet(t *Trial) error {
 		if !is {
 			return fmt.Errorf("no PIN was prepared for operation %d", t.index)
 		}
-		if other := t.State.CredentialByDigest(credential.PIN, prepared.Digest); other != nil && other.Staff != p.ID {
+		if other := t.State.PINByDigest(prepared.Digest); other != nil && other.Staff != p.ID {
 			f := fault.Conflictf("set.pin", "this PIN is in use; choose another, or have one generated")
 			f.Code = ErrPINInUse
 			return f
@@ -119,6 +119,7 @@ func (t *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
 	}
 	c := *old
 	c.State, c.Sealed, c.Hash = credential.Withdrawn, nil, ""
+	c.StateSince, c.StateReason = t.env.Now.UTC().Truncate(time.Second), t.said()
 	t.putCredential(&c)
 	return true
 }

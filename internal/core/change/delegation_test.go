@@ -119,6 +119,9 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"staff.lock": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("staff.lock", someone(t), set{"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
 	},
+	"staff.lock_by_tries": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("staff.lock_by_tries", someone(t), nil)
+	},
 	"staff.unlock": func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.unlock", someone(t), nil) },
 	"staff.depart": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("staff.depart", someone(t), set{"on": some(t, "on", "", "2026-11-26", "2027-06-01")})
@@ -200,6 +203,26 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"password.set": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("password.set", "", set{"staff": someone(t), "password": "a long enough password for anybody"})
 	},
+	"badge.add": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("badge.add", "", set{"format": "wiegand26", "number": fmt.Sprint("7-", s.State().Badges.Next()),
+			"site": some(t, "site", "A", "B"), "day": rapid.Bool().Draw(t, "day")})
+	},
+	"badge.edit": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("badge.edit", someBadge(t, s), set{"label": some(t, "label", "", "Blue"),
+			"site": some(t, "site", "A", "B")})
+	},
+	"badge.issue": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("badge.issue", "", set{"badge": someBadge(t, s), "staff": someone(t),
+			"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
+	},
+	"badge.return":  onBadge("badge.return"),
+	"badge.suspend": onBadge("badge.suspend"),
+	"badge.resume":  onBadge("badge.resume"),
+	"badge.lost":    onBadge("badge.lost"),
+	"badge.found": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("badge.found", someBadge(t, s), set{"holder": rapid.Bool().Draw(t, "to its holder")})
+	},
+	"badge.destroy": onBadge("badge.destroy"),
 	"device.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("device.add", "", set{"name": fmt.Sprint("Reader ", s.State().Devices.Next()), "place": somePlace(t)})
 	},
@@ -207,6 +230,12 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("device.revoke", someNumber(t, s.State().Devices.Last()), nil)
 	},
 }
+
+func onBadge(name string) func(t *rapid.T, s *access.Snapshot) Operation {
+	return func(t *rapid.T, s *access.Snapshot) Operation { return op(name, someBadge(t, s), nil) }
+}
+
+func someBadge(t *rapid.T, s *access.Snapshot) string { return someNumber(t, s.State().Badges.Last()) }
 
 func some(t *rapid.T, what string, of ...string) string { return rapid.SampledFrom(of).Draw(t, what) }
 
@@ -236,7 +265,8 @@ func someNumber(t *rapid.T, last uint32) string {
 func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
 	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add",
 		"template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
-		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock")
+		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock",
+		"badge.issue", "badge.issue", "badge.resume", "badge.found")
 	name := rapid.SampledFrom(names).Draw(t, "operation")
 	return draws[name](t, s)
 }
@@ -309,7 +339,15 @@ func drawKept(t *rapid.T) []Operation {
 		op("staff.make_owner", "S6", nil),
 		op(some(t, "gone", "staff.lock", "staff.depart"), "S6", nil),
 	}
-	for _, who := range []string{"S2", "S3", "S4", "S5"} {
+	for i, who := range []string{"S2", "S3", "S4", "S5"} {
+		operations = append(operations, op("badge.add", "", set{"format": "wiegand26", "number": fmt.Sprint("7-", i+1),
+			"site": some(t, "badge of", "A", "B")}))
+		if rapid.Bool().Draw(t, "has a badge") {
+			operations = append(operations, op("badge.issue", "", set{"badge": fmt.Sprint("7-", i+1), "staff": who}))
+			if what := some(t, "which is", "", "", "badge.lost", "badge.suspend"); what != "" {
+				operations = append(operations, op(what, fmt.Sprint("7-", i+1), nil))
+			}
+		}
 		if rapid.Bool().Draw(t, "identifies") {
 			operations = append(operations, op("staff.edit", who, set{"email": who + "@example.org"}),
 				op("password.issue", "", set{"staff": who}), op("pin.set", "", set{"staff": who}))

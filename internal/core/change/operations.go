@@ -26,6 +26,7 @@ type Description struct {
 	Makes    string // the kind of record that it makes; empty: it writes what is there
 	Undone   string // the operation that takes back a record of the kind that it makes, whatever made that
 	Kept     string // why a record of that kind cannot be taken back
+	Says     string // the reason that it is by itself, where nobody gives another
 
 	apply   func(*Trial) error
 	subject func(Operation) string // nil: each adds up with the others
@@ -55,7 +56,7 @@ func init() {
 	descriptions, makers = map[string]*Description{}, map[string]*Description{}
 	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
 		templateOperations, staffOperations, lockOperations, leavingOperations, ownerOperations, barOperations,
-		assignmentOperations, exceptionOperations, credentialOperations, deviceOperations} {
+		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations} {
 		for i := range list {
 			if descriptions[list[i].Name] != nil {
 				panic("two operations are named " + list[i].Name)

@@ -19,6 +19,11 @@ type organisationForm struct {
 
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`
+
+	TriesAllowed       int `json:"tries_allowed"`
+	TriesWindowMinutes int `json:"tries_window_minutes"`
+	TriesHoldMinutes   int `json:"tries_hold_minutes"`
+	TriesLockMinutes   int `json:"tries_lock_minutes"`
 }
 
 func organisationEdit(t *Trial) error {

@@ -132,7 +132,21 @@ func (t *Trial) putCredential(c *credential.Credential) {
 	t.State.PutCredential(c)
 	t.staff[c.Staff] = true
 	p := t.State.Person(c.Staff)
-	t.wrote("credential", uint32(c.ID), p.Number+" "+p.FullName(), orNil(before), c)
+	label := p.Number + " " + p.FullName()
+	if b := t.State.Badge(c.Badge); b != nil {
+		label = b.Number + " of " + label
+	}
+	t.wrote("credential", uint32(c.ID), label, orNil(before), c)
+}
+
+func (t *Trial) putBadge(b *org.Badge) {
+	before := t.State.Badge(b.ID)
+	b.Revision = t.next()
+	t.State.PutBadge(b)
+	if held := t.State.HolderOf(b.ID); held != nil {
+		t.staff[held.Staff] = true
+	}
+	t.wrote("badge", uint32(b.ID), b.Number, orNil(before), b)
 }
 
 func (t *Trial) putTemplate(template *permit.Template) {

@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
-	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -217,7 +216,7 @@ func staffEdit(t *Trial) error {
 
 // bringsBack asks for standing where an edit of a record changes how somebody signs in, or on which days they work.
 func (t *Trial) bringsBack(before, after *people.Staff) error {
-	if before.Email != after.Email && t.State.CredentialOf(before.ID, credential.Password) != nil {
+	if before.Email != after.Email && len(t.State.CredentialsOf(before.ID)) > 0 {
 		if err := t.standing(before, 0, false); err != nil {
 			return err
 		}

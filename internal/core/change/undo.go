@@ -115,6 +115,9 @@ func valueWords(v any) string {
 
 // unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
 func (u *undoing) unmake(e *Entry, kind, on string) error {
+	if c, is := RecordOf(u.state, e.Record).(*credential.Credential); is && c.Badge != 0 {
+		kind, on = issueOfBadge, fmt.Sprint(c.Badge)
+	}
 	maker := makers[kind]
 	switch {
 	case maker == nil:
@@ -149,8 +152,15 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		u.add("bar.add", "", set)
 		u.operations[len(u.operations)-1].Reason = b.Reason
 		return nil
-	case "credential", "device":
-		return builtUpon("a credential or a device that was taken out of use is issued or connected anew.")
+	case "badge":
+		return u.restoreBadge(e, on, was, take)
+	case "credential":
+		if c := u.state.Credential(credential.ID(parse(on))); c != nil && c.Badge != 0 {
+			return u.restoreIssue(c, was)
+		}
+		return builtUpon("a credential that was taken out of use is issued anew.")
+	case "device":
+		return builtUpon("a device that was taken out of use is connected anew.")
 	}
 	if retired, changed := take("retired"); changed {
 		u.add(kind+map[bool]string{true: ".retire", false: ".restore"}[retired == true], on, nil)
@@ -202,6 +212,56 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 	}
 	u.add(kind+".edit", on, set)
 	return nil
+}
+
+// restoreBadge brings a badge back to what it was, where nothing is lost by that: what it opens is given and taken by
+// the credential by which somebody holds it.
+func (u *undoing) restoreBadge(e *Entry, on string, was map[string]any, take func(string) (any, bool)) error {
+	state, changed := take("state")
+	if b := u.state.Badge(credential.BadgeID(parse(on))); changed {
+		switch held := u.state.HolderOf(b.ID); {
+		case b.State == org.Issued && state == string(org.InStock): // it was issued in this change
+		case b.State == org.Lost && held != nil && state == string(org.Issued):
+			u.add("badge.found", on, map[string]any{"holder": true})
+		case state == string(org.InStock) && held == nil:
+			u.add("badge.found", on, nil)
+		case state == string(org.Lost) && held == nil && b.State == org.InStock && e.Op == "badge.found":
+			return builtUpon("the badge %s was found. Report it lost again if it is.", b.Number)
+		default:
+			return builtUpon("the badge %s is %s now. Issue it anew, or record what has become of it.", b.Number,
+				b.State.Words())
+		}
+	}
+	if len(was) == 0 {
+		return nil
+	}
+	set := map[string]any{}
+	for field, value := range was {
+		switch field {
+		case "site":
+			set[field] = number(value)
+		case "day":
+			set[field] = value == true
+		default:
+			set[field] = orElse(value, "")
+		}
+	}
+	u.add("badge.edit", on, set)
+	return nil
+}
+
+// restoreIssue lets a badge that was suspended count again. One that is lost is found with the badge.
+func (u *undoing) restoreIssue(c *credential.Credential, was map[string]any) error {
+	_, valid := was["state_since"]
+	valid = valid && was["state_since"] == nil && was["state"] == string(credential.Valid)
+	switch {
+	case valid && c.State == credential.Suspended:
+		u.add("badge.resume", fmt.Sprint(c.Badge), nil)
+		return nil
+	case valid && c.State == credential.Lost:
+		return nil
+	}
+	return builtUpon("a badge that was taken back, found or resumed is issued or suspended anew.")
 }
 
 func orElse(value, otherwise any) any {

@@ -137,7 +137,8 @@ func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
 		was, is := RecordOf(start, e.Record), RecordOf(back, e.Record)
 		before, after := Fields(start, was), Fields(back, is)
 		if was == nil {
-			assert.True(t, after["retired"] == true || after["ended"] == true || after["revoked"] == true,
+			assert.True(t, after["retired"] == true || after["ended"] == true || after["revoked"] == true ||
+				after["state"] == "destroyed" || after["state"] == "withdrawn",
 				"%s was made and is out of use: %v", e.Record, after)
 			continue
 		}

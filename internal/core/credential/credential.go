@@ -35,7 +35,7 @@ const (
 	Withdrawn State = "withdrawn"
 )
 
-// Digest is the keyed digest (HMAC-SHA-256) of a PIN or a badge number.
+// Digest is the keyed digest (HMAC-SHA-256) of a PIN.
 type Digest [32]byte
 
 // Credential is what one person shows.
@@ -44,8 +44,8 @@ type Credential struct {
 	Staff people.StaffID `json:"staff"`
 	Kind  Kind           `json:"kind"`
 	Badge BadgeID        `json:"badge,omitempty"` // of a badge: which thing it is
-	// Of a PIN or a badge number, under a key of its kind. One that is withdrawn keeps it, so that its holder does not
-	// take the same again.
+	// Of a PIN; a badge is known by its number, which is no secret. One that is withdrawn keeps it, so that its holder
+	// does not take the same again.
 	Digest Digest `json:"-"`
 	// What the digest of a PIN was made from, encrypted: for doors that decide offline.
 	Sealed     []byte    `json:"-"`
@@ -55,7 +55,15 @@ type Credential struct {
 	Until      time.Time `json:"until,omitzero"` // first instant at which it no longer counts
 	MustChange bool      `json:"must_change,omitempty"`
 	IssuedAt   time.Time `json:"issued_at"`
-	Revision   uint64    `json:"-"`
+	// Since when it is suspended, lost or withdrawn, and why; zero and empty of one that is valid
+	StateSince  time.Time `json:"state_since,omitzero"`
+	StateReason string    `json:"state_reason,omitempty"`
+	Revision    uint64    `json:"-"`
+}
+
+// HeldAt reports whether the thing or the secret was its holder's at an instant, whether or not it counted.
+func (c *Credential) HeldAt(at time.Time) bool {
+	return !at.Before(c.IssuedAt) && (c.State != Withdrawn || at.Before(c.StateSince))
 }
 
 // ValidAt reports whether the credential counts at an instant in Unix seconds.

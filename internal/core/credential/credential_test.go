@@ -69,45 +69,48 @@ func TestWrongTriesAreHeldUpLongerEachTime(t *testing.T) {
 	now := time.Unix(1_800_000_000, 0)
 	var holds []time.Duration
 	for range 7 {
-		for range ByReader.Allowed {
+		for range ByAsker.Allowed {
 			_, held := tries.Held(now)
 			assert.False(t, held)
-			tries.Wrong(ByReader, now)
+			tries.Wrong(ByAsker, now)
 		}
 		until, held := tries.Held(now)
 		require.True(t, held)
 		holds = append(holds, until.Sub(now))
 		now = until
 	}
-	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, ByReader.Longest,
-		ByReader.Longest, ByReader.Longest}, holds)
+	assert.Equal(t, []time.Duration{time.Minute, 2 * time.Minute, 4 * time.Minute, 8 * time.Minute, ByAsker.Longest,
+		ByAsker.Longest, ByAsker.Longest}, holds)
 }
 
 func TestATryThatWasRightIsTakenBack(t *testing.T) {
 	var tries Tries
 	now := time.Unix(1_800_000_000, 0)
 	for range 50 {
-		tries.Wrong(ByReader, now)
+		tries.Wrong(ByAsker, now)
 		tries.Right()
 	}
 	_, held := tries.Held(now)
 	assert.False(t, held)
-	for range ByReader.Allowed {
-		tries.Wrong(ByReader, now)
+	for range ByAsker.Allowed {
+		tries.Wrong(ByAsker, now)
 	}
 	tries.Right()
 	_, held = tries.Held(now)
 	assert.False(t, held, "the last of them was right")
+	tries.Wrong(ByAsker, now)
+	_, held = tries.Held(now)
+	assert.True(t, held, "and makes nobody forget the four before it")
 }
 
 func TestTriesFarApartAreNoAttack(t *testing.T) {
 	var tries Tries
 	now := time.Unix(1_800_000_000, 0)
 	for range 20 {
-		tries.Wrong(ByReader, now)
+		tries.Wrong(ByAsker, now)
 		_, held := tries.Held(now)
 		assert.False(t, held)
-		now = now.Add(ByReader.Window + time.Second)
+		now = now.Add(ByAsker.Window + time.Second)
 	}
 }
 

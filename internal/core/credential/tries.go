@@ -9,11 +9,12 @@ type TryRule struct {
 	FirstHold, Longest time.Duration // each hold is twice as long as the one before, up to the longest
 }
 
-// The rules. A name is held up for a minute only, so that nobody is kept out for long by others' tries.
+// The rules of signing in and of asking about PINs; those of readers and of people at doors stand in the settings. A
+// name is held up for a minute only, so that nobody is kept out for long by others' tries.
 var (
 	ByAccount = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: time.Minute}
 	ByAddress = TryRule{Allowed: 25, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
-	ByReader  = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
+	ByAsker   = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
 )
 
 // Tries counts wrong tries at one place where they are made: a sign-in name, an address or a reader. The zero Tries has
@@ -40,7 +41,8 @@ func (t *Tries) Held(at time.Time) (until time.Time, held bool) { return t.until
 
 // Wrong counts a try that is taken for wrong.
 func (t *Tries) Wrong(rule TryRule, at time.Time) {
-	if t.count == 0 || at.Sub(t.first) > rule.Window {
+	over := !t.until.IsZero() && !at.Before(t.until) // what was counted before a hold is settled by it
+	if t.count == 0 || over || at.Sub(t.first) > rule.Window {
 		t.count, t.first = 0, at
 		if at.Sub(t.until) > rule.Longest {
 			t.holds = 0
@@ -49,15 +51,14 @@ func (t *Tries) Wrong(rule TryRule, at time.Time) {
 	t.count++
 	if t.count >= rule.Allowed {
 		t.holds++
-		t.until, t.count = at.Add(min(rule.FirstHold<<min(t.holds-1, 10), rule.Longest)), 0
+		t.until = at.Add(min(rule.FirstHold<<min(t.holds-1, 10), rule.Longest))
 	}
 }
 
-// Right takes back a try that turned out right.
+// Right takes back a try that turned out right. Those before it stay counted.
 func (t *Tries) Right() {
-	if t.count > 0 {
-		t.count--
-		return
+	t.count = max(0, t.count-1)
+	if !t.until.IsZero() {
+		t.until, t.holds = time.Time{}, max(0, t.holds-1)
 	}
-	t.until, t.holds = time.Time{}, max(0, t.holds-1)
 }

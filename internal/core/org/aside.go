@@ -112,9 +112,9 @@ func (s *State) remove(kind string, id uint32) {
 	case "credential":
 		if c := s.Credentials.Get(id); c != nil {
 			s.belong(c.Staff, func(b *belongings) { b.credentials = without(b.credentials, c.ID) })
-			if c.State != credential.Withdrawn && c.Kind != credential.Password {
-				s.byDigest.Delete(shown{c.Kind, c.Digest})
-				s.countPIN(c, -1)
+			s.unindex(c)
+			if c.Badge != 0 {
+				s.issued(c.Badge, func(list []credential.ID) []credential.ID { return without(list, c.ID) })
 			}
 		}
 		s.Credentials.Put(id, nil)

@@ -6,6 +6,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
@@ -70,6 +71,13 @@ func (r *Settings) Check() (field string, err error) {
 		"a first password counts for 1 to 720 hours")
 	c.that("idle_minutes", r.IdleMinutes >= 5 && r.IdleMinutes <= 720,
 		"a session without use ends after 5 to 720 minutes")
+	c.that("tries_allowed", r.TriesAllowed >= 2 && r.TriesAllowed <= 20, "2 to 20 wrong tries are allowed")
+	c.that("tries_window_minutes", r.TriesWindowMinutes >= 1 && r.TriesWindowMinutes <= 1440,
+		"wrong tries are counted over 1 to 1440 minutes")
+	c.that("tries_hold_minutes", r.TriesHoldMinutes >= 1 && r.TriesHoldMinutes <= 1440,
+		"a reader takes no more tries for 1 to 1440 minutes")
+	c.that("tries_lock_minutes", r.TriesLockMinutes >= 0 && r.TriesLockMinutes <= 10080,
+		"a lock by wrong tries lasts 1 to 10080 minutes, or until somebody unlocks where it is 0")
 	return c.field, c.err
 }
 
@@ -209,7 +217,11 @@ func (c *checking) staff(p *people.Staff) {
 }
 
 func (c *checking) badge(r *Badge) {
-	c.text("format", r.Format, 32, true).text("number", r.Number, 64, true).text("label", r.Label, 80, false)
+	c.text("number", r.Number, 64, true).text("label", r.Label, 80, false)
+	canonical, err := card.Canonical(r.Format, r.Number)
+	c.wrap("number", err).that("number", canonical == r.Number, "the number is not written as its format writes it")
+	site := c.state.Place(r.Site)
+	c.refers("site", site != nil && site.Kind == estate.Site)
 	switch r.State {
 	case InStock, Issued, Lost, Destroyed:
 	default:
@@ -221,7 +233,8 @@ func (c *checking) badge(r *Badge) {
 
 func (c *checking) credential(r *credential.Credential) {
 	c.refers("staff", c.state.Person(r.Staff) != nil).moment("from", r.From).moment("until",
-		r.Until).moment("issued_at", r.IssuedAt)
+		r.Until).moment("issued_at", r.IssuedAt).moment("state_since", r.StateSince)
+	c.text("state_reason", r.StateReason, 500, false)
 	c.refers("badge", (r.Kind == credential.Badge) == (r.Badge != 0) &&
 		(r.Badge == 0 || c.state.Badges.Get(uint32(r.Badge)) != nil))
 	switch r.State {
@@ -232,8 +245,12 @@ func (c *checking) credential(r *credential.Credential) {
 	switch r.Kind {
 	case credential.Password:
 		c.that("hash", r.State == credential.Withdrawn || r.Hash != "", "a password has a hash")
-	case credential.PIN, credential.Badge:
+	case credential.PIN:
 		c.that("digest", r.State == credential.Withdrawn || r.Digest != credential.Digest{}, "it has a digest")
+	case credential.Badge:
+		holder := c.state.HolderOf(r.Badge)
+		c.that("badge", r.State == credential.Withdrawn || holder == nil || holder.ID == r.ID,
+			"a badge has one holder at a time")
 	default:
 		c.that("kind", false, fmt.Sprintf("%q is not a kind of credential", r.Kind))
 	}

@@ -106,12 +106,24 @@ type Settings struct {
 	// How long a first password counts, and a session of the console without use.
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`
+	// After how many wrong tries within how long no more are taken: at a reader for at most TriesHoldMinutes, of a person
+	// who is known by their badge by a lock, for TriesLockMinutes or, where that is 0, until somebody unlocks them.
+	TriesAllowed       int `json:"tries_allowed"`
+	TriesWindowMinutes int `json:"tries_window_minutes"`
+	TriesHoldMinutes   int `json:"tries_hold_minutes"`
+	TriesLockMinutes   int `json:"tries_lock_minutes"`
+}
+
+// TryRule is what the settings say of wrong tries at a door or a terminal.
+func (r *Settings) TryRule() credential.TryRule {
+	return credential.TryRule{Allowed: r.TriesAllowed, Window: time.Duration(r.TriesWindowMinutes) * time.Minute,
+		FirstHold: time.Minute, Longest: time.Duration(r.TriesHoldMinutes) * time.Minute}
 }
 
 // DefaultSettings are those of a new organisation.
 func DefaultSettings() Settings {
 	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72,
-		IdleMinutes: 30}
+		IdleMinutes: 30, TriesAllowed: 5, TriesWindowMinutes: 5, TriesHoldMinutes: 15}
 }
 
 // State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
@@ -134,19 +146,15 @@ type State struct {
 	templateByCode table.Index[string, permit.TemplateID]
 	staffByNumber  table.Index[string, people.StaffID]
 	staffByEmail   table.Index[string, people.StaffID]
-	byDigest       table.Index[shown, credential.ID]
+	pinByDigest    table.Index[credential.Digest, credential.ID]
+	byBadge        table.Index[credential.BadgeID, credential.ID] // by which it is held
+	issues         table.Table[[]credential.ID]                   // of each badge, ever; never changed in place
 	badgeByNumber  table.Index[string, credential.BadgeID]
 	deviceByToken  table.Index[[32]byte, DeviceID]
 	ofStaff        table.Table[belongings]
 	aside          map[string]Aside // never changed in place
 	owners         int
 	pins           int
-}
-
-// shown is what tells credentials apart: a PIN and a badge number that look the same are different things.
-type shown struct {
-	kind   credential.Kind
-	digest credential.Digest
 }
 
 // belongings are the numbers of what belongs to one person. Never changed in place.
@@ -166,7 +174,8 @@ func (s *State) Fork() *State {
 	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
-	f.byDigest, f.deviceByToken, f.ofStaff = s.byDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
+	f.pinByDigest, f.deviceByToken, f.ofStaff = s.pinByDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
+	f.byBadge, f.issues = s.byBadge.Fork(), s.issues.Fork()
 	return &f
 }
 
@@ -234,15 +243,47 @@ func (s *State) PutCredential(c *credential.Credential) {
 		s.belong(c.Staff, func(b *belongings) {
 			b.credentials = append(b.credentials[:len(b.credentials):len(b.credentials)], c.ID)
 		})
-	} else if before.State != credential.Withdrawn && before.Kind != credential.Password {
-		s.byDigest.Delete(shown{before.Kind, before.Digest})
-		s.countPIN(before, -1)
+		if c.Badge != 0 {
+			s.issued(c.Badge, func(list []credential.ID) []credential.ID { return append(list, c.ID) })
+		}
+	} else {
+		s.unindex(before)
 	}
-	if c.State != credential.Withdrawn && c.Kind != credential.Password {
-		s.byDigest.Put(shown{c.Kind, c.Digest}, c.ID)
-		s.countPIN(c, 1)
+	if c.State != credential.Withdrawn {
+		switch c.Kind {
+		case credential.PIN:
+			s.pinByDigest.Put(c.Digest, c.ID)
+			s.pins++
+		case credential.Badge:
+			s.byBadge.Put(c.Badge, c.ID)
+		}
 	}
 	s.Credentials.Put(uint32(c.ID), c)
+}
+
+// unindex takes a credential out of the indexes by which what is shown is found.
+func (s *State) unindex(c *credential.Credential) {
+	if c.State == credential.Withdrawn {
+		return
+	}
+	switch c.Kind {
+	case credential.PIN:
+		s.pinByDigest.Delete(c.Digest)
+		s.pins--
+	case credential.Badge:
+		if holder, _ := s.byBadge.Get(c.Badge); holder == c.ID {
+			s.byBadge.Delete(c.Badge)
+		}
+	}
+}
+
+func (s *State) issued(id credential.BadgeID, with func([]credential.ID) []credential.ID) {
+	var list []credential.ID
+	if before := s.issues.Get(uint32(id)); before != nil {
+		list = (*before)[:len(*before):len(*before)]
+	}
+	list = with(list)
+	s.issues.Put(uint32(id), &list)
 }
 
 // PutBar stores a bar; whose it is never changes.
@@ -251,12 +292,6 @@ func (s *State) PutBar(b *Bar) {
 		s.belong(b.Staff, func(of *belongings) { of.bars = append(of.bars[:len(of.bars):len(of.bars)], b.ID) })
 	}
 	s.Bars.Put(uint32(b.ID), b)
-}
-
-func (s *State) countPIN(c *credential.Credential, by int) {
-	if c.Kind == credential.PIN {
-		s.pins += by
-	}
 }
 
 // PutDevice stores a device.
@@ -318,9 +353,9 @@ func (s *State) StaffByEmail(email string) *people.Staff {
 	return s.Person(id)
 }
 
-// CredentialByDigest returns the credential of a kind that the digest identifies, or nil.
-func (s *State) CredentialByDigest(kind credential.Kind, digest credential.Digest) *credential.Credential {
-	id, _ := s.byDigest.Get(shown{kind, digest})
+// PINByDigest returns the credential of the PIN that the digest identifies, or nil.
+func (s *State) PINByDigest(digest credential.Digest) *credential.Credential {
+	id, _ := s.pinByDigest.Get(digest)
 	return s.Credential(id)
 }
 

@@ -191,7 +191,7 @@ func ForDoors(s *org.State) (keys []string) {
 // Badge draws one.
 func Badge(t *rapid.T, id people.StaffID) *credential.Credential {
 	c := &credential.Credential{ID: credential.ID(id) + 4, Staff: id, Kind: credential.Badge,
-		Digest: credential.Digest{0, byte(id)},
+		Badge: credential.BadgeID(id),
 		State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost,
 			credential.Withdrawn}).Draw(t, "badge")}
 	if rapid.Bool().Draw(t, "badge ends") {

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/org"
@@ -142,8 +143,10 @@ func (t *telling) write() {
 		t.say(t.m.Unknown, t.m.UnknownRemedy)
 	case access.TooManyTries:
 		t.say(t.m.TooManyTries, t.m.TooManyTriesRemedy)
+	case access.WrongPIN:
+		t.say(t.m.WrongPIN, t.m.WrongPINRemedy)
 	case access.CredentialNotValid:
-		t.say(t.m.NotValid, t.m.NotValidRemedy)
+		t.notValid(t.s.State().Credential(t.e.Credential))
 	case access.ProofNotSufficient:
 		t.proof()
 	case access.TwoPeople:
@@ -187,6 +190,29 @@ func (t *telling) proof() {
 		owned = t.m.HasBadgeOnly
 	}
 	t.say(t.m.ShowsShort, t.m.ShowsShortRemedy, "asked", asked, "owned", owned)
+}
+
+// notValid says why a credential does not count. A lost badge may be in anybody's hands, so it names nobody.
+func (t *telling) notValid(c *credential.Credential) {
+	sentence, remedy := t.m.NotValid, t.m.NotValidRemedy
+	switch {
+	case c == nil:
+	case c.State == credential.Lost:
+		sentence, remedy = t.m.BadgeLost, t.m.BadgeLostRemedy
+	case c.State == credential.Suspended:
+		sentence, remedy = t.m.BadgeSuspended, t.m.BadgeSuspendedRemedy
+	case !c.Until.IsZero() && c.Until.Unix() <= t.q.At:
+		sentence, remedy = t.m.RunOut, t.m.RunOutRemedy
+	}
+	t.say(sentence, remedy, "kind", map[credential.Kind]string{credential.PIN: "PIN",
+		credential.Badge: "badge"}[kindOf(c)])
+}
+
+func kindOf(c *credential.Credential) credential.Kind {
+	if c == nil {
+		return ""
+	}
+	return c.Kind
 }
 
 // byPerson words a refusal that is about the person, wherever they are.

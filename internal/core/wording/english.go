@@ -13,7 +13,9 @@ type Messages struct {
 	// Decisions: what is said, and what would change a refusal.
 	May, Nobody, DoThis, This, APlace, PlaceNotOnRecord              string
 	Unknown, UnknownRemedy, TooManyTries, TooManyTriesRemedy         string
-	NotValid, NotValidRemedy                                         string
+	NotValid, NotValidRemedy, RunOut, RunOutRemedy                   string
+	WrongPIN, WrongPINRemedy, BadgeLost, BadgeLostRemedy             string
+	BadgeSuspended, BadgeSuspendedRemedy                             string
 	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy             string
 	HasNeither, HasPINOnly, HasBadgeOnly                             string
 	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy                 string
@@ -89,7 +91,13 @@ var English = &Language{
 		TooManyTries:       "Too many wrong tries. Wait a moment before trying again.",
 		TooManyTriesRemedy: "Wait until the terminal takes tries again.",
 		NotValid:           "{who}'s credential does not count at this moment.", NotValidRemedy: "Issue a new one.",
-		AsksFor: "{where} asks for {asked}.", AsksForRemedy: "Show {asked}.",
+		WrongPIN:        "The PIN that was typed is not the one that goes with this badge.",
+		WrongPINRemedy:  "Type the PIN again carefully, or have a new one issued.",
+		BadgeLost:       "This badge is reported lost.",
+		BadgeLostRemedy: "If it was found, record that; else take it in.", BadgeSuspended: "This badge is suspended.",
+		BadgeSuspendedRemedy: "Resume the badge.", RunOut: "This {kind} has run out.",
+		RunOutRemedy: "Issue {who} a new {kind}, or one for longer.",
+		AsksFor:      "{where} asks for {asked}.", AsksForRemedy: "Show {asked}.",
 		ShowsShort:       "{where} asks for {asked}, and {who} has {owned}.",
 		ShowsShortRemedy: "Issue {who} what the door asks for.",
 		HasNeither:       "neither a PIN nor a badge that counts", HasPINOnly: "a PIN and no badge",

@@ -71,7 +71,25 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 			"This is not known here.", "have a new PIN issued"},
 		{"a lost one", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Lost
+			c.Kind, c.Badge = credential.Badge, 1
+		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge, 1 }), "credential_not_valid",
+			"This badge is reported lost.", "If it was found"},
+		{"a suspended one", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
+			c.State, c.Kind, c.Badge = credential.Suspended, credential.Badge, 1
+		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge, 1 }), "credential_not_valid",
+			"This badge is suspended.", "Resume the badge."},
+		{"one that has run out", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
+			c.Until = noon
+		}, pin, "credential_not_valid", "This PIN has run out.", "Issue Ana a new PIN, or one for longer."},
+		{"one that does not count yet", func(_ *org.State, _ *people.Staff, _ *org.Assignment,
+			c *credential.Credential) {
+			c.From = noon.Add(time.Hour)
 		}, pin, "credential_not_valid", "Ana's credential does not count at this moment.", "Issue a new one."},
+		{"a badge and a wrong PIN", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
+			c.Kind, c.Badge = credential.Badge, 1
+		}, with(func(q *access.Question) {
+			q.Shown, q.Badge, q.PIN = access.ShownBadge|access.ShownPIN, 1, 0
+		}), "wrong_pin", "The PIN that was typed is not the one that goes with this badge.", "new one issued"},
 		{"another proof", nil, with(func(q *access.Question) { q.Permission, q.Place = 2, 4 }), "proof_not_sufficient",
 			"Store asks for a badge and a PIN.", "Show a badge and a PIN."},
 		{"a PIN where a badge was shown", nil,
@@ -82,7 +100,7 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 			other.ID, other.Number = 2, "S2"
 			s.PutStaff(&other)
 			s.PutCredential(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge,
-				Digest: credential.Digest{2}, State: credential.Valid})
+				Badge: 2, State: credential.Valid})
 		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge|access.ShownPIN, 2 }),
 			"credentials_of_two_people", "What was shown belongs to two people.", "one person"},
 		{"at another kind of place", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 3 }),
