@@ -375,13 +375,21 @@ type Today struct {
 	Drafts    []Draft        `json:"drafts" doc:"Planned, or failed when their moment came"`
 	Needless  int            `json:"needless" doc:"Exceptions that change nothing any more"`
 	Barred    []Bar          `json:"barred" doc:"Who is kept out of a place"`
+	Badges    []Badge        `json:"badges" doc:"Overdue, lost with no other in their place, or still out with people who have left"`
+	Readers   []HeldReader   `json:"readers" doc:"Places at which a reader takes no more tries for a while"`
 	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
+}
+
+// HeldReader is a place at which a reader takes no more tries for a while.
+type HeldReader struct {
+	Place PlaceRef  `json:"place"`
+	Until time.Time `json:"until"`
 }
 
 // Found is one result of the find field.
 type Found struct {
-	Kind   string `json:"kind" enum:"staff,place,template"`
-	Code   string `json:"code"`
+	Kind   string `json:"kind" enum:"staff,badge,place,template"`
+	Code   string `json:"code" doc:"Of a badge the number of its record"`
 	Name   string `json:"name"`
 	Detail string `json:"detail"`
 	Status string `json:"status,omitempty" doc:"Of a staff member"`

@@ -40,11 +40,20 @@ type BadgeRef struct {
 // BadgeFields are the fields of a badge, or of a range of them, that is added to the stock.
 type BadgeFields struct {
 	Format string `json:"format" doc:"Of the card, such as wiegand26 or uid7"`
-	Number string `json:"number" maxLength:"64" doc:"Such as 118-1603, or 04A23BC91D5E80"`
+	Number string `json:"number,omitempty" maxLength:"64" doc:"Such as 118-1603, or 04A23BC91D5E80"`
 	Last   string `json:"last,omitempty" maxLength:"64" doc:"The last of a range that begins with the number"`
 	Label  string `json:"label,omitempty" maxLength:"80" doc:"What is written on it, or what it is for"`
 	Site   string `json:"site" maxLength:"64" doc:"Code of the site whose stock it belongs to"`
 	Day    bool   `json:"day,omitempty" doc:"Lent for a shift, and due at its end"`
+
+	More []BadgeLine `json:"more,omitempty" maxItems:"20000" doc:"More of the same format and site, as from a file"`
+}
+
+// BadgeLine is one of many badges, or ranges of them, that are added together.
+type BadgeLine struct {
+	Number string `json:"number" maxLength:"64"`
+	Last   string `json:"last,omitempty" maxLength:"64"`
+	Label  string `json:"label,omitempty" maxLength:"80"`
 }
 
 // BadgeEdit are the fields of a badge that can be changed. Fields not sent stay as they are.

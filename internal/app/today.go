@@ -27,7 +27,9 @@ type Today struct {
 	Drafts    []Draft // one's own that are planned or failed, and those of others that one may see
 	Aside     int     // records that cannot be read, for those who may read the audit log everywhere
 	Barred    []Barred
-	Needless  int // exceptions that change nothing any more, where one may end them
+	Needless  int          // exceptions that change nothing any more, where one may end them
+	Badges    []*org.Badge // overdue, lost without another in their place, or still out with those who have left
+	Readers   []HeldReader // that take no more tries for a while
 }
 
 // Waiting is a template that waits for a decision.
@@ -118,7 +120,34 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 			}
 		}
 	}
+	if reach, anywhere := live.Reach(actor, permit.IssueCredentials, now.Unix()); anywhere {
+		t.Badges = badgesToSettle(live, reach, now)
+		t.Counts["badges"] = len(t.Badges)
+		t.Badges = t.Badges[:min(len(t.Badges), longest)]
+	}
+	var err error
+	if t.Readers, err = a.HeldReaders(ctx, actor); err != nil {
+		return nil, err
+	}
 	return t, a.todaysDrafts(ctx, actor, t)
+}
+
+// badgesToSettle returns the badges that somebody has to do something about, at the sites where the actor issues
+// credentials.
+func badgesToSettle(live *Live, reach []bool, now time.Time) (list []*org.Badge) {
+	for _, b := range live.State().Badges.All() {
+		held := live.State().HolderOf(b.ID)
+		if held == nil || !access.InReach(reach, b.Site) {
+			continue
+		}
+		overdue := !held.Until.IsZero() && !now.Before(held.Until)
+		left := live.Status(held.Staff, now.Unix()) == people.Departed
+		if b.State == org.Issued && (overdue || left) ||
+			b.State == org.Lost && !left && live.HasToShow(held.Staff, now.Unix())&access.ShownBadge == 0 {
+			list = append(list, b)
+		}
+	}
+	return list
 }
 
 func (a *App) todaysDrafts(ctx context.Context, actor people.StaffID, t *Today) error {

@@ -192,10 +192,20 @@ func (s *session) many(args []string, file string, flags map[string]string, colu
 	case file != "" && len(args) > 0:
 		return nil, usagef("name people, or a CSV file with --from, not both; a day is written 2027-03-01")
 	}
+	return s.rows("staff", args, file, flags, columns...)
+}
+
+// rows are what a command is about: its words, each a row with one cell in a column, or the rows of a CSV file. What a
+// flag says stands in every row that says nothing of it.
+func (s *session) rows(column string, args []string, file string, flags map[string]string,
+	columns ...string) ([]map[string]string, error) {
+	if (file == "") == (len(args) == 0) {
+		return nil, usagef("name a %s, or a CSV file with --from, and not both", column)
+	}
 	var rows []map[string]string
 	if file == "" {
 		for _, arg := range args {
-			rows = append(rows, map[string]string{"staff": arg})
+			rows = append(rows, map[string]string{column: arg})
 		}
 	} else {
 		text, err := s.read(file)

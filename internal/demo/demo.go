@@ -93,7 +93,7 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	}
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
-	for _, more := range []func() ([]step, error){l.exceptions, l.states} {
+	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.exceptions, l.states} {
 		happened, err := more()
 		if err != nil {
 			return err
@@ -283,6 +283,21 @@ func (l *loader) loadTemplates() error {
 	return err
 }
 
+// intakeOf is the day on which somebody is enrolled.
+func intakeOf(row map[string]string) (int, error) {
+	start, err := strconv.Atoi(row["start"])
+	if err != nil {
+		return 0, fmt.Errorf("%s: the start is not a number of days", row["staff_number"])
+	}
+	intake := begun
+	for _, d := range intakes {
+		if d <= start {
+			intake = d
+		}
+	}
+	return intake, nil
+}
+
 // intakes are the days on which people are enrolled, each the last before they start.
 var intakes = []int{begun, -200, -120, -90, -75, -60, -45, -30, -14, -7, 0}
 
@@ -293,15 +308,9 @@ func (l *loader) enrolments() ([]step, error) {
 	}
 	taken := map[int][]map[string]string{}
 	for _, row := range rows {
-		start, err := strconv.Atoi(row["start"])
+		intake, err := intakeOf(row)
 		if err != nil {
-			return nil, fmt.Errorf("%s: the start is not a number of days", row["staff_number"])
-		}
-		intake := begun
-		for _, d := range intakes {
-			if d <= start {
-				intake = d
-			}
+			return nil, err
 		}
 		taken[intake] = append(taken[intake], row)
 	}

@@ -2,8 +2,10 @@ package demo
 
 import (
 	"context"
+	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"time"
 
 	"loyallatch.example/latch/internal/app"
@@ -63,7 +65,7 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 		d := live.Decide(&q)
 		events = append(events, store.Event{At: moment, DeviceID: devices[door.Site.ID], PlaceID: uint32(door.Place.ID),
 			StaffID: uint32(id), PermissionID: uint32(permission.ID),
-			Allowed: d.Allowed, Reason: uint8(d.Reason), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
+			Allowed: d.Allowed, Reason: d.Reason.Number(), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
 	}
 	doors := map[estate.PlaceID][]*estate.Standing{}
 	for here := range live.Tree().All {
@@ -102,6 +104,22 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 				}
 			}
 		}
+	}
+	lost, err := shown()
+	if err != nil {
+		return 0, err
+	}
+	for _, row := range lost {
+		days, err := strconv.Atoi(row["day"])
+		b, place := live.State().BadgeNamed(row["badge"]), live.State().PlaceByCode(row["place"])
+		if err != nil || b == nil || place == nil {
+			return 0, fmt.Errorf("badge_events.csv: no badge %q, place %q or day %q", row["badge"], row["place"], row["day"])
+		}
+		here := live.Tree().At(place.ID)
+		events = append(events, store.Event{At: at(now, here.Location, days, 1337), DeviceID: devices[here.Site.ID],
+			PlaceID: uint32(place.ID), StaffID: uint32(live.State().IssuesOf(b.ID)[0].Staff),
+			PermissionID: uint32(live.Catalogue().PermissionByKey(place.Asks).ID),
+			Reason:       access.CredentialNotValid.Number()})
 	}
 	slices.SortFunc(events, func(a, b store.Event) int { return a.At.Compare(b.At) })
 	return len(events), a.Backfill(ctx, events)

@@ -24,8 +24,8 @@ type OneBadge struct {
 	ID string `path:"id" maxLength:"80" doc:"Number of its record, or its own number"`
 }
 
-// badgeQuery chooses and orders badges.
-type badgeQuery struct {
+// BadgesAsked chooses and orders badges.
+type BadgesAsked struct {
 	Q     string    `query:"q" maxLength:"100" doc:"Part of the number or label, or of the holder's name or number"`
 	State string    `query:"state" enum:"stock,issued,suspended,overdue,lost,destroyed"`
 	Site  string    `query:"site" maxLength:"64" doc:"Whose stock it belongs to"`
@@ -39,7 +39,7 @@ type badgeQuery struct {
 func (s *Server) registerBadges() {
 	type listIn struct {
 		Paging
-		badgeQuery
+		BadgesAsked
 	}
 	route(s, "GET", "/badges", "list-badges", "badges", "Badges of the sites where you issue credentials, and of those "+
 		"you may see: where each is, and who has it",
@@ -48,7 +48,7 @@ func (s *Server) registerBadges() {
 			if !in.At.IsZero() {
 				v.at = in.At
 			}
-			all, err := s.badges(ctx, v, &in.badgeQuery)
+			all, err := s.badges(ctx, v, &in.BadgesAsked)
 			if err != nil {
 				return nil, err
 			}
@@ -86,6 +86,7 @@ func (s *Server) registerBadges() {
 			return pageOf(all, &in.Paging)
 		})
 	type readIn struct {
+		Paging
 		Read string `query:"read" required:"true" maxLength:"256" doc:"Bits, 26:2EC0C86, bytes in hexadecimal, or a printed number"`
 	}
 	route(s, "GET", "/badges/decode", "decode-card", "badges",
@@ -105,12 +106,12 @@ func (s *Server) registerBadges() {
 				}
 				all = append(all, one)
 			}
-			return page(all, len(all), ""), nil
+			return pageOf(all, &in.Paging)
 		})
 }
 
 // badges returns the badges that a query asks for, of those the caller may see, in its order.
-func (s *Server) badges(ctx context.Context, v view, q *badgeQuery) ([]api.Badge, error) {
+func (s *Server) badges(ctx context.Context, v view, q *BadgesAsked) ([]api.Badge, error) {
 	site, err := v.placeFor("query.site", q.Site)
 	if err != nil {
 		return nil, err
@@ -217,6 +218,13 @@ func (v view) badge(b *org.Badge) api.Badge {
 		return out
 	}
 	out.Holder = v.badgeIssue(held)
+	if v.sees.at-v.at.Unix() > 1 { // who had it then; what has become of it since is of no matter
+		if out.State = "issued"; !held.StateSince.IsZero() && !held.StateSince.After(v.at) {
+			out.State = map[credential.State]string{credential.Suspended: "suspended",
+				credential.Lost: "lost"}[held.State]
+		}
+		return out
+	}
 	switch {
 	case b.State != org.Issued:
 	case held.State == credential.Suspended:
@@ -252,7 +260,7 @@ func (s *Server) registerBadgeActs() {
 		Body api.BadgeWrite
 	}
 	route(s, "POST", "/badges", "add-badge", "badges", "Add a badge, or a range of them, to the stock of a site",
-		Access{Operation: "badge.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
+		Access{Operation: "badge.add", Large: true}, func(ctx context.Context, in *addIn) (*changed, error) {
 			return s.write(ctx, in.Writing, in.Body.Reason,
 				change.Operation{Op: "badge.add", Set: set(in.Body.BadgeFields)})
 		})
@@ -332,7 +340,10 @@ func (s *Server) replaceBadge(ctx context.Context, id string, w Writing, body *a
 	}
 	verb := map[string]string{"lost": "lost", "destroyed": "destroy", "returned": "return",
 		"suspended": "suspend"}[body.Old]
-	old := change.Operation{Op: "badge." + verb, On: id, Reason: body.Reason}
+	if body.Reason == "" {
+		body.Reason = "Replaced, as the one before is " + body.Old
+	}
+	old := change.Operation{Op: "badge." + verb, On: id}
 	if old.Revision, err = revisionOf(w.IfMatch); err != nil {
 		return nil, err
 	}

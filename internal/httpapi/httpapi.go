@@ -184,6 +184,7 @@ func (s *Server) register() {
 	s.registerDecisions()
 	s.registerDevices()
 	s.registerToday()
+	s.registerReaders()
 	s.registerGrid()
 	s.registerLook()
 	s.registerDrafts()

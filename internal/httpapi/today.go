@@ -2,11 +2,13 @@ package httpapi
 
 import (
 	"context"
+	"strconv"
 	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/wording"
@@ -26,7 +28,13 @@ func (s *Server) registerToday() {
 				Counts:   t.Counts,
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
 				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless, Barred: []api.Bar{},
-				Aside: t.Aside}}
+				Aside: t.Aside, Badges: []api.Badge{}, Readers: []api.HeldReader{}}}
+			for _, b := range t.Badges {
+				out.Body.Badges = append(out.Body.Badges, v.badge(b))
+			}
+			for _, r := range t.Readers {
+				out.Body.Readers = append(out.Body.Readers, api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until})
+			}
 			for _, b := range t.Barred {
 				out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))
 			}
@@ -73,6 +81,8 @@ func (s *Server) registerToday() {
 						Status: shown.Status, Locked: shown.Lock != nil})
 				}
 			}
+			badges := v.foundBadges(in.Q, in.Limit)
+			out.Body.Items, out.Body.Total = append(out.Body.Items, badges...), out.Body.Total+len(badges)
 			search := words.Fold(in.Q)
 			add := func(kind, code, name, detail string) {
 				if !strings.Contains(words.Fold(name+" "+code), search) {
@@ -96,6 +106,27 @@ func (s *Server) registerToday() {
 			}
 			return out, nil
 		})
+}
+
+// foundBadges are the badges that what was typed, or read by a reader that types, names.
+func (v view) foundBadges(typed string, most int) (found []api.Found) {
+	readings, err := card.Read(typed)
+	if err != nil {
+		return nil
+	}
+	for _, b := range v.live.State().BadgesOf(readings) {
+		if !v.seesBadge(b) || len(found) == most {
+			continue
+		}
+		shown := v.badge(b)
+		one := api.Found{Kind: "badge", Code: strconv.Itoa(int(b.ID)), Name: "Badge " + b.Number,
+			Detail: strings.Join(nonEmpty(b.State.Words(), b.Label, shown.Site.Name), " · ")}
+		if shown.Holder != nil {
+			one.Detail = shown.State + " · " + shown.Holder.Staff.Name
+		}
+		found = append(found, one)
+	}
+	return found
 }
 
 // waitingNamed is how many of the permissions that wait in a template are named.
@@ -126,4 +157,15 @@ func nonEmpty(parts ...string) []string {
 func (v view) person(p *people.Staff) api.Person {
 	return api.Person{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle, HomeSite: v.placeRef(p.HomeSite),
 		Lock: v.lock(p)}
+}
+
+// registerReaders registers the one act on readers that take no more tries.
+func (s *Server) registerReaders() {
+	route(s, "DELETE", "/places/{id}/tries", "take-tries-again", "places",
+		"Let the readers of a place take tries again, after too many wrong ones",
+		Access{Permission: permit.LockStaff, Scope: app.ScopeDaily},
+		func(ctx context.Context, in *OnePlace) (*struct{}, error) {
+			c := callerOf(ctx)
+			return nil, s.app.TakeTriesAgain(ctx, c.id(), in.ID, c.origin())
+		})
 }

@@ -5,15 +5,19 @@ import (
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
 )
 
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
-	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, change_template,
-	// change_hours
-	Act string
-	Bar org.BarID // that bars them
+	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
+	// change_template, change_hours
+	Act      string
+	Bar      org.BarID         // that bars them
+	Doors    int               // they are meant to pass and cannot, by what they have to show
+	Place    estate.PlaceID    // one of those doors
+	Template permit.TemplateID // that needs a credential which they do not have
 }
 
 // obstacles are what may keep somebody from working, each with the act that mends it.
@@ -24,9 +28,30 @@ var (
 	nowhereAssigned  = Obstacle{Code: "no_assignment", Act: "assign"}
 	nothingGiven     = Obstacle{Code: "template_gives_nothing", Act: "change_template"}
 	hoursApart       = Obstacle{Code: "hours_never_meet", Act: "change_hours"}
-	nothingToShow    = Obstacle{Code: "no_credential", Act: "issue_pin"}
-	nothingThatOpens = Obstacle{Code: "credential_not_accepted", Act: "issue_pin"}
+	nothingToShow    = Obstacle{Code: "no_credential"}
+	nothingThatOpens = Obstacle{Code: "credential_not_accepted"}
+	someDoorsShut    = Obstacle{Code: "some_doors_shut"}
+	credentialNeeded = Obstacle{Code: "credential_needed"}
 )
+
+// issuing says how what somebody lacks is issued.
+func issuing(lacks Shown) string {
+	if lacks&ShownBadge != 0 {
+		return "issue_badge"
+	}
+	return "issue_pin"
+}
+
+// lacking returns what has to be had beside what there is, to satisfy a proof.
+func (s Shown) lacking(proof estate.Proof) Shown {
+	switch proof {
+	case estate.Badge:
+		return ShownBadge &^ s
+	case estate.BadgeAndPIN:
+		return (ShownBadge | ShownPIN) &^ s
+	}
+	return ShownPIN
+}
 
 // Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
 // and nothing for those who have departed, who are not meant to work.
@@ -119,9 +144,13 @@ func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 // stretch, so that it is more than a year of daily ones.
 const mostSides = 400
 
+// credentialObstacles goes through the doors that somebody is meant to pass, one by one, and through what their
+// templates need.
 func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) []Obstacle {
-	shown := s.HasToShow(id, max(at, p.span.Start))
-	opens, accepts := 0, 0
+	at = max(at, p.span.Start)
+	shown := s.HasToShow(id, at)
+	opens, lacks := 0, Shown(0)
+	var shut, needs Obstacle
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
@@ -133,19 +162,34 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 			if here.Place.Kind != estate.Door || here.Retired || asked == nil || s.level(g.template, asked.ID) == 0 {
 				continue
 			}
-			opens++
-			if shown.satisfies(here.Place.Proof) {
-				accepts++
+			switch {
+			case shown.satisfies(here.Place.Proof):
+				opens++
+			case s.Decide(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: max(at, g.from),
+				AnyHour: true}).Reason == Granted:
+				shut.Doors, lacks = shut.Doors+1, lacks|shown.lacking(here.Place.Proof)
+				if shut.Place == 0 {
+					shut.Place = here.Place.ID
+				}
 			}
 		}
+		if need := s.needs[g.template] &^ shown; need != 0 && needs.Template == 0 {
+			needs = Obstacle{Code: credentialNeeded.Code, Act: issuing(need), Template: g.template}
+		}
 	}
+	found := shut
 	switch {
-	case opens == 0:
+	case shut.Doors == 0 && needs.Template == 0:
 		return nil
+	case shut.Doors == 0:
+		return []Obstacle{needs}
 	case shown == 0:
-		return []Obstacle{nothingToShow}
-	case accepts == 0:
-		return []Obstacle{nothingThatOpens}
+		found.Code = nothingToShow.Code
+	case opens == 0:
+		found.Code = nothingThatOpens.Code
+	default:
+		found.Code = someDoorsShut.Code
 	}
-	return nil
+	found.Act = issuing(lacks)
+	return []Obstacle{found}
 }

@@ -3,6 +3,7 @@ package access
 import (
 	"time"
 
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -86,6 +87,7 @@ type Snapshot struct {
 	levels    [][]permit.Level    // the same, levels alone: what Decide reads
 	hours     []hours.Access      // by TemplateID, a base's where the template states none
 	idle      []int               // the same, of the seconds after which a shared terminal signs somebody out
+	needs     []Shown             // the same, of what somebody has to have
 	persons   table.Rows[person]
 	rolls     rolls
 }
@@ -110,7 +112,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
-		hours: s.hours, idle: s.idle, persons: s.persons.Fork(), rolls: s.rolls.fork()}
+		hours: s.hours, idle: s.idle, needs: s.needs, persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.NewTree(state.Places.All())
 		if err != nil {
@@ -123,9 +125,13 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
 		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
 			make([]int, len(n.resolved))
+		n.needs = make([]Shown, len(n.resolved))
 		for id, template := range state.Templates.All() {
 			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
 				permit.IdleSecondsOf(template, state.Template)
+			for _, need := range permit.NeedsOf(template, state.Template) {
+				n.needs[id] |= shownBy(credential.Kind(need))
+			}
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {

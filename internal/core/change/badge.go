@@ -20,28 +20,28 @@ import (
 const issueOfBadge = "issue"
 
 var badgeOperations = []Description{
-	{Name: "badge.add", Do: "Add badge", Done: "Added badge", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.add", Do: "Add", Done: "Added", Needs: permit.IssueCredentials, Daily: true,
 		Fields: badgeForm{}, Makes: "badge", Undone: "badge.destroy", apply: badgeAdd},
-	{Name: "badge.edit", Do: "Change badge", Done: "Changed badge", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.edit", Do: "Change", Done: "Changed", Needs: permit.IssueCredentials, Daily: true,
 		Fields: badgeEditForm{}, subject: fieldsEdited, apply: badgeEdit},
-	{Name: "badge.issue", Do: "Issue badge", Done: "Issued badge", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.issue", Do: "Issue", Done: "Issued", Needs: permit.IssueCredentials, Daily: true,
 		Fields: issueForm{}, Makes: issueOfBadge, Undone: "badge.return", apply: badgeIssue},
-	{Name: "badge.return", Do: "Take back badge", Done: "Took back badge", Needs: permit.IssueCredentials,
+	{Name: "badge.return", Do: "Take back", Done: "Took back", Needs: permit.IssueCredentials,
 		Daily: true, Says: "Returned", apply: badgeReturn},
-	{Name: "badge.suspend", Do: "Suspend badge", Done: "Suspended badge", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.suspend", Do: "Suspend", Done: "Suspended", Needs: permit.IssueCredentials, Daily: true,
 		apply: badgeSuspend},
-	{Name: "badge.resume", Do: "Resume badge", Done: "Resumed badge", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.resume", Do: "Resume", Done: "Resumed", Needs: permit.IssueCredentials, Daily: true,
 		apply: badgeResume},
-	{Name: "badge.lost", Do: "Report as lost badge", Done: "Reported as lost badge", Needs: permit.IssueCredentials,
+	{Name: "badge.lost", Do: "Report the loss of", Done: "Reported the loss of", Needs: permit.IssueCredentials,
 		Daily: true, Says: "Reported lost", apply: badgeLost},
-	{Name: "badge.found", Do: "Record as found badge", Done: "Recorded as found badge",
+	{Name: "badge.found", Do: "Record the finding of", Done: "Recorded the finding of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: foundForm{}, apply: badgeFound},
-	{Name: "badge.destroy", Do: "Record as destroyed badge", Done: "Recorded as destroyed badge",
+	{Name: "badge.destroy", Do: "Record the destruction of", Done: "Recorded the destruction of",
 		Needs: permit.IssueCredentials, Daily: true, Says: "Destroyed", apply: badgeDestroy},
 }
 
-// MostInRange bounds how many badges one operation adds.
-const MostInRange = 5000
+// MostBadges bounds how many badges one operation adds.
+const MostBadges = 20_000
 
 type badgeForm struct {
 	Format string `json:"format"`
@@ -50,6 +50,14 @@ type badgeForm struct {
 	Label  string `json:"label"`
 	Site   string `json:"site"`
 	Day    bool   `json:"day"`
+	// More of the same format and site, as from a file
+	More []badgeLine `json:"more"`
+}
+
+type badgeLine struct {
+	Number string `json:"number"`
+	Last   string `json:"last"`
+	Label  string `json:"label"`
 }
 
 type badgeEditForm struct {
@@ -77,43 +85,70 @@ func badgeAdd(t *Trial) error {
 	if err != nil {
 		return err
 	}
+	lines := form.More
+	if form.Number != "" || len(lines) == 0 {
+		lines = append([]badgeLine{{form.Number, form.Last, form.Label}}, lines...)
+	}
+	added := 0
+	for i, line := range lines {
+		prefix := "set."
+		if form.Number == "" && len(form.More) > 0 {
+			prefix = fmt.Sprintf("set.more[%d].", i)
+		} else if i > 0 {
+			prefix = fmt.Sprintf("set.more[%d].", i-1)
+		}
+		count, err := t.addBadges(&form, line, site, prefix, MostBadges-added)
+		if err != nil {
+			return err
+		}
+		added += count
+	}
+	return nil
+}
+
+// addBadges adds the badge of a line, or the range that it names; prefix is put before the names of its fields.
+func (t *Trial) addBadges(form *badgeForm, line badgeLine, site *estate.Place, prefix string, most int) (int, error) {
 	format := card.Format(form.Format)
-	first, err := card.Canonical(format, form.Number)
+	first, err := card.Canonical(format, line.Number)
 	if err != nil {
-		field := map[bool]string{true: "set.number", false: "set.format"}[format.Known()]
-		return fault.Invalidf(field, "%s", err)
+		field := map[bool]string{true: prefix + "number", false: "set.format"}[format.Known()]
+		return 0, fault.Invalidf(field, "%s", err)
 	}
 	count := uint64(1)
-	if form.Last != "" {
-		if count, err = card.Span(format, first, form.Last); err != nil {
-			return fault.Invalidf("set.last", "%s", err)
+	if line.Last != "" {
+		if count, err = card.Span(format, first, line.Last); err != nil {
+			return 0, fault.Invalidf(prefix+"last", "%s", err)
 		}
 	}
-	if count > MostInRange {
-		return fault.Invalidf("set.last", "a range has at most %d badges; this one has %d", MostInRange, count)
+	if count > uint64(most) {
+		return 0, fault.Invalidf(prefix+"last", "at most %d badges are added at once", MostBadges)
 	}
-	label := words.Tidy(form.Label)
+	label := words.Tidy(line.Label)
+	if label == "" {
+		label = words.Tidy(form.Label)
+	}
 	if err := bounded("label", label, 80); err != nil {
-		return err
+		return 0, err
 	}
 	for i := range count {
 		number := first
 		if i > 0 {
 			if number, err = card.Following(format, first, i); err != nil {
-				return fault.Invalidf("set.last", "%s", err)
+				return 0, fault.Invalidf(prefix+"last", "%s", err)
 			}
 		}
 		if t.State.BadgeByNumber(format, number) != nil {
-			return fault.Conflictf("set.number", "a badge %s of the format %s is on record already", number, format)
+			return 0, fault.Conflictf(prefix+"number", "a badge %s of the format %s is on record already", number,
+				format)
 		}
 		b := &org.Badge{ID: credential.BadgeID(t.State.Badges.Next()), Format: format, Number: number, Label: label,
 			Site: site.ID, State: org.InStock, Day: form.Day}
 		t.putBadge(b)
-		if i == 0 {
+		if t.op.Ref != "" && t.Refs[t.op.Ref] == 0 {
 			t.named(uint32(b.ID))
 		}
 	}
-	return nil
+	return int(count), nil
 }
 
 // badgeSite finds the site whose stock a badge belongs to, for somebody who issues credentials there.

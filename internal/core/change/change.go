@@ -161,7 +161,7 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	}
 	for i := range operations {
 		described, operation := Describe(operations[i].Op), operations[i]
-		if operation.Reason == "" && t.reason == "" {
+		if operation.Reason == "" && (t.reason == "" || t.reason == ReasonLater) {
 			operation.Reason = described.Says
 		}
 		t.op, t.index = &operation, i

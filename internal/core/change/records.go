@@ -134,7 +134,7 @@ func (t *Trial) putCredential(c *credential.Credential) {
 	p := t.State.Person(c.Staff)
 	label := p.Number + " " + p.FullName()
 	if b := t.State.Badge(c.Badge); b != nil {
-		label = b.Number + " of " + label
+		label = "badge " + b.Number + " of " + label
 	}
 	t.wrote("credential", uint32(c.ID), label, orNil(before), c)
 }
@@ -146,7 +146,7 @@ func (t *Trial) putBadge(b *org.Badge) {
 	if held := t.State.HolderOf(b.ID); held != nil {
 		t.staff[held.Staff] = true
 	}
-	t.wrote("badge", uint32(b.ID), b.Number, orNil(before), b)
+	t.wrote("badge", uint32(b.ID), "badge "+b.Number, orNil(before), b)
 }
 
 func (t *Trial) putTemplate(template *permit.Template) {

@@ -41,7 +41,7 @@ func (t *Tries) Held(at time.Time) (until time.Time, held bool) { return t.until
 
 // Wrong counts a try that is taken for wrong.
 func (t *Tries) Wrong(rule TryRule, at time.Time) {
-	over := !t.until.IsZero() && !at.Before(t.until) // what was counted before a hold is settled by it
+	over := t.first.Before(t.until) && !at.Before(t.until) // what was counted before a hold is settled by it
 	if t.count == 0 || over || at.Sub(t.first) > rule.Window {
 		t.count, t.first = 0, at
 		if at.Sub(t.until) > rule.Longest {

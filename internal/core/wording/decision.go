@@ -34,13 +34,15 @@ func (l *Language) Say(s *access.Snapshot, q *access.Question) Explanation {
 
 // Refuse words a refusal that was decided before the question reached the snapshot.
 func (l *Language) Refuse(s *access.Snapshot, q *access.Question, reason access.Reason) Explanation {
-	t := &telling{Language: l, m: &l.Messages, s: s, q: q, e: Explanation{Decision: access.Decision{Reason: reason}}}
-	t.write()
-	return t.e
+	return l.tell(s, q, access.Decision{Reason: reason}, true)
 }
 
 func (l *Language) decide(s *access.Snapshot, q *access.Question, brief bool) Explanation {
-	t := &telling{Language: l, m: &l.Messages, brief: brief, s: s, q: q, e: Explanation{Decision: s.Decide(q)}}
+	return l.tell(s, q, s.Decide(q), brief)
+}
+
+func (l *Language) tell(s *access.Snapshot, q *access.Question, d access.Decision, brief bool) Explanation {
+	t := &telling{Language: l, m: &l.Messages, brief: brief, s: s, q: q, e: Explanation{Decision: d}}
 	t.at = time.Unix(q.At, 0)
 	if t.here = s.Tree().At(q.Place); t.here != nil {
 		t.at = t.at.In(t.here.Location)

@@ -55,8 +55,9 @@ type Messages struct {
 	ObstacleContract, MendContract, ObstacleBarred, MendBar string
 	ObstacleEnded, MendEnded, ObstacleNowhere, MendNowhere  string
 	ObstacleNothing, MendNothing, ObstacleHours, MendHours  string
-	ObstacleNoCredential, MendNoCredential                  string
-	ObstacleNotAccepted, MendNotAccepted                    string
+	ObstacleNoCredential, ObstacleNotAccepted               string
+	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
+	MendPIN, MendBadge                                      string
 
 	// Needless exceptions.
 	HasRunOut, WorksNoLonger, PermissionRetired     string
@@ -182,9 +183,11 @@ var English = &Language{
 		ObstacleNothing: "{who}'s template gives nothing at the places assigned.",
 		MendNothing:     "Choose a template that fits the place.",
 		ObstacleHours:   "{who}'s access hours never meet the opening hours.", MendHours: "Change the access hours.",
-		ObstacleNoCredential: "{who} has no PIN and no badge.", MendNoCredential: "Issue a PIN.",
+		ObstacleNoCredential: "{who} has no PIN and no badge.", MendPIN: "Issue a PIN.", MendBadge: "Issue a badge.",
 		ObstacleNotAccepted: "No door that {who} may open takes what {who} has.",
-		MendNotAccepted:     "Issue the credential that the doors ask for.",
+		ObstacleSomeDoors: "{n} door that {who} is meant to pass asks for more than {who} has: {door}.|" +
+			"{n} doors that {who} is meant to pass ask for more than {who} has, such as {door}.",
+		ObstacleNeeded: "{who} has no {needed}, and the template {template} needs one.", APIN: "PIN", ABadge: "badge",
 
 		HasRunOut: "It has run out.", WorksNoLonger: "{who} no longer works here.",
 		PermissionRetired: "The permission is retired.",

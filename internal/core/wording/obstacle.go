@@ -19,6 +19,14 @@ func (l *Language) Readiness(s *access.Snapshot, id people.StaffID, at int64) []
 	return l.Obstacles(s, id, s.Readiness(id, at))
 }
 
+// issue says how a credential is issued.
+func (l *Language) issue(act string) string {
+	if act == "issue_badge" {
+		return l.Messages.MendBadge
+	}
+	return l.Messages.MendPIN
+}
+
 // Obstacles says what keeps somebody from working.
 func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []access.Obstacle) []Obstacle {
 	m, staff := &l.Messages, s.State().Person(id)
@@ -50,9 +58,19 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 		case "hours_never_meet":
 			put(m.ObstacleHours, m.MendHours)
 		case "no_credential":
-			put(m.ObstacleNoCredential, m.MendNoCredential)
+			put(m.ObstacleNoCredential, l.issue(fact.Act))
 		case "credential_not_accepted":
-			put(m.ObstacleNotAccepted, m.MendNotAccepted)
+			put(m.ObstacleNotAccepted, l.issue(fact.Act))
+		case "some_doors_shut":
+			said[i].Mend = l.issue(fact.Act)
+			said[i].Sentence = l.count(m.ObstacleSomeDoors, fact.Doors, "who", staff.Called(), "door",
+				placeName(s, fact.Place, m.APlace))
+		case "credential_needed":
+			needed := m.APIN
+			if fact.Act == "issue_badge" {
+				needed = m.ABadge
+			}
+			put(m.ObstacleNeeded, l.issue(fact.Act), "template", s.State().Template(fact.Template).Name, "needed", needed)
 		}
 	}
 	return said

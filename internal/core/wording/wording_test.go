@@ -282,6 +282,15 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 			door.Proof = estate.Badge
 			s.PutPlace(&door)
 		},
+		"some_doors_shut": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			s.PutPlace(&estate.Place{ID: 6, Code: "M-E", Name: "Side door", Kind: estate.Door, Parent: 2,
+				Proof: estate.Badge, Asks: "door.open"})
+		},
+		"credential_needed": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			packer := *s.Template(1)
+			packer.Needs = []string{"pin", "badge"}
+			s.PutTemplate(&packer)
+		},
 	} {
 		obstacles := English.Readiness(mill(t, spoil), 1, noon.Unix())
 		if code == "" {

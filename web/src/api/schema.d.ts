@@ -136,6 +136,254 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/badges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Badges of the sites where you issue credentials, and of those you may see: where each is, and who has it
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-badges"];
+        put?: never;
+        /**
+         * Add a badge, or a range of them, to the stock of a site
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["add-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/decode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a raw read of a card means in each format, and which badge it is
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["decode-card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One badge
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-badge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change a badge
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-badge"];
+        trace?: never;
+    };
+    "/badges/{id}/destroy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record that a badge is destroyed
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["destroy-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record that a badge was found: it goes into stock, or back to its holder
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["find-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a badge that is in stock to somebody
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["issue-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/issues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whose a badge was, from when until when, the newest first
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-badge-issues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/lost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report a badge lost: every door refuses it when this returns
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["lost-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give the holder of a badge another one, and say what has become of the one there is
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["replace-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a suspended badge count again
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["resume-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a badge back into stock
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["return-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badges/{id}/suspend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a badge not count for a while
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["suspend-badge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/bars": {
         parameters: {
             query?: never;
@@ -197,6 +445,15 @@ export interface paths {
          *     - `assignment.edit`: change the assignment of; needs `console.assign`; sets `staff`, `place`, `template`, `from`, `until`, `hours`
          *     - `assignment.end`: end the assignment of; needs `console.assign`
          *     - `assignment.restore`: bring back the assignment of; needs `console.assign`
+         *     - `badge.add`: add; needs `console.credentials`; sets `format`, `number`, `last`, `label`, `site`, `day`, `more`
+         *     - `badge.destroy`: record the destruction of; needs `console.credentials`
+         *     - `badge.edit`: change; needs `console.credentials`; sets `label`, `site`, `day`
+         *     - `badge.found`: record the finding of; needs `console.credentials`; sets `holder`
+         *     - `badge.issue`: issue; needs `console.credentials`; sets `badge`, `staff`, `until`
+         *     - `badge.lost`: report the loss of; needs `console.credentials`
+         *     - `badge.resume`: resume; needs `console.credentials`
+         *     - `badge.return`: take back; needs `console.credentials`
+         *     - `badge.suspend`: suspend; needs `console.credentials`
          *     - `bar.add`: bar; needs `console.lock`; sets `staff`, `place`, `until`
          *     - `bar.end`: lift the bar of; needs `console.lock`
          *     - `device.add`: connect device; needs `console.devices`; sets `name`, `place`, `token`
@@ -210,7 +467,7 @@ export interface paths {
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
          *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -1259,6 +1516,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/places/{id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Let the readers of a place take tries again, after too many wrong ones
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
+         */
+        delete: operations["take-tries-again"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook": {
         parameters: {
             query?: never;
@@ -1891,6 +2168,114 @@ export interface components {
             reason?: string;
             record: string;
         };
+        Badge: {
+            /** @description Lent for a shift, and due at its end */
+            day?: boolean;
+            etag: string;
+            /** @enum {string} */
+            format: "wiegand26" | "wiegand34" | "wiegand35" | "wiegand37" | "wiegand37-plain" | "wiegand48" | "pair" | "uid4" | "uid7" | "uid10";
+            format_words: string;
+            /** @description Who has it, or had it when it was lost */
+            holder?: components["schemas"]["BadgeIssue"];
+            /** Format: int32 */
+            id: number;
+            label?: string;
+            /** @description As its format writes it */
+            number: string;
+            /** @description Whose stock it belongs to */
+            site: components["schemas"]["PlaceRef"];
+            /**
+             * @description suspended and overdue are issued and do not count
+             * @enum {string}
+             */
+            state: "stock" | "issued" | "suspended" | "overdue" | "lost" | "destroyed";
+        };
+        BadgeEditWrite: {
+            day?: boolean;
+            label?: string;
+            reason?: string;
+            site?: string;
+        };
+        BadgeFoundWrite: {
+            /** @description It goes back to whoever had it and counts again; left out: into stock */
+            holder?: boolean;
+            reason?: string;
+        };
+        BadgeIssue: {
+            /** Format: int32 */
+            credential: number;
+            /** Format: date-time */
+            issued_at: string;
+            /** @description Why it is that */
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description Since when it is suspended, lost or taken back
+             */
+            since?: string;
+            staff: components["schemas"]["StaffRef"];
+            /** @enum {string} */
+            state: "valid" | "suspended" | "lost" | "withdrawn";
+            /**
+             * @description Of the holder, now
+             * @enum {string}
+             */
+            status: "prepared" | "active" | "departed";
+            /**
+             * Format: date-time
+             * @description When it stops counting; of a day badge when it is due
+             */
+            until?: string;
+        };
+        BadgeIssueWrite: {
+            reason?: string;
+            /** @description Staff number */
+            staff: string;
+            /** @description RFC 3339 moment; left out: of a day badge the end of the shift, of another until it is taken back */
+            until?: string;
+        };
+        BadgeLine: {
+            label?: string;
+            last?: string;
+            number: string;
+        };
+        BadgeRef: {
+            day?: boolean;
+            format: string;
+            /** Format: int32 */
+            id: number;
+            label?: string;
+            number: string;
+        };
+        BadgeReplaceWrite: {
+            /**
+             * @description What has become of the one there is
+             * @enum {string}
+             */
+            old: "lost" | "destroyed" | "returned" | "suspended";
+            reason?: string;
+            /** @description RFC 3339 moment from which the new one no longer counts */
+            until?: string;
+            /** @description Number of a badge in stock */
+            with: string;
+        };
+        BadgeWrite: {
+            /** @description Lent for a shift, and due at its end */
+            day?: boolean;
+            /** @description Of the card, such as wiegand26 or uid7 */
+            format: string;
+            /** @description What is written on it, or what it is for */
+            label?: string;
+            /** @description The last of a range that begins with the number */
+            last?: string;
+            /** @description More of the same format and site, as from a file */
+            more?: components["schemas"]["BadgeLine"][];
+            /** @description Such as 118-1603, or 04A23BC91D5E80 */
+            number?: string;
+            reason?: string;
+            /** @description Code of the site whose stock it belongs to */
+            site: string;
+        };
         Bar: {
             by?: components["schemas"]["StaffRef"];
             ended?: boolean;
@@ -1914,6 +2299,18 @@ export interface components {
              * @description Left out: until it is lifted
              */
             until?: string;
+        };
+        CardReading: {
+            /** @description The badge on record with this number, of those you may see */
+            badge?: components["schemas"]["Badge"];
+            format: string;
+            format_words: string;
+            /** @description Empty where the read does not fit the format */
+            number?: string;
+            /** @description Why the read does not fit */
+            problem?: string;
+            /** @description With its bytes in the other order */
+            reversed?: boolean;
         };
         Ceiling: {
             level: string;
@@ -1999,6 +2396,10 @@ export interface components {
             name: string;
         };
         Credential: {
+            /** @description Of a badge: which one */
+            badge?: components["schemas"]["BadgeRef"];
+            /** @description Whether it counts at this moment */
+            counts: boolean;
             /** Format: date-time */
             from?: string;
             /** Format: int32 */
@@ -2008,6 +2409,13 @@ export interface components {
             /** @enum {string} */
             kind: "pin" | "badge" | "password";
             must_change?: boolean;
+            /** @description Why it is that */
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description Since when it is suspended, lost or withdrawn
+             */
+            since?: string;
             staff: components["schemas"]["StaffRef"];
             /** @enum {string} */
             state: "valid" | "suspended" | "lost" | "withdrawn";
@@ -2058,6 +2466,8 @@ export interface components {
              * @description Moment; managers only
              */
             at?: string;
+            /** @description The badge as it was read: bits, bytes in hexadecimal, or its number */
+            badge?: string;
             /**
              * Format: int32
              * @description At least this level or limit
@@ -2065,7 +2475,7 @@ export interface components {
             level?: number;
             /** @description Key; left out: what the place asks about */
             permission?: string;
-            /** @description The PIN that was shown */
+            /** @description The PIN that was typed */
             pin?: string;
             /** @description Code; a device may leave it out and means its own */
             place?: string;
@@ -2299,10 +2709,11 @@ export interface components {
             message: string;
         };
         Found: {
+            /** @description Of a badge the number of its record */
             code: string;
             detail: string;
             /** @enum {string} */
-            kind: "staff" | "place" | "template";
+            kind: "staff" | "badge" | "place" | "template";
             locked?: boolean;
             name: string;
             /** @description Of a staff member */
@@ -2404,6 +2815,11 @@ export interface components {
             parent?: string;
             reason?: string;
             title?: string;
+        };
+        HeldReader: {
+            place: components["schemas"]["PlaceRef"];
+            /** Format: date-time */
+            until: string;
         };
         Holder: {
             /** Format: date */
@@ -2608,8 +3024,38 @@ export interface components {
              */
             total: number;
         };
+        PageBadge: {
+            items: components["schemas"]["Badge"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageBadgeIssue: {
+            items: components["schemas"]["BadgeIssue"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageBar: {
             items: components["schemas"]["Bar"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageCardReading: {
+            items: components["schemas"]["CardReading"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -3319,6 +3765,8 @@ export interface components {
              * @description Records that cannot be read and give nothing; for those who read the audit log everywhere
              */
             aside?: number;
+            /** @description Overdue, lost with no other in their place, or still out with people who have left */
+            badges: components["schemas"]["Badge"][];
             /** @description Who is kept out of a place */
             barred: components["schemas"]["Bar"][];
             counts: {
@@ -3335,6 +3783,8 @@ export interface components {
              * @description Exceptions that change nothing any more
              */
             needless: number;
+            /** @description Places at which a reader takes no more tries for a while */
+            readers: components["schemas"]["HeldReader"][];
             starting: components["schemas"]["Person"][];
             stuck: components["schemas"]["Person"][];
             /** @description Templates that wait for a decision on new permissions */
@@ -3689,6 +4139,630 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-badges": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Part of the number or label, or of the holder's name or number */
+                q?: string;
+                state?: "stock" | "issued" | "suspended" | "overdue" | "lost" | "destroyed";
+                /** @description Whose stock it belongs to */
+                site?: string;
+                /** @description Those that somebody has, or had when they were lost */
+                staff?: string;
+                /** @description Day badges only, or none */
+                day?: "true" | "false";
+                /** @description Those still out with people who have left */
+                left?: boolean;
+                /** @description RFC 3339 moment at which it is asked who had them; left out: now */
+                at?: string;
+                /** @description - falls */
+                sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageBadge"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BadgeWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "decode-card": {
+        parameters: {
+            query: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Bits, 26:2EC0C86, bytes in hexadecimal, or a printed number */
+                read: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCardReading"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-badge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Badge"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BadgeEditWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "destroy-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "find-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BadgeFoundWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "issue-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BadgeIssueWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-badge-issues": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageBadgeIssue"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "lost-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "replace-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BadgeReplaceWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "resume-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "return-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "suspend-badge": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Number of its record, or its own number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
                 };
             };
             /** @description Error */
@@ -6218,6 +7292,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-tries-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Place code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,13 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { DoorOpen, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
+import { DoorOpen, IdCard, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
 
 type Found = Schema["Found"];
-const icons = { staff: User, place: DoorOpen, template: Shapes };
+const icons = { staff: User, badge: IdCard, place: DoorOpen, template: Shapes };
 
 /** The one field that is always there: "/" reaches it, arrows choose, Enter opens, and the urgent acts are one key away. */
 export function FindField() {
@@ -48,6 +48,7 @@ export function FindField() {
   const go = (item: Found) => {
     leave();
     if (item.kind === "staff") navigate({ to: "/staff/$number", params: { number: item.code } });
+    if (item.kind === "badge") navigate({ to: "/badges/$id", params: { id: item.code } });
     if (item.kind === "place") navigate({ to: "/estate/$code", params: { code: item.code } });
     if (item.kind === "template") navigate({ to: "/templates/$code", params: { code: item.code } });
   };
@@ -81,9 +82,9 @@ export function FindField() {
       <input
         ref={input}
         type="search"
-        aria-label="Find a person, a place or a template"
+        aria-label="Find a person, a badge, a place or a template"
         aria-keyshortcuts="/"
-        placeholder="Find a name, number, door"
+        placeholder="Find a name, badge, door"
         autoComplete="off"
         value={typed}
         onChange={(e) => {
@@ -121,7 +122,8 @@ export function FindField() {
                     <Icon size={17} className="shrink-0 text-brass" aria-hidden />
                     <span className="min-w-0">
                       <span className="block truncate font-[600]">
-                        {item.name} <span className="font-normal text-faded">{item.code}</span>
+                        {item.name}{" "}
+                        {item.kind !== "badge" && <span className="font-normal text-faded">{item.code}</span>}
                       </span>
                       <span className="block truncate text-sm text-faded">
                         {item.locked && <b className="text-shut">Locked · </b>}

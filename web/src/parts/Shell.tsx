@@ -34,6 +34,7 @@ function Head() {
     { to: "/", name: "Today", shown: may("console.view_staff") },
     { to: "/staff", name: "Staff", shown: may("console.view_staff") },
     { to: "/enrol", name: "Enrol", shown: may("console.enrol") },
+    { to: "/badges", name: "Badges", shown: may("console.credentials") },
     { to: "/estate", name: "Estate", shown: true },
     { to: "/templates", name: "Templates", shown: true, also: /^\/(catalogue|compare|exceptions|sheet)/ },
     { to: "/grid", name: "Grid", shown: may("console.view_staff") },

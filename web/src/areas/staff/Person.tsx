@@ -10,6 +10,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { MakeDialog } from "@/areas/templates/MakeDialog";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
+import { GiveBadge } from "@/parts/badges";
 import { ChangeDialog, Reasoned } from "@/parts/change";
 import { useTemplates } from "@/parts/choices";
 import { DatesDialog } from "@/parts/DatesDialog";
@@ -218,7 +219,7 @@ function Sheet({ staff }: { staff: Staff }) {
           >
             <Record staff={staff} />
           </Section>
-          {!staff.narrow && <Credentials number={number} />}
+          {!staff.narrow && <Credentials staff={staff} self={self} />}
           {may("console.depart", site) && !self && (
             <Section title="Coming and going">
               <div className="flex flex-wrap gap-2">
@@ -458,31 +459,82 @@ function Record({ staff }: { staff: Staff }) {
   );
 }
 
-function Credentials({ number }: { number: string }) {
+/** What somebody has to show: what counts now, what does not, since when and why. */
+function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
+  const may = useMay();
+  const number = staff.staff_number;
+  const [giving, setGiving] = useState(() => location.hash === "#badge");
+  const [all, setAll] = useState(false);
   const list = useQuery({
     queryKey: ["credentials", number],
-    queryFn: () => take(api.GET("/credentials", { params: { query: { staff: number } } })),
+    queryFn: () => take(api.GET("/credentials", { params: { query: { staff: number, limit: 200 } } })),
   });
-  const valid = list.data?.items.filter((c) => c.state !== "withdrawn") ?? [];
-  const old = (list.data?.items.length ?? 0) - valid.length;
+  const items = [...(list.data?.items ?? [])].reverse();
+  const valid = items.filter((c) => c.state !== "withdrawn");
+  const old = items.length - valid.length;
   return (
-    <Section title="Credentials" note={old > 0 ? `${old} withdrawn` : undefined}>
+    <Section
+      title="Credentials"
+      note={
+        !self &&
+        staff.status !== "departed" &&
+        may("console.credentials", staff.home_site.code) && (
+          <button type="button" className="text-damson underline underline-offset-2" onClick={() => setGiving(true)}>
+            Issue a badge
+          </button>
+        )
+      }
+    >
       {list.data && valid.length === 0 && <p className="text-faded">No PIN, no badge and no password.</p>}
       <ul>
-        {valid.map((c) => (
-          <li key={c.id} className="border-b border-rule py-1.5 last:border-b-0">
-            <span className="font-[600]">{{ pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]}</span>,{" "}
-            {c.state}
-            {c.must_change && ", to be changed at first use"}
+        {(all ? items : valid).map((c) => (
+          <li key={c.id} className={`border-b border-rule py-1.5 last:border-b-0 ${c.counts ? "" : "text-faded"}`}>
+            <span className="flex items-center justify-between gap-2">
+              <span className="font-[600]">
+                {c.badge ? (
+                  <Link to="/badges/$id" params={{ id: String(c.badge.id) }} className="hover:underline">
+                    {c.badge.day ? "Day badge" : "Badge"} {c.badge.number}
+                  </Link>
+                ) : (
+                  { pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]
+                )}
+              </span>
+              {c.counts ? <Mark of="active">Counts</Mark> : <Mark of="departed">{notCounting(c)}</Mark>}
+            </span>
             <span className="block text-sm text-faded">
               issued {moment(c.issued_at)}
               {c.until && `, until ${moment(c.until)}`}
+              {c.must_change && ", to be changed at first use"}
+              {c.since && `, ${c.state === "withdrawn" && c.badge ? "taken back" : c.state} ${moment(c.since)}`}
+              {c.reason && `: ${c.reason}`}
             </span>
           </li>
         ))}
       </ul>
+      {old > 0 && (
+        <button
+          type="button"
+          className="mt-1 text-sm text-damson underline underline-offset-2"
+          onClick={() => setAll(!all)}
+        >
+          {all ? "Only those that are in use" : old === 1 ? "1 that was withdrawn" : `${old} that were withdrawn`}
+        </button>
+      )}
+      {giving && (
+        <GiveBadge
+          whom={{ staff_number: number, name: `${staff.given_name} ${staff.family_name}` }}
+          site={staff.home_site.code}
+          close={() => setGiving(false)}
+        />
+      )}
     </Section>
   );
+}
+
+/** Why a credential does not count, in a word. */
+function notCounting(c: Schema["Credential"]): string {
+  if (c.state === "valid") return c.from && new Date(c.from) > new Date() ? "Not yet" : "Run out";
+  return { lost: "Lost", suspended: "Suspended", withdrawn: c.badge ? "Taken back" : "Withdrawn" }[c.state];
 }
 
 function Assignments({ number, self }: { number: string; self: boolean }) {

@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
-import { api, type Schema, take } from "@/api/api";
+import { api, queries, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
+import { BadgeActs, BadgeMark } from "@/parts/badges";
 import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
 
 type Person = Schema["Person"];
@@ -75,6 +76,49 @@ export function Today() {
             <Section title="Locked" note={count(t.counts.locked)}>
               <Lines people={t.locked} none="Nobody is locked." line={(p) => <LockedLine person={p} />} />
             </Section>
+            {t.readers.length > 0 && (
+              <Section title="Readers that take no tries">
+                <ul>
+                  {t.readers.map((r) => (
+                    <HeldReader key={r.place.code} reader={r} />
+                  ))}
+                </ul>
+              </Section>
+            )}
+            {t.badges.length > 0 && (
+              <Section
+                title="Badges to settle"
+                note={
+                  <Link to="/badges" className="text-damson underline underline-offset-2">
+                    All badges
+                  </Link>
+                }
+              >
+                <ul>
+                  {t.badges.map((b) => (
+                    <li
+                      key={b.id}
+                      className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
+                    >
+                      <span>
+                        <Link to="/badges/$id" params={{ id: String(b.id) }} className="font-[600] hover:underline">
+                          {b.label || b.number}
+                        </Link>{" "}
+                        <BadgeMark state={b.state} />{" "}
+                        <span className="text-faded">
+                          {b.holder?.staff.name}
+                          {b.holder?.status === "departed" && ", who has left"}
+                          {b.state === "overdue" && `, due ${moment(b.holder!.until!)}`}
+                        </span>
+                      </span>
+                      <span className="shrink-0">
+                        <BadgeActs badge={b} few />
+                      </span>
+                    </li>
+                  ))}
+                </ul>
+              </Section>
+            )}
             {t.barred.length > 0 && (
               <Section title="Barred from a place" note={count(t.barred.length)}>
                 <ul>
@@ -279,9 +323,31 @@ function LockedLine({ person }: { person: Person }) {
   );
 }
 
+function HeldReader({ reader }: { reader: Schema["HeldReader"] }) {
+  const clear = useMutation({
+    mutationFn: () => take(api.DELETE("/places/{id}/tries", { params: { path: { id: reader.place.code } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["today"] }),
+  });
+  return (
+    <li className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+      <span>
+        <Link to="/estate/$code" params={{ code: reader.place.code }} className="font-[600] hover:underline">
+          {reader.place.name}
+        </Link>{" "}
+        <span className="text-faded">too many wrong PINs; takes none until {moment(reader.until)}</span>
+        <Wrong error={clear.error} />
+      </span>
+      <Button className="shrink-0" onClick={() => clear.mutate()} disabled={clear.isPending}>
+        Take tries again
+      </Button>
+    </li>
+  );
+}
+
 const mends: Record<string, { word: string; permission: string }> = {
   unlock: { word: "Unlock", permission: "console.lock" },
   issue_pin: { word: "Issue a PIN", permission: "console.credentials" },
+  issue_badge: { word: "Issue a badge", permission: "console.credentials" },
   assign: { word: "Assign", permission: "console.assign" },
   extend_assignment: { word: "Assign", permission: "console.assign" },
   change_template: { word: "Assign", permission: "console.assign" },
@@ -318,7 +384,7 @@ function Stuck({ person }: { person: Person }) {
                 <Link
                   to="/staff/$number"
                   params={{ number: person.staff_number }}
-                  hash={o.act === "extend_contract" ? "record" : "assign"}
+                  hash={{ extend_contract: "record", issue_badge: "badge" }[o.act] ?? "assign"}
                   className={`${buttonLook()} shrink-0`}
                 >
                   {mend.word}

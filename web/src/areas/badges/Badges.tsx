@@ -1,0 +1,458 @@
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { api, change, download, Refusal, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { type Badge, BadgeActs, BadgeMark } from "@/parts/badges";
+import { usePlaces } from "@/parts/choices";
+import {
+  Ask,
+  Button,
+  Empty,
+  inputLook,
+  Loading,
+  moment,
+  Page,
+  Section,
+  SelectField,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
+
+type Search = {
+  q?: string;
+  state?: Badge["state"];
+  site?: string;
+  day?: "true" | "false";
+  left?: boolean;
+  sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
+};
+
+export const formats = [
+  ["wiegand26", "26-bit Wiegand"],
+  ["wiegand34", "34-bit Wiegand"],
+  ["wiegand35", "35-bit Wiegand"],
+  ["wiegand37", "37-bit Wiegand"],
+  ["wiegand37-plain", "37-bit Wiegand without a facility"],
+  ["wiegand48", "48-bit Wiegand"],
+  ["pair", "Facility and number"],
+  ["uid4", "Contactless, 4 bytes"],
+  ["uid7", "Contactless, 7 bytes"],
+  ["uid10", "Contactless, 10 bytes"],
+] as const;
+
+/** The badges: where each is, and who has it. */
+export function Badges() {
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const may = useMay();
+  const places = usePlaces();
+  const [adding, setAdding] = useState(false);
+  const put = (next: Search) => navigate({ to: "/badges", search: { ...search, ...next }, replace: true });
+  const query = {
+    ...(search.q && { q: search.q }),
+    ...(search.state && { state: search.state }),
+    ...(search.site && { site: search.site }),
+    ...(search.day && { day: search.day }),
+    ...(search.left && { left: true }),
+    sort: search.sort ?? ("number" as const),
+  };
+  const pages = useInfiniteQuery({
+    queryKey: ["badges", query],
+    queryFn: ({ pageParam }) =>
+      take(api.GET("/badges", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  const total = pages.data?.pages[0]?.total ?? 0;
+  const sites = places.data?.filter((p) => p.kind === "site") ?? [];
+  const filtered = !!(search.q || search.state || search.site || search.day || search.left);
+  return (
+    <Page
+      title="Badges"
+      lead={`${total} ${filtered ? "that fit" : "of the sites where you issue them"}`}
+      acts={
+        <>
+          <Button
+            onClick={() =>
+              download(
+                `/api/v1/badges?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
+                "badges.csv",
+              )
+            }
+          >
+            <Download size={16} aria-hidden /> CSV
+          </Button>
+          {may("console.credentials") && (
+            <Button look="main" onClick={() => setAdding(true)}>
+              Add badges
+            </Button>
+          )}
+        </>
+      }
+    >
+      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr_auto]">
+        <input
+          aria-label="Search badges"
+          placeholder="Number, label or holder"
+          value={search.q ?? ""}
+          onChange={(e) => put({ q: e.target.value || undefined })}
+          className={inputLook}
+        />
+        <select
+          aria-label="State"
+          value={search.state ?? ""}
+          onChange={(e) => put({ state: (e.target.value as Badge["state"]) || undefined })}
+          className={inputLook}
+        >
+          <option value="">Any state</option>
+          <option value="stock">In stock</option>
+          <option value="issued">Issued</option>
+          <option value="suspended">Suspended</option>
+          <option value="overdue">Overdue</option>
+          <option value="lost">Lost</option>
+          <option value="destroyed">Destroyed</option>
+        </select>
+        <select
+          aria-label="Site"
+          value={search.site ?? ""}
+          onChange={(e) => put({ site: e.target.value || undefined })}
+          className={inputLook}
+        >
+          <option value="">Any site</option>
+          {sites.map((p) => (
+            <option key={p.code} value={p.code}>
+              {p.name}
+            </option>
+          ))}
+        </select>
+        <select
+          aria-label="Day badges"
+          value={search.day ?? ""}
+          onChange={(e) => put({ day: (e.target.value as "true") || undefined })}
+          className={inputLook}
+        >
+          <option value="">Day badges too</option>
+          <option value="true">Day badges only</option>
+          <option value="false">No day badges</option>
+        </select>
+        <select
+          aria-label="Order"
+          value={query.sort}
+          onChange={(e) => put({ sort: e.target.value as Search["sort"] })}
+          className={inputLook}
+        >
+          <option value="number">By number</option>
+          <option value="holder">By holder</option>
+          <option value="until">Due first</option>
+        </select>
+        <label className="flex items-center gap-2 whitespace-nowrap">
+          <input
+            type="checkbox"
+            checked={!!search.left}
+            onChange={(e) => put({ left: e.target.checked || undefined })}
+            className="size-4 accent-damson"
+          />
+          With people who have left
+        </label>
+      </div>
+      <Wrong error={pages.error} />
+      {pages.isPending ? (
+        <Loading />
+      ) : items.length === 0 ? (
+        <Empty>
+          {filtered
+            ? "No badge fits."
+            : "No badge yet. Add one, a range or a file of them to the stock of a site, then issue them to people."}
+        </Empty>
+      ) : (
+        <div className="sheet overflow-x-auto">
+          <table className="w-full">
+            <thead className="bg-inset text-left text-sm text-faded">
+              <tr>
+                <th className="px-3 py-1.5 font-[600]">Badge</th>
+                <th className="px-2 font-[600]">State</th>
+                <th className="px-2 font-[600]">Holder</th>
+                <th className="px-2 font-[600]">Since</th>
+                <th className="px-2 font-[600]">Until</th>
+                <th className="px-2 font-[600]">Stock of</th>
+                <th>
+                  <span className="sr-only">Acts</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {items.map((b) => (
+                <tr key={b.id} className="border-t border-rule align-top">
+                  <td className="px-3 py-1.5">
+                    <Link to="/badges/$id" params={{ id: String(b.id) }} className="font-[600] hover:underline">
+                      {b.number}
+                    </Link>
+                    <span className="block text-sm text-faded">{b.label || b.format_words}</span>
+                  </td>
+                  <td className="px-2 py-1.5">
+                    <BadgeMark state={b.state} />
+                  </td>
+                  <td className="px-2 py-1.5">
+                    <Holder badge={b} />
+                  </td>
+                  <td className="px-2 py-1.5 whitespace-nowrap">{b.holder && moment(b.holder.issued_at)}</td>
+                  <td className="px-2 py-1.5 whitespace-nowrap">{b.holder?.until && moment(b.holder.until)}</td>
+                  <td className="px-2 py-1.5">{b.site.code}</td>
+                  <td className="py-1.5 pr-2 text-right whitespace-nowrap">
+                    <BadgeActs badge={b} few />
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {pages.hasNextPage && (
+        <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+          Show more
+        </Button>
+      )}
+      {adding && (
+        <AddDialog sites={sites.filter((p) => may("console.credentials", p.code))} close={() => setAdding(false)} />
+      )}
+    </Page>
+  );
+}
+
+function Holder({ badge }: { badge: Badge }) {
+  if (!badge.holder) return null;
+  const { staff, status } = badge.holder;
+  return (
+    <>
+      {staff.staff_number ? (
+        <Link to="/staff/$number" params={{ number: staff.staff_number }} className="font-[600] hover:underline">
+          {staff.name}
+        </Link>
+      ) : (
+        staff.name
+      )}
+      {status === "departed" && <span className="block text-sm font-[600] text-shut">has left</span>}
+    </>
+  );
+}
+
+/** Adds a badge, a range of them, or lines pasted from a file, to the stock of a site. */
+function AddDialog({ sites, close }: { sites: { code: string; name: string }[]; close: () => void }) {
+  const [fields, setFields] = useState({ format: "wiegand26", site: "", number: "", last: "", label: "", day: false });
+  const [lines, setLines] = useState<{ number: string; last?: string; label?: string }[]>();
+  const [unread, setUnread] = useState("");
+  const put = (next: Partial<typeof fields>) => setFields({ ...fields, ...next });
+  const run = useMutation({
+    mutationFn: () =>
+      change(
+        [
+          {
+            op: "badge.add",
+            set: {
+              ...fields,
+              site: fields.site || sites[0]?.code,
+              ...(lines && { number: "", last: "", more: lines }),
+            },
+          },
+        ],
+        "",
+      ),
+    onSuccess: close,
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  const readFile = async (file: File | undefined) => {
+    setUnread("");
+    if (!file) return setLines(undefined);
+    const rows = (await file.text())
+      .replace(/^\ufeff/, "")
+      .split(/\r?\n/)
+      .filter((row) => row.trim());
+    const head =
+      rows[0]
+        ?.toLowerCase()
+        .split(/[,;\t]/)
+        .map((c) => c.trim().replaceAll('"', "")) ?? [];
+    const at = (name: string) => head.indexOf(name);
+    if (at("number") < 0) {
+      setLines(undefined);
+      return setUnread("The first line names the columns: number, and if you like last and label.");
+    }
+    setLines(
+      rows.slice(1).map((row) => {
+        const cells = row.split(/[,;\t]/).map((c) => c.trim().replaceAll('"', ""));
+        return {
+          number: cells[at("number")] ?? "",
+          ...(at("last") >= 0 && { last: cells[at("last")] ?? "" }),
+          ...(at("label") >= 0 && { label: cells[at("label")] ?? "" }),
+        };
+      }),
+    );
+  };
+  return (
+    <Ask
+      open
+      onOpenChange={(open) => !open && close()}
+      title="Add badges"
+      about="They go into the stock of a site, and open nothing until they are issued."
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <div className="grid grid-cols-2 gap-3">
+          <SelectField
+            label="Format of the card"
+            value={fields.format}
+            onChange={(e) => put({ format: e.target.value })}
+          >
+            {formats.map(([code, name]) => (
+              <option key={code} value={code}>
+                {name}
+              </option>
+            ))}
+          </SelectField>
+          <SelectField
+            label="Stock of"
+            value={fields.site || sites[0]?.code}
+            onChange={(e) => put({ site: e.target.value })}
+            error={wrong?.field("site")}
+          >
+            {sites.map((p) => (
+              <option key={p.code} value={p.code}>
+                {p.name}
+              </option>
+            ))}
+          </SelectField>
+          <TextField
+            label={fields.last ? "First number" : "Number"}
+            autoFocus
+            required={!lines}
+            disabled={!!lines}
+            value={fields.number}
+            onChange={(e) => put({ number: e.target.value })}
+            error={wrong?.field("number")}
+            hint={fields.format.startsWith("uid") ? "Such as 04A23BC91D5E80" : "Such as 118-1603"}
+          />
+          <TextField
+            label="Last number"
+            optional
+            disabled={!!lines || fields.format.startsWith("uid")}
+            value={fields.last}
+            onChange={(e) => put({ last: e.target.value })}
+            error={wrong?.field("last")}
+            hint="Of a range"
+          />
+          <TextField
+            label="Label"
+            optional
+            maxLength={80}
+            value={fields.label}
+            onChange={(e) => put({ label: e.target.value })}
+          />
+          <label className="mt-6 flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={fields.day}
+              onChange={(e) => put({ day: e.target.checked })}
+              className="size-4 accent-damson"
+            />
+            Day badges, due after a shift
+          </label>
+        </div>
+        <TextField
+          label="Or a CSV file"
+          optional
+          type="file"
+          accept=".csv,text/csv,text/plain"
+          onChange={(e) => readFile(e.target.files?.[0])}
+          error={unread}
+          hint={lines ? `${lines.length} lines are read.` : "With the columns number, last and label."}
+        />
+        <Wrong error={run.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={run.isPending}>
+            {run.isPending ? "Adding…" : "Add to the stock"}
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+/** One badge: where it is, and whose it was from when until when. */
+export function BadgePage() {
+  const { id } = useParams({ from: "/badges/$id" });
+  const badge = useQuery({
+    queryKey: ["badge", id],
+    queryFn: () => take(api.GET("/badges/{id}", { params: { path: { id } } })),
+  });
+  const issues = useQuery({
+    queryKey: ["badge", id, "issues"],
+    queryFn: () => take(api.GET("/badges/{id}/issues", { params: { path: { id }, query: { limit: 200 } } })),
+  });
+  if (badge.isPending) return <Loading />;
+  if (badge.error) {
+    return (
+      <Page title="Not found">
+        <Wrong error={badge.error} />
+      </Page>
+    );
+  }
+  const b = badge.data;
+  return (
+    <Page
+      title={`Badge ${b.number}`}
+      lead={
+        <span className="flex flex-wrap items-center gap-2">
+          <BadgeMark state={b.state} />
+          <span>
+            {b.format_words} · stock of {b.site.name}
+            {b.label && ` · ${b.label}`}
+            {b.day && " · lent for a shift"}
+          </span>
+        </span>
+      }
+      acts={<BadgeActs badge={b} />}
+    >
+      <Section
+        title="Whose it was"
+        note={issues.data && (issues.data.total === 1 ? "1 holder" : `${issues.data.total} times issued`)}
+      >
+        {issues.data?.items.length === 0 && <p className="text-faded">Nobody has had it yet.</p>}
+        <ol>
+          {issues.data?.items.map((i) => (
+            <li key={i.credential} className="border-b border-rule py-2 last:border-b-0">
+              {i.staff.staff_number ? (
+                <Link
+                  to="/staff/$number"
+                  params={{ number: i.staff.staff_number }}
+                  className="font-[600] hover:underline"
+                >
+                  {i.staff.name}
+                </Link>
+              ) : (
+                <b className="font-[600]">{i.staff.name}</b>
+              )}
+              {i.status === "departed" && <span className="ml-2 text-sm font-[600] text-shut">has left</span>}
+              <span className="block">
+                issued {moment(i.issued_at)}
+                {i.until && `, until ${moment(i.until)}`}
+                {i.since &&
+                  `, ${{ withdrawn: "taken back", lost: "lost", suspended: "suspended", valid: "" }[i.state]} ${moment(i.since)}`}
+                {i.reason && `: ${i.reason}`}
+              </span>
+            </li>
+          ))}
+        </ol>
+      </Section>
+    </Page>
+  );
+}
