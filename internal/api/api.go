@@ -201,6 +201,7 @@ type Place struct {
 	Opening      *OpeningHours `json:"opening,omitempty" doc:"Its own opening hours"`
 	OpeningWords string        `json:"opening_words" doc:"The opening hours that count here today, in words"`
 	Proof        string        `json:"proof,omitempty" doc:"What it asks people to show"`
+	ProofOutside string        `json:"proof_outside,omitempty" doc:"What it asks for outside opening hours, where that is more"`
 	Asks         string        `json:"asks,omitempty" doc:"The permission that a request here is about"`
 	Retired      bool          `json:"retired,omitempty"`
 	ETag         string        `json:"etag"`
@@ -215,6 +216,7 @@ type PlaceFields struct {
 	TimeZone *string       `json:"time_zone,omitempty" doc:"IANA name; sites only"`
 	Opening  *OpeningHours `json:"opening,omitempty"`
 	Proof    *string       `json:"proof,omitempty" doc:"badge, pin, badge_or_pin, badge_and_pin, or empty"`
+	Outside  *string       `json:"proof_outside,omitempty" doc:"Of a door: what it asks for outside opening hours, stricter than its proof; empty: the same"`
 	Asks     *string       `json:"asks,omitempty" doc:"Key of a permission"`
 }
 
@@ -265,6 +267,7 @@ type Credential struct {
 	From       *time.Time `json:"from,omitempty"`
 	Until      *time.Time `json:"until,omitempty"`
 	MustChange bool       `json:"must_change,omitempty"`
+	Duress     bool       `json:"duress,omitempty" doc:"A PIN that opens and raises a silent alarm"`
 	IssuedAt   time.Time  `json:"issued_at"`
 	Counts     bool       `json:"counts" doc:"Whether it counts at this moment"`
 	Badge      *BadgeRef  `json:"badge,omitempty" doc:"Of a badge: which one"`
@@ -277,7 +280,8 @@ type PINFields struct {
 	Staff      string `json:"staff" doc:"Staff number"`
 	PIN        string `json:"pin,omitempty" doc:"Left out: one is generated and shown once"`
 	MustChange bool   `json:"must_change,omitempty"`
-	Until      string `json:"until,omitempty" doc:"RFC 3339 moment from which it no longer counts"`
+	Until      string `json:"until,omitempty" doc:"RFC 3339 moment from which it no longer counts; left out: as the settings say"`
+	Duress     bool   `json:"duress,omitempty" doc:"Their second PIN, which opens and raises a silent alarm, where the organisation has those"`
 }
 
 // Device is a door controller or terminal that may ask for decisions.

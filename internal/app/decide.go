@@ -80,8 +80,8 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 		return q, fault.Invalidf("pin", "ask about a person or about what is shown, not about both")
 	case ask.Staff != "" && ask.Badge != "":
 		return q, fault.Invalidf("badge", "ask about a person or about what is shown, not about both")
-	case len(ask.PIN) > credential.MaxPINDigits:
-		return q, fault.Invalidf("pin", "a PIN has at most %d digits", credential.MaxPINDigits)
+	case len(ask.PIN) > credential.LongestPIN:
+		return q, fault.Invalidf("pin", "a PIN has at most %d digits", credential.LongestPIN)
 	case ask.PIN != "" || ask.Badge != "":
 		if ask.PIN != "" {
 			q.Shown |= access.ShownPIN
@@ -142,7 +142,10 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		StaffID:      uint32(e.Staff),
 		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level),
 		AssignmentID: uint32(e.Assignment)})
-	if told := live.Told(&q, &e.Decision); told != e.Reason {
+	switch told := live.Told(&q, &e.Decision); {
+	case e.Allowed:
+		e.Reason = told
+	case told != e.Reason:
 		e = wording.English.Refuse(live.Snapshot, &q, told)
 	}
 	return e, live, err

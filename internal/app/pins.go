@@ -87,7 +87,7 @@ func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*creden
 		}
 		a.pins.remember(pin, digest, false)
 	}
-	if credential.CheckPIN(pin) != nil {
+	if !credential.IsPIN(pin) {
 		return nil, nil // no PIN that was ever issued
 	}
 	var digest credential.Digest

@@ -126,8 +126,10 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
 			return p, a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(form.PIN) })
 		}
 		for range 20 {
-			if p.Plain, err = credential.GeneratePIN(rand.Reader, credential.PINDigits(a.Live().State().PINs()),
-				func(string) bool { return false }); err != nil {
+			state := a.Live().State()
+			if p.Plain, err = credential.GeneratePIN(rand.Reader,
+				credential.PINDigits(state.PINs(), state.Settings.PINDigits), state.Settings.PINPolicy(),
+				form.Staff); err != nil {
 				return p, err
 			}
 			if err := a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(p.Plain) }); err != nil {

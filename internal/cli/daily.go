@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"reflect"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -214,41 +213,6 @@ func (s *session) assignCommand() *cobra.Command {
 		}
 		return err
 	}
-	return c
-}
-
-func (s *session) pinCommand() *cobra.Command {
-	var choose bool
-	c := &cobra.Command{Use: "pin STAFF",
-		Short: "Give somebody a PIN: generated and printed this once, or read from stdin with --choose",
-		Args:  cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal pin Q0241\n  printf '480216\\n' | loyal pin Q0241 --choose",
-		RunE: func(c *cobra.Command, args []string) error {
-			p, err := s.staff(c.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			body := api.PINWrite{PINFields: api.PINFields{Staff: p.StaffNumber}}
-			body.Reason = s.reason
-			if choose {
-				if body.PIN, err = s.secret("PIN: "); err != nil {
-					return err
-				}
-			}
-			var has api.Page[api.Credential]
-			if err := s.client.Get(c.Context(), "/credentials", &has, client.Query("staff", p.StaffNumber),
-				client.Query("limit", "500")); err != nil {
-				return err
-			}
-			if slices.ContainsFunc(has.Items,
-				func(c api.Credential) bool { return c.Kind == "pin" && c.State == "valid" }) {
-				s.ask(fmt.Sprintf("The PIN that %s (%s) has now stops counting. Go on?", fullName(p), p.StaffNumber))
-			}
-			_, err = s.write(c.Context(), "POST", "/credentials/pin", body,
-				fmt.Sprintf("%s has a new PIN; the one before no longer counts.", fullName(p)))
-			return err
-		}}
-	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
 	return c
 }
 

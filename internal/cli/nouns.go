@@ -145,7 +145,7 @@ func (s *session) auditCommand() *cobra.Command {
 }
 
 func (s *session) eventCommand() *cobra.Command {
-	var staff, place, outcome string
+	var staff, place, outcome, reason string
 	listing := &cobra.Command{Use: "list", Short: "What happened at doors and terminals, newest first",
 		Args: cobra.NoArgs, Example: "  loyal event list --place HB-PACK-1\n  loyal event list --outcome refuse " +
 			"--limit 20"}
@@ -153,6 +153,7 @@ func (s *session) eventCommand() *cobra.Command {
 	listing.Flags().StringVar(&staff, "staff", "", "of this staff number")
 	listing.Flags().StringVar(&place, "place", "", "at this place or below it")
 	listing.Flags().StringVar(&outcome, "outcome", "", "allow or refuse")
+	listing.Flags().StringVar(&reason, "why", "", "reason code, such as wrong_pin, credential_not_valid or under_duress")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/events", *limit, []column[api.Event]{
 			{"WHEN", func(e api.Event) string { return e.At.Local().Format("2006-01-02 15:04:05") }},
@@ -165,7 +166,8 @@ func (s *session) eventCommand() *cobra.Command {
 			}}, {"OUTCOME", func(e api.Event) string { return e.Outcome }},
 			{"REASON", func(e api.Event) string { return strings.ReplaceAll(e.Reason, "_", " ") }},
 			{"PERMISSION", func(e api.Event) string { return e.Permission }},
-		}, client.Query("staff", staff), client.Query("place", place), client.Query("outcome", outcome))
+		}, client.Query("staff", staff), client.Query("place", place), client.Query("outcome", outcome),
+			client.Query("reason", reason))
 	}
 	return noun("event", "Decisions that really happened", listing)
 }

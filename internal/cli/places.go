@@ -45,6 +45,7 @@ func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {
 		{&f.Name, "name", "name"}, {&f.Parent, "parent", "code of the site or zone it stands in"},
 		{&f.TimeZone, "time-zone", "of a site, such as Europe/Dublin"},
 		{&f.Proof, "proof", "what it asks to be shown: badge, pin, badge_or_pin, badge_and_pin"},
+		{&f.Outside, "proof-outside", "of a door: what it asks for outside opening hours, stricter than --proof"},
 		{&f.Asks, "asks", "key of the permission a request there is about"},
 	}
 	if adding {
@@ -115,6 +116,7 @@ func (s *session) placeShow() *cobra.Command {
 			}
 			s.line("Open", p.OpeningWords+" ("+p.TimeZone+")")
 			s.line("Proof", strings.ReplaceAll(p.Proof, "_", " "))
+			s.line("Outside hours", strings.ReplaceAll(p.ProofOutside, "_", " "))
 			s.line("Asks for", p.Asks)
 			if p.Asks == "" {
 				return nil

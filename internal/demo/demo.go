@@ -218,7 +218,8 @@ func (l *loader) places(holders bool) error {
 			continue
 		}
 		set := fields{"code": row["code"], "name": row["name"], "kind": row["kind"], "parent": row["parent"],
-			"time_zone": row["time_zone"], "proof": row["proof"], "asks": row["asks"]}
+			"time_zone": row["time_zone"], "proof": row["proof"], "proof_outside": row["proof_outside"],
+			"asks": row["asks"]}
 		if hours, stated := openings[row["opening"]]; stated {
 			dated := []fields{}
 			for _, d := range hours.Dated {

@@ -60,6 +60,6 @@ func (s *Server) registerCredentials() {
 			}
 			return s.write(ctx, in.Writing, in.Reason,
 				change.Operation{Op: "pin.withdraw",
-					Set: set(map[string]string{"staff": v.named(c.Staff).StaffNumber})})
+					Set: set(map[string]any{"staff": v.named(c.Staff).StaffNumber, "duress": c.Duress})})
 		})
 }

@@ -185,7 +185,7 @@ func (v view) placePerson(permission *permit.Permission, can access.Permitted, p
 		out.Through, out.Template = v.placeRef(a.Place).Name, v.live.State().Template(a.Template).Name
 	}
 	if v.live.Lacks(can.Staff, place, v.at.Unix()) {
-		out.Lacks = v.live.State().Place(place).Proof.Words()
+		out.Lacks = access.ProofAt(v.live.Tree().At(place), v.at.Unix()).Words()
 	}
 	end := v.live.Ends(access.Question{Staff: can.Staff, Permission: permission.ID, Place: place, At: v.at.Unix()})
 	if !end.Open() {

@@ -21,6 +21,7 @@ func (s *Server) registerEvents() {
 		Staff   string    `query:"staff"`
 		Place   string    `query:"place" doc:"At this place or below it"`
 		Outcome string    `query:"outcome" enum:"allow,refuse"`
+		Reason  string    `query:"reason" maxLength:"64" doc:"Code, such as wrong_pin or under_duress"`
 		From    time.Time `query:"from"`
 		Until   time.Time `query:"until"`
 	}
@@ -54,6 +55,14 @@ func (s *Server) registerEvents() {
 			if in.Outcome != "" {
 				allowed := in.Outcome == "allow"
 				f.Allowed = &allowed
+			}
+			if in.Reason != "" {
+				reason, known := access.ReasonNamed(in.Reason)
+				if !known {
+					return nil, fault.Invalidf("query.reason", "there is no reason %q; see the guide", in.Reason)
+				}
+				number := reason.Number()
+				f.Reason = &number
 			}
 			events, total, err := s.app.Events(ctx, callerOf(ctx).id(), at, f)
 			if err != nil {

@@ -166,6 +166,7 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 			}
 		}
 	}
+	t.Log("TOLD", told)
 	assert.Greater(t, told, 100, "much was answered")
 	// Who looks after their home sees it all: the mark is where it was planted.
 	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1",

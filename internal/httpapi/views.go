@@ -287,7 +287,7 @@ func (v view) place(st *estate.Standing) api.Place {
 	out := api.Place{ID: uint32(p.ID), Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth,
 		TimeZone:     st.Site.TimeZone,
 		OpeningWords: (&hours.Access{Kind: hours.ByPlace}).Words(st.Opening, day.Of(v.at.In(st.Location))),
-		Proof:        string(p.Proof), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
+		Proof:        string(p.Proof), ProofOutside: string(p.ProofOutside), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
 	if p.Parent != 0 {
 		parent := v.placeRef(p.Parent)
 		out.Parent = &parent
@@ -440,7 +440,7 @@ func (v view) exception(e *org.Exception) api.Exception {
 
 func (v view) credential(c *credential.Credential) api.Credential {
 	return api.Credential{ID: uint32(c.ID), Staff: v.named(c.Staff), Kind: string(c.Kind), State: string(c.State),
-		From: moment(c.From), Until: moment(c.Until), MustChange: c.MustChange, IssuedAt: c.IssuedAt,
+		From: moment(c.From), Until: moment(c.Until), MustChange: c.MustChange, Duress: c.Duress, IssuedAt: c.IssuedAt,
 		Counts: c.ValidAt(v.at.Unix()), Badge: v.badgeRef(c.Badge), Since: moment(c.StateSince),
 		Reason: c.StateReason}
 }

@@ -147,6 +147,10 @@ func suit(record any, round int) {
 		r.Format, r.Number, r.Site = card.Wiegand26, fmt.Sprint("9-", round), 1
 	case *estate.Place:
 		r.Parent, r.TimeZone, r.Asks, r.Retired = 1, "", "", false
+		r.ProofOutside = ""
+		if round == 2 {
+			r.Kind, r.Opening, r.Proof, r.ProofOutside = estate.Door, nil, estate.Badge, estate.BadgeAndPIN
+		}
 	case *permit.Group:
 		r.Retired = false
 	case *permit.Template:

@@ -281,6 +281,7 @@ type EventFilter struct {
 	Staff   uint32
 	Places  []uint32 // nil: all
 	Allowed *bool
+	Reason  *uint8 // as it is recorded
 	From    time.Time
 	Until   time.Time
 	Before  uint64
@@ -298,6 +299,9 @@ func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, tota
 	}
 	if f.Allowed != nil {
 		query = query.Where("allowed = ?", *f.Allowed)
+	}
+	if f.Reason != nil {
+		query = query.Where("reason = ?", *f.Reason)
 	}
 	if !f.From.IsZero() {
 		query = query.Where("at >= ?", f.From.UTC())

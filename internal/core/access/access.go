@@ -70,8 +70,12 @@ func (s *Snapshot) Decide(q *Question) Decision {
 		return d
 	}
 	s.weigh(q, p, here, &d)
-	if d.Allowed && q.Proves && q.Shown == 0 && s.Lacks(d.Staff, q.Place, q.At) {
+	if d.Allowed && q.Proves && q.Shown == 0 && here.Place.Kind == estate.Door &&
+		!s.HasToShow(d.Staff, q.At).satisfies(asked(here, q)) {
 		d.Allowed, d.Level, d.Reason = false, 0, ProofNotSufficient
+	}
+	if d.Allowed && q.Shown&ShownPIN != 0 && s.state.Credential(q.PIN).Duress {
+		d.Reason = UnderDuress
 	}
 	return d
 }
@@ -113,7 +117,23 @@ func (s *Snapshot) HasToShow(id people.StaffID, at int64) (shown Shown) {
 // terminals, to which people are known already.
 func (s *Snapshot) Lacks(id people.StaffID, place estate.PlaceID, at int64) bool {
 	here := s.tree.At(place)
-	return here != nil && here.Place.Kind == estate.Door && !s.HasToShow(id, at).satisfies(here.Place.Proof)
+	return here != nil && here.Place.Kind == estate.Door && !s.HasToShow(id, at).satisfies(ProofAt(here, at))
+}
+
+// ProofAt returns what a place asks to be shown at an instant: a door may ask for more outside its opening hours.
+func ProofAt(here *estate.Standing, at int64) estate.Proof {
+	if here.Place.ProofOutside != estate.AnyProof && !inherited.Open(here.Opening, here.Location, at) {
+		return here.Place.ProofOutside
+	}
+	return here.Place.Proof
+}
+
+// asked is what a place asks to be shown for a question: with hours left out, what it asks for in opening hours.
+func asked(here *estate.Standing, q *Question) estate.Proof {
+	if q.AnyHour {
+		return here.Place.Proof
+	}
+	return ProofAt(here, q.At)
 }
 
 // person returns somebody's compiled form, or nil.
@@ -153,7 +173,7 @@ func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Rea
 	switch {
 	case reason != Granted:
 		return reason
-	case here != nil && !q.Shown.satisfies(here.Place.Proof):
+	case here != nil && !q.Shown.satisfies(asked(here, q)):
 		return ProofNotSufficient
 	case known[0] != nil && known[1] != nil && known[0].Staff != known[1].Staff:
 		return TwoPeople
@@ -169,8 +189,10 @@ func (s *Snapshot) Told(q *Question, d *Decision) Reason {
 		return d.Reason
 	}
 	switch d.Reason {
+	case UnderDuress:
+		return Granted
 	case UnknownCredential, WrongPIN, CredentialNotValid, TwoPeople, ProofNotSufficient:
-		if here := s.tree.At(q.Place); here != nil && !q.Shown.satisfies(here.Place.Proof) {
+		if here := s.tree.At(q.Place); here != nil && !q.Shown.satisfies(asked(here, q)) {
 			return ProofNotSufficient
 		}
 		return UnknownCredential

@@ -138,9 +138,9 @@ func At(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
 	outside := func(shift Difference) bool { return !after.tree.Within(shift.Place, place) }
 	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside),
 		slices.DeleteFunc(d.effect.Losses, outside)
-	if d.asksOtherwise(place) {
-		for _, id := range d.around(place) {
-			d.passing(id, place)
+	for _, door := range d.asksBelow(place) {
+		for _, id := range d.around(door) {
+			d.passing(id, door)
 		}
 	}
 	return d.done()
@@ -222,16 +222,32 @@ func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceI
 			!was.Opening.Equal(is.Opening) {
 			moved[is.ID] = true
 		}
-		if d.asksOtherwise(is.ID) {
-			asking = append(asking, is.ID)
-		}
+		asking = append(asking, d.asksBelow(is.ID)...)
 	}
-	return moved, asking
+	slices.Sort(asking)
+	return moved, slices.Compact(asking)
 }
 
 func (d *differ) asksOtherwise(id estate.PlaceID) bool {
 	was, is := d.before.state.Place(id), d.after.state.Place(id)
-	return was != nil && is != nil && (was.Asks != is.Asks || was.Proof != is.Proof)
+	if was == nil || is == nil {
+		return false
+	}
+	if was.Asks != is.Asks || was.Proof != is.Proof || was.ProofOutside != is.ProofOutside {
+		return true
+	}
+	then, now := d.before.tree.At(id), d.after.tree.At(id)
+	return was.ProofOutside != estate.AnyProof && then != nil && now != nil && !then.Opening.Equal(now.Opening)
+}
+
+// asksBelow returns the doors at a place and below it that ask otherwise than before.
+func (d *differ) asksBelow(id estate.PlaceID) (doors []estate.PlaceID) {
+	for below := range d.after.tree.Below(id) {
+		if d.asksOtherwise(below.Place.ID) {
+			doors = append(doors, below.Place.ID)
+		}
+	}
+	return doors
 }
 
 // around returns those who may hold something at a place in either snapshot.

@@ -9,18 +9,31 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// ways is a set of what may be shown together: bit n for the Shown n.
+// ways is a set of what may be shown together: bit n for the Shown n, in opening hours; and outside them, from bit 4 on.
 type ways uint8
 
-// waysFor returns the ways in which somebody who has so much to show satisfies a proof.
-func waysFor(has Shown, proof estate.Proof) (w ways) {
+// outside is where the ways outside opening hours begin.
+const outside = 4
+
+// waysFor returns the ways in which somebody who has so much to show satisfies what a place asks for.
+func waysFor(has Shown, place *estate.Place) (w ways) {
+	atNight := place.ProofOutside
+	if atNight == estate.AnyProof {
+		atNight = place.Proof
+	}
 	for _, shown := range []Shown{ShownPIN, ShownBadge, ShownPIN | ShownBadge} {
-		if shown&has == shown && shown.satisfies(proof) {
+		if shown&has == shown && shown.satisfies(place.Proof) {
 			w |= 1 << shown
+		}
+		if shown&has == shown && shown.satisfies(atNight) {
+			w |= 1 << shown << outside
 		}
 	}
 	return w
 }
+
+// nightDiffers reports whether what is shown at night has to be more.
+func (w ways) nightDiffers() bool { return w&(1<<outside-1) != w>>outside }
 
 // turns returns the instants from one on at which what somebody may do can change, hours left out: the first of them,
 // and every begin and end of their assignments, exceptions, bars, credentials, lock, and of their time here.
@@ -109,14 +122,34 @@ func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok boo
 	if q.AnyHour = !hoursCount; q.AnyHour || s.Decide(&q).Allowed {
 		return from, true
 	}
-	here := s.tree.At(q.Place)
 	for _, access := range s.hoursOf(d.Staff, &q) {
-		if next, open := access.NextOpen(here.Opening, here.Location, from); open && next.Unix() < until &&
-			(!ok || next.Unix() < at) {
-			at, ok = next.Unix(), true
+		if next, open := s.opensWithin(q, access, from, until); open && (!ok || next < at) {
+			at, ok = next, true
 		}
 	}
 	return at, ok
+}
+
+// opensWithin returns the first instant of a stretch at which some access hours are open and a question is allowed: a
+// door that asks for more outside opening hours may ask for too much before it opens.
+func (s *Snapshot) opensWithin(q Question, access *hours.Access, from, until int64) (at int64, ok bool) {
+	here := s.tree.At(q.Place)
+	at = from
+	for sides := 0; sides < mostSides; sides++ {
+		mine, open := access.NextOpen(here.Opening, here.Location, at)
+		if q.At = mine.Unix(); !open || q.At >= until {
+			return 0, false
+		}
+		if s.Decide(&q).Allowed {
+			return q.At, true
+		}
+		opens, ever := inherited.NextOpen(here.Opening, here.Location, q.At)
+		if !ever || opens.Unix() == q.At {
+			return 0, false
+		}
+		at = opens.Unix()
+	}
+	return 0, false
 }
 
 // hoursOf returns the hours of all that gives somebody what a question asks, at least at its level, on the day it asks
@@ -151,6 +184,7 @@ type pass struct {
 	permission *permit.Permission
 	decision   Decision
 	ways       ways
+	opening    *hours.Opening // of the place
 	times      []hours.Times
 }
 
@@ -166,7 +200,7 @@ func (s *Snapshot) passOf(id people.StaffID, place estate.PlaceID, at int64) (p 
 	if p.decision = s.Decide(&q); !p.decision.Allowed {
 		return p
 	}
-	p.ways = waysFor(s.HasToShow(id, at), here.Place.Proof)
+	p.ways, p.opening = waysFor(s.HasToShow(id, at), here.Place), here.Opening
 	for _, access := range s.hoursOf(id, &q) {
 		p.times = append(p.times, hours.Times{Access: access, Opening: here.Opening})
 	}
@@ -190,15 +224,22 @@ func (d *differ) passing(id people.StaffID, place estate.PlaceID) {
 		}
 		return false, false, false
 	}, false)
-	d.asks(id, place, byProof, true)
+	d.asks(id, place, d.byProof, true)
 }
 
-// byProof says whether somebody who may pass in both may show less than before, or has to show more.
-func byProof(was, is pass) (gains, loses, hoursDiffer bool) {
+// byProof says whether somebody who may pass in both may show less than before, or has to show more, be it at other
+// hours.
+func (d *differ) byProof(was, is pass) (gains, loses, hoursDiffer bool) {
 	if !was.decision.Allowed || !is.decision.Allowed {
 		return false, false, false
 	}
-	return is.ways&^was.ways != 0, was.ways&^is.ways != 0, false
+	gains, loses = is.ways&^was.ways != 0, was.ways&^is.ways != 0
+	if is.ways.nightDiffers() && was.ways.nightDiffers() && !was.opening.Equal(is.opening) {
+		then, now := []hours.Times{{Access: inherited, Opening: was.opening}}, []hours.Times{{Access: inherited,
+			Opening: is.opening}}
+		gains, loses = gains || !hours.Covers(then, now, d.today), loses || !hours.Covers(now, then, d.today)
+	}
+	return gains, loses, false
 }
 
 // proofs compares, for somebody whose credentials differ, what they can show at the doors they may pass.
@@ -214,7 +255,7 @@ func (d *differ) proofs(id people.StaffID) {
 	for here := range d.after.tree.All {
 		if here.Place.Kind == estate.Door && !here.Retired && d.before.tree.At(here.Place.ID) != nil &&
 			!d.asksOtherwise(here.Place.ID) {
-			d.asks(id, here.Place.ID, byProof, true)
+			d.asks(id, here.Place.ID, d.byProof, true)
 		}
 	}
 }

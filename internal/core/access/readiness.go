@@ -163,7 +163,7 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 				continue
 			}
 			switch {
-			case shown.satisfies(here.Place.Proof):
+			case shown.satisfies(here.Place.Proof): // who works at night only is told by the door
 				opens++
 			case s.Decide(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: max(at, g.from),
 				AnyHour: true}).Reason == Granted:

@@ -206,7 +206,7 @@ func (t *Trial) placeCeiling() error {
 	for id := range t.places {
 		before, after := t.before.State().Place(id), t.State.Place(id)
 		if asked := t.before.Catalogue().PermissionByKey(before.Asks); asked != nil &&
-			(before.Asks != after.Asks || before.Proof != after.Proof) {
+			(before.Asks != after.Asks || before.Proof != after.Proof || before.ProofOutside != after.ProofOutside) {
 			if err := t.mayGive(asked.ID, 1, id); err != nil {
 				return err
 			}

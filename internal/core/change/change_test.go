@@ -34,7 +34,7 @@ func prepared(ops []Operation) Env {
 		pin := form.PIN
 		if pin == "" {
 			var err error
-			if pin, err = credential.GeneratePIN(rand.Reader, 6, func(string) bool { return false }); err != nil {
+			if pin, err = credential.GeneratePIN(rand.Reader, 6, &credential.PINPolicy{Digits: 6}, ""); err != nil {
 				panic(err)
 			}
 		}
@@ -260,7 +260,7 @@ func TestAPersonIsEnrolledAssignedAndGivenAPINInOneChange(t *testing.T) {
 		op("assignment.add", "", set{"staff": "@p", "place": "A", "template": "packer", "until": "2027-01-19"}),
 		op("pin.set", "", set{"staff": "@p"}))
 	require.Len(t, d.Secrets, 1)
-	assert.NoError(t, credential.CheckPIN(d.Secrets[0].Value))
+	assert.True(t, credential.IsPIN(d.Secrets[0].Value))
 	ana := h.snap.State().Person(people.StaffID(d.Refs["p"]))
 	assert.Equal(t, "S00005", ana.Number, "the numbering rule")
 	c := h.snap.State().PINByDigest(digestOf(d.Secrets[0].Value))

@@ -32,6 +32,7 @@ type PINForm struct {
 	PIN        string `json:"pin"` // empty: generate one
 	MustChange bool   `json:"must_change"`
 	Until      string `json:"until"`
+	Duress     bool   `json:"duress"` // the second PIN, which opens and raises a silent alarm
 }
 
 // holder finds whom a credential is given to. Whoever gives it must stand over them, as they could use it themselves.
@@ -74,14 +75,21 @@ func pinSet(t *Trial) error {
 	if err != nil {
 		return err
 	}
+	settings := &t.State.Settings
 	if form.PIN != "" {
-		if err := credential.CheckPIN(form.PIN); err != nil {
+		if err := settings.PINPolicy().Check(form.PIN, p.Number); err != nil {
 			return fault.Invalidf("set.pin", "%s", err)
 		}
 	}
+	if form.Duress && !settings.DuressPINs {
+		return fault.Conflictf("set.duress", "this organisation has no PINs for duress; an owner turns them on in the settings")
+	}
 	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
-		State: credential.Valid, Until: until, MustChange: form.MustChange,
-		IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
+		State: credential.Valid, Until: until, MustChange: form.MustChange || settings.PINMustChange && form.PIN == "",
+		Duress: form.Duress, IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
+	if form.Until == "" && settings.PINDays > 0 {
+		c.Until = c.IssuedAt.AddDate(0, 0, settings.PINDays)
+	}
 	c.Digest = credential.Digest{0: 1, 1: byte(t.index), 2: byte(t.index >> 8)} // of a preview, where no secret is made
 	if !t.env.Preview {
 		prepared, is := t.env.Secrets[t.index]
@@ -105,15 +113,20 @@ func pinSet(t *Trial) error {
 				Value: prepared.Plain})
 		}
 	}
-	t.withdraw(p, credential.PIN)
+	t.withdraw(p, credential.PIN, form.Duress)
 	t.putCredential(c)
 	return nil
 }
 
-// withdraw takes back what somebody has of a kind. What is left of its secret is the digest, by which they are refused
-// the same again.
-func (t *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
-	old := t.State.CredentialOf(p.ID, kind)
+// withdraw takes back what somebody has of a kind: of PINs the one for duress, or the other. What is left of its secret
+// is the digest, by which they are refused the same again.
+func (t *Trial) withdraw(p *people.Staff, kind credential.Kind, duress bool) bool {
+	var old *credential.Credential
+	for _, id := range t.State.CredentialsOf(p.ID) {
+		if c := t.State.Credential(id); c.Kind == kind && c.Duress == duress && c.State != credential.Withdrawn {
+			old = c
+		}
+	}
 	if old == nil {
 		return false
 	}
@@ -124,12 +137,25 @@ func (t *Trial) withdraw(p *people.Staff, kind credential.Kind) bool {
 	return true
 }
 
-// hadBefore reports whether a PIN was somebody's before and was withdrawn.
+// hadBefore reports whether a PIN is among the last that somebody had, as many as the settings say, or is one that they
+// have now.
 func (t *Trial) hadBefore(p *people.Staff, digest credential.Digest) bool {
-	return slices.ContainsFunc(t.State.CredentialsOf(p.ID), func(id credential.ID) bool {
+	left := t.State.Settings.PINHistory
+	for _, id := range slices.Backward(t.State.CredentialsOf(p.ID)) {
 		c := t.State.Credential(id)
-		return c.Kind == credential.PIN && c.State == credential.Withdrawn && c.Digest == digest
-	})
+		if c.Kind != credential.PIN {
+			continue
+		}
+		if c.State == credential.Withdrawn {
+			if left--; left < 0 {
+				return false
+			}
+		}
+		if c.Digest == digest {
+			return true
+		}
+	}
+	return false
 }
 
 func pinWithdraw(t *Trial) error {
@@ -150,8 +176,11 @@ func pinWithdraw(t *Trial) error {
 	if err := t.standing(p, 0, true); err != nil {
 		return err
 	}
-	if !t.withdraw(p, credential.PIN) {
+	if !t.withdraw(p, credential.PIN, form.Duress) {
 		return fault.Conflictf("set.staff", "%s has no PIN", p.FullName())
+	}
+	if !form.Duress { // one that raises an alarm is of no use beside none
+		t.withdraw(p, credential.PIN, true)
 	}
 	return nil
 }
@@ -218,7 +247,7 @@ func (t *Trial) putPassword(p *people.Staff, until time.Time, shown string) erro
 				Value: prepared.Plain})
 		}
 	}
-	t.withdraw(p, credential.Password)
+	t.withdraw(p, credential.Password, false)
 	t.putCredential(c)
 	return nil
 }

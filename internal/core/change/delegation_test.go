@@ -35,6 +35,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("place.edit", somePlace(t), set{"parent": some(t, "parent", "A", "B", "A-Z")}),
 			op("place.edit", door, set{"asks": some(t, "asks", "door.open", "door.chemical", "")}),
 			op("place.edit", door, set{"proof": some(t, "proof", "", "pin", "badge", "badge_or_pin", "badge_and_pin")}),
+			op("place.edit", door, set{"proof_outside": some(t, "proof outside", "", "pin", "badge_and_pin")}),
 			op("place.edit", some(t, "hall", "A", "B", "A-Z"),
 				set{"opening": set{"rules": []set{{"days": "mon tue wed thu fri", "from": "06:00",
 					"until": some(t, "closes", "10:00", "23:00")}}}}),

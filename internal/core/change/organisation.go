@@ -1,6 +1,7 @@
 package change
 
 import (
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/words"
@@ -8,22 +9,7 @@ import (
 
 var organisationOperations = []Description{
 	{Name: "organisation.edit", Do: "Change the settings of", Done: "Changed the settings of",
-		Fields: organisationForm{}, apply: organisationEdit},
-}
-
-type organisationForm struct {
-	Name         string `json:"name"`
-	NumberPrefix string `json:"number_prefix"`
-	NumberDigits int    `json:"number_digits"`
-	MaxOwners    int    `json:"max_owners"`
-
-	FirstPasswordHours int `json:"first_password_hours"`
-	IdleMinutes        int `json:"idle_minutes"`
-
-	TriesAllowed       int `json:"tries_allowed"`
-	TriesWindowMinutes int `json:"tries_window_minutes"`
-	TriesHoldMinutes   int `json:"tries_hold_minutes"`
-	TriesLockMinutes   int `json:"tries_lock_minutes"`
+		Fields: org.Settings{}, apply: organisationEdit},
 }
 
 func organisationEdit(t *Trial) error {
@@ -31,17 +17,21 @@ func organisationEdit(t *Trial) error {
 	if !t.byAnOwner() {
 		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
 	}
-	form := organisationForm(before)
-	if err := t.form(&form); err != nil {
+	settings := before
+	if err := t.form(&settings); err != nil {
 		return err
 	}
-	if form.MaxOwners < t.State.Owners() {
+	if settings.MaxOwners < t.State.Owners() {
 		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", t.State.Owners())
 	}
-	form.Name = words.Tidy(form.Name)
-	settings := org.Settings(form)
+	settings.Name = words.Tidy(settings.Name)
 	if field, err := settings.Check(); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)
+	}
+	if needs := credential.PINDigits(t.State.PINs(), settings.PINDigits); settings.PINDigits < before.PINDigits &&
+		needs > settings.PINDigits {
+		return fault.Invalidf("set.pin_digits", "%d PINs are in use: with so few digits one guess in twenty would find "+
+			"one; ask for %d or more", t.State.PINs(), needs)
 	}
 	t.State.Settings = settings
 	t.wrote("organisation", 1, settings.Name, before, &settings)

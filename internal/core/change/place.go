@@ -37,11 +37,13 @@ type placeForm struct {
 	TimeZone string          `json:"time_zone"`
 	Opening  json.RawMessage `json:"opening"`
 	Proof    estate.Proof    `json:"proof"`
+	Outside  estate.Proof    `json:"proof_outside"`
 	Asks     string          `json:"asks"`
 }
 
 func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 	p.Name, p.Kind, p.TimeZone, p.Proof, p.Asks = words.Tidy(form.Name), form.Kind, form.TimeZone, form.Proof, form.Asks
+	p.ProofOutside = form.Outside
 	if p.Name == "" {
 		return fault.Invalidf("set.name", "a place needs a name")
 	}
@@ -138,7 +140,7 @@ func placeEdit(t *Trial) error {
 		return err
 	}
 	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone,
-		Proof: before.Proof, Asks: before.Asks}
+		Proof: before.Proof, Outside: before.ProofOutside, Asks: before.Asks}
 	if parent := t.State.Place(before.Parent); parent != nil {
 		form.Parent = parent.Code
 	}
@@ -160,6 +162,7 @@ func placeEdit(t *Trial) error {
 		field   string
 		differs bool
 	}{{"parent", p.Parent != before.Parent}, {"asks", p.Asks != before.Asks}, {"proof", p.Proof != before.Proof},
+		{"proof_outside", p.ProofOutside != before.ProofOutside},
 		{"opening", !p.Opening.Equal(before.Opening)}, {"time_zone", p.TimeZone != before.TimeZone}} {
 		if what.differs && t.idle(before) {
 			return fault.Conflictf("set."+what.field, "%s is retired; bring it back before changing this", before.Name)

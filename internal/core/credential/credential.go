@@ -54,6 +54,7 @@ type Credential struct {
 	From       time.Time `json:"from,omitzero"`
 	Until      time.Time `json:"until,omitzero"` // first instant at which it no longer counts
 	MustChange bool      `json:"must_change,omitempty"`
+	Duress     bool      `json:"duress,omitempty"` // a PIN that opens and raises a silent alarm
 	IssuedAt   time.Time `json:"issued_at"`
 	// Since when it is suspended, lost or withdrawn, and why; zero and empty of one that is valid
 	StateSince  time.Time `json:"state_since,omitzero"`

@@ -10,34 +10,48 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+var strict = PINPolicy{Digits: 6, Sequences: true, Repeats: true, StaffNumber: true, Dates: true}
+
 func TestPINsThatAreRefused(t *testing.T) {
-	for pin, ok := range map[string]bool{
-		"480216": true, "048021": true, "123456789012": false, "12345": false, "48021a": false, "４８０２１６": false,
-		"":       false,
-		"111111": false, "123456": false, "654321": false, "890123": false, "121212": false, "123123": false,
-		"1231234": true, "480216480217": true,
-	} {
-		assert.Equal(t, ok, CheckPIN(pin) == nil, pin)
+	for pin, says := range map[string]string{"480290": "", "048090": "", "12345": "6 to 10 digits",
+		"48021a": "digits only", "４８０２１６": "digits only", "": "digits only", "48021648021": "6 to 10 digits",
+		"111111": "follow|repeats", "123456": "follow", "654321": "follow", "890123": "follow", "121212": "repeats",
+		"123123": "repeats", "1231234": "", "480000": "repeats", "310590": "a date", "199005": "a date",
+		"051990": "a date", "20061231": "a date", "340590": "", "204117": "the staff number",
+		"711402": "the staff number", "020411": "a date", "0204117": "the staff number"} {
+		err := strict.Check(pin, "Q204117")
+		if says == "" {
+			assert.NoError(t, err, pin)
+		} else if assert.Error(t, err, pin) {
+			assert.Regexp(t, says, err.Error(), pin)
+		}
 	}
+	four := PINPolicy{Digits: 4, Dates: true}
+	for pin, taken := range map[string]bool{"1990": false, "0107": false, "3112": false, "4802": true, "1234": true,
+		"1111": false, "7777": true, "1850": true} {
+		assert.Equal(t, taken, four.Check(pin, "Q1") == nil, pin)
+	}
+	assert.NoError(t, (&PINPolicy{Digits: 4}).Check("1111", "S1111"), "what the policy does not refuse is taken")
 }
 
-func TestGeneratedPINsAreAcceptableAndFree(t *testing.T) {
-	taken := map[string]bool{}
+func TestGeneratedPINsAreAcceptable(t *testing.T) {
 	for range 500 {
-		pin, err := GeneratePIN(rand.Reader, 6, func(p string) bool { return taken[p] })
+		pin, err := GeneratePIN(rand.Reader, 6, &strict, "Q204117")
 		require.NoError(t, err)
-		assert.NoError(t, CheckPIN(pin))
-		assert.False(t, taken[pin])
-		taken[pin] = true
+		assert.NoError(t, strict.Check(pin, "Q204117"))
+		assert.True(t, IsPIN(pin))
 	}
-	_, err := GeneratePIN(rand.Reader, 6, func(string) bool { return true })
-	assert.Error(t, err, "none is free")
+	_, err := GeneratePIN(rand.Reader, 6, &PINPolicy{Digits: 8}, "")
+	assert.Error(t, err, "none of that length is taken")
 }
 
 func TestPINsGrowWithTheirNumber(t *testing.T) {
 	for inUse, digits := range map[int]int{0: 6, 1000: 6, 1001: 7, 10_000: 7, 100_000: 8} {
-		assert.Equal(t, digits, PINDigits(inUse), inUse)
+		assert.Equal(t, digits, PINDigits(inUse, 6), inUse)
 	}
+	assert.Equal(t, 4, PINDigits(240, 4))
+	assert.Equal(t, 5, PINDigits(600, 4))
+	assert.Equal(t, 9, PINDigits(3, 9))
 }
 
 // guessed estimates as little as these tests need; the service's own estimate is tested with it.

@@ -69,6 +69,17 @@ func (p Proof) Known() bool {
 	return false
 }
 
+// Stricter reports whether whoever satisfies the proof satisfies another one as well, and not the other way round.
+func (p Proof) Stricter(other Proof) bool {
+	switch other {
+	case AnyProof, BadgeOrPIN:
+		return p == Badge || p == PIN || p == BadgeAndPIN
+	case Badge, PIN:
+		return p == BadgeAndPIN
+	}
+	return false
+}
+
 // Words returns the proof as a person says it.
 func (p Proof) Words() string {
 	switch p {
@@ -94,6 +105,8 @@ type Place struct {
 	TimeZone string         `json:"time_zone,omitempty"` // IANA name, sites only
 	Opening  *hours.Opening `json:"opening,omitempty"`   // a site's or a zone's own; nil takes the parent's
 	Proof    Proof          `json:"proof,omitempty"`
+	// Of a door: what it asks for outside opening hours, where that is more; empty: the same
+	ProofOutside Proof `json:"proof_outside,omitempty"`
 	// Key of the permission that a request here is about unless it says otherwise
 	Asks     string `json:"asks,omitempty"`
 	Retired  bool   `json:"retired,omitempty"`
@@ -252,6 +265,11 @@ func Check(place, parent *Place) (field string, err error) {
 			parent.Kind.Words())
 	case !place.Proof.Known():
 		return "proof", fmt.Errorf("%q is not a proof; use badge, pin, badge_or_pin or badge_and_pin", place.Proof)
+	case place.ProofOutside != AnyProof && place.Kind != Door:
+		return "proof_outside", fmt.Errorf("only a door asks for more outside opening hours")
+	case place.ProofOutside != AnyProof && !place.ProofOutside.Stricter(place.Proof):
+		return "proof_outside", fmt.Errorf("outside opening hours a door asks for more than %s, or for the same where "+
+			"this is empty", place.Proof.Words())
 	case place.Opening != nil && !place.Kind.HoldsOthers():
 		return "opening", fmt.Errorf("only sites and zones have opening hours")
 	case place.Kind != Site && place.TimeZone != "":

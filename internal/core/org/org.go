@@ -112,6 +112,24 @@ type Settings struct {
 	TriesWindowMinutes int `json:"tries_window_minutes"`
 	TriesHoldMinutes   int `json:"tries_hold_minutes"`
 	TriesLockMinutes   int `json:"tries_lock_minutes"`
+	// Which PINs are taken: of how many digits at least, and what is refused
+	PINDigits            int  `json:"pin_digits"`
+	PINRefuseSequences   bool `json:"pin_refuse_sequences"`
+	PINRefuseRepeats     bool `json:"pin_refuse_repeats"`
+	PINRefuseStaffNumber bool `json:"pin_refuse_staff_number"`
+	PINRefuseDates       bool `json:"pin_refuse_dates"`
+	PINHistory           int  `json:"pin_history"` // how many of somebody's last PINs are not taken again
+	PINDays              int  `json:"pin_days"`    // for how many days a PIN counts; 0: until it is withdrawn
+	// A PIN that was generated has to be changed at its first use
+	PINMustChange bool `json:"pin_must_change"`
+	// People may have a second PIN, which opens as the first does and raises a silent alarm
+	DuressPINs bool `json:"duress_pins"`
+}
+
+// PINPolicy is what the settings say of PINs.
+func (r *Settings) PINPolicy() *credential.PINPolicy {
+	return &credential.PINPolicy{Digits: r.PINDigits, Sequences: r.PINRefuseSequences, Repeats: r.PINRefuseRepeats,
+		StaffNumber: r.PINRefuseStaffNumber, Dates: r.PINRefuseDates}
 }
 
 // TryRule is what the settings say of wrong tries at a door or a terminal.
@@ -123,7 +141,8 @@ func (r *Settings) TryRule() credential.TryRule {
 // DefaultSettings are those of a new organisation.
 func DefaultSettings() Settings {
 	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72,
-		IdleMinutes: 30, TriesAllowed: 5, TriesWindowMinutes: 5, TriesHoldMinutes: 15}
+		IdleMinutes: 30, TriesAllowed: 5, TriesWindowMinutes: 5, TriesHoldMinutes: 15, PINDigits: 6,
+		PINRefuseSequences: true, PINRefuseRepeats: true, PINRefuseStaffNumber: true, PINHistory: 10}
 }
 
 // State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
@@ -401,10 +420,10 @@ func (s *State) BarsOf(id people.StaffID) []BarID {
 // Bar returns the bar with the number, or nil.
 func (s *State) Bar(id BarID) *Bar { return s.Bars.Get(uint32(id)) }
 
-// CredentialOf returns a person's credential of the kind that is not withdrawn, or nil.
+// CredentialOf returns a person's credential of the kind that is not withdrawn, or nil; a PIN for duress is none.
 func (s *State) CredentialOf(id people.StaffID, kind credential.Kind) *credential.Credential {
 	for _, number := range s.CredentialsOf(id) {
-		if c := s.Credential(number); c.Kind == kind && c.State != credential.Withdrawn {
+		if c := s.Credential(number); c.Kind == kind && c.State != credential.Withdrawn && !c.Duress {
 			return c
 		}
 	}

@@ -114,6 +114,9 @@ func State(t *rapid.T) *org.State {
 		}
 		if id > LastZone {
 			p.Kind, p.Opening, p.Asks = estate.Door, nil, rapid.SampledFrom(append(ForDoors(s), "")).Draw(t, "asks")
+			if stricter := rapid.SampledFrom(Proofs).Draw(t, "proof outside"); stricter.Stricter(p.Proof) {
+				p.ProofOutside = stricter
+			}
 		}
 		s.PutPlace(p)
 	}
@@ -148,7 +151,7 @@ func State(t *rapid.T) *org.State {
 		}
 		s.PutStaff(p)
 		s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
-			Digest: credential.Digest{byte(id)},
+			Digest: credential.Digest{byte(id)}, Duress: oneIn(5, "for duress"),
 			State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost,
 				credential.Withdrawn}).Draw(t, "state")})
 		s.PutCredential(Badge(t, id))

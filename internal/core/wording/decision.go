@@ -139,7 +139,7 @@ func (t *telling) write() {
 		t.ground("credential", "", t.m.CredentialOf, "kind", string(c.Kind), "state", string(c.State))
 	}
 	switch t.e.Reason {
-	case access.Granted:
+	case access.Granted, access.UnderDuress:
 		t.granted()
 	case access.UnknownCredential:
 		t.say(t.m.Unknown, t.m.UnknownRemedy)
@@ -175,7 +175,11 @@ func (t *telling) write() {
 
 // proof says what is shown short of: by whoever stands at the door, or by what a named person has.
 func (t *telling) proof() {
-	asked := t.here.Place.Proof.Words()
+	proof := t.here.Place.Proof
+	if !t.q.AnyHour {
+		proof = access.ProofAt(t.here, t.q.At)
+	}
+	asked := proof.Words()
 	t.ground("place", t.here.Place.Code, t.m.PlaceAsks, "asked", asked)
 	if t.q.Shown != 0 {
 		t.say(t.m.AsksFor, t.m.AsksForRemedy, "asked", asked)

@@ -6,9 +6,13 @@ ALTER TABLE badges
   ADD COLUMN site_id INT UNSIGNED NOT NULL AFTER label,
   ADD CONSTRAINT fk_badge_site FOREIGN KEY (site_id) REFERENCES places (id);
 
+-- A door may ask for more outside opening hours.
+ALTER TABLE places ADD COLUMN proof_outside VARCHAR(16) NOT NULL DEFAULT '' AFTER proof;
+
 ALTER TABLE credentials
   ADD COLUMN state_since  DATETIME NULL AFTER issued_at,
   ADD COLUMN state_reason VARCHAR(500) NOT NULL DEFAULT '' AFTER state_since,
+  ADD COLUMN duress       BOOLEAN NOT NULL DEFAULT FALSE AFTER must_change,
   ADD KEY credential_badge (badge_id),
   DROP CONSTRAINT credential_secret,
   ADD CONSTRAINT credential_secret CHECK (state = 'withdrawn' OR (kind = 'pin') = (digest IS NOT NULL));
@@ -25,5 +29,6 @@ ALTER TABLE tries
 ALTER TABLE tries DROP COLUMN place_id, DROP COLUMN staff_id;
 DELETE FROM tries WHERE kind = 'staff';
 ALTER TABLE tries MODIFY COLUMN kind ENUM('account','address','pair','reader','pin') NOT NULL;
-ALTER TABLE credentials DROP COLUMN state_since, DROP COLUMN state_reason;
+ALTER TABLE credentials DROP COLUMN state_since, DROP COLUMN state_reason, DROP COLUMN duress;
 ALTER TABLE badges DROP FOREIGN KEY fk_badge_site, DROP COLUMN site_id;
+ALTER TABLE places DROP COLUMN proof_outside;

@@ -467,16 +467,16 @@ export interface paths {
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
          *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.restore`: bring back permission; needs `console.edit_catalogue`
          *     - `permission.retire`: retire permission; needs `console.edit_catalogue`
-         *     - `pin.set`: issue a pin to; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`
-         *     - `pin.withdraw`: withdraw the pin of; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`
-         *     - `place.add`: add place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `asks`
-         *     - `place.edit`: change place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `asks`
+         *     - `pin.set`: issue a pin to; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`, `duress`
+         *     - `pin.withdraw`: withdraw the pin of; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`, `duress`
+         *     - `place.add`: add place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`
+         *     - `place.edit`: change place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`
          *     - `place.restore`: bring back place; needs `console.edit_places`
          *     - `place.retire`: retire place; needs `console.edit_places`
          *     - `staff.activate`: activate; needs `console.edit_staff`
@@ -1278,6 +1278,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/organisation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The settings of the organisation
+         * @description A token needs the scope `read`.
+         */
+        get: operations["get-organisation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change the settings of the organisation; for owners
+         * @description A token needs the scope `everything`.
+         */
+        patch: operations["edit-organisation"];
         trace?: never;
     };
     "/permissions": {
@@ -2400,6 +2424,8 @@ export interface components {
             badge?: components["schemas"]["BadgeRef"];
             /** @description Whether it counts at this moment */
             counts: boolean;
+            /** @description A PIN that opens and raises a silent alarm */
+            duress?: boolean;
             /** Format: date-time */
             from?: string;
             /** Format: int32 */
@@ -2939,6 +2965,149 @@ export interface components {
             /** @description The fields */
             set?: unknown;
         };
+        Organisation: {
+            /** @description People may have a second PIN, which opens and raises a silent alarm */
+            duress_pins: boolean;
+            /**
+             * Format: int64
+             * @description How long a first password counts
+             */
+            first_password_hours: number;
+            /**
+             * Format: int64
+             * @description How long a session of the console counts without use
+             */
+            idle_minutes: number;
+            /** Format: int64 */
+            max_owners: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Digits of a staff number
+             */
+            number_digits: number;
+            /** @description Staff numbers begin with it */
+            number_prefix: string;
+            /**
+             * Format: int64
+             * @description For how many days a PIN counts; 0: until it is withdrawn
+             */
+            pin_days: number;
+            /**
+             * Format: int64
+             * @description The fewest digits of a PIN
+             */
+            pin_digits: number;
+            /**
+             * Format: int64
+             * @description How many of somebody's last PINs are not taken again
+             */
+            pin_history: number;
+            /** @description A PIN that was generated is changed at its first use */
+            pin_must_change: boolean;
+            /** @description PINs such as 0107 or 1990 */
+            pin_refuse_dates: boolean;
+            /** @description PINs such as 121212 */
+            pin_refuse_repeats: boolean;
+            /** @description PINs such as 123456 */
+            pin_refuse_sequences: boolean;
+            /** @description PINs that are the holder's staff number */
+            pin_refuse_staff_number: boolean;
+            /**
+             * Format: int64
+             * @description Wrong PINs, after which no more are taken
+             */
+            tries_allowed: number;
+            /**
+             * Format: int64
+             * @description For how long at most a reader then takes none
+             */
+            tries_hold_minutes: number;
+            /**
+             * Format: int64
+             * @description For how long somebody known by their badge is then locked; 0: until unlocked
+             */
+            tries_lock_minutes: number;
+            /**
+             * Format: int64
+             * @description Over how long they are counted
+             */
+            tries_window_minutes: number;
+        };
+        OrganisationWrite: {
+            /** @description People may have a second PIN, which opens and raises a silent alarm */
+            duress_pins?: boolean;
+            /**
+             * Format: int64
+             * @description How many hours a first password counts
+             */
+            first_password_hours?: number;
+            /**
+             * Format: int64
+             * @description How many minutes a session of the console counts without use
+             */
+            idle_minutes?: number;
+            /**
+             * Format: int64
+             * @description How many owners there may be
+             */
+            max_owners?: number;
+            /** @description Name of the organisation */
+            name?: string;
+            /**
+             * Format: int64
+             * @description Digits of a staff number
+             */
+            number_digits?: number;
+            /** @description What staff numbers begin with */
+            number_prefix?: string;
+            /**
+             * Format: int64
+             * @description For how many days a PIN counts; 0: until it is withdrawn
+             */
+            pin_days?: number;
+            /**
+             * Format: int64
+             * @description The fewest digits of a PIN
+             */
+            pin_digits?: number;
+            /**
+             * Format: int64
+             * @description How many of somebody's last PINs are not taken again
+             */
+            pin_history?: number;
+            /** @description A PIN that was generated is changed at its first use */
+            pin_must_change?: boolean;
+            /** @description Refuse PINs such as 0107 or 1990 */
+            pin_refuse_dates?: boolean;
+            /** @description Refuse PINs such as 121212 */
+            pin_refuse_repeats?: boolean;
+            /** @description Refuse PINs such as 123456 */
+            pin_refuse_sequences?: boolean;
+            /** @description Refuse PINs that are the holder's staff number */
+            pin_refuse_staff_number?: boolean;
+            reason?: string;
+            /**
+             * Format: int64
+             * @description After how many wrong PINs no more are taken
+             */
+            tries_allowed?: number;
+            /**
+             * Format: int64
+             * @description For how many minutes at most a reader then takes none
+             */
+            tries_hold_minutes?: number;
+            /**
+             * Format: int64
+             * @description For how many minutes somebody known by their badge is then locked; 0: until unlocked
+             */
+            tries_lock_minutes?: number;
+            /**
+             * Format: int64
+             * @description Over how many minutes they are counted
+             */
+            tries_window_minutes?: number;
+        };
         OutlineLine: {
             /**
              * Format: int64
@@ -2995,13 +3164,15 @@ export interface components {
             words: string[];
         };
         PINWrite: {
+            /** @description Their second PIN, which opens and raises a silent alarm, where the organisation has those */
+            duress?: boolean;
             must_change?: boolean;
             /** @description Left out: one is generated and shown once */
             pin?: string;
             reason?: string;
             /** @description Staff number */
             staff: string;
-            /** @description RFC 3339 moment from which it no longer counts */
+            /** @description RFC 3339 moment from which it no longer counts; left out: as the settings say */
             until?: string;
         };
         PageAssignment: {
@@ -3356,6 +3527,8 @@ export interface components {
             parent?: components["schemas"]["PlaceRef"];
             /** @description What it asks people to show */
             proof?: string;
+            /** @description What it asks for outside opening hours, where that is more */
+            proof_outside?: string;
             retired?: boolean;
             /** @description Its own, or that of its site */
             time_zone: string;
@@ -3410,6 +3583,8 @@ export interface components {
             parent?: string;
             /** @description badge, pin, badge_or_pin, badge_and_pin, or empty */
             proof?: string;
+            /** @description Of a door: what it asks for outside opening hours, stricter than its proof; empty: the same */
+            proof_outside?: string;
             reason?: string;
             /** @description IANA name; sites only */
             time_zone?: string;
@@ -5921,6 +6096,8 @@ export interface operations {
                 /** @description At this place or below it */
                 place?: string;
                 outcome?: "allow" | "refuse";
+                /** @description Code, such as wrong_pin or under_duress */
+                reason?: string;
                 from?: string;
                 until?: string;
             };
@@ -6634,6 +6811,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-organisation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Organisation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-organisation": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrganisationWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
             };
             /** @description Error */
             default: {

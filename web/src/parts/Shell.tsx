@@ -1,5 +1,5 @@
 import { Link, Outlet, useLocation } from "@tanstack/react-router";
-import { ChevronDown, KeyRound, LogOut, NotebookPen } from "lucide-react";
+import { ChevronDown, KeyRound, LogOut, NotebookPen, SlidersHorizontal } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { SignedIn, useMay, useMe } from "@/areas/session/session";
 import { ActsProvider, signOut } from "./acts";
@@ -100,6 +100,14 @@ function Head() {
                 >
                   <Link to="/account">
                     <KeyRound size={16} aria-hidden /> Your sessions and password
+                  </Link>
+                </DropdownMenu.Item>
+                <DropdownMenu.Item
+                  asChild
+                  className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"
+                >
+                  <Link to="/settings">
+                    <SlidersHorizontal size={16} aria-hidden /> Settings
                   </Link>
                 </DropdownMenu.Item>
                 <DropdownMenu.Item

@@ -182,6 +182,7 @@ function PlacePanel({ place }: { place: Place }) {
       <p className="sentence">
         Open {place.opening_words} ({place.time_zone}).
         {place.proof && ` It asks for ${proofWord[place.proof]}.`}
+        {place.proof_outside && ` Outside opening hours it asks for ${proofWord[place.proof_outside]}.`}
       </p>
       {may("console.view_staff") && (
         <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
@@ -268,6 +269,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
     name: place.name,
     parent: place.parent?.code ?? "",
     proof: place.proof ?? "",
+    proof_outside: place.proof_outside ?? "",
     asks: place.asks ?? "",
   };
   const [form, setForm] = useState(first);
@@ -320,13 +322,20 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
             ))}
           </SelectField>
         )}
+        {place.kind === "door" && (
+          <SelectField label="Outside opening hours" value={form.proof_outside} onChange={put("proof_outside")}>
+            <option value="">The same</option>
+            {Object.entries(proofWord)
+              .filter(([k]) => k !== "badge_or_pin")
+              .map(([k, w]) => (
+                <option key={k} value={k}>
+                  {w}
+                </option>
+              ))}
+          </SelectField>
+        )}
         {place.kind !== "site" && place.kind !== "zone" && (
-          <SelectField
-            label="A request here is about"
-            className={place.kind === "door" ? "" : "col-span-2"}
-            value={form.asks}
-            onChange={put("asks")}
-          >
+          <SelectField label="A request here is about" className="col-span-2" value={form.asks} onChange={put("asks")}>
             <option value="">Nothing in particular</option>
             <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>

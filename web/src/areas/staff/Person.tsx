@@ -496,7 +496,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
                     {c.badge.day ? "Day badge" : "Badge"} {c.badge.number}
                   </Link>
                 ) : (
-                  { pin: "PIN", badge: "Badge", password: "Console password" }[c.kind]
+                  { pin: c.duress ? "PIN for duress" : "PIN", badge: "Badge", password: "Console password" }[c.kind]
                 )}
               </span>
               {c.counts ? <Mark of="active">Counts</Mark> : <Mark of="departed">{notCounting(c)}</Mark>}

@@ -25,6 +25,19 @@ export function Today() {
     refetchInterval: 30_000,
     enabled: may("console.read_events"),
   });
+  const alarms = useQuery({
+    queryKey: ["events", "alarms"],
+    queryFn: () =>
+      take(
+        api.GET("/events", {
+          params: {
+            query: { reason: "under_duress", from: new Date(Date.now() - 86_400_000).toISOString(), limit: 5 },
+          },
+        }),
+      ),
+    refetchInterval: 15_000,
+    enabled: may("console.read_events"),
+  });
   const t = today.data;
   return (
     <Page
@@ -51,6 +64,12 @@ export function Today() {
           {t.aside === 1 ? "it" : "them"}.
         </p>
       )}
+      {alarms.data?.items.map((e) => (
+        <p key={e.id} role="alert" className="mb-3 rounded-sm border-2 border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name}, {moment(e.at)}.
+          The door opened and told nobody there.
+        </p>
+      ))}
       {t && (
         <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
           <div className="space-y-9">

@@ -1,0 +1,53 @@
+package api
+
+// Organisation are the settings of the organisation.
+type Organisation struct {
+	Name                 string `json:"name"`
+	NumberPrefix         string `json:"number_prefix" doc:"Staff numbers begin with it"`
+	NumberDigits         int    `json:"number_digits" doc:"Digits of a staff number"`
+	MaxOwners            int    `json:"max_owners"`
+	FirstPasswordHours   int    `json:"first_password_hours" doc:"How long a first password counts"`
+	IdleMinutes          int    `json:"idle_minutes" doc:"How long a session of the console counts without use"`
+	TriesAllowed         int    `json:"tries_allowed" doc:"Wrong PINs, after which no more are taken"`
+	TriesWindowMinutes   int    `json:"tries_window_minutes" doc:"Over how long they are counted"`
+	TriesHoldMinutes     int    `json:"tries_hold_minutes" doc:"For how long at most a reader then takes none"`
+	TriesLockMinutes     int    `json:"tries_lock_minutes" doc:"For how long somebody known by their badge is then locked; 0: until unlocked"`
+	PINDigits            int    `json:"pin_digits" doc:"The fewest digits of a PIN"`
+	PINRefuseSequences   bool   `json:"pin_refuse_sequences" doc:"PINs such as 123456"`
+	PINRefuseRepeats     bool   `json:"pin_refuse_repeats" doc:"PINs such as 121212"`
+	PINRefuseStaffNumber bool   `json:"pin_refuse_staff_number" doc:"PINs that are the holder's staff number"`
+	PINRefuseDates       bool   `json:"pin_refuse_dates" doc:"PINs such as 0107 or 1990"`
+	PINHistory           int    `json:"pin_history" doc:"How many of somebody's last PINs are not taken again"`
+	PINDays              int    `json:"pin_days" doc:"For how many days a PIN counts; 0: until it is withdrawn"`
+	PINMustChange        bool   `json:"pin_must_change" doc:"A PIN that was generated is changed at its first use"`
+	DuressPINs           bool   `json:"duress_pins" doc:"People may have a second PIN, which opens and raises a silent alarm"`
+}
+
+// OrganisationFields are the settings that can be written. Fields not sent stay as they are.
+type OrganisationFields struct {
+	Name                 *string `json:"name,omitempty" doc:"Name of the organisation"`
+	NumberPrefix         *string `json:"number_prefix,omitempty" doc:"What staff numbers begin with"`
+	NumberDigits         *int    `json:"number_digits,omitempty" doc:"Digits of a staff number"`
+	MaxOwners            *int    `json:"max_owners,omitempty" doc:"How many owners there may be"`
+	FirstPasswordHours   *int    `json:"first_password_hours,omitempty" doc:"How many hours a first password counts"`
+	IdleMinutes          *int    `json:"idle_minutes,omitempty" doc:"How many minutes a session of the console counts without use"`
+	TriesAllowed         *int    `json:"tries_allowed,omitempty" doc:"After how many wrong PINs no more are taken"`
+	TriesWindowMinutes   *int    `json:"tries_window_minutes,omitempty" doc:"Over how many minutes they are counted"`
+	TriesHoldMinutes     *int    `json:"tries_hold_minutes,omitempty" doc:"For how many minutes at most a reader then takes none"`
+	TriesLockMinutes     *int    `json:"tries_lock_minutes,omitempty" doc:"For how many minutes somebody known by their badge is then locked; 0: until unlocked"`
+	PINDigits            *int    `json:"pin_digits,omitempty" doc:"The fewest digits of a PIN"`
+	PINRefuseSequences   *bool   `json:"pin_refuse_sequences,omitempty" doc:"Refuse PINs such as 123456"`
+	PINRefuseRepeats     *bool   `json:"pin_refuse_repeats,omitempty" doc:"Refuse PINs such as 121212"`
+	PINRefuseStaffNumber *bool   `json:"pin_refuse_staff_number,omitempty" doc:"Refuse PINs that are the holder's staff number"`
+	PINRefuseDates       *bool   `json:"pin_refuse_dates,omitempty" doc:"Refuse PINs such as 0107 or 1990"`
+	PINHistory           *int    `json:"pin_history,omitempty" doc:"How many of somebody's last PINs are not taken again"`
+	PINDays              *int    `json:"pin_days,omitempty" doc:"For how many days a PIN counts; 0: until it is withdrawn"`
+	PINMustChange        *bool   `json:"pin_must_change,omitempty" doc:"A PIN that was generated is changed at its first use"`
+	DuressPINs           *bool   `json:"duress_pins,omitempty" doc:"People may have a second PIN, which opens and raises a silent alarm"`
+}
+
+// OrganisationWrite changes the settings.
+type OrganisationWrite struct {
+	OrganisationFields
+	Reasoned
+}

@@ -1,0 +1,105 @@
+package cli
+
+import (
+	"reflect"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"loyallatch.example/latch/internal/api"
+)
+
+func (s *session) organisationCommand() *cobra.Command {
+	show := &cobra.Command{Use: "show", Short: "The settings: numbers, PINs, wrong tries, sessions", Args: cobra.NoArgs,
+		Example: "  loyal organisation show",
+		RunE: func(c *cobra.Command, _ []string) error {
+			var o api.Organisation
+			if err := s.client.Get(c.Context(), "/organisation", &o); err != nil {
+				return err
+			}
+			if s.output == "json" {
+				return s.json(o)
+			}
+			type setting struct{ name, value string }
+			var settings []setting
+			values := reflect.ValueOf(o)
+			for i := range values.NumField() {
+				value := values.Field(i)
+				text := value.String()
+				switch value.Kind() {
+				case reflect.Int:
+					text = strconv.FormatInt(value.Int(), 10)
+				case reflect.Bool:
+					text = map[bool]string{true: "yes", false: "no"}[value.Bool()]
+				}
+				settings = append(settings, setting{flagOf(values.Type().Field(i)), text})
+			}
+			table(s, settings, []column[setting]{{"SETTING", func(o setting) string { return o.name }},
+				{"VALUE", func(o setting) string { return o.value }}})
+			return nil
+		}}
+	edit := &cobra.Command{Use: "edit", Short: "Change the settings", Args: cobra.NoArgs,
+		Example: "  loyal organisation edit --pin-digits 8 --pin-refuse-dates yes\n" +
+			"  loyal organisation edit --tries-allowed 4 --tries-lock-minutes 30"}
+	fields := settingFlags(edit)
+	edit.RunE = func(c *cobra.Command, _ []string) error {
+		if !changed(c) {
+			return usagef("say what to change, such as --pin-digits")
+		}
+		body := api.OrganisationWrite{}
+		var err error
+		if body.OrganisationFields, err = fields(); err != nil {
+			return err
+		}
+		body.Reason = s.reason
+		_, err = s.write(c.Context(), "PATCH", "/organisation", body, "The settings are changed.")
+		return err
+	}
+	return noun("organisation", "The settings of the organisation", show, edit)
+}
+
+func flagOf(field reflect.StructField) string {
+	name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+	return strings.ReplaceAll(name, "_", "-")
+}
+
+// settingFlags makes a flag of each setting that can be written.
+func settingFlags(c *cobra.Command) func() (api.OrganisationFields, error) {
+	kind := reflect.TypeFor[api.OrganisationFields]()
+	values := make([]string, kind.NumField())
+	for i := range kind.NumField() {
+		help := strings.ToLower(kind.Field(i).Tag.Get("doc")[:1]) + kind.Field(i).Tag.Get("doc")[1:]
+		if kind.Field(i).Type.Elem().Kind() == reflect.Bool {
+			help += "; yes or no"
+		}
+		c.Flags().StringVar(&values[i], flagOf(kind.Field(i)), "", help)
+	}
+	return func() (f api.OrganisationFields, err error) {
+		into := reflect.ValueOf(&f).Elem()
+		for i := range kind.NumField() {
+			name := flagOf(kind.Field(i))
+			if !c.Flags().Changed(name) {
+				continue
+			}
+			value := reflect.New(kind.Field(i).Type.Elem())
+			switch value.Elem().Kind() {
+			case reflect.Int:
+				number, err := strconv.Atoi(values[i])
+				if err != nil {
+					return f, usagef("--%s is a number, not %q", name, values[i])
+				}
+				value.Elem().SetInt(int64(number))
+			case reflect.Bool:
+				if values[i] != "yes" && values[i] != "no" {
+					return f, usagef("--%s is yes or no, not %q", name, values[i])
+				}
+				value.Elem().SetBool(values[i] == "yes")
+			default:
+				value.Elem().SetString(values[i])
+			}
+			into.Field(i).Set(value)
+		}
+		return f, nil
+	}
+}

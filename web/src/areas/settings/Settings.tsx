@@ -1,0 +1,149 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { useMe } from "@/areas/session/session";
+import { Button, Loading, Page, Section, TextField, Wrong } from "@/parts/parts";
+
+type Organisation = Schema["Organisation"];
+
+/** The settings of the organisation: read by every manager, changed by owners. */
+export function Settings() {
+  const settings = useQuery({
+    queryKey: ["organisation"],
+    queryFn: () => take(api.GET("/organisation")),
+  });
+  return (
+    <Page title="Settings" lead="They count for the whole organisation, from the moment they are changed">
+      <Wrong error={settings.error} />
+      {settings.isPending && <Loading />}
+      {settings.data && <Form key={JSON.stringify(settings.data)} now={settings.data} />}
+    </Page>
+  );
+}
+
+function Form({ now }: { now: Organisation }) {
+  const me = useMe();
+  const [fields, setFields] = useState(now);
+  const put = (next: Partial<Organisation>) => setFields({ ...fields, ...next });
+  const edited = Object.fromEntries(
+    Object.entries(fields).filter(([name, value]) => value !== now[name as keyof Organisation]),
+  );
+  const run = useMutation({
+    mutationFn: () => take(api.PATCH("/organisation", { body: edited })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const wrong = run.error instanceof Refusal ? run.error : undefined;
+  const number = (name: keyof Organisation, label: string, hint?: string) => (
+    <TextField
+      label={label}
+      type="number"
+      min={0}
+      disabled={!me.owner}
+      value={String(fields[name])}
+      onChange={(e) => put({ [name]: Number(e.target.value) })}
+      hint={hint}
+      error={wrong?.field(name)}
+    />
+  );
+  const flag = (name: keyof Organisation, label: ReactNode) => (
+    <label className="flex items-start gap-2">
+      <input
+        type="checkbox"
+        disabled={!me.owner}
+        checked={fields[name] as boolean}
+        onChange={(e) => put({ [name]: e.target.checked })}
+        className="mt-1 size-4 shrink-0 accent-damson"
+      />
+      <span>{label}</span>
+    </label>
+  );
+  return (
+    <form
+      className="max-w-[60rem] space-y-8"
+      onSubmit={(e) => {
+        e.preventDefault();
+        run.mutate();
+      }}
+    >
+      {!me.owner && <p className="text-faded">An owner changes these. You see what they are.</p>}
+      <Section title="PINs">
+        <div className="grid gap-x-8 gap-y-4 md:grid-cols-2">
+          <div className="space-y-3">
+            {number("pin_digits", "Fewest digits", "4 to 10. A generated PIN gets more where many are in use.")}
+            {number("pin_history", "Last PINs not taken again", "0 takes them all again.")}
+            {number("pin_days", "Days a PIN counts", "0: until it is withdrawn.")}
+          </div>
+          <fieldset className="space-y-2">
+            <legend className="mb-1 text-sm font-[600]">PINs that are refused</legend>
+            {flag("pin_refuse_sequences", "Sequences, such as 123456")}
+            {flag("pin_refuse_repeats", "Repeats, such as 121212")}
+            {flag("pin_refuse_staff_number", "The holder's staff number")}
+            {flag("pin_refuse_dates", "Dates, such as 0107 or 1990")}
+            <div className="pt-3">{flag("pin_must_change", "A generated PIN is changed at its first use")}</div>
+            {flag(
+              "duress_pins",
+              <>
+                PINs for duress
+                <span className="block text-sm text-faded">
+                  Somebody may have a second PIN, which opens as the first does and raises a silent alarm.
+                </span>
+              </>,
+            )}
+          </fieldset>
+        </div>
+      </Section>
+      <Section title="Wrong tries">
+        <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
+          {number("tries_allowed", "Wrong PINs allowed", "After so many no more are taken.")}
+          {number("tries_window_minutes", "Counted over, in minutes")}
+          {number("tries_hold_minutes", "A reader then takes none for, in minutes", "At most; one minute at first.")}
+          {number(
+            "tries_lock_minutes",
+            "Somebody known by their badge is locked for, in minutes",
+            "0: until somebody unlocks them.",
+          )}
+        </div>
+      </Section>
+      <Section title="Signing in to the console">
+        <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
+          {number("first_password_hours", "A first password counts for, in hours")}
+          {number("idle_minutes", "A session without use ends after, in minutes")}
+        </div>
+      </Section>
+      <Section title="The organisation">
+        <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
+          <TextField
+            label="Name"
+            disabled={!me.owner}
+            value={fields.name}
+            onChange={(e) => put({ name: e.target.value })}
+            error={wrong?.field("name")}
+          />
+          {number("max_owners", "Owners at most")}
+          <TextField
+            label="Staff numbers begin with"
+            disabled={!me.owner}
+            value={fields.number_prefix}
+            onChange={(e) => put({ number_prefix: e.target.value })}
+            error={wrong?.field("number_prefix")}
+            hint={`The next is such as ${fields.number_prefix}${"1".padStart(Math.min(9, fields.number_digits), "0")}.`}
+          />
+          {number("number_digits", "Digits of a staff number")}
+        </div>
+      </Section>
+      {me.owner && (
+        <div className="space-y-3">
+          {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
+          <Button type="submit" look="main" disabled={run.isPending || Object.keys(edited).length === 0}>
+            Change the settings
+          </Button>
+          {run.isSuccess && Object.keys(edited).length === 0 && (
+            <span role="status" className="ml-3">
+              The settings are changed.
+            </span>
+          )}
+        </div>
+      )}
+    </form>
+  );
+}
