@@ -68,6 +68,13 @@ type (
 		PINFields
 		Reasoned
 	}
+	// SlipsWrite generates PINs that are printed on slips.
+	SlipsWrite struct {
+		Staff      []string `json:"staff" minItems:"1" maxItems:"200" doc:"Staff numbers"`
+		MustChange bool     `json:"must_change,omitempty" doc:"They choose one of their own at first use"`
+		Until      string   `json:"until,omitempty" doc:"RFC 3339 moment from which they no longer count; left out: as the settings say"`
+		Reasoned
+	}
 	// PasswordWrite issues a first password.
 	PasswordWrite struct {
 		Staff string `json:"staff" maxLength:"64" doc:"Staff number"`

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -16,7 +17,7 @@ import (
 
 func (s *session) badgeCommand() *cobra.Command {
 	c := noun("badge", "Badges: the stock, who has which, and what has become of each", s.badgeList(), s.badgeShow(),
-		s.badgeAdd(), s.badgeEdit(), s.badgeIssue(), s.badgeReplace(), s.badgeFound(), s.badgeDecode())
+		s.badgeAdd(), s.badgeEdit(), s.badgeIssue(), s.badgeReplace(), s.badgeFound(), s.badgeDecode(), s.badgePrint())
 	for _, act := range []struct{ name, short, question, done, example string }{
 		{"lost", "Report a badge lost: every door refuses it from then on", "",
 			"The badge %s is reported lost; no door takes it any more.", "'left on the bus'"},
@@ -451,6 +452,61 @@ func (s *session) badgeFound() *cobra.Command {
 		return err
 	}
 	return c
+}
+
+func (s *session) badgePrint() *cobra.Command {
+	var state, site, code, into string
+	c := &cobra.Command{Use: "print [BADGE...]", Short: "Print badges as PDF, ten to an A4 sheet",
+		ValidArgsFunction: s.completeBadges(),
+		Example: "  loyal badge print 118-1603 118-1604 --into badges.pdf\n" +
+			"  loyal badge print --site HB --state issued --code qr --into hb.pdf"}
+	c.Flags().StringVar(&state, "state", "", "all in this state: stock, issued, suspended, overdue or lost")
+	c.Flags().StringVar(&site, "site", "", "all of the stock of this site")
+	c.Flags().StringVar(&code, "code", "code128", "how the number is printed for machines: code128 or qr")
+	c.Flags().StringVar(&into, "into", "badges.pdf", "file to write, - for stdout")
+	completeFlag(c, "site", s.completePlaces())
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if len(args) == 0 && state == "" && site == "" {
+			return usagef("name badges, or choose them with --site or --state")
+		}
+		options := []client.Option{client.Query("state", state), client.Query("code", code),
+			client.Header("Accept", "application/pdf")}
+		if site != "" {
+			place, err := s.place(c.Context(), site)
+			if err != nil {
+				return err
+			}
+			options = append(options, client.Query("site", place.Code))
+		}
+		var ids []string
+		for _, arg := range args {
+			b, err := s.badge(c.Context(), arg)
+			if err != nil {
+				return err
+			}
+			ids = append(ids, fmt.Sprint(b.ID))
+		}
+		var pdf []byte
+		if err := s.client.Get(c.Context(), "/badges/print", &pdf,
+			append(options, client.Query("ids", strings.Join(ids, ",")))...); err != nil {
+			return err
+		}
+		return s.take(into, pdf, "The badges are")
+	}
+	return c
+}
+
+// take writes what was printed into a file, or to stdout.
+func (s *session) take(into string, pdf []byte, what string) error {
+	if into == "-" {
+		_, err := s.out.Write(pdf)
+		return err
+	}
+	if err := os.WriteFile(into, pdf, 0o600); err != nil {
+		return err
+	}
+	fmt.Fprintln(s.err, what, "in", into+".")
+	return nil
 }
 
 func (s *session) badgeDecode() *cobra.Command {

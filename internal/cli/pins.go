@@ -9,6 +9,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) pinCommand() *cobra.Command {
@@ -22,7 +23,7 @@ func (s *session) pinCommand() *cobra.Command {
 		}}
 	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
 	c.AddCommand(s.pinGive("generate", "Generate a PIN, which is printed this once", false),
-		s.pinGive("set", "Give a PIN that is read without echo, or from stdin", true), s.pinExpire())
+		s.pinGive("set", "Give a PIN that is read without echo, or from stdin", true), s.pinSlip(), s.pinExpire())
 	return c
 }
 
@@ -75,6 +76,56 @@ func (s *session) pinsOf(ctx context.Context, p *api.Staff) ([]api.Credential, e
 		client.Query("staff", p.StaffNumber))
 	return slices.DeleteFunc(has,
 		func(c api.Credential) bool { return c.Kind != "pin" || c.State == "withdrawn" }), err
+}
+
+func (s *session) pinSlip() *cobra.Command {
+	var mustChange bool
+	var into, until string
+	c := &cobra.Command{Use: "slip STAFF...", Args: cobra.MinimumNArgs(1), ValidArgsFunction: s.completeStaff(),
+		Short: "Generate PINs and print each on a slip to be folded in three; nobody sees them on a screen",
+		Example: "  loyal pin slip Q0241 --into slip.pdf\n" +
+			"  loyal pin slip Q0241 Q0242 Q0243 --must-change --into slips.pdf --yes"}
+	c.Flags().BoolVar(&mustChange, "must-change", false, "they choose one of their own at first use")
+	c.Flags().StringVar(&until, "until", "", "when they stop counting, in the time zone of the first one's home site")
+	c.Flags().StringVar(&into, "into", "pin-slips.pdf", "file to write, - for stdout")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if s.preview || s.drafting {
+			return usagef("PINs that are printed are made at once; leave out --preview and --draft")
+		}
+		body := api.SlipsWrite{MustChange: mustChange}
+		body.Reason = s.reason
+		replaces := 0
+		for i, arg := range args {
+			p, err := s.staff(c.Context(), arg)
+			if err != nil {
+				return err
+			}
+			if i == 0 {
+				if body.Until, err = s.momentAt(c.Context(), until, p.HomeSite.Code); err != nil {
+					return err
+				}
+			}
+			has, err := s.pinsOf(c.Context(), p)
+			if err != nil {
+				return err
+			}
+			replaces += min(len(has), 1)
+			body.Staff = append(body.Staff, p.StaffNumber)
+		}
+		if replaces > 0 {
+			if err := s.confirm(words.Count(replaces, "PIN that is in use stops counting.",
+				"PINs that are in use stop counting.") + " Go on?"); err != nil {
+				return err
+			}
+		}
+		var pdf []byte
+		if err := s.client.Do(c.Context(), "POST", "/credentials/slips", body, &pdf,
+			client.Header("Accept", "application/pdf")); err != nil {
+			return err
+		}
+		return s.take(into, pdf, words.Count(len(args), "slip is", "slips are"))
+	}
+	return c
 }
 
 func (s *session) pinExpire() *cobra.Command {

@@ -185,6 +185,7 @@ func (s *Server) register() {
 	s.registerDevices()
 	s.registerToday()
 	s.registerReaders()
+	s.registerPrinting()
 	s.registerOrganisation()
 	s.registerGrid()
 	s.registerLook()

@@ -204,14 +204,29 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if status == http.StatusUnauthorized || status == http.StatusForbidden {
 				status = http.StatusInternalServerError // not kept: it may be permitted the next time
 			}
+			kept := withoutSecrets(recorded.body.Bytes())
+			if recorded.Header().Get("Content-Type") == pdfType { // what is printed once may hold secrets
+				status, kept = http.StatusConflict, printedOnce
+			}
 			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200),
-				withoutSecrets(recorded.body.Bytes())); err != nil {
+				kept); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
 		next.ServeHTTP(recorded, r)
 	})
 }
+
+// printedOnce is the answer to a repeat of a request that printed something.
+var printedOnce = func() []byte {
+	p := problem(http.StatusConflict, "printed-already", "This was carried out before, and what it printed was handed "+
+		"out then and kept nowhere. If that is lost, issue the PINs again, with another Idempotency-Key.")
+	encoded, err := json.Marshal(p)
+	if err != nil {
+		panic(err) // our own wire type
+	}
+	return encoded
+}()
 
 // carriesSecret reports whether a request holds a secret that somebody chose: a password or a PIN.
 func carriesSecret(path string, body []byte) bool {

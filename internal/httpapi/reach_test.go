@@ -103,7 +103,9 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	told := 0
 	callers := map[string]*client.Client{"the site manager": s.Client(t, "tamsin"), "a supervisor": s.Client(t, "joss"),
 		"a device": s.Door()}
-	for caller, c := range callers {
+	// The site manager last: among what they do is retiring their own site.
+	for _, caller := range []string{"a supervisor", "a device", "the site manager"} {
+		c := callers[caller]
 		look := func(method, path, body string) {
 			request, err := http.NewRequest(method, s.URL+"/api/v1"+path, strings.NewReader(body))
 			require.NoError(t, err)
@@ -166,7 +168,6 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 			}
 		}
 	}
-	t.Log("TOLD", told)
 	assert.Greater(t, told, 100, "much was answered")
 	// Who looks after their home sees it all: the mark is where it was planted.
 	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1",

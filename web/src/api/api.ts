@@ -111,8 +111,14 @@ export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]
 /** Takes something along as a file: a list as CSV, unless another type is asked for. */
 export async function download(address: string, name: string, type = "text/csv") {
   const answer = await fetch(address, { headers: { Accept: type } });
+  if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
+  keep(await answer.blob(), name);
+}
+
+/** Hands something over as a file. */
+export function keep(file: Blob, name: string) {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(await answer.blob());
+  link.href = URL.createObjectURL(file);
   link.download = name;
   link.click();
   URL.revokeObjectURL(link.href);

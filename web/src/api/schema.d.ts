@@ -180,6 +180,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/badges/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print badges as PDF, ten to an A4 sheet
+         * @description Needs the permission `console.credentials`. A token needs the scope `read`.
+         */
+        get: operations["print-badges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/badges/{id}": {
         parameters: {
             query?: never;
@@ -654,6 +674,26 @@ export interface paths {
          * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
          */
         post: operations["set-pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/credentials/slips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Generate PINs and print each on a slip to be folded in three, this once
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["print-pin-slips"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3707,6 +3747,15 @@ export interface components {
             staff: components["schemas"]["StaffRef"];
             why: string;
         };
+        SlipsWrite: {
+            /** @description They choose one of their own at first use */
+            must_change?: boolean;
+            reason?: string;
+            /** @description Staff numbers */
+            staff: string[];
+            /** @description RFC 3339 moment from which they no longer count; left out: as the settings say */
+            until?: string;
+        };
         Staff: {
             /** Format: date */
             contract_end?: string;
@@ -4450,6 +4499,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageCardReading"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "print-badges": {
+        parameters: {
+            query?: {
+                /** @description Part of the number or label, or of the holder's name or number */
+                q?: string;
+                state?: "stock" | "issued" | "suspended" | "overdue" | "lost" | "destroyed";
+                /** @description Whose stock it belongs to */
+                site?: string;
+                /** @description Those that somebody has, or had when they were lost */
+                staff?: string;
+                /** @description Day badges only, or none */
+                day?: "true" | "false";
+                /** @description Those still out with people who have left */
+                left?: boolean;
+                /** @description RFC 3339 moment at which it is asked who had them; left out: now */
+                at?: string;
+                /** @description - falls */
+                sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
+                /** @description Numbers of the records; left out: all that the filter keeps */
+                ids?: number[];
+                /** @description How the number is printed for machines */
+                code?: "code128" | "qr";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
@@ -5438,6 +5538,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "print-pin-slips": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlipsWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

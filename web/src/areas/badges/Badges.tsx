@@ -1,6 +1,6 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
-import { Download } from "lucide-react";
+import { Download, Printer } from "lucide-react";
 import { useState } from "react";
 import { api, change, download, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
@@ -66,6 +66,14 @@ export function Badges() {
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
   });
+  const print = useMutation({
+    mutationFn: () =>
+      download(
+        `/api/v1/badges/print?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
+        "badges.pdf",
+        "application/pdf",
+      ),
+  });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
   const total = pages.data?.pages[0]?.total ?? 0;
   const sites = places.data?.filter((p) => p.kind === "site") ?? [];
@@ -86,6 +94,11 @@ export function Badges() {
           >
             <Download size={16} aria-hidden /> CSV
           </Button>
+          {may("console.credentials") && (
+            <Button onClick={() => print.mutate()} disabled={print.isPending || total === 0}>
+              <Printer size={16} aria-hidden /> {print.isPending ? "Printing…" : "Print"}
+            </Button>
+          )}
           {may("console.credentials") && (
             <Button look="main" onClick={() => setAdding(true)}>
               Add badges
@@ -159,7 +172,7 @@ export function Badges() {
           With people who have left
         </label>
       </div>
-      <Wrong error={pages.error} />
+      <Wrong error={pages.error ?? print.error} />
       {pages.isPending ? (
         <Loading />
       ) : items.length === 0 ? (
@@ -390,6 +403,7 @@ function AddDialog({ sites, close }: { sites: { code: string; name: string }[]; 
 /** One badge: where it is, and whose it was from when until when. */
 export function BadgePage() {
   const { id } = useParams({ from: "/badges/$id" });
+  const may = useMay();
   const badge = useQuery({
     queryKey: ["badge", id],
     queryFn: () => take(api.GET("/badges/{id}", { params: { path: { id } } })),
@@ -420,7 +434,18 @@ export function BadgePage() {
           </span>
         </span>
       }
-      acts={<BadgeActs badge={b} />}
+      acts={
+        <>
+          {may("console.credentials", b.site.code) && (
+            <Button
+              onClick={() => download(`/api/v1/badges/print?ids=${b.id}`, `badge-${b.number}.pdf`, "application/pdf")}
+            >
+              <Printer size={16} aria-hidden /> Print
+            </Button>
+          )}
+          <BadgeActs badge={b} />
+        </>
+      }
     >
       <Section
         title="Whose it was"

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Ban, Lock, LockOpen } from "lucide-react";
 import { type ReactNode, useState } from "react";
-import { api, type Operation, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
+import { api, keep, type Operation, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { ExceptionEdit } from "@/areas/exceptions/ExceptionEdit";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
@@ -465,6 +465,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
   const number = staff.staff_number;
   const [giving, setGiving] = useState(() => location.hash === "#badge");
   const [all, setAll] = useState(false);
+  const [printing, setPrinting] = useState(false);
   const list = useQuery({
     queryKey: ["credentials", number],
     queryFn: () => take(api.GET("/credentials", { params: { query: { staff: number, limit: 200 } } })),
@@ -479,9 +480,18 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
         !self &&
         staff.status !== "departed" &&
         may("console.credentials", staff.home_site.code) && (
-          <button type="button" className="text-damson underline underline-offset-2" onClick={() => setGiving(true)}>
-            Issue a badge
-          </button>
+          <span className="flex gap-3">
+            <button
+              type="button"
+              className="text-damson underline underline-offset-2"
+              onClick={() => setPrinting(true)}
+            >
+              PIN on a slip
+            </button>
+            <button type="button" className="text-damson underline underline-offset-2" onClick={() => setGiving(true)}>
+              Issue a badge
+            </button>
+          </span>
         )
       }
     >
@@ -520,6 +530,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
           {all ? "Only those that are in use" : old === 1 ? "1 that was withdrawn" : `${old} that were withdrawn`}
         </button>
       )}
+      {printing && <SlipDialog staff={staff} close={() => setPrinting(false)} />}
       {giving && (
         <GiveBadge
           whom={{ staff_number: number, name: `${staff.given_name} ${staff.family_name}` }}
@@ -528,6 +539,59 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
         />
       )}
     </Section>
+  );
+}
+
+/** Generates a PIN and hands it over as a slip to be printed: nobody sees it on a screen. */
+function SlipDialog({ staff, close }: { staff: Staff; close: () => void }) {
+  const [mustChange, setMustChange] = useState(false);
+  const run = useMutation({
+    mutationFn: async () => {
+      keep(
+        await take<Blob>(
+          api.POST("/credentials/slips", {
+            body: { staff: [staff.staff_number], must_change: mustChange },
+            parseAs: "blob",
+          }) as never,
+        ),
+        `pin-slip-${staff.staff_number}.pdf`,
+      );
+      await queries.invalidateQueries();
+    },
+    onSuccess: close,
+  });
+  return (
+    <Ask
+      open
+      onOpenChange={(open) => !open && close()}
+      title={`A PIN on a slip for ${staff.given_name} ${staff.family_name}`}
+      about="A PIN is generated and printed on a sheet to be folded in three. Nobody sees it on a screen. The PIN there is now stops counting."
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={mustChange}
+            onChange={(e) => setMustChange(e.target.checked)}
+            className="size-4 accent-damson"
+          />
+          {staff.given_name} chooses another one at first use
+        </label>
+        <Wrong error={run.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={run.isPending} autoFocus>
+            Print the slip
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
   );
 }
 
