@@ -102,6 +102,7 @@ func New(a *app.App, config Config) *Server {
 		s.api = humachi.New(r, settings)
 		s.register()
 	})
+	s.registerAuthZEN()
 	if config.Console != nil {
 		s.router.Get("/*", console(config.Console))
 	}

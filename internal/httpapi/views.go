@@ -45,8 +45,10 @@ type sees struct {
 	issuing []bool // where they issue credentials, once it is asked for
 }
 
-func (s *Server) seesOf(ctx context.Context) *sees {
-	r := &sees{actor: callerOf(ctx).id(), now: s.app.Live(), at: s.app.Now().Unix()}
+func (s *Server) seesOf(ctx context.Context) *sees { return s.seesFor(callerOf(ctx).id()) }
+
+func (s *Server) seesFor(actor people.StaffID) *sees {
+	r := &sees{actor: actor, now: s.app.Live(), at: s.app.Now().Unix()}
 	r.reach = sync.OnceValue(func() []bool {
 		reach, _ := r.now.Reach(r.actor, permit.ViewStaff, r.at)
 		return reach
