@@ -71,11 +71,12 @@ var forms = map[string]set{
 	"assignment.edit": {"from": "2026-01-01", "until": "2027-02-01", "hours": accesses[0]},
 	"exception.add": {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20",
 		"from": "2027-01-01", "until": "2027-02-01"},
-	"exception.set":  {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20"},
-	"exception.edit": {"from": "2027-01-01", "until": "2027-02-01", "level": "5"},
-	"pin.set":        {"staff": "Q0011", "pin": "482917", "must_change": true, "until": "2027-01-01T00:00:00Z"},
-	"pin.withdraw":   {"staff": "Q0011"},
-	"password.issue": {"staff": "Q0011"},
+	"exception.set":    {"staff": "Q0011", "place": "HB", "permission": "stock.adjust", "level": "20"},
+	"exception.edit":   {"from": "2027-01-01", "until": "2027-02-01", "level": "5"},
+	"pin.set":          {"staff": "Q0011", "pin": "482917", "must_change": true, "until": "2027-01-01T00:00:00Z"},
+	"pin.withdraw":     {"staff": "Q0011"},
+	"credential.renew": {"until": "2027-02-01T00:00:00Z"},
+	"password.issue":   {"staff": "Q0011"},
 	"badge.add": {"format": "wiegand26", "number": "118-900", "last": "118-902", "label": "Blue", "site": "HB",
 		"day": true},
 	"badge.edit":  {"label": "Red", "site": "SM", "day": true},
@@ -120,7 +121,7 @@ func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 	names := change.Operations()
 	fitting := map[string][]string{"staff": {"Q0011", "Q0012", "Q0013"}, "place": {"HB", "HB-PACK", "HB-PACK-1"},
 		"template": {"packer", "grader"}, "permission": {"line.run", "door.cold"}, "group": {"line", "door"},
-		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}, "badge": {"1", "2", "118-1001", "118-1002"}}
+		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}, "badge": {"1", "2", "118-1001", "118-1002"}, "credential": {"1", "20", "21"}}
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		require.NoError(t, flag.Set("rapid.checks", "200")) // most nonsense is refused
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })

@@ -187,6 +187,8 @@ func (s *Server) register() {
 	s.registerToday()
 	s.registerReaders()
 	s.registerPrinting()
+	s.registerExpiring()
+	s.registerFeeds()
 	s.registerOrganisation()
 	s.registerGrid()
 	s.registerLook()
@@ -251,6 +253,7 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 type caller struct {
 	signed  *app.SignedIn
 	address string
+	host    string // by which the service was called
 	asked   url.URL
 }
 
@@ -288,7 +291,7 @@ func addressOf(ctx context.Context, remote string) string {
 // admit lets in those whom a route is for.
 func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
-		c := &caller{address: addressOf(ctx.Context(), ctx.RemoteAddr()), asked: ctx.URL()}
+		c := &caller{address: addressOf(ctx.Context(), ctx.RemoteAddr()), host: ctx.Host(), asked: ctx.URL()}
 		if !access.Public {
 			if p := s.identify(ctx, access, c); p != nil {
 				if p.Status == http.StatusUnauthorized {

@@ -230,7 +230,7 @@ var printedOnce = func() []byte {
 
 // carriesSecret reports whether a request holds a secret that somebody chose: a password or a PIN.
 func carriesSecret(path string, body []byte) bool {
-	if strings.HasPrefix(path, Base+"/me/password") {
+	if strings.HasPrefix(path, Base+"/me/password") || strings.HasPrefix(path, Base+"/me/feeds") {
 		return true
 	}
 	var sent struct {

@@ -417,6 +417,7 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	return errors.Join(
 		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
 		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("DELETE FROM let_go WHERE at < ? LIMIT 10000", now.AddDate(0, 0, -90).Unix()).Error,
 		db.Exec("DELETE FROM tries WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
 		db.Exec("DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -180)).Error)
 }

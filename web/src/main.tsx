@@ -40,6 +40,7 @@ const routeTree = root.addChildren([
   at("/look", () => import("@/areas/check/LookPage"), "LookPage"),
   at("/check", () => import("@/areas/check/CheckPage"), "CheckPage"),
   at("/account", () => import("@/areas/session/Account"), "Account"),
+  at("/expiring", () => import("@/areas/expiring/Expiring"), "Expiring"),
   at("/settings", () => import("@/areas/settings/Settings"), "Settings"),
   at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);

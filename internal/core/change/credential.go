@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -18,6 +19,8 @@ var credentialOperations = []Description{
 		apply: pinSet},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
+	{Name: "credential.renew", Do: "Give another end to", Done: "Gave another end to",
+		Needs: permit.IssueCredentials, Daily: true, Fields: renewForm{}, subject: fieldsEdited, apply: credentialRenew},
 	{Name: "password.issue", Do: "Issue a first password to", Done: "Issued a first password to",
 		Needs: permit.IssueCredentials, Daily: true, Secret: SecretFirstPassword, Fields: PasswordForm{},
 		Makes: "credential", Kept: handedOut, apply: passwordIssue},
@@ -182,6 +185,45 @@ func pinWithdraw(t *Trial) error {
 	if !form.Duress { // one that raises an alarm is of no use beside none
 		t.withdraw(p, credential.PIN, true)
 	}
+	return nil
+}
+
+type renewForm struct {
+	Until string `json:"until"` // empty: until it is withdrawn
+}
+
+// credentialRenew gives a credential another end. One that counts for longer gives all that it opens, so whoever does
+// it stands over its holder.
+func credentialRenew(t *Trial) error {
+	before := t.State.Credential(credential.ID(t.number(t.op.On)))
+	if before == nil || t.view(t.State.Person(before.Staff)) != access.Whole {
+		return fault.Missingf("on", "there is no credential %q that you may see", t.op.On)
+	}
+	p, err := t.holder(t.State.Person(before.Staff).Number, permit.IssueCredentials)
+	if err != nil {
+		return err
+	}
+	if err := t.fresh(before.Revision, "This credential"); err != nil {
+		return err
+	}
+	if before.State == credential.Withdrawn || before.State == credential.Lost {
+		return fault.Conflictf("on", "this credential of %s is %s; issue another", p.FullName(), before.State)
+	}
+	if before.Kind == credential.Password && before.MustChange {
+		return fault.Conflictf("on", "a first password is not renewed; issue another")
+	}
+	form := renewForm{}
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	c := *before
+	if c.Until, err = t.moment(form.Until, "let it count until it is withdrawn"); err != nil {
+		return err
+	}
+	if c.Until.Equal(before.Until) {
+		return nil
+	}
+	t.putCredential(&c)
 	return nil
 }
 

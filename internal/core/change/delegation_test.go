@@ -198,6 +198,10 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"pin.withdraw": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("pin.withdraw", "", set{"staff": someone(t)})
 	},
+	"credential.renew": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("credential.renew", someNumber(t, s.State().Credentials.Last()),
+			set{"until": some(t, "until", "", "2026-11-25T10:00:00Z", "2030-01-01T00:00:00Z")})
+	},
 	"password.issue": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("password.issue", "", set{"staff": someone(t)})
 	},
@@ -525,7 +529,8 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		}
 	}
 	for _, e := range d.Entries {
-		if e.Op != "pin.set" && e.Op != "password.issue" && e.Op != "staff.edit" {
+		if e.Op != "pin.set" && e.Op != "password.issue" && e.Op != "staff.edit" && e.Op != "badge.issue" &&
+			e.Op != "badge.resume" && e.Op != "credential.renew" {
 			continue
 		}
 		p := StaffOf(d.State, e.Record)

@@ -155,6 +155,10 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 	case "badge":
 		return u.restoreBadge(e, on, was, take)
 	case "credential":
+		if until, changed := was["until"]; changed && len(was) == 1 {
+			u.add("credential.renew", on, map[string]any{"until": orElse(until, "")})
+			return nil
+		}
 		if c := u.state.Credential(credential.ID(parse(on))); c != nil && c.Badge != 0 {
 			return u.restoreIssue(c, was)
 		}

@@ -476,6 +476,7 @@ export interface paths {
          *     - `badge.suspend`: suspend; needs `console.credentials`
          *     - `bar.add`: bar; needs `console.lock`; sets `staff`, `place`, `until`
          *     - `bar.end`: lift the bar of; needs `console.lock`
+         *     - `credential.renew`: give another end to; needs `console.credentials`; sets `until`
          *     - `device.add`: connect device; needs `console.devices`; sets `name`, `place`, `token`
          *     - `device.revoke`: disconnect device; needs `console.devices`
          *     - `exception.add`: make an exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
@@ -1092,6 +1093,66 @@ export interface paths {
         patch: operations["edit-exception"];
         trace?: never;
     };
+    "/expiring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What runs out by itself, the earliest first
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-expiring"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/expiring/let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that something may run out: it waits on no list any more
+         * @description Needs the permission `console.view_staff`. A token needs the scope `daily`.
+         */
+        post: operations["let-go-expiring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/expiring/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give what runs out a new last day, as one change
+         * @description Needs the permission `console.view_staff`. A token needs the scope `daily`.
+         */
+        post: operations["renew-expiring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/find": {
         parameters: {
             query?: never;
@@ -1251,6 +1312,50 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your calendar addresses
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-feeds"];
+        put?: never;
+        /**
+         * Make a secret address at which a calendar reads what runs out (iCalendar, RFC 5545); it is shown this once
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        post: operations["add-feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/feeds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a calendar address: it leads nowhere from then on
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        delete: operations["end-feed"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2768,6 +2873,65 @@ export interface components {
             /** @description Withheld rather than added */
             withheld?: boolean;
         };
+        Expiring: {
+            /**
+             * Format: date-time
+             * @description The first instant at which it no longer counts
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description From today until that day
+             */
+            days: number;
+            home_site: components["schemas"]["PlaceRef"];
+            /**
+             * Format: int32
+             * @description Number of the record; of a contract, a leaving date or a lock that of the person
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+            /** @description Somebody has said that it may run out */
+            let_go?: components["schemas"]["LetGo"];
+            /** @description Their line manager */
+            manager?: components["schemas"]["StaffRef"];
+            /** @description Where it counts */
+            place?: components["schemas"]["PlaceRef"];
+            /** @description It can be given a new last day */
+            renewable: boolean;
+            staff: components["schemas"]["StaffRef"];
+            /**
+             * Format: date
+             * @description The last day on which it counts
+             */
+            until: string;
+            /** @description In words */
+            what: string;
+        };
+        ExpiringItem: {
+            /** Format: int32 */
+            id: number;
+            /** @enum {string} */
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+        };
+        Feed: {
+            /** Format: date-time */
+            created_at: string;
+            /** Format: int32 */
+            id: number;
+            /** Format: date-time */
+            last_used?: string;
+            name: string;
+        };
+        FeedMade: {
+            /** @description Whoever has it reads what runs out, as you would: keep it to yourself */
+            address: string;
+        };
+        FeedWrite: {
+            /** @description Such as the name of your calendar */
+            name: string;
+        };
         Field: {
             /** @description Where it is, such as body.until or operations[1].set.until */
             field: string;
@@ -2911,6 +3075,17 @@ export interface components {
             from: string;
             /** @example 14:15 */
             until: string;
+        };
+        LetGo: {
+            /** Format: date-time */
+            at: string;
+            by?: components["schemas"]["StaffRef"];
+            reason: string;
+        };
+        LetGoWrite: {
+            items: components["schemas"]["ExpiringItem"][];
+            /** @description Why it may run out */
+            reason: string;
         };
         Like: {
             /** @description Place code */
@@ -3355,6 +3530,26 @@ export interface components {
              */
             total: number;
         };
+        PageExpiring: {
+            items: components["schemas"]["Expiring"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageFeed: {
+            items: components["schemas"]["Feed"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageFound: {
             items: components["schemas"]["Found"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -3649,6 +3844,15 @@ export interface components {
         };
         Reasoned: {
             reason?: string;
+        };
+        RenewWrite: {
+            items: components["schemas"]["ExpiringItem"][];
+            reason?: string;
+            /**
+             * Format: date
+             * @description The new last day that counts
+             */
+            until: string;
         };
         Scale: {
             /** @enum {string} */
@@ -6453,6 +6657,136 @@ export interface operations {
             };
         };
     };
+    "list-expiring": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description The last day looked at; left out: 30 days ahead */
+                until?: string;
+                /** @description The first day looked at; left out: today */
+                from?: string;
+                kind?: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+                /** @description Home site */
+                site?: string;
+                /** @description Staff number of the line manager */
+                manager?: string;
+                /** @description Staff number */
+                staff?: string;
+                /** @description Words of the name or number */
+                q?: string;
+                /** @description What somebody has let go */
+                let_go?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageExpiring"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "let-go-expiring": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoWrite"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "renew-expiring": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenewWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -6822,6 +7156,106 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PageCeiling"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-feeds": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageFeed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -159,7 +159,14 @@ export function Today() {
                 </ul>
               </Section>
             )}
-            <Section title="Ending within two weeks" note={count(t.counts.ending)}>
+            <Section
+              title="Ending within two weeks"
+              note={
+                <Link to="/expiring" className="text-damson underline underline-offset-2">
+                  All that runs out
+                </Link>
+              }
+            >
               <Lines
                 people={t.ending}
                 none="Nothing ends within two weeks."

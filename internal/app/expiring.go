@@ -1,0 +1,201 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
+	"loyallatch.example/latch/internal/store"
+)
+
+// ExpiringQuery chooses what runs out.
+type ExpiringQuery struct {
+	From, Until time.Time
+	Kind        access.RunOutKind
+	Site        estate.PlaceID
+	Manager     people.StaffID // line manager
+	Staff       people.StaffID
+	Search      string
+	Settled     *bool // let go, or not; nil: both
+}
+
+// Expiring is something of somebody's that runs out, and who has let it go, if anybody has.
+type Expiring struct {
+	access.Ending
+	LetGo *store.LetGo
+}
+
+// Expiring returns what runs out of those whom the actor sees whole, the earliest first.
+func (a *App) Expiring(ctx context.Context, actor people.StaffID, q *ExpiringQuery) ([]Expiring, error) {
+	live := a.Live()
+	reach, anywhere := live.Reach(actor, permit.ViewStaff, a.now().Unix())
+	if !anywhere {
+		return nil, fault.Refusedf("not-permitted",
+			"This needs the permission “See staff”, which you do not hold anywhere.")
+	}
+	settled, err := a.store.LetGoes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sought := strings.Fields(words.Fold(q.Search))
+	var list []Expiring
+	for id, staff := range live.State().Staff.All() {
+		if q.Staff != 0 && staff.ID != q.Staff || q.Site != 0 && staff.HomeSite != q.Site ||
+			q.Manager != 0 && staff.LineManager != q.Manager || !matches(live.texts.table.Get(id).known, sought) ||
+			staff.ID != actor && live.ViewOf(staff, reach, a.now().Unix()) != access.Whole {
+			continue
+		}
+		for _, r := range live.RunsOut(staff.ID, q.From.Unix(), q.Until.Unix()) {
+			one := Expiring{Ending: r}
+			if let, is := settled[store.RunOut{Kind: string(r.Kind), Record: r.Record, At: r.At}]; is {
+				one.LetGo = &let
+			}
+			if (q.Kind == "" || r.Kind == q.Kind) && (q.Settled == nil || *q.Settled == (one.LetGo != nil)) {
+				list = append(list, one)
+			}
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Expiring) int { return cmp.Compare(a.At, b.At) })
+	return list, nil
+}
+
+// Item names something that runs out.
+type Item struct {
+	Kind   access.RunOutKind
+	Record uint32
+}
+
+// find returns what an item names, as it runs out, of somebody whom the actor sees whole.
+func (a *App) find(live *Live, actor people.StaffID, item Item) (*access.Ending, error) {
+	missing := fault.Missingf("items", "there is no %s %d that runs out and that you may see", item.Kind, item.Record)
+	var id people.StaffID
+	switch item.Kind {
+	case access.AssignmentRunsOut:
+		if r := live.State().Assignment(org.AssignmentID(item.Record)); r != nil {
+			id = r.Staff
+		}
+	case access.ExceptionRunsOut:
+		if r := live.State().Exception(org.ExceptionID(item.Record)); r != nil {
+			id = r.Staff
+		}
+	case access.BarRunsOut:
+		if r := live.State().Bar(org.BarID(item.Record)); r != nil {
+			id = r.Staff
+		}
+	case access.PINRunsOut, access.BadgeRunsOut, access.PasswordRunsOut:
+		if r := live.State().Credential(credential.ID(item.Record)); r != nil {
+			id = r.Staff
+		}
+	default:
+		id = people.StaffID(item.Record)
+	}
+	p := live.State().Person(id)
+	if p == nil || a.ViewOf(live, actor, p) != access.Whole {
+		return nil, missing
+	}
+	for _, r := range live.RunsOut(id, 0, access.Ever) {
+		if r.Kind == item.Kind && r.Record == item.Record {
+			return &r, nil
+		}
+	}
+	return nil, missing
+}
+
+// Renewals returns the operations that give what runs out a new last day.
+func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]change.Operation, error) {
+	date, err := day.Parse(until)
+	if err != nil || date.IsZero() {
+		return nil, fault.Invalidf("until", "say the new last day, such as 2027-03-31")
+	}
+	live := a.Live()
+	operations := make([]change.Operation, len(items))
+	for i, item := range items {
+		r, err := a.find(live, actor, item)
+		if err != nil {
+			return nil, err
+		}
+		record, last := fmt.Sprint(item.Record), map[string]string{"until": date.String()}
+		switch item.Kind {
+		case access.ContractRunsOut:
+			operations[i] = change.Operation{Op: "staff.edit", On: record,
+				Set: encode(map[string]string{"contract_end": date.String()})}
+		case access.LeavingRunsOut:
+			operations[i] = change.Operation{Op: "staff.depart", On: record,
+				Set: encode(map[string]string{"on": date.String()})}
+		case access.AssignmentRunsOut, access.ExceptionRunsOut:
+			operations[i] = change.Operation{Op: string(item.Kind) + ".edit", On: record, Set: encode(last)}
+		case access.PINRunsOut, access.BadgeRunsOut, access.PasswordRunsOut:
+			ends := (date + 1).Start(live.Location(r.Staff)).UTC()
+			operations[i] = change.Operation{Op: "credential.renew", On: record,
+				Set: encode(map[string]string{"until": ends.Format(time.RFC3339)})}
+		default:
+			return nil, fault.Conflictf("items", "a %s ends by itself and is not renewed; make another", item.Kind)
+		}
+	}
+	return operations, nil
+}
+
+func encode(v any) json.RawMessage {
+	encoded, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // of texts
+	}
+	return encoded
+}
+
+// LetGo notes that what runs out may run out: it is on no list of what waits any more. It asks for what renewing it
+// asks for, as others would have been told.
+func (a *App) LetGo(ctx context.Context, actor people.StaffID, items []Item, reason, origin string) error {
+	if reason = words.Tidy(reason); reason == "" {
+		return fault.Invalidf("reason", "say why it may run out")
+	}
+	live := a.Live()
+	var rows []store.LetGo
+	subjects := map[store.Subject]bool{}
+	for _, item := range items {
+		r, err := a.find(live, actor, item)
+		if err != nil {
+			return err
+		}
+		p := live.State().Person(r.Staff)
+		needs := map[access.RunOutKind]string{access.ContractRunsOut: permit.EditStaff,
+			access.LeavingRunsOut: permit.DepartStaff, access.AssignmentRunsOut: permit.AssignStaff,
+			access.ExceptionRunsOut: permit.ExceptStaff, access.BarRunsOut: permit.LockStaff,
+			access.LockRunsOut: permit.LockStaff}[item.Kind]
+		at := cmp.Or(r.Place, p.HomeSite)
+		if !live.HoldsKey(actor, cmp.Or(needs, permit.IssueCredentials), at, a.now().Unix()) {
+			return fault.Refusedf("not-permitted", "Whoever may renew it may let it go: ask somebody who does.")
+		}
+		rows = append(rows, store.LetGo{Kind: string(r.Kind), Record: r.Record, At: r.At, By: uint32(actor),
+			Reason: reason, MadeAt: a.now().UTC().Truncate(time.Second)})
+		subjects[store.Subject{Kind: "staff", Number: uint32(r.Staff)}] = true
+	}
+	id := uint32(actor)
+	entry := store.AuditEntry{At: a.now(), Action: "let-go", ActorID: &id,
+		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin, Reason: cut(reason, 500),
+		Summary: "Let run out: " + words.Count(len(items), "thing", "things"), Operations: "[]"}
+	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
+		about := make([]store.Subject, 0, len(subjects))
+		for subject := range subjects {
+			about = append(about, subject)
+		}
+		if _, err := tx.Audit(entry, about); err != nil {
+			return err
+		}
+		return tx.LetGo(rows)
+	})
+}
