@@ -98,7 +98,8 @@ func (a *App) question(live *Live, ask *Ask) (access.Question, error) {
 	return q, nil
 }
 
-// badgeShown returns the credential of the badge that was read; 0 where nobody has it. A read that is no badge at all is
+// badgeShown returns the credential of the badge that was read; 0 where nobody has it. A read that is no badge at all
+// is
 // that of a badge that nobody has: a reader reads what it is shown.
 func badgeShown(live *Live, read string) credential.ID {
 	if c := live.State().BadgeShown(read); c != nil {

@@ -23,7 +23,10 @@ const FeedAhead = 180 * 24 * time.Hour
 // AddFeed makes an address for a manager's calendar. Its token exists nowhere else once it is handed over.
 func (a *App) AddFeed(ctx context.Context, actor people.StaffID, name, origin string) (token string, err error) {
 	if name = words.Tidy(name); name == "" || len(name) > 100 {
-		return "", fault.Invalidf("body.name", "give the address a name of at most 100 characters, such as that of your calendar")
+		return "", fault.Invalidf(
+			"body.name",
+			"give the address a name of at most 100 characters, such as that of your calendar",
+		)
 	}
 	feeds, err := a.store.Feeds(ctx, uint32(actor))
 	if err != nil {

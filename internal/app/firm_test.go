@@ -119,9 +119,23 @@ func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 	s := testkit.Demo(t)
 	taken := map[string]int{}
 	names := change.Operations()
-	fitting := map[string][]string{"staff": {"Q0011", "Q0012", "Q0013"}, "place": {"HB", "HB-PACK", "HB-PACK-1"},
-		"template": {"packer", "grader"}, "permission": {"line.run", "door.cold"}, "group": {"line", "door"},
-		"assignment": {"1", "2", "5"}, "exception": {"1", "2"}, "bar": {"1"}, "device": {"1", "2"}, "badge": {"1", "2", "118-1001", "118-1002"}, "credential": {"1", "20", "21"}}
+	fitting := map[string][]string{
+		"staff":      {"Q0011", "Q0012", "Q0013"},
+		"place":      {"HB", "HB-PACK", "HB-PACK-1"},
+		"template":   {"packer", "grader"},
+		"permission": {"line.run", "door.cold"},
+		"group":      {"line", "door"},
+		"assignment": {
+			"1",
+			"2",
+			"5",
+		},
+		"exception":  {"1", "2"},
+		"bar":        {"1"},
+		"device":     {"1", "2"},
+		"badge":      {"1", "2", "118-1001", "118-1002"},
+		"credential": {"1", "20", "21"},
+	}
 	if checks := flag.Lookup("rapid.checks"); checks.Value.String() == checks.DefValue {
 		require.NoError(t, flag.Set("rapid.checks", "200")) // most nonsense is refused
 		t.Cleanup(func() { assert.NoError(t, flag.Set("rapid.checks", checks.DefValue)) })

@@ -35,10 +35,12 @@ func throttled(held bool, until time.Time) error {
 	return &ErrThrottled{Until: until}
 }
 
-// Wrong PINs are counted at the person, where a badge that was shown with them says who it is, and else at the reader at
+// Wrong PINs are counted at the person, where a badge that was shown with them says who it is, and else at the reader
+// at
 // which they are typed. The database counts, before it is known whether a PIN is right, so that many at once, here and
 // at other instances, do not pass together. A PIN that is remembered as right, and belongs to the badge, needs no
-// counting: it is let through while this instance knows, by what the database said not long ago, that nothing is held up
+// counting: it is let through while this instance knows, by what the database said not long ago, that nothing is held
+// up
 // there. The answer to the try that reaches the limit is held back for as long as another instance may not know of it
 // yet, so that no try made after that answer is looked at anywhere.
 
@@ -198,8 +200,11 @@ func (a *App) lockByTries(ctx context.Context, live *Live, q *access.Question) e
 		return nil
 	}
 	p, place := live.State().Person(c.Staff), live.State().Place(q.Place)
-	reason := fmt.Sprintf("%d wrong PINs were typed with their badge, the last at %s", live.State().Settings.TriesAllowed,
-		place.Name)
+	reason := fmt.Sprintf(
+		"%d wrong PINs were typed with their badge, the last at %s",
+		live.State().Settings.TriesAllowed,
+		place.Name,
+	)
 	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "door", Reason: reason,
 		Operations: []change.Operation{{Op: "staff.lock_by_tries", On: p.Number}}})
 	var refused *fault.Fault

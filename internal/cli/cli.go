@@ -155,7 +155,8 @@ func (s *session) root() *cobra.Command {
 		root.AddCommand(c)
 	}
 	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(),
-		s.exceptionCommand(), s.badgeCommand(), s.expiringCommand(), s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(),
+		s.exceptionCommand(), s.badgeCommand(), s.expiringCommand(), s.hoursCommand(), s.draftCommand(),
+		s.changeCommand(), s.deviceCommand(), s.auditCommand(),
 		s.eventCommand(), s.sessionCommand(), s.organisationCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)

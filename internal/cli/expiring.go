@@ -106,7 +106,9 @@ func itemOf(e api.Expiring) string { return e.Kind + ":" + strconv.FormatUint(ui
 func (s *session) expiringItems(ctx context.Context, args []string, all bool,
 	chosen func(context.Context) ([]client.Option, error)) ([]api.ExpiringItem, error) {
 	if all == (len(args) > 0) {
-		return nil, usagef("name items, such as contract:12 from loyal expiring list, or choose with --all and the filters")
+		return nil, usagef(
+			"name items, such as contract:12 from loyal expiring list, or choose with --all and the filters",
+		)
 	}
 	var items []api.ExpiringItem
 	for _, arg := range args {
@@ -175,8 +177,13 @@ func (s *session) expiringLetGo() *cobra.Command {
 			if s.preview || s.drafting {
 				return usagef("this is noted at once; leave out --preview and --draft")
 			}
-			if err := s.client.Do(c.Context(), "POST", "/expiring/let-go", api.LetGoWrite{Items: items, Reason: s.reason},
-				nil); err != nil {
+			if err := s.client.Do(
+				c.Context(),
+				"POST",
+				"/expiring/let-go",
+				api.LetGoWrite{Items: items, Reason: s.reason},
+				nil,
+			); err != nil {
 				return err
 			}
 			fmt.Fprintln(s.err, words.Count(len(items), "thing runs out", "things run out")+" and waits on no list.")

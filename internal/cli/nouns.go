@@ -153,7 +153,8 @@ func (s *session) eventCommand() *cobra.Command {
 	listing.Flags().StringVar(&staff, "staff", "", "of this staff number")
 	listing.Flags().StringVar(&place, "place", "", "at this place or below it")
 	listing.Flags().StringVar(&outcome, "outcome", "", "allow or refuse")
-	listing.Flags().StringVar(&reason, "why", "", "reason code, such as wrong_pin, credential_not_valid or under_duress")
+	listing.Flags().
+		StringVar(&reason, "why", "", "reason code, such as wrong_pin, credential_not_valid or under_duress")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/events", *limit, []column[api.Event]{
 			{"WHEN", func(e api.Event) string { return e.At.Local().Format("2006-01-02 15:04:05") }},

@@ -30,12 +30,17 @@ func (s *session) pinCommand() *cobra.Command {
 func (s *session) pinGive(use, short string, choose bool) *cobra.Command {
 	var fields api.PINFields
 	var until string
-	c := &cobra.Command{Use: use + " STAFF", Short: short, Args: cobra.ExactArgs(1),
+	c := &cobra.Command{
+		Use:               use + " STAFF",
+		Short:             short,
+		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: s.completeStaff(),
-		Example:           "  loyal pin " + use + " Q0241\n  loyal pin " + use + " Q0241 --until '2026-12-18 18:00' --must-change",
+		Example: "  loyal pin " + use + " Q0241\n  loyal pin " + use +
+			" Q0241 --until '2026-12-18 18:00' --must-change",
 		RunE: func(c *cobra.Command, args []string) error {
 			return s.givePIN(c.Context(), args[0], &fields, choose, until)
-		}}
+		},
+	}
 	c.Flags().BoolVar(&fields.MustChange, "must-change", false, "it is changed at its first use")
 	c.Flags().BoolVar(&fields.Duress, "duress", false, "their second PIN, which opens and raises a silent alarm")
 	c.Flags().StringVar(&until, "until", "",

@@ -113,7 +113,12 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 		days, err := strconv.Atoi(row["day"])
 		b, place := live.State().BadgeNamed(row["badge"]), live.State().PlaceByCode(row["place"])
 		if err != nil || b == nil || place == nil {
-			return 0, fmt.Errorf("badge_events.csv: no badge %q, place %q or day %q", row["badge"], row["place"], row["day"])
+			return 0, fmt.Errorf(
+				"badge_events.csv: no badge %q, place %q or day %q",
+				row["badge"],
+				row["place"],
+				row["day"],
+			)
 		}
 		here := live.Tree().At(place.ID)
 		events = append(events, store.Event{At: at(now, here.Location, days, 1337), DeviceID: devices[here.Site.ID],

@@ -22,7 +22,8 @@ import (
 	"loyallatch.example/latch/internal/core/wording"
 )
 
-// The standard question: the OpenID AuthZEN Authorization API 1.0. A till, a weighbridge or a line controller asks in it
+// The standard question: the OpenID AuthZEN Authorization API 1.0. A till, a weighbridge or a line controller asks in
+// it
 // what a door asks in ours, and gets the same answer. A subject is a member of staff ("staff", by number), or what was
 // shown: a "badge" as it was read or a "pin", and a badge's property "pin" where both were. A resource is a "place", or
 // its kind, by code; an action is a permission by key, with the property "level" where a level or limit is asked for.
@@ -131,7 +132,11 @@ func (s *Server) askers(next http.Handler) http.Handler {
 		w.Header().Set("Cache-Control", "no-store")
 		token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		var who asker
-		p := problem(http.StatusUnauthorized, "not-signed-in", "Send a token: of a device, or of a manager who checks access.")
+		p := problem(
+			http.StatusUnauthorized,
+			"not-signed-in",
+			"Send a token: of a device, or of a manager who checks access.",
+		)
 		switch {
 		case !bearer:
 		case strings.HasPrefix(token, deviceTokenPrefix):
@@ -145,7 +150,11 @@ func (s *Server) askers(next http.Handler) http.Handler {
 				p = problem(http.StatusServiceUnavailable, "unavailable", "The service cannot answer at the moment.")
 			case signed == nil || signed.Session.Kind == "console":
 			case signed.MustChange:
-				p = problem(http.StatusForbidden, "password-must-change", "Your password is a first one. Choose your own.")
+				p = problem(
+					http.StatusForbidden,
+					"password-must-change",
+					"Your password is a first one. Choose your own.",
+				)
 			default:
 				_, anywhere := s.app.Live().Reach(signed.Staff.ID, permit.CheckAccess, s.app.Now().Unix())
 				if p = s.lacking(permit.CheckAccess); anywhere {
@@ -164,7 +173,8 @@ func (s *Server) askers(next http.Handler) http.Handler {
 	})
 }
 
-// authzen reads a request, bounded, and writes an answer. What a request has beyond what is asked for is passed over, as
+// authzen reads a request, bounded, and writes an answer. What a request has beyond what is asked for is passed over,
+// as
 // the standard says.
 func (s *Server) authzen(answer func(context.Context, asker, *authzenRequest) (any, error)) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
@@ -403,7 +413,8 @@ func (s *Server) searchSubject(ctx context.Context, who asker, in *authzenReques
 	sees := s.seesFor(who.signed.Staff.ID)
 	var results []map[string]any
 	for _, c := range can {
-		if c.Decision.Level >= ask.Level && sees.whatIsAt(c.Staff, place.ID) && !moment.Lacks(c.Staff, place.ID, at.Unix()) {
+		if c.Decision.Level >= ask.Level && sees.whatIsAt(c.Staff, place.ID) &&
+			!moment.Lacks(c.Staff, place.ID, at.Unix()) {
 			results = append(results, map[string]any{"type": "staff", "id": moment.State().Person(c.Staff).Number})
 		}
 	}

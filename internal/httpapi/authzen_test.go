@@ -56,7 +56,8 @@ func TestTheStandardQuestionIsAnsweredAsOurOwn(t *testing.T) {
 		{"Q0116", "door.cold", "", "door", "NOWHERE", false, "unknown_resource"},
 		{"Q0116", "door.nothing", "", "door", "HB-COLD-1", false, "unknown_action"},
 		{"Q0081", "stock.adjust", `,"properties":{"level":25}`, "place", "HB-PACK", true, "granted"},
-		{"Q0081", "stock.adjust", `,"properties":{"level":26}`, "place", "HB-PACK", false, "permission_not_in_template"},
+		{"Q0081", "stock.adjust", `,"properties":{"level":26}`, "place", "HB-PACK", false,
+			"permission_not_in_template"},
 	} {
 		body := fmt.Sprintf(evaluation, c.who, c.action, c.properties, c.sort, c.where)
 		status, answer, header := asked(t, s, "/access/v1/evaluation", idris, body, "X-Request-ID", "bfe9eb29")
@@ -78,7 +79,13 @@ func TestADeviceAsksTheStandardQuestion(t *testing.T) {
 	s := testkit.Demo(t)
 	token := s.Door().Token
 	body := `{"subject":{"type":"badge","id":"118-1067"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"context":{"time":"1985-10-26T01:22-07:00"}}`
-	_, answer, _ := asked(t, s, "/access/v1/evaluation", token, strings.Replace(body, "01:22-07:00", "01:22:00-07:00", 1))
+	_, answer, _ := asked(
+		t,
+		s,
+		"/access/v1/evaluation",
+		token,
+		strings.Replace(body, "01:22-07:00", "01:22:00-07:00", 1),
+	)
 	assert.Equal(t, true, answer["decision"], "a device's time is now: %v", answer)
 	assert.Equal(t, "Niko", answer["context"].(map[string]any)["staff"].(map[string]any)["name"])
 	_, answer, _ = asked(t, s, "/access/v1/evaluation", token,
@@ -95,7 +102,12 @@ func TestADeviceAsksTheStandardQuestion(t *testing.T) {
 	}
 	pin := `{"subject":{"type":"badge","id":"118-1067","properties":{"pin":"999990"}},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"}}`
 	_, answer, _ = asked(t, s, "/access/v1/evaluation", token, pin)
-	assert.Equal(t, "unknown_credential", answer["context"].(map[string]any)["reason"], "nobody is told which part was wrong")
+	assert.Equal(
+		t,
+		"unknown_credential",
+		answer["context"].(map[string]any)["reason"],
+		"nobody is told which part was wrong",
+	)
 }
 
 func TestManyStandardQuestionsAreAskedAtOnce(t *testing.T) {
@@ -123,8 +135,13 @@ func TestManyStandardQuestionsAreAskedAtOnce(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status)
 	assert.Equal(t, true, answer["decision"], "without evaluations it is one question")
 	// What is wrong with one of them is told there, and the others are answered.
-	status, answer, _ = asked(t, s, "/access/v1/evaluations", idris,
-		`{"subject":{"type":"staff","id":"Q0116"},"action":{"name":"door.cold"},"evaluations":[{},{"resource":{"type":"door","id":"HB-COLD-1"}}]}`)
+	status, answer, _ = asked(
+		t,
+		s,
+		"/access/v1/evaluations",
+		idris,
+		`{"subject":{"type":"staff","id":"Q0116"},"action":{"name":"door.cold"},"evaluations":[{},{"resource":{"type":"door","id":"HB-COLD-1"}}]}`,
+	)
 	assert.Equal(t, http.StatusOK, status)
 	first := answer["evaluations"].([]any)[0].(map[string]any)
 	assert.Equal(t, false, first["decision"])
@@ -135,8 +152,13 @@ func TestManyStandardQuestionsAreAskedAtOnce(t *testing.T) {
 func TestTheStandardSearches(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris").Token
-	_, answer, _ := asked(t, s, "/access/v1/search/subject", idris,
-		`{"subject":{"type":"staff"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"page":{"limit":3}}`)
+	_, answer, _ := asked(
+		t,
+		s,
+		"/access/v1/search/subject",
+		idris,
+		`{"subject":{"type":"staff"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"page":{"limit":3}}`,
+	)
 	results := answer["results"].([]any)
 	require.Len(t, results, 3)
 	next := answer["page"].(map[string]any)["next_token"].(string)
@@ -147,13 +169,22 @@ func TestTheStandardSearches(t *testing.T) {
 			fmt.Sprintf(evaluation, id, "door.cold", "", "door", "HB-COLD-1"))
 		assert.Equal(t, true, one["decision"], "who is found may: %s", id)
 	}
-	_, page, _ := asked(t, s, "/access/v1/search/subject", idris,
-		`{"subject":{"type":"staff"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"page":{"token":"`+next+`"}}`)
+	_, page, _ := asked(
+		t,
+		s,
+		"/access/v1/search/subject",
+		idris,
+		`{"subject":{"type":"staff"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"page":{"token":"`+next+`"}}`,
+	)
 	assert.NotContains(t, page["results"], results[0])
 	_, answer, _ = asked(t, s, "/access/v1/search/resource", idris,
 		`{"subject":{"type":"staff","id":"Q0116"},"action":{"name":"door.cold"},"resource":{"type":"door"}}`)
-	assert.Equal(t, []any{map[string]any{"type": "door", "id": "HB-COLD-1"}, map[string]any{"type": "door", "id": "HB-COLD-2"},
-		map[string]any{"type": "door", "id": "HB-COLD-3"}}, answer["results"])
+	assert.Equal(
+		t,
+		[]any{map[string]any{"type": "door", "id": "HB-COLD-1"}, map[string]any{"type": "door", "id": "HB-COLD-2"},
+			map[string]any{"type": "door", "id": "HB-COLD-3"}},
+		answer["results"],
+	)
 	_, answer, _ = asked(t, s, "/access/v1/search/action", idris,
 		`{"subject":{"type":"staff","id":"Q0116"},"resource":{"type":"door","id":"HB-COLD-1"}}`)
 	assert.Contains(t, answer["results"], map[string]any{"name": "door.cold"})
@@ -163,7 +194,8 @@ func TestTheStandardSearches(t *testing.T) {
 func TestTheStandardQuestionIsForThoseWhoMayAsk(t *testing.T) {
 	s := testkit.Demo(t)
 	good := fmt.Sprintf(evaluation, "Q0116", "door.cold", "", "door", "HB-COLD-1")
-	for _, path := range []string{"/evaluation", "/evaluations", "/search/subject", "/search/resource", "/search/action"} {
+	for _, path := range []string{"/evaluation", "/evaluations", "/search/subject", "/search/resource",
+		"/search/action"} {
 		for _, token := range []string{"", "lld_nobody", "llt_nobody"} {
 			status, _, header := asked(t, s, "/access/v1"+path, token, good)
 			assert.Equal(t, http.StatusUnauthorized, status, path)
@@ -173,7 +205,12 @@ func TestTheStandardQuestionIsForThoseWhoMayAsk(t *testing.T) {
 	idris, tamsin := s.Client(t, "idris").Token, s.Client(t, "tamsin").Token // of all sites, and of one
 	_, answer, _ := asked(t, s, "/access/v1/evaluation", tamsin,
 		fmt.Sprintf(evaluation, "Q0119", "door.cold", "", "door", "HB-COLD-1"))
-	assert.Equal(t, "unknown_subject", answer["context"].(map[string]any)["reason"], "whom they may not see is not there")
+	assert.Equal(
+		t,
+		"unknown_subject",
+		answer["context"].(map[string]any)["reason"],
+		"whom they may not see is not there",
+	)
 	status, _, _ := asked(t, s, "/access/v1/evaluation", tamsin,
 		fmt.Sprintf(evaluation, "Q0116", "door.cold", "", "door", "SM-COLD-1"))
 	assert.Equal(t, http.StatusForbidden, status)

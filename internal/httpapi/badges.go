@@ -41,9 +41,16 @@ func (s *Server) registerBadges() {
 		Paging
 		BadgesAsked
 	}
-	route(s, "GET", "/badges", "list-badges", "badges", "Badges of the sites where you issue credentials, and of those "+
-		"you may see: where each is, and who has it",
-		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Badge], error) {
+	route(
+		s,
+		"GET",
+		"/badges",
+		"list-badges",
+		"badges",
+		"Badges of the sites where you issue credentials, and of those "+
+			"you may see: where each is, and who has it",
+		Access{Permission: permit.ViewStaff},
+		func(ctx context.Context, in *listIn) (*listed[api.Badge], error) {
 			v := s.view(ctx)
 			if !in.At.IsZero() {
 				v.at = in.At
@@ -53,7 +60,8 @@ func (s *Server) registerBadges() {
 				return nil, err
 			}
 			return pageOf(all, &in.Paging)
-		})
+		},
+	)
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Badge

@@ -27,7 +27,8 @@ func at(t *testing.T, s *testkit.Service, ask api.DecisionRequest) api.Decision 
 	return d
 }
 
-// The week in the life of a badge: issued, left at home while a day badge is lent, lost, replaced, shown at a door after
+// The week in the life of a badge: issued, left at home while a day badge is lent, lost, replaced, shown at a door
+// after
 // that, and returned.
 func TestTheWeekInTheLifeOfABadge(t *testing.T) {
 	s := testkit.Demo(t)
@@ -42,7 +43,10 @@ func TestTheWeekInTheLifeOfABadge(t *testing.T) {
 		return at(t, s, api.DecisionRequest{Badge: badge, Place: "HB-COLD-1"}).Reason
 	}
 	do("/badges", api.BadgeFields{Format: "wiegand26", Number: "118-5000", Last: "118-5001", Site: "HB"})
-	do("/badges", api.BadgeFields{Format: "uid7", Number: "04:A2:3B:C9:1D:5E:80", Site: "HB", Label: "Day badge 9", Day: true})
+	do(
+		"/badges",
+		api.BadgeFields{Format: "uid7", Number: "04:A2:3B:C9:1D:5E:80", Site: "HB", Label: "Day badge 9", Day: true},
+	)
 	assert.Equal(t, "unknown_credential", cold("118-5000"), "in stock")
 	issued := do("/badges/118-5000/issue", api.BadgeIssueWrite{Staff: "Q0117"})
 	assert.Equal(t, 1, issued.Effect.Gaining)
@@ -143,7 +147,10 @@ func TestABadgeWithAWrongPINTellsTheKeypadNothing(t *testing.T) {
 	assert.Equal(t, chemical("", "480216"), chemical("", "919191"), "and at a door that asks for more, any PIN")
 	reasons := func() (list []string) {
 		var events api.Page[api.Event]
-		require.NoError(t, idris.Get(ctx, "/events", &events, client.Query("staff", "Q0113"), client.Query("limit", "5")))
+		require.NoError(
+			t,
+			idris.Get(ctx, "/events", &events, client.Query("staff", "Q0113"), client.Query("limit", "5")),
+		)
 		for _, e := range events.Items {
 			list = append(list, e.Reason)
 		}
@@ -231,7 +238,11 @@ func TestAReaderThatWaitsIsToldAndCleared(t *testing.T) {
 	require.NoError(t, joss.Get(ctx, "/today", &today))
 	require.Len(t, today.Readers, 1)
 	assert.Equal(t, "HB-PACK-1", today.Readers[0].Place.Code)
-	assert.ErrorContains(t, s.Client(t, "tamsin").Do(ctx, "DELETE", "/places/SM-GATE/tries", nil, nil), "which you do not hold")
+	assert.ErrorContains(
+		t,
+		s.Client(t, "tamsin").Do(ctx, "DELETE", "/places/SM-GATE/tries", nil, nil),
+		"which you do not hold",
+	)
 	require.NoError(t, joss.Do(ctx, "DELETE", "/places/HB-PACK-1/tries", nil, nil))
 	assert.Equal(t, "granted", at(t, s, right).Reason)
 }

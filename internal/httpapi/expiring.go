@@ -87,7 +87,13 @@ func (s *Server) registerExpiring() {
 		Writing
 		Body api.RenewWrite
 	}
-	route(s, "POST", "/expiring/renew", "renew-expiring", "expiring", "Give what runs out a new last day, as one change",
+	route(
+		s,
+		"POST",
+		"/expiring/renew",
+		"renew-expiring",
+		"expiring",
+		"Give what runs out a new last day, as one change",
 		Access{Permission: permit.ViewStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *renewIn) (*changed, error) {
 			operations, err := s.app.Renewals(callerOf(ctx).id(), itemsOf(in.Body.Items), in.Body.Until)
@@ -101,7 +107,8 @@ func (s *Server) registerExpiring() {
 				}
 				return "body." + name
 			})
-		})
+		},
+	)
 	type letGoIn struct {
 		Key  string `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Body api.LetGoWrite
@@ -111,7 +118,10 @@ func (s *Server) registerExpiring() {
 		Access{Permission: permit.ViewStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *letGoIn) (*struct{}, error) {
 			c := callerOf(ctx)
-			return nil, fault.Within("body.", s.app.LetGo(ctx, c.id(), itemsOf(in.Body.Items), in.Body.Reason, c.origin()))
+			return nil, fault.Within(
+				"body.",
+				s.app.LetGo(ctx, c.id(), itemsOf(in.Body.Items), in.Body.Reason, c.origin()),
+			)
 		})
 }
 
@@ -152,10 +162,18 @@ func (v view) expiring(e *app.Expiring) api.Expiring {
 	location := v.live.Location(e.Staff)
 	at := time.Unix(e.At, 0).In(location)
 	last := day.Of(at.Add(-time.Second))
-	out := api.Expiring{Kind: string(e.Kind), ID: e.Record, Staff: v.named(e.Staff), HomeSite: v.placeRef(staff.HomeSite),
-		Manager: v.staffRef(staff.LineManager), What: v.expiringWords(e), At: at, Until: last.String(),
+	out := api.Expiring{
+		Kind:      string(e.Kind),
+		ID:        e.Record,
+		Staff:     v.named(e.Staff),
+		HomeSite:  v.placeRef(staff.HomeSite),
+		Manager:   v.staffRef(staff.LineManager),
+		What:      v.expiringWords(e),
+		At:        at,
+		Until:     last.String(),
 		Days:      int(last - day.Of(v.at.In(location))),
-		Renewable: e.Kind != access.BarRunsOut && e.Kind != access.LockRunsOut}
+		Renewable: e.Kind != access.BarRunsOut && e.Kind != access.LockRunsOut,
+	}
 	if e.Place != 0 {
 		place := v.placeRef(e.Place)
 		out.Place = &place
@@ -192,7 +210,14 @@ func (v view) expiringWords(e *app.Expiring) string {
 
 // registerFeeds registers the addresses at which a manager's calendar reads what runs out.
 func (s *Server) registerFeeds() {
-	route(s, "GET", "/me/feeds", "list-feeds", "expiring", "Your calendar addresses", Access{Permission: permit.ViewStaff},
+	route(
+		s,
+		"GET",
+		"/me/feeds",
+		"list-feeds",
+		"expiring",
+		"Your calendar addresses",
+		Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *Paging) (*listed[api.Feed], error) {
 			feeds, err := s.app.Feeds(ctx, callerOf(ctx).id())
 			if err != nil {
@@ -203,7 +228,8 @@ func (s *Server) registerFeeds() {
 				all = append(all, api.Feed{ID: f.ID, Name: f.Name, CreatedAt: f.CreatedAt, LastUsed: f.LastUsed})
 			}
 			return pageOf(all, in)
-		})
+		},
+	)
 	type addIn struct{ Body api.FeedWrite }
 	type made struct{ Body api.FeedMade }
 	route(s, "POST", "/me/feeds", "add-feed", "expiring",
@@ -217,11 +243,19 @@ func (s *Server) registerFeeds() {
 			}
 			return &made{api.FeedMade{Address: scheme + "://" + c.host + "/calendar/" + token + ".ics"}}, err
 		})
-	route(s, "DELETE", "/me/feeds/{id}", "end-feed", "expiring", "End a calendar address: it leads nowhere from then on",
-		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *OneNumber) (*struct{}, error) {
+	route(
+		s,
+		"DELETE",
+		"/me/feeds/{id}",
+		"end-feed",
+		"expiring",
+		"End a calendar address: it leads nowhere from then on",
+		Access{Permission: permit.ViewStaff},
+		func(ctx context.Context, in *OneNumber) (*struct{}, error) {
 			c := callerOf(ctx)
 			return nil, s.app.EndFeed(ctx, c.id(), in.ID, c.origin())
-		})
+		},
+	)
 	s.router.Get("/calendar/{token}.ics", s.calendar)
 }
 
@@ -231,7 +265,10 @@ func (s *Server) calendar(w http.ResponseWriter, r *http.Request) {
 	list, whose, known, err := s.app.FeedOf(r.Context(), token)
 	if err != nil {
 		s.config.Log.Error("a calendar could not be served", "error", err)
-		writeProblem(w, problem(http.StatusServiceUnavailable, "unavailable", "The service cannot answer at the moment."))
+		writeProblem(
+			w,
+			problem(http.StatusServiceUnavailable, "unavailable", "The service cannot answer at the moment."),
+		)
 		return
 	}
 	if !known {

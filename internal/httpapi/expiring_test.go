@@ -72,7 +72,12 @@ func TestManyAreRenewedAsOneChangeAndLetGoWithAReason(t *testing.T) {
 	for _, e := range contracts[:3] {
 		items = append(items, api.ExpiringItem{Kind: e.Kind, ID: e.ID})
 	}
-	result, err := tamsin.Write(ctx, "POST", "/expiring/renew", api.RenewWrite{Items: items, Until: testkit.InWeeks(20)})
+	result, err := tamsin.Write(
+		ctx,
+		"POST",
+		"/expiring/renew",
+		api.RenewWrite{Items: items, Until: testkit.InWeeks(20)},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 3, result.Total)
 	for _, e := range expiring(t, tamsin, client.Query("until", testkit.InWeeks(6))) {
@@ -81,7 +86,10 @@ func TestManyAreRenewedAsOneChangeAndLetGoWithAReason(t *testing.T) {
 	one := []api.ExpiringItem{{Kind: "contract", ID: contracts[3].ID}}
 	assert.ErrorContains(t, tamsin.Do(ctx, "POST", "/expiring/let-go", api.LetGoWrite{Items: one, Reason: " "}, nil),
 		"Say why it may run out")
-	require.NoError(t, tamsin.Do(ctx, "POST", "/expiring/let-go", api.LetGoWrite{Items: one, Reason: "back to school"}, nil))
+	require.NoError(
+		t,
+		tamsin.Do(ctx, "POST", "/expiring/let-go", api.LetGoWrite{Items: one, Reason: "back to school"}, nil),
+	)
 	within := client.Query("until", testkit.InWeeks(6))
 	is := func(e api.Expiring) bool { return e.Kind == "contract" && e.ID == contracts[3].ID }
 	assert.False(t, slices.ContainsFunc(expiring(t, tamsin, within), is), "it waits on no list")

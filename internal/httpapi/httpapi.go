@@ -188,6 +188,7 @@ func (s *Server) register() {
 	s.registerReaders()
 	s.registerPrinting()
 	s.registerExpiring()
+	s.registerHours()
 	s.registerFeeds()
 	s.registerOrganisation()
 	s.registerGrid()

@@ -33,7 +33,10 @@ func (s *Server) registerToday() {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
 			}
 			for _, r := range t.Readers {
-				out.Body.Readers = append(out.Body.Readers, api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until})
+				out.Body.Readers = append(
+					out.Body.Readers,
+					api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until},
+				)
 			}
 			for _, b := range t.Barred {
 				out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))

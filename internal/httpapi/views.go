@@ -286,10 +286,22 @@ func recode[T any](from any) *T {
 
 func (v view) place(st *estate.Standing) api.Place {
 	p := st.Place
-	out := api.Place{ID: uint32(p.ID), Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth,
+	out := api.Place{
+		ID:           uint32(p.ID),
+		Code:         p.Code,
+		Name:         p.Name,
+		Kind:         string(p.Kind),
+		Depth:        st.Depth,
 		TimeZone:     st.Site.TimeZone,
 		OpeningWords: (&hours.Access{Kind: hours.ByPlace}).Words(st.Opening, day.Of(v.at.In(st.Location))),
-		Proof:        string(p.Proof), ProofOutside: string(p.ProofOutside), Asks: p.Asks, Retired: st.Retired, ETag: etag(p.Revision)}
+		Proof: string(
+			p.Proof,
+		),
+		ProofOutside: string(p.ProofOutside),
+		Asks:         p.Asks,
+		Retired:      st.Retired,
+		ETag:         etag(p.Revision),
+	}
 	if p.Parent != 0 {
 		parent := v.placeRef(p.Parent)
 		out.Parent = &parent

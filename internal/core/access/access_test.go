@@ -30,7 +30,10 @@ func identified(s *org.State, q Question, place *estate.Place, at time.Time) (pe
 	}
 	for i, c := range all {
 		if c == nil || c.Kind == credential.PIN != (pin && i == 0) {
-			if shown := s.Credential(q.Badge); i == 0 && pin && badge && shown != nil && shown.Kind == credential.Badge {
+			if shown := s.Credential(
+				q.Badge,
+			); i == 0 && pin && badge && shown != nil &&
+				shown.Kind == credential.Badge {
 				return 0, WrongPIN
 			}
 			return 0, UnknownCredential
@@ -51,7 +54,8 @@ func identified(s *org.State, q Question, place *estate.Place, at time.Time) (pe
 	if place.ProofOutside != "" && !q.AnyHour && !(&hours.Access{}).Open(opening, location, at.Unix()) {
 		proof = place.ProofOutside
 	}
-	if proof == estate.PIN && !pin || proof == estate.Badge && !badge || proof == estate.BadgeAndPIN && !(pin && badge) {
+	if proof == estate.PIN && !pin || proof == estate.Badge && !badge ||
+		proof == estate.BadgeAndPIN && !(pin && badge) {
 		return 0, ProofNotSufficient
 	}
 	if all[0].Staff != all[len(all)-1].Staff {

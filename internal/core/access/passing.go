@@ -9,7 +9,8 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// ways is a set of what may be shown together: bit n for the Shown n, in opening hours; and outside them, from bit 4 on.
+// ways is a set of what may be shown together: bit n for the Shown n, in opening hours; and outside them, from bit 4
+// on.
 type ways uint8
 
 // outside is where the ways outside opening hours begin.

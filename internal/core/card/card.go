@@ -4,7 +4,8 @@
 // # Formats
 //
 // The Wiegand layouts carry a facility and a number between parity bits, the first bit sent being bit 0. The
-// contactless ones are the identifier of a chip (UID, ISO/IEC 14443-3) of 4, 7 or 10 bytes, which readers send in either
+// contactless ones are the identifier of a chip (UID, ISO/IEC 14443-3) of 4, 7 or 10 bytes, which readers send in
+// either
 // byte order. A pair is a facility and a number as printed on a card whose layout nobody knows.
 //
 // # Invariants
@@ -63,12 +64,6 @@ func (f Format) Words() string {
 func (f Format) bytesOf() int {
 	return map[Format]int{UID4: 4, UID7: 7, UID10: 10}[f]
 }
-
-// Bounds of a pair, whose layout is not known.
-const (
-	mostFacility = 1<<32 - 1
-	mostNumber   = 1<<40 - 1
-)
 
 // layoutOf returns how a format writes facility and number; the layout of a pair has bounds and no bits.
 func layoutOf(f Format) (l layout, ok bool) {

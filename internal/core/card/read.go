@@ -19,7 +19,8 @@ type Reading struct {
 const longestRead = 256
 
 // Read returns what a raw read may mean: all readings that fit, in the order of Formats, and then those of the same
-// length that do not, with why. A raw read is zeros and ones as a reader sends them, of 26 or more; hexadecimal with the
+// length that do not, with why. A raw read is zeros and ones as a reader sends them, of 26 or more; hexadecimal with
+// the
 // count of its bits before it, such as 26:2EC0C86; the bytes of an identifier in hexadecimal; a printed pair such as
 // 118-1603; or what a reader types that works like a keyboard: a pair in eight digits, an identifier of four bytes in
 // ten decimal ones, or a plain number. What is none of these is an error that says what it should be.

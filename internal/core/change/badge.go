@@ -296,7 +296,12 @@ func (t *Trial) heldBadge() (*org.Badge, *credential.Credential, *people.Staff, 
 }
 
 // becomes writes a badge and, where somebody holds it, the credential, each with its new state.
-func (t *Trial) becomes(b *org.Badge, state org.BadgeState, held *credential.Credential, credentialState credential.State) {
+func (t *Trial) becomes(
+	b *org.Badge,
+	state org.BadgeState,
+	held *credential.Credential,
+	credentialState credential.State,
+) {
 	if held != nil {
 		c := *held
 		c.State, c.StateSince, c.StateReason = credentialState, t.env.Now.UTC().Truncate(time.Second), t.said()

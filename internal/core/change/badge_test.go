@@ -99,8 +99,16 @@ func TestASuspendedBadgeCountsAgainOnceResumed(t *testing.T) {
 
 func TestADayBadgeIsDueAtTheEndOfTheShift(t *testing.T) {
 	h, owner := withBadges(t)
-	h.must(owner, "season", op("badge.edit", "118-2", set{"day": true}),
-		op("place.edit", "A", set{"opening": set{"rules": []set{{"days": "mon-sun", "from": "06:00", "until": "17:30"}}}}))
+	h.must(
+		owner,
+		"season",
+		op("badge.edit", "118-2", set{"day": true}),
+		op(
+			"place.edit",
+			"A",
+			set{"opening": set{"rules": []set{{"days": "mon-sun", "from": "06:00", "until": "17:30"}}}},
+		),
+	)
 	h.must(owner, "", op("badge.issue", "", set{"badge": "118-2", "staff": "S3"}))
 	_, held := h.badge("118-2")
 	assert.Equal(t, "17:30", held.Until.In(h.snap.Location(held.Staff)).Format("15:04"), "when the site closes")
@@ -123,7 +131,8 @@ func TestAStockTakesNoBadgeTwiceAndNoNonsense(t *testing.T) {
 		{set{"format": "wiegand26", "number": "118-2", "site": "A"}, "set.number", "on record already"},
 		{set{"format": "wiegand26", "number": "118-0002", "site": "A"}, "set.number", "on record already"},
 		{set{"format": "wiegand26", "number": "117-65530", "last": "118-1", "site": "A"}, "set.last", "one facility"},
-		{set{"format": "wiegand26", "number": "118-0", "last": "118-2", "site": "A"}, "set.number", "on record already"},
+		{set{"format": "wiegand26", "number": "118-0", "last": "118-2", "site": "A"}, "set.number",
+			"on record already"},
 		{set{"format": "wiegand26", "number": "119-0", "last": "119-60000", "site": "A"}, "set.last", "at most 20000"},
 		{set{"format": "wiegand26", "number": "118-70000", "site": "A"}, "set.number", "above 65535"},
 		{set{"format": "stripe", "number": "1", "site": "A"}, "set.format", "not a card format"},

@@ -19,8 +19,16 @@ var credentialOperations = []Description{
 		apply: pinSet},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
-	{Name: "credential.renew", Do: "Give another end to", Done: "Gave another end to",
-		Needs: permit.IssueCredentials, Daily: true, Fields: renewForm{}, subject: fieldsEdited, apply: credentialRenew},
+	{
+		Name:    "credential.renew",
+		Do:      "Give another end to",
+		Done:    "Gave another end to",
+		Needs:   permit.IssueCredentials,
+		Daily:   true,
+		Fields:  renewForm{},
+		subject: fieldsEdited,
+		apply:   credentialRenew,
+	},
 	{Name: "password.issue", Do: "Issue a first password to", Done: "Issued a first password to",
 		Needs: permit.IssueCredentials, Daily: true, Secret: SecretFirstPassword, Fields: PasswordForm{},
 		Makes: "credential", Kept: handedOut, apply: passwordIssue},
@@ -85,7 +93,10 @@ func pinSet(t *Trial) error {
 		}
 	}
 	if form.Duress && !settings.DuressPINs {
-		return fault.Conflictf("set.duress", "this organisation has no PINs for duress; an owner turns them on in the settings")
+		return fault.Conflictf(
+			"set.duress",
+			"this organisation has no PINs for duress; an owner turns them on in the settings",
+		)
 	}
 	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.PIN,
 		State: credential.Valid, Until: until, MustChange: form.MustChange || settings.PINMustChange && form.PIN == "",

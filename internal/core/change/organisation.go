@@ -30,8 +30,13 @@ func organisationEdit(t *Trial) error {
 	}
 	if needs := credential.PINDigits(t.State.PINs(), settings.PINDigits); settings.PINDigits < before.PINDigits &&
 		needs > settings.PINDigits {
-		return fault.Invalidf("set.pin_digits", "%d PINs are in use: with so few digits one guess in twenty would find "+
-			"one; ask for %d or more", t.State.PINs(), needs)
+		return fault.Invalidf(
+			"set.pin_digits",
+			"%d PINs are in use: with so few digits one guess in twenty would find "+
+				"one; ask for %d or more",
+			t.State.PINs(),
+			needs,
+		)
 	}
 	t.State.Settings = settings
 	t.wrote("organisation", 1, settings.Name, before, &settings)

@@ -10,7 +10,8 @@ import (
 	"time"
 )
 
-// Lengths of a PIN in digits: the least that a policy may ask for, and the most there are. PINs from before a policy was
+// Lengths of a PIN in digits: the least that a policy may ask for, and the most there are. PINs from before a policy
+// was
 // changed go on counting.
 const (
 	LeastPINDigits = 4
@@ -78,7 +79,8 @@ func repeats(pin string) bool {
 	return false
 }
 
-// fromNumber reports whether a PIN is made of the digits of a staff number, with zeros before or after them, forwards or
+// fromNumber reports whether a PIN is made of the digits of a staff number, with zeros before or after them, forwards
+// or
 // backwards.
 func fromNumber(pin, number string) bool {
 	digits := strings.Map(func(r rune) rune {

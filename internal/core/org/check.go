@@ -74,7 +74,11 @@ func (r *Settings) Check() (field string, err error) {
 	c.that("pin_digits", r.PINDigits >= credential.LeastPINDigits && r.PINDigits <= credential.MostPINDigits,
 		fmt.Sprintf("a PIN has at least %d to %d digits", credential.LeastPINDigits, credential.MostPINDigits))
 	c.that("pin_history", r.PINHistory >= 0 && r.PINHistory <= 50, "0 to 50 of the last PINs are not taken again")
-	c.that("pin_days", r.PINDays >= 0 && r.PINDays <= 3660, "a PIN counts for 1 to 3660 days, or for good where it is 0")
+	c.that(
+		"pin_days",
+		r.PINDays >= 0 && r.PINDays <= 3660,
+		"a PIN counts for 1 to 3660 days, or for good where it is 0",
+	)
 	c.that("tries_allowed", r.TriesAllowed >= 2 && r.TriesAllowed <= 20, "2 to 20 wrong tries are allowed")
 	c.that("tries_window_minutes", r.TriesWindowMinutes >= 1 && r.TriesWindowMinutes <= 1440,
 		"wrong tries are counted over 1 to 1440 minutes")

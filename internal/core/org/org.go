@@ -106,7 +106,8 @@ type Settings struct {
 	// How long a first password counts, and a session of the console without use.
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`
-	// After how many wrong tries within how long no more are taken: at a reader for at most TriesHoldMinutes, of a person
+	// After how many wrong tries within how long no more are taken: at a reader for at most TriesHoldMinutes, of a
+	// person
 	// who is known by their badge by a lock, for TriesLockMinutes or, where that is 0, until somebody unlocks them.
 	TriesAllowed       int `json:"tries_allowed"`
 	TriesWindowMinutes int `json:"tries_window_minutes"`

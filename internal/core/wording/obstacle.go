@@ -70,7 +70,14 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			if fact.Act == "issue_badge" {
 				needed = m.ABadge
 			}
-			put(m.ObstacleNeeded, l.issue(fact.Act), "template", s.State().Template(fact.Template).Name, "needed", needed)
+			put(
+				m.ObstacleNeeded,
+				l.issue(fact.Act),
+				"template",
+				s.State().Template(fact.Template).Name,
+				"needed",
+				needed,
+			)
 		}
 	}
 	return said

@@ -52,23 +52,16 @@ func excepted(t *testing.T, exceptions ...*org.Exception) *access.Snapshot {
 	})
 }
 
-func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
+// What is said of a credential that does not count names nobody who may have lost it.
+func TestACredentialThatDoesNotCountIsToldWithWhy(t *testing.T) {
 	pin := access.Question{PIN: 1, Shown: access.ShownPIN, Permission: 1, Place: 3, At: noon.Unix()}
 	with := func(change func(*access.Question)) access.Question { q := pin; change(&q); return q }
-	named := with(func(q *access.Question) { q.Shown, q.Staff = 0, 1 })
 	for _, c := range []struct {
 		name                       string
 		spoil                      spoil
 		q                          access.Question
 		reason, sentence, remedied string
 	}{
-		{"granted", nil, pin, "granted", "Ana may open doors at Hall door.", ""},
-		{"granted to a level", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 5 }), "granted",
-			"Ana may run a line at Line (view).", ""},
-		{"granted to a limit", nil, with(func(q *access.Question) { q.Permission, q.Place = 4, 5 }), "granted",
-			"Ana may adjust a weight at Line up to 25 kg.", ""},
-		{"nobody's PIN", nil, with(func(q *access.Question) { q.PIN = 0 }), "unknown_credential",
-			"This is not known here.", "have a new PIN issued"},
 		{"a lost one", func(_ *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.State = credential.Lost
 			c.Kind, c.Badge = credential.Badge, 1
@@ -90,6 +83,33 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		}, with(func(q *access.Question) {
 			q.Shown, q.Badge, q.PIN = access.ShownBadge|access.ShownPIN, 1, 0
 		}), "wrong_pin", "The PIN that was typed is not the one that goes with this badge.", "new one issued"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			e := English.Explain(mill(t, c.spoil), &c.q)
+			assert.Equal(t, c.reason, e.Reason.String())
+			assert.Equal(t, c.sentence, e.Sentence)
+			assert.Contains(t, e.Remedy, c.remedied)
+		})
+	}
+}
+
+func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
+	pin := access.Question{PIN: 1, Shown: access.ShownPIN, Permission: 1, Place: 3, At: noon.Unix()}
+	with := func(change func(*access.Question)) access.Question { q := pin; change(&q); return q }
+	named := with(func(q *access.Question) { q.Shown, q.Staff = 0, 1 })
+	for _, c := range []struct {
+		name                       string
+		spoil                      spoil
+		q                          access.Question
+		reason, sentence, remedied string
+	}{
+		{"granted", nil, pin, "granted", "Ana may open doors at Hall door.", ""},
+		{"granted to a level", nil, with(func(q *access.Question) { q.Permission, q.Place = 3, 5 }), "granted",
+			"Ana may run a line at Line (view).", ""},
+		{"granted to a limit", nil, with(func(q *access.Question) { q.Permission, q.Place = 4, 5 }), "granted",
+			"Ana may adjust a weight at Line up to 25 kg.", ""},
+		{"nobody's PIN", nil, with(func(q *access.Question) { q.PIN = 0 }), "unknown_credential",
+			"This is not known here.", "have a new PIN issued"},
 		{"another proof", nil, with(func(q *access.Question) { q.Permission, q.Place = 2, 4 }), "proof_not_sufficient",
 			"Store asks for a badge and a PIN.", "Show a badge and a PIN."},
 		{"a PIN where a badge was shown", nil,

@@ -108,6 +108,19 @@ export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]
   }
 }
 
+/** Sends a file that is a change, or a preview of one. */
+export async function sendFile(path: string, file: Blob, type: string): Promise<ChangeResult> {
+  const answer = await fetch(`/api/v1${path}`, {
+    method: "POST",
+    body: file,
+    headers: { "Content-Type": type, "X-CSRF-Token": csrf },
+  });
+  const body = await answer.json();
+  if (!answer.ok) throw new Refusal(body as Problem);
+  if (!path.includes("preview=true")) await queries.invalidateQueries();
+  return body as ChangeResult;
+}
+
 /** Takes something along as a file: a list as CSV, unless another type is asked for. */
 export async function download(address: string, name: string, type = "text/csv") {
   const answer = await fetch(address, { headers: { Accept: type } });

@@ -1625,6 +1625,30 @@ export interface paths {
         patch: operations["edit-place"];
         trace?: never;
     };
+    "/places/{id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The opening hours that count at a place, as iCalendar
+         * @description A token needs the scope `read`.
+         */
+        get: operations["export-hours"];
+        put?: never;
+        /**
+         * Give a site or a zone opening hours from an iCalendar file
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        post: operations["import-hours"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/places/{id}/people": {
         parameters: {
             query?: never;
@@ -7959,6 +7983,89 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlaceWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "export-hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Place code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "import-hours": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+                /** @description add: closures and dated hours beside what there is, such as public holidays; replace: the file says all */
+                mode?: "add" | "replace";
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Place code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/calendar": string;
             };
         };
         responses: {

@@ -22,6 +22,7 @@ import {
   TextField,
   Wrong,
 } from "@/parts/parts";
+import { HoursDialog } from "./HoursDialog";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -132,6 +133,7 @@ function matching(all: Place[], q: string): Place[] {
 
 function PlacePanel({ place }: { place: Place }) {
   const may = useMay();
+  const [hours, setHours] = useState(false);
   const [retiring, setRetiring] = useState(false);
   const [changing, setChanging] = useState(false);
   const [permission, setPermission] = useState(place.asks ?? "");
@@ -167,6 +169,7 @@ function PlacePanel({ place }: { place: Place }) {
         )}
         {may("console.edit_places") && !place.retired && (
           <div className="flex gap-2">
+            {(place.kind === "site" || place.kind === "zone") && <Button onClick={() => setHours(true)}>Hours</Button>}
             <Button onClick={() => setChanging(true)}>Change or move</Button>
             <Button look="grave" onClick={() => setRetiring(true)}>
               Retire
@@ -240,6 +243,7 @@ function PlacePanel({ place }: { place: Place }) {
           />
         </Section>
       )}
+      {hours && <HoursDialog place={place} close={() => setHours(false)} />}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}
       {changing && <ChangePlaceDialog place={place} close={() => setChanging(false)} />}
     </div>

@@ -1,0 +1,292 @@
+import { useMutation } from "@tanstack/react-query";
+import { Plus, X } from "lucide-react";
+import { useState } from "react";
+import { download, type Operation, type Place, Refusal, type Schema, sendFile } from "@/api/api";
+import { ChangeDialog } from "@/parts/change";
+import { Ask, Button, inputLook, TextField, Wrong } from "@/parts/parts";
+
+type Rule = { days: string[]; from: string; until: string };
+type Dated = { name: string; from: string; until: string; rules: Rule[] };
+
+const week = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
+const names: Record<string, string> = {
+  mon: "Mon",
+  tue: "Tue",
+  wed: "Wed",
+  thu: "Thu",
+  fri: "Fri",
+  sat: "Sat",
+  sun: "Sun",
+};
+
+const read = (rules: Schema["HoursRule"][] | undefined): Rule[] =>
+  (rules ?? []).map((r) => ({ days: r.days.split(","), from: r.from, until: r.until }));
+const written = (rules: Rule[]) => rules.map((r) => ({ ...r, days: r.days.join(",") }));
+const whole = (rules: Rule[]) => rules.every((r) => r.days.length > 0 && r.from && r.until);
+
+/** Edits when a site or a zone is open: week by week, and on the days that differ. Who gains and loses is shown first. */
+export function HoursDialog({ place, close }: { place: Place; close: () => void }) {
+  const [own, setOwn] = useState(place.kind === "site" || !!place.opening);
+  const [rules, setRules] = useState(read(place.opening?.rules));
+  const [dated, setDated] = useState<Dated[]>(
+    (place.opening?.dated ?? []).map((d) => ({ ...d, rules: read(d.rules) })),
+  );
+  const [ready, setReady] = useState<Operation[]>();
+  if (ready) {
+    return (
+      <ChangeDialog
+        title={`Hours of ${place.name}`}
+        about="Whose hours follow the place gains or loses by this."
+        operations={ready}
+        button="Change the hours"
+        close={close}
+      />
+    );
+  }
+  const put = (i: number, next: Partial<Dated>) => setDated(dated.map((d, at) => (at === i ? { ...d, ...next } : d)));
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={(open) => !open && close()}
+      title={`Hours of ${place.name}`}
+      about={`By the clocks of ${place.time_zone}. Hours that pass midnight end before they begin.`}
+    >
+      <form
+        className="space-y-5"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setReady([
+            {
+              op: "place.edit",
+              on: place.code,
+              set: {
+                opening: own
+                  ? { rules: written(rules), dated: dated.map((d) => ({ ...d, rules: written(d.rules) })) }
+                  : null,
+              },
+            },
+          ]);
+        }}
+      >
+        {place.kind === "zone" && (
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-4 accent-damson"
+              checked={own}
+              onChange={(e) => setOwn(e.target.checked)}
+            />
+            Hours of its own; else those of the place above count
+          </label>
+        )}
+        {own && (
+          <>
+            <fieldset>
+              <legend className="mb-1 text-sm font-[600]">Each week</legend>
+              {rules.length === 0 && <p className="mb-1 text-faded">It never closes, but on the days below.</p>}
+              <Rules rules={rules} onChange={setRules} label="Weekly hours" />
+            </fieldset>
+            <fieldset>
+              <legend className="mb-1 text-sm font-[600]">Days that differ: holidays, closures, seasons</legend>
+              <ul className="space-y-3">
+                {dated.map((d, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: rows have no name of their own until they are kept
+                  <li key={i} className="rounded-sm border border-rule p-2">
+                    <div className="grid grid-cols-[2fr_1fr_1fr_auto] items-end gap-2">
+                      <TextField
+                        label="Name"
+                        required
+                        maxLength={120}
+                        value={d.name}
+                        onChange={(e) => put(i, { name: e.target.value })}
+                      />
+                      <TextField
+                        label="From"
+                        type="date"
+                        required
+                        value={d.from}
+                        onChange={(e) => put(i, { from: e.target.value, ...(!d.until && { until: e.target.value }) })}
+                      />
+                      <TextField
+                        label="Until"
+                        type="date"
+                        required
+                        min={d.from}
+                        value={d.until}
+                        onChange={(e) => put(i, { until: e.target.value })}
+                      />
+                      <Remove
+                        what={d.name || "these days"}
+                        onClick={() => setDated(dated.filter((_, at) => at !== i))}
+                      />
+                    </div>
+                    <div className="mt-2">
+                      {d.rules.length === 0 && <span className="mr-3 font-[600] text-shut">Closed</span>}
+                      <Rules rules={d.rules} onChange={(r) => put(i, { rules: r })} label={`Hours of ${d.name}`} />
+                    </div>
+                  </li>
+                ))}
+              </ul>
+              <Button
+                className="mt-2"
+                onClick={() => setDated([...dated, { name: "", from: "", until: "", rules: [] }])}
+              >
+                <Plus size={16} aria-hidden /> Days that differ
+              </Button>
+            </fieldset>
+            <Import place={place} close={close} />
+          </>
+        )}
+        <div className="flex flex-wrap gap-2">
+          <Button
+            type="submit"
+            look="main"
+            disabled={own && (!whole(rules) || dated.some((d) => !whole(d.rules) || !d.from || !d.until))}
+          >
+            See who gains and loses
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+          <Button
+            className="ml-auto"
+            onClick={() => download(`/api/v1/places/${place.code}/calendar`, `${place.code}.ics`, "text/calendar")}
+          >
+            Take along as iCalendar
+          </Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
+
+function Rules({ rules, onChange, label }: { rules: Rule[]; onChange: (rules: Rule[]) => void; label: string }) {
+  const put = (i: number, next: Partial<Rule>) => onChange(rules.map((r, at) => (at === i ? { ...r, ...next } : r)));
+  return (
+    <ul className="space-y-1.5" aria-label={label}>
+      {rules.map((r, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: rules have no name of their own
+        <li key={i} className="flex flex-wrap items-center gap-x-2 gap-y-1">
+          {week.map((d) => (
+            <label
+              key={d}
+              className={`cursor-pointer rounded-sm border px-1.5 py-0.5 text-sm has-focus-visible:outline-2 has-focus-visible:outline-damson ${r.days.includes(d) ? "border-damson bg-damson text-sheet" : "border-edge bg-sheet"}`}
+            >
+              <input
+                type="checkbox"
+                className="sr-only"
+                checked={r.days.includes(d)}
+                onChange={(e) =>
+                  put(i, { days: week.filter((o) => (o === d ? e.target.checked : r.days.includes(o))) })
+                }
+              />
+              {names[d]}
+            </label>
+          ))}
+          <input
+            aria-label="From"
+            className={`${inputLook} w-20`}
+            pattern="[0-2][0-9]:[0-5][0-9]"
+            placeholder="06:00"
+            required
+            value={r.from}
+            onChange={(e) => put(i, { from: e.target.value })}
+          />
+          to
+          <input
+            aria-label="Until"
+            className={`${inputLook} w-20`}
+            pattern="[0-2][0-9]:[0-5][0-9]"
+            placeholder="18:00"
+            required
+            value={r.until}
+            onChange={(e) => put(i, { until: e.target.value })}
+          />
+          <Remove what="these hours" onClick={() => onChange(rules.filter((_, at) => at !== i))} />
+        </li>
+      ))}
+      <li>
+        <Button
+          look="quiet"
+          className="min-h-0 px-1"
+          onClick={() => onChange([...rules, { days: [], from: "", until: "" }])}
+        >
+          <Plus size={14} aria-hidden /> Hours
+        </Button>
+      </li>
+    </ul>
+  );
+}
+
+function Remove({ what, onClick }: { what: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={`Take away ${what}`}
+      onClick={onClick}
+      className="rounded-sm border border-edge bg-sheet p-1.5 hover:bg-inset"
+    >
+      <X size={16} aria-hidden />
+    </button>
+  );
+}
+
+/** Takes public holidays, or all hours, from an iCalendar file: shown as they would be first. */
+function Import({ place, close }: { place: Place; close: () => void }) {
+  const [file, setFile] = useState<File>();
+  const [mode, setMode] = useState<"add" | "replace">("add");
+  const [reason, setReason] = useState("");
+  const [effect, setEffect] = useState<string>();
+  const send = useMutation({
+    mutationFn: async (preview: boolean) => {
+      const result = await sendFile(
+        `/places/${place.code}/calendar?mode=${mode}&preview=${preview}${reason ? `&reason=${encodeURIComponent(reason)}` : ""}`,
+        file!,
+        "text/calendar",
+      );
+      if (preview) setEffect(result.effect.summary);
+      else close();
+    },
+  });
+  return (
+    <details className="rounded-sm border border-rule p-2">
+      <summary className="cursor-pointer font-[600]">From an iCalendar file</summary>
+      <div className="mt-2 space-y-3">
+        <TextField
+          label="File"
+          type="file"
+          accept=".ics,text/calendar"
+          onChange={(e) => {
+            setFile(e.target.files?.[0]);
+            setEffect(undefined);
+          }}
+        />
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="size-4 accent-damson"
+            checked={mode === "replace"}
+            onChange={(e) => {
+              setMode(e.target.checked ? "replace" : "add");
+              setEffect(undefined);
+            }}
+          />
+          In place of all that there is; else its days are added, such as public holidays
+        </label>
+        <Wrong error={send.error instanceof Refusal ? send.error : undefined} />
+        {effect === undefined ? (
+          <Button disabled={!file || send.isPending} onClick={() => send.mutate(true)}>
+            See what the file changes
+          </Button>
+        ) : (
+          <div className="space-y-2">
+            <p className="sentence">{effect}</p>
+            <TextField label="Why" optional value={reason} onChange={(e) => setReason(e.target.value)} />
+            <Button look="main" disabled={send.isPending} onClick={() => send.mutate(false)}>
+              Take the file
+            </Button>
+          </div>
+        )}
+      </div>
+    </details>
+  );
+}
