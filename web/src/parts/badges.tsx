@@ -32,43 +32,58 @@ export function BadgeMark({ state }: { state: Badge["state"] }) {
   );
 }
 
-const words: Record<Exclude<Act, "issue" | "replace">, { button: string; title: string; about: string; op: string }> = {
+const words: Record<
+  Exclude<Act, "issue" | "replace">,
+  { button: string; title: string; about: string; op: string; confirm: string }
+> = {
   lost: {
     button: "Report lost",
     title: "Report the badge # lost",
     about: "Every door refuses it from the moment this is done.",
     op: "badge.lost",
+    confirm: "Report it lost",
   },
   found: {
     button: "Found",
     title: "Record that the badge # was found",
     about: "It goes into stock. Whoever had it keeps nothing of it.",
     op: "badge.found",
+    confirm: "Record it as found",
   },
   back: {
     button: "Found, back to its holder",
     title: "Give the badge # back to its holder",
     about: "It counts again at once.",
     op: "badge.found",
+    confirm: "Give it back",
   },
   return: {
     button: "Take back",
     title: "Take back the badge #",
     about: "It is in stock again, and opens nothing.",
     op: "badge.return",
+    confirm: "Take it back",
   },
   suspend: {
     button: "Suspend",
     title: "Suspend the badge #",
     about: "It opens nothing until it is resumed. The holder keeps it.",
     op: "badge.suspend",
+    confirm: "Suspend it",
   },
-  resume: { button: "Resume", title: "Resume the badge #", about: "It counts again at once.", op: "badge.resume" },
+  resume: {
+    button: "Resume",
+    title: "Resume the badge #",
+    about: "It counts again at once.",
+    op: "badge.resume",
+    confirm: "Resume it",
+  },
   destroy: {
     button: "Destroyed",
     title: "Record the badge # as destroyed",
     about: "It opens nothing any more. Its history stays.",
     op: "badge.destroy",
+    confirm: "Record it as destroyed",
   },
 };
 
@@ -130,7 +145,7 @@ export function BadgeActs({ badge, few }: { badge: Badge; few?: boolean }) {
               ...(act === "back" && { set: { holder: true } }),
             },
           ]}
-          button={words[act].button}
+          button={words[act].confirm}
           grave={act === "lost" || act === "destroy"}
           draftable={false}
           close={close}
@@ -336,6 +351,7 @@ export function BadgeField({
                 type="radio"
                 name="badge"
                 className="size-4 accent-damson"
+                aria-label={`Badge ${b.number}`}
                 checked={picked === `badge ${b.id}`}
                 disabled={b.state !== "stock"}
                 onChange={() => choose(b)}
@@ -363,6 +379,7 @@ export function BadgeField({
                   type="radio"
                   name="badge"
                   className="size-4 accent-damson"
+                  aria-label={`New badge ${r.number}, ${r.format_words}`}
                   checked={picked === `${r.format} ${r.number}`}
                   onChange={() => {
                     setPicked(`${r.format} ${r.number}`);

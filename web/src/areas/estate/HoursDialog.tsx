@@ -102,14 +102,14 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
                         onChange={(e) => put(i, { name: e.target.value })}
                       />
                       <TextField
-                        label="From"
+                        label="First day"
                         type="date"
                         required
                         value={d.from}
                         onChange={(e) => put(i, { from: e.target.value, ...(!d.until && { until: e.target.value }) })}
                       />
                       <TextField
-                        label="Until"
+                        label="Last day"
                         type="date"
                         required
                         min={d.from}
@@ -182,25 +182,29 @@ function Rules({ rules, onChange, label }: { rules: Rule[]; onChange: (rules: Ru
               {names[d]}
             </label>
           ))}
-          <input
-            aria-label="From"
-            className={`${inputLook} w-20`}
-            pattern="[0-2][0-9]:[0-5][0-9]"
-            placeholder="06:00"
-            required
-            value={r.from}
-            onChange={(e) => put(i, { from: e.target.value })}
-          />
+          <span className="w-20">
+            <input
+              aria-label="Opens at"
+              className={inputLook}
+              pattern="[0-2][0-9]:[0-5][0-9]"
+              placeholder="06:00"
+              required
+              value={r.from}
+              onChange={(e) => put(i, { from: e.target.value })}
+            />
+          </span>
           to
-          <input
-            aria-label="Until"
-            className={`${inputLook} w-20`}
-            pattern="[0-2][0-9]:[0-5][0-9]"
-            placeholder="18:00"
-            required
-            value={r.until}
-            onChange={(e) => put(i, { until: e.target.value })}
-          />
+          <span className="w-20">
+            <input
+              aria-label="Closes at"
+              className={inputLook}
+              pattern="[0-2][0-9]:[0-5][0-9]"
+              placeholder="18:00"
+              required
+              value={r.until}
+              onChange={(e) => put(i, { until: e.target.value })}
+            />
+          </span>
           <Remove what="these hours" onClick={() => onChange(rules.filter((_, at) => at !== i))} />
         </li>
       ))}

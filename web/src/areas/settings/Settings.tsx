@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
+import { useApplied } from "@/parts/change";
 import { Button, Loading, Page, Section, TextField, Wrong } from "@/parts/parts";
 
 type Organisation = Schema["Organisation"];
@@ -30,8 +31,12 @@ function Form({ now }: { now: Organisation }) {
   );
   const run = useMutation({
     mutationFn: () => take(api.PATCH("/organisation", { body: edited })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: async (result) => {
+      if (result.audit_id) applied({ id: result.audit_id, summary: "The settings are changed." });
+      await queries.invalidateQueries();
+    },
   });
+  const applied = useApplied();
   const wrong = run.error instanceof Refusal ? run.error : undefined;
   const number = (name: keyof Organisation, label: string, hint?: string) => (
     <TextField
@@ -137,11 +142,6 @@ function Form({ now }: { now: Organisation }) {
           <Button type="submit" look="main" disabled={run.isPending || Object.keys(edited).length === 0}>
             Change the settings
           </Button>
-          {run.isSuccess && Object.keys(edited).length === 0 && (
-            <span role="status" className="ml-3">
-              The settings are changed.
-            </span>
-          )}
         </div>
       )}
     </form>
