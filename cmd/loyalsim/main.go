@@ -19,7 +19,7 @@ import (
 	"loyallatch.example/latch/internal/client"
 )
 
-// errShut says that the last PIN did not open.
+// errShut says that what was shown last did not open.
 var errShut = errors.New("the door stays shut")
 
 func main() {
@@ -44,13 +44,14 @@ func main() {
 
 func door() *cobra.Command {
 	var server, place, token string
-	c := &cobra.Command{Use: "door", Short: "A door with a keypad: each line on stdin is a PIN, and it opens or not",
-		Long: "A door with a keypad. Each line on stdin is what somebody types; the door asks the service with its " +
-			"own token.\n" +
+	c := &cobra.Command{Use: "door", Short: "A door with a keypad and a reader: each line on stdin is a PIN or a badge, and it opens or not",
+		Long: "A door with a keypad and a reader. Each line on stdin is what somebody shows: a PIN, 'badge READ', or " +
+			"'badge READ PIN';\nthe door asks the service with its own token.\n" +
 			"A line of the form 'wait 500ms' pauses, and '#' begins a comment, so that a script can stand at the " +
-			"door.\nThe exit code is 0 when the last PIN opened, 3 when it did not.",
-		Example: "  printf '480216\\n' | loyalsim door --place HB-PACK-1 --token lld_demo-hb-controller-token",
-		Args:    cobra.NoArgs,
+			"door.\nThe exit code is 0 when the last one opened, 3 when it did not.",
+		Example: "  printf '480216\\n' | loyalsim door --place HB-PACK-1 --token lld_demo-hb-controller-token\n" +
+			"  echo badge 118-1067 | loyalsim door --place HB-COLD-1 --token lld_demo-hb-controller-token",
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if token == "" {
 				token = os.Getenv("LOYAL_DEVICE_TOKEN")
@@ -73,7 +74,7 @@ func door() *cobra.Command {
 	return c
 }
 
-// stand takes PINs until the input ends. A real keypad has no arguments either: what is typed comes on stdin.
+// stand takes what is shown until the input ends. A real keypad has no arguments either: what is typed comes on stdin.
 func stand(ctx context.Context, service *client.Client, place string, in io.Reader, out io.Writer) error {
 	var last error
 	lines := bufio.NewScanner(in)
@@ -91,8 +92,17 @@ func stand(ctx context.Context, service *client.Client, place string, in io.Read
 			time.Sleep(d)
 			continue
 		}
+		ask := api.DecisionRequest{PIN: line, Place: place}
+		if words := strings.Fields(line); words[0] == "badge" {
+			if len(words) < 2 || len(words) > 3 {
+				return fmt.Errorf("%q is no badge; write it as: badge 118-1067, or badge 118-1067 and a PIN", line)
+			}
+			if ask.Badge, ask.PIN = words[1], ""; len(words) == 3 {
+				ask.PIN = words[2]
+			}
+		}
 		var d api.Decision
-		if err := service.Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: line, Place: place}, &d,
+		if err := service.Do(ctx, "POST", "/decisions", ask, &d,
 			client.Header("Idempotency-Key", "")); err != nil {
 			return err
 		}
