@@ -45,7 +45,7 @@ RACED := ./internal/core/... ./internal/app
 
 .PHONY: test
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
-	@scripts/tools chromium
+	@scripts/tools chromium poppler
 	go test -race -timeout 20m $(RACED)
 	go test -timeout 20m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 

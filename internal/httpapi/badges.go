@@ -132,7 +132,10 @@ func (s *Server) badges(ctx context.Context, v view, q *BadgesAsked) ([]api.Badg
 		}
 		of = p.ID
 	}
-	sought := strings.Fields(words.Fold(q.Q))
+	sought := strings.Fields(q.Q) // a number is one word, whatever parts it has
+	for i := range sought {
+		sought[i] = words.Fold(sought[i])
+	}
 	all := []api.Badge{}
 	for _, b := range v.live.State().Badges.All() {
 		if site != nil && b.Site != site.ID || q.Day != "" && b.Day != (q.Day == "true") || !v.seesBadge(b) {

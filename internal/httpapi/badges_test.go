@@ -114,6 +114,12 @@ func TestWhoHadABadgeOnADay(t *testing.T) {
 	}
 	assert.Equal(t, "issued Niko Thorne", on(-10))
 	assert.Equal(t, "stock", on(0))
+	var found api.Page[api.Badge]
+	require.NoError(t, idris.Get(ctx, "/badges", &found, client.Query("q", "118-112 day"), client.Query("limit", "50")))
+	for _, b := range found.Items {
+		assert.Contains(t, b.Number, "118-112", "a number is one word")
+	}
+	assert.Equal(t, 3, found.Total)
 	var left api.Page[api.Badge]
 	require.NoError(t, idris.Get(ctx, "/badges", &left, client.Query("left", "true")))
 	assert.Equal(t, 4, left.Total, "badges still out with people who have left")
