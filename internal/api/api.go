@@ -2,6 +2,7 @@
 package api
 
 import (
+	"strings"
 	"time"
 )
 
@@ -18,6 +19,14 @@ type Problem struct {
 type Field struct {
 	Field   string `json:"field" doc:"Where it is, such as body.until or operations[1].set.until"`
 	Message string `json:"message" doc:"What is wrong with it and how to put it right"`
+}
+
+// Bare is the name of the field alone, without where in the request it stands.
+func (f Field) Bare() string {
+	for _, place := range []string{"body.", "query.", "path.", "operations[0].", "set."} {
+		f.Field = strings.TrimPrefix(f.Field, place)
+	}
+	return f.Field
 }
 
 // ProblemPrefix begins every problem type.

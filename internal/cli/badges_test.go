@@ -139,6 +139,11 @@ func TestWhatRunsOutIsRenewedFromAShell(t *testing.T) {
 	d := newDesk(t)
 	d.login("tamsin")
 	listed := d.ok("expiring", "list", "--kind", "contract", "--within", testkit.InWeeks(4))
+	assert.Equal(t, listed, d.ok("expiring", "list", "--kind", "contract", "--within", "28"), "days count ahead")
+	assert.Contains(t, d.refused(2, "expiring", "list", "--within", "-1"), "--within takes a day")
+	wrong := d.refused(2, "expiring", "list", "--kind", "lease")
+	assert.True(t, strings.HasPrefix(wrong, `loyal: "kind": expected value to be one of`), wrong)
+	assert.Equal(t, 1, strings.Count(wrong, "expected"), "told once")
 	lines := strings.Split(strings.TrimSpace(listed), "\n")
 	require.Greater(t, len(lines), 3)
 	first, second := strings.Fields(lines[1])[0], strings.Fields(lines[2])[0]

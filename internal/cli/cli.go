@@ -82,19 +82,16 @@ func (s *session) exitCode(err error) int {
 	case errors.As(err, &p):
 		fmt.Fprintln(s.err, "loyal:", p.Detail)
 		for _, field := range p.Errors {
-			name := field.Field
-			for _, prefix := range []string{"body.", "operations[0].", "set."} {
-				name = strings.TrimPrefix(name, prefix)
-			}
-			if strings.EqualFold(strings.TrimSuffix(p.Detail, "."), field.Message) {
-				switch name {
-				case "on":
-					continue // what it is about was named in the command
-				case "reason":
-					name = "--reason"
-				}
+			name, told := field.Bare(), strings.ToLower(strings.TrimSuffix(p.Detail, "."))
+			switch message := strings.ToLower(field.Message); {
+			case told == message && (name == "on" || strings.HasPrefix(field.Field, "path.")),
+				told == `"`+strings.ToLower(name)+`": `+message:
+				continue // what it is about was named in the command, or is told
+			case told == message && name == "reason":
+				fmt.Fprintln(s.err, "  This is about --reason.")
+			case told == message:
 				fmt.Fprintf(s.err, "  This is about %s.\n", name)
-			} else {
+			default:
 				fmt.Fprintf(s.err, "  %s: %s\n", name, field.Message)
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -27,7 +28,7 @@ func (s *session) expiringFlags(c *cobra.Command) func(ctx context.Context) ([]c
 	var from, until, kind, site, manager, staff, letGo string
 	flags := c.Flags()
 	flags.StringVar(&from, "from", "", "first day looked at; today where left out")
-	flags.StringVar(&until, "within", "", "last day looked at, such as 2027-03-31; 30 days ahead where left out")
+	flags.StringVar(&until, "within", "", "last day looked at, such as 2027-03-31, or how many days ahead; 30 where left out")
 	flags.StringVar(&kind, "kind", "", "leaving, contract, assignment, exception, badge, pin, password, bar or lock")
 	flags.StringVar(&site, "site", "", "home site")
 	flags.StringVar(&manager, "manager", "", "line manager")
@@ -37,6 +38,12 @@ func (s *session) expiringFlags(c *cobra.Command) func(ctx context.Context) ([]c
 	completeFlag(c, "manager", s.completeStaff())
 	completeFlag(c, "staff", s.completeStaff())
 	return func(ctx context.Context) ([]client.Option, error) {
+		if days, err := strconv.Atoi(until); err == nil {
+			if days < 0 || days > 3660 {
+				return nil, usagef("--within takes a day, such as 2027-03-31, or 0 to 3660 days")
+			}
+			until = time.Now().AddDate(0, 0, days).Format(time.DateOnly)
+		}
 		options := []client.Option{client.Query("from", from), client.Query("until", until), client.Query("kind", kind),
 			client.Query("let_go", letGo)}
 		if site != "" {

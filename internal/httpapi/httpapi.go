@@ -500,7 +500,7 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		}
 		switch {
 		case len(p.Errors) > 0:
-			p.Detail = sentence(strings.TrimPrefix(p.Errors[0].Field, "body.") + ": " + p.Errors[0].Message)
+			p.Detail = sentence(`"` + p.Errors[0].Bare() + `": ` + p.Errors[0].Message)
 		case strings.Contains(message, "body is required"):
 			p.Detail = "There is nothing in the body of this request."
 			p.Errors = []api.Field{{Field: "body", Message: "send what is to be written"}}
