@@ -28,7 +28,12 @@ func (s *session) expiringFlags(c *cobra.Command) func(ctx context.Context) ([]c
 	var from, until, kind, site, manager, staff, letGo string
 	flags := c.Flags()
 	flags.StringVar(&from, "from", "", "first day looked at; today where left out")
-	flags.StringVar(&until, "within", "", "last day looked at, such as 2027-03-31, or how many days ahead; 30 where left out")
+	flags.StringVar(
+		&until,
+		"within",
+		"",
+		"last day looked at, such as 2027-03-31, or how many days ahead; 30 where left out",
+	)
 	flags.StringVar(&kind, "kind", "", "leaving, contract, assignment, exception, badge, pin, password, bar or lock")
 	flags.StringVar(&site, "site", "", "home site")
 	flags.StringVar(&manager, "manager", "", "line manager")
@@ -44,8 +49,12 @@ func (s *session) expiringFlags(c *cobra.Command) func(ctx context.Context) ([]c
 			}
 			until = time.Now().AddDate(0, 0, days).Format(time.DateOnly)
 		}
-		options := []client.Option{client.Query("from", from), client.Query("until", until), client.Query("kind", kind),
-			client.Query("let_go", letGo)}
+		options := []client.Option{
+			client.Query("from", from),
+			client.Query("until", until),
+			client.Query("kind", kind),
+			client.Query("let_go", letGo),
+		}
 		if site != "" {
 			p, err := s.place(ctx, site)
 			if err != nil {
