@@ -61,7 +61,12 @@ func TestABadgeFromTheConsoleOpensUntilItIsLost(t *testing.T) {
 	p.see("Undo change")
 	p.press("Undo the change")
 	p.see("Issued")
-	require.Eventually(t, func() bool { return door(t, s, "118-1603", "HB-COLD-1") == "granted" }, patience, patience/100)
+	require.Eventually(
+		t,
+		func() bool { return door(t, s, "118-1603", "HB-COLD-1") == "granted" },
+		patience,
+		patience/100,
+	)
 	p.press("Replace: badge 118-1603")
 	p.fill("The new badge", "118-1068")
 	p.tick("Badge 118-1068")

@@ -44,7 +44,9 @@ func main() {
 
 func door() *cobra.Command {
 	var server, place, token string
-	c := &cobra.Command{Use: "door", Short: "A door with a keypad and a reader: each line on stdin is a PIN or a badge, and it opens or not",
+	c := &cobra.Command{
+		Use:   "door",
+		Short: "A door with a keypad and a reader: each line on stdin is a PIN or a badge, and it opens or not",
 		Long: "A door with a keypad and a reader. Each line on stdin is what somebody shows: a PIN, 'badge READ', or " +
 			"'badge READ PIN';\nthe door asks the service with its own token.\n" +
 			"A line of the form 'wait 500ms' pauses, and '#' begins a comment, so that a script can stand at the " +
@@ -67,7 +69,8 @@ func door() *cobra.Command {
 				server = "http://127.0.0.1:8420"
 			}
 			return stand(c.Context(), client.New(server, token), place, c.InOrStdin(), c.OutOrStdout())
-		}}
+		},
+	}
 	c.Flags().StringVar(&server, "server", "", "address of the service (or LOYAL_SERVER, or http://127.0.0.1:8420)")
 	c.Flags().StringVar(&place, "place", "", "code of the door; the device's own place where left out")
 	c.Flags().StringVar(&token, "token", "", "the device's token, or LOYAL_DEVICE_TOKEN")

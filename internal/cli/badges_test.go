@@ -49,7 +49,11 @@ func TestBadgesComeFromAFile(t *testing.T) {
 	d.login("idris")
 	file := filepath.Join(t.TempDir(), "stock.csv")
 	require.NoError(t, os.WriteFile(file, []byte("\ufeffnumber,last,label\n7-100,7-109,\n7-200,,Visitor\n"), 0o600))
-	assert.Contains(t, d.ok("badge", "add", "--from", file, "--format", "pair", "--site", "UQ"), "11 badges are in stock.")
+	assert.Contains(
+		t,
+		d.ok("badge", "add", "--from", file, "--format", "pair", "--site", "UQ"),
+		"11 badges are in stock.",
+	)
 	assert.Contains(t, d.ok("badge", "list", "--search", "visitor"), "7-200")
 	require.NoError(t, os.WriteFile(file, []byte("number,colour\n7-1,red\n"), 0o600))
 	assert.Contains(t, d.refused(2, "badge", "add", "--from", file, "--format", "pair", "--site", "UQ"),
