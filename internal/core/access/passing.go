@@ -33,7 +33,7 @@ func waysFor(has Shown, place *estate.Place) (w ways) {
 	return w
 }
 
-// nightDiffers reports whether what is shown at night has to be more.
+// nightDiffers reports whether the ways outside opening hours are others.
 func (w ways) nightDiffers() bool { return w&(1<<outside-1) != w>>outside }
 
 // turns returns the instants from one on at which what somebody may do can change, hours left out: the first of them,
@@ -228,17 +228,40 @@ func (d *differ) passing(id people.StaffID, place estate.PlaceID) {
 	d.asks(id, place, d.byProof, true)
 }
 
-// byProof says whether somebody who may pass in both may show less than before, or has to show more, be it at other
-// hours.
+// showing returns the hours at which somebody passes who shows so much.
+func (p *pass) showing(shown Shown) (times []hours.Times) {
+	byDay, atNight := p.ways>>shown&1 != 0, p.ways>>(outside+shown)&1 != 0
+	if !byDay && !atNight {
+		return nil
+	}
+	times = slices.Clone(p.times)
+	for i := range times {
+		switch {
+		case !atNight:
+			times[i].While = hours.PlaceOpen
+		case !byDay:
+			times[i].While = hours.PlaceClosed
+		}
+	}
+	return times
+}
+
+// byProof says whether somebody who may pass in both may show less than before, or has to show more, at some of the
+// hours at which they pass in both.
 func (d *differ) byProof(was, is pass) (gains, loses, hoursDiffer bool) {
 	if !was.decision.Allowed || !is.decision.Allowed {
 		return false, false, false
 	}
-	gains, loses = is.ways&^was.ways != 0, was.ways&^is.ways != 0
-	if is.ways.nightDiffers() && was.ways.nightDiffers() && !was.opening.Equal(is.opening) {
-		then, now := []hours.Times{{Access: inherited, Opening: was.opening}}, []hours.Times{{Access: inherited,
-			Opening: is.opening}}
-		gains, loses = gains || !hours.Covers(then, now, d.today), loses || !hours.Covers(now, then, d.today)
+	if !was.ways.nightDiffers() && !is.ways.nightDiffers() {
+		return is.ways&^was.ways != 0, was.ways&^is.ways != 0, false
+	}
+	if was.ways == is.ways && was.opening.Equal(is.opening) {
+		return false, false, false
+	}
+	for _, shown := range []Shown{ShownPIN, ShownBadge, ShownPIN | ShownBadge} {
+		then, now := was.showing(shown), is.showing(shown)
+		gains = gains || !hours.CoversWithin(then, now, was.times, d.today)
+		loses = loses || !hours.CoversWithin(now, then, is.times, d.today)
 	}
 	return gains, loses, false
 }

@@ -20,7 +20,7 @@ func TestCoversAgreesWithAWalkMinuteByMinute(t *testing.T) {
 	})
 	times := rapid.Custom(func(t *rapid.T) Times {
 		drawn := Times{Access: &Access{Kind: rapid.SampledFrom([]Kind{Inherit, ByPlace, Weekly, Weekly, Always}).Draw(t,
-			"kind")}}
+			"kind")}, While: rapid.SampledFrom([]While{Ever, Ever, PlaceOpen, PlaceClosed}).Draw(t, "while")}
 		if drawn.Access.Kind == Weekly {
 			drawn.Access.Rules = rapid.SliceOfN(rule, 1, 2).Draw(t, "weekly")
 		}
@@ -45,12 +45,13 @@ func TestCoversAgreesWithAWalkMinuteByMinute(t *testing.T) {
 		if rapid.Bool().Draw(t, "some of it the same") {
 			a = append(a, b[0])
 		}
+		within := rapid.SliceOfN(times, 0, 1).Draw(t, "within")
 		walked := true
 		for minute := int64(first) * 1440; minute < int64(first+50)*1440 && walked; minute += 30 {
-			walked = !open(b, minute*60) || open(a, minute*60)
+			walked = !open(b, minute*60) || open(a, minute*60) || len(within) > 0 && !open(within, minute*60)
 		}
 		seen[walked]++
-		assert.Equal(t, walked, Covers(a, b, first))
+		assert.Equal(t, walked, CoversWithin(a, b, within, first))
 	})
 	assert.Positive(t, seen[true])
 	assert.Positive(t, seen[false])

@@ -108,7 +108,7 @@ const settled = 16
 // NextChange returns the first instant after one at which the hours open where they were closed, or close where they
 // were open; ok is false where that never comes.
 func (a *Access) NextChange(opening *Opening, location *time.Location, at int64) (next time.Time, ok bool) {
-	if (&Times{a, opening}).Endless() {
+	if (&Times{Access: a, Opening: opening}).Endless() {
 		return time.Time{}, false
 	}
 	open, quiet := a.Open(opening, location, at), 0
