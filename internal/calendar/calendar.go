@@ -119,6 +119,7 @@ type occurrence struct {
 	uid, name, related string
 	allDay, isSeason   bool
 	start              time.Time
+	clock              time.Time // what the begin says in writing, be it a moment that a change of the clocks left out
 	length             time.Duration
 	rule               *rrule.ROption
 	except             map[int64]bool
@@ -223,6 +224,7 @@ func (r *reading) event(event *ics.VEvent) (*occurrence, error) {
 	if one.start, one.allDay, err = r.moment(text, parameters); err != nil {
 		return one, err
 	}
+	one.clock = written(text)
 	if one.length, err = r.length(event, one); err != nil {
 		return one, err
 	}
@@ -258,6 +260,8 @@ func (r *reading) event(event *ics.VEvent) (*occurrence, error) {
 	return one, nil
 }
 
+// length is how long an event lasts by the clock: doors open and close by it, also where the first of many stretches
+// passes a change of the clocks and lasts an hour more or less than the others.
 func (r *reading) length(event *ics.VEvent, one *occurrence) (time.Duration, error) {
 	if text, parameters := value(event, ics.ComponentPropertyDtEnd); text != "" {
 		end, allDay, err := r.moment(text, parameters)
@@ -269,6 +273,10 @@ func (r *reading) length(event *ics.VEvent, one *occurrence) (time.Duration, err
 		case !end.After(one.start):
 			return 0, errors.New("it ends before it begins")
 		}
+		length := written(text).Sub(one.clock)
+		if length > 0 && end.Location().String() == one.start.Location().String() {
+			return length, nil
+		}
 		return end.Sub(one.start), nil
 	}
 	if text, _ := value(event, ics.ComponentPropertyDuration); text != "" {
@@ -278,6 +286,15 @@ func (r *reading) length(event *ics.VEvent, one *occurrence) (time.Duration, err
 		return 24 * time.Hour, nil
 	}
 	return 0, errors.New("it has times, and no end")
+}
+
+// written is what a clock shows by the text of a moment, as if no clock ever changed. The text has been read before.
+func written(text string) time.Time {
+	at, _ := time.Parse("20060102T150405", strings.TrimSuffix(text, "Z"))
+	if len(text) == len("20060102") {
+		at, _ = time.Parse("20060102", text)
+	}
+	return at
 }
 
 // duration reads a DURATION of RFC 5545, of weeks, days, hours, minutes and seconds.
@@ -375,12 +392,11 @@ func (r *reading) recursWeekly(one *occurrence) bool {
 }
 
 func (r *reading) weeklyRule(one *occurrence) (hours.Rule, error) {
-	local := one.start.In(r.zone)
 	if one.start.Location().String() != r.zone.String() {
 		return hours.Rule{}, fmt.Errorf("it recurs by the clocks of %s, and the place follows those of %s",
 			one.start.Location(), r.zone)
 	}
-	rule, err := ruleOf(local, one.length)
+	rule, err := ruleOf(one.clock, one.length)
 	if err != nil {
 		return rule, err
 	}

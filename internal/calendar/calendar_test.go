@@ -90,6 +90,14 @@ func TestHoursThatAreWrittenAreReadBack(t *testing.T) {
 	})
 }
 
+// Hours of a week whose first stretch passes a change of the clocks end by the clock on all days.
+func TestAFirstStretchOverAChangeOfTheClocksEndsByTheClock(t *testing.T) {
+	o, err := read(t, "SUMMARY:Open\nDTSTART;TZID=Europe/Dublin:20270328T005900\n"+
+		"DTEND;TZID=Europe/Dublin:20270329T000700\nRRULE:FREQ=WEEKLY;BYDAY=SU")
+	require.NoError(t, err)
+	assert.Equal(t, []hours.Rule{{Days: 1, From: 59, Until: 7}}, o.Rules)
+}
+
 func TestHolidaysCloseAndRecurEachYear(t *testing.T) {
 	o, err := read(t, "SUMMARY:Christmas Day\nDTSTART;VALUE=DATE:20201225\nRRULE:FREQ=YEARLY",
 		"SUMMARY:Growers\\, all of them\nDTSTART;VALUE=DATE:20260803\nDTEND;VALUE=DATE:20260806")
