@@ -150,3 +150,19 @@ func TestWhatRunsOutIsRenewedInTheConsole(t *testing.T) {
 	p.see("Shown this once")
 	p.see("/calendar/")
 }
+
+// A file that can't be taken along says why, beside its button; none is passed over in silence.
+func TestAFileThatIsNotGivenSaysWhy(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	for path, said := range map[string]string{"/badges": "of the sites", "/exceptions": "where one person differs",
+		"/expiring": "things end within"} {
+		p.visit(path)
+		p.see(said)
+		p.text(`(window.fetch = async () => new Response(JSON.stringify({ status: 503, detail: "The database is slow." }),
+			{ status: 503, headers: { "Content-Type": "application/problem+json" } }), "")`)
+		p.press("CSV")
+		p.see("The database is slow.")
+	}
+}

@@ -122,8 +122,16 @@ export async function sendFile(path: string, file: Blob, type: string): Promise<
 }
 
 /** Takes something along as a file: a list as CSV, unless another type is asked for. */
-export async function download(address: string, name: string, type = "text/csv") {
-  const answer = await fetch(address, { headers: { Accept: type } });
+export async function download(
+  path: string,
+  name: string,
+  {
+    query = {},
+    type = "text/csv",
+  }: { query?: Record<string, string | number | boolean> | undefined; type?: string | undefined },
+) {
+  const asked = new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)])).toString();
+  const answer = await fetch(`/api/v1${path}${asked && "?"}${asked}`, { headers: { Accept: type } });
   if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
   keep(await answer.blob(), name);
 }

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { ArrowDown, ArrowUp, Download } from "lucide-react";
+import { ArrowDown, ArrowUp } from "lucide-react";
 import { type ReactNode, useDeferredValue, useState } from "react";
-import { download, type Schema } from "@/api/api";
-import { Button, day, inputLook, Loading, Wrong } from "./parts";
+import type { Schema } from "@/api/api";
+import { day, inputLook, Loading, TakeAlong, Wrong } from "./parts";
 
 type Row = { staff_number: string; name: string; level: string; until?: string; ends?: string };
 type Sort = "name" | "-name" | "until" | "-until";
@@ -17,7 +17,8 @@ export function PeopleList<T extends Row>({
   about,
   enabled = true,
   read,
-  csv,
+  from,
+  query,
   columns,
   scale,
   empty,
@@ -27,7 +28,8 @@ export function PeopleList<T extends Row>({
   about: unknown[];
   enabled?: boolean;
   read: (asked: PeopleAsked) => Promise<{ items: T[]; total: number }>;
-  csv: (query: string) => string;
+  from: string;
+  query?: Record<string, string>;
   columns: { title: string; of: (row: T) => ReactNode }[];
   scale?: Schema["Scale"];
   empty: ReactNode;
@@ -41,8 +43,8 @@ export function PeopleList<T extends Row>({
     queryKey: ["people", about, q, sort],
     queryFn: () => read({ ...(q && { q }), sort, limit: most }),
     // While others are searched for those before stay; those of another place or permission do not.
-    placeholderData: (before, query) =>
-      JSON.stringify(query?.queryKey[1]) === JSON.stringify(about) ? before : undefined,
+    placeholderData: (before, asked) =>
+      JSON.stringify(asked?.queryKey[1]) === JSON.stringify(about) ? before : undefined,
     retry: false,
     enabled,
   });
@@ -74,9 +76,7 @@ export function PeopleList<T extends Row>({
           onChange={(e) => setTyped(e.target.value)}
           className={inputLook}
         />
-        <Button onClick={() => download(csv(new URLSearchParams({ ...(q && { q }), sort }).toString()), "people.csv")}>
-          <Download size={16} aria-hidden /> CSV
-        </Button>
+        <TakeAlong from={from} query={{ ...query, ...(q && { q }), sort }} file="people.csv" />
       </div>
       <Wrong error={list.error} />
       {list.isFetching && !list.data && <Loading />}

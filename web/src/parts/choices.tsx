@@ -38,6 +38,17 @@ export function usePermissions(kind: Place["kind"] | undefined, { exact = false 
   });
 }
 
+/** Sites to choose from. */
+export function SiteOptions({ places }: { places?: Place[] | undefined }) {
+  return places
+    ?.filter((p) => p.kind === "site")
+    .map((p) => (
+      <option key={p.code} value={p.code}>
+        {p.name}
+      </option>
+    ));
+}
+
 const inset = (depth: number) => "\u2003".repeat(depth);
 
 /** Places to choose from, as a tree. */

@@ -1,8 +1,9 @@
+import { useMutation } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { AlertTriangle, Check, ChevronRight, Clock, DoorOpen, Lock, UserX } from "lucide-react";
+import { AlertTriangle, Check, ChevronRight, Clock, DoorOpen, Download, Lock, UserX } from "lucide-react";
 import { Collapsible, Dialog } from "radix-ui";
 import { type ComponentProps, type ReactNode, useId } from "react";
-import { Refusal, type Schema, type Staff } from "@/api/api";
+import { download, Refusal, type Schema, type Staff } from "@/api/api";
 
 const looks = {
   main: "bg-damson text-sheet border-damson hover:bg-damson-deep",
@@ -21,6 +22,37 @@ export function Button({
   ...rest
 }: ComponentProps<"button"> & { look?: keyof typeof looks }) {
   return <button type="button" className={`${buttonLook(look)} ${className}`} {...rest} />;
+}
+
+/** A button that takes something along as a file, CSV where nothing else is said, and says why where it can't. */
+export function TakeAlong({
+  from,
+  query,
+  file,
+  type,
+  children = "CSV",
+  icon: Icon = Download,
+  ...rest
+}: Omit<ComponentProps<typeof Button>, "type"> & {
+  from: string;
+  query?: Record<string, string | number | boolean>;
+  file: string;
+  type?: string;
+  icon?: typeof Download;
+}) {
+  const taking = useMutation({ mutationFn: () => download(from, file, { query, type }) });
+  return (
+    <>
+      <Button {...rest} onClick={() => taking.mutate()} disabled={rest.disabled || taking.isPending}>
+        <Icon size={16} aria-hidden /> {children}
+      </Button>
+      {taking.error && (
+        <div className="order-last basis-full">
+          <Wrong error={taking.error} />
+        </div>
+      )}
+    </>
+  );
 }
 
 type FieldProps = { label: string; hint?: ReactNode; error?: string; optional?: boolean; className?: string };

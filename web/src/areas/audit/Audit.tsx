@@ -1,9 +1,9 @@
 import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react-query";
-import { Download, ShieldCheck, Undo2 } from "lucide-react";
+import { ShieldCheck, Undo2 } from "lucide-react";
 import { Fragment, useDeferredValue, useState } from "react";
-import { api, download, type Schema, take } from "@/api/api";
+import { api, type Schema, take } from "@/api/api";
 import { UndoDialog } from "@/parts/change";
-import { Button, Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
+import { Button, Empty, inputLook, Loading, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
 
 type Entry = Schema["AuditEntry"];
 
@@ -42,13 +42,7 @@ export function Audit() {
           <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
             <ShieldCheck size={16} aria-hidden /> Verify the chain
           </Button>
-          <Button
-            onClick={() =>
-              download(`/api/v1/audit?${new URLSearchParams({ q: search, ...(action && { action }) })}`, "audit.csv")
-            }
-          >
-            <Download size={16} aria-hidden /> CSV
-          </Button>
+          <TakeAlong from="/audit" query={{ q: search, ...(action && { action }) }} file="audit.csv" />
         </>
       }
     >

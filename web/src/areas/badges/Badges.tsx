@@ -1,11 +1,11 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
-import { Download, Printer } from "lucide-react";
+import { Printer } from "lucide-react";
 import { useState } from "react";
-import { api, change, download, Refusal, take } from "@/api/api";
+import { api, change, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { type Badge, BadgeActs, BadgeMark } from "@/parts/badges";
-import { usePlaces } from "@/parts/choices";
+import { SiteOptions, usePlaces } from "@/parts/choices";
 import {
   Ask,
   Button,
@@ -16,6 +16,7 @@ import {
   Page,
   Section,
   SelectField,
+  TakeAlong,
   TextField,
   Wrong,
 } from "@/parts/parts";
@@ -66,14 +67,6 @@ export function Badges() {
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
   });
-  const print = useMutation({
-    mutationFn: () =>
-      download(
-        `/api/v1/badges/print?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
-        "badges.pdf",
-        "application/pdf",
-      ),
-  });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
   const total = pages.data?.pages[0]?.total ?? 0;
   const sites = places.data?.filter((p) => p.kind === "site") ?? [];
@@ -84,20 +77,18 @@ export function Badges() {
       lead={`${total} ${filtered ? "that fit" : "of the sites where you issue them"}`}
       acts={
         <>
-          <Button
-            onClick={() =>
-              download(
-                `/api/v1/badges?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
-                "badges.csv",
-              )
-            }
-          >
-            <Download size={16} aria-hidden /> CSV
-          </Button>
+          <TakeAlong from="/badges" query={query} file="badges.csv" />
           {may("console.credentials") && (
-            <Button onClick={() => print.mutate()} disabled={print.isPending || total === 0}>
-              <Printer size={16} aria-hidden /> {print.isPending ? "Printing…" : "Print"}
-            </Button>
+            <TakeAlong
+              from="/badges/print"
+              query={query}
+              file="badges.pdf"
+              type="application/pdf"
+              icon={Printer}
+              disabled={total === 0}
+            >
+              Print
+            </TakeAlong>
           )}
           {may("console.credentials") && (
             <Button look="main" onClick={() => setAdding(true)}>
@@ -136,11 +127,7 @@ export function Badges() {
           className={inputLook}
         >
           <option value="">Any site</option>
-          {sites.map((p) => (
-            <option key={p.code} value={p.code}>
-              {p.name}
-            </option>
-          ))}
+          <SiteOptions places={places.data} />
         </select>
         <select
           aria-label="Day badges"
@@ -172,7 +159,7 @@ export function Badges() {
           With people who have left
         </label>
       </div>
-      <Wrong error={pages.error ?? print.error} />
+      <Wrong error={pages.error} />
       {pages.isPending ? (
         <Loading />
       ) : items.length === 0 ? (
@@ -437,11 +424,15 @@ export function BadgePage() {
       acts={
         <>
           {may("console.credentials", b.site.code) && (
-            <Button
-              onClick={() => download(`/api/v1/badges/print?ids=${b.id}`, `badge-${b.number}.pdf`, "application/pdf")}
+            <TakeAlong
+              from="/badges/print"
+              query={{ ids: b.id }}
+              file={`badge-${b.number}.pdf`}
+              type="application/pdf"
+              icon={Printer}
             >
-              <Printer size={16} aria-hidden /> Print
-            </Button>
+              Print
+            </TakeAlong>
           )}
           <BadgeActs badge={b} />
         </>

@@ -1,14 +1,26 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { Download, Upload } from "lucide-react";
+import { Upload } from "lucide-react";
 import { Fragment, useDeferredValue, useMemo, useState } from "react";
-import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
+import { api, everyPage, type Operation, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { GroupOptions } from "@/parts/choices";
 import { PeopleList } from "@/parts/PeopleList";
-import { Ask, Button, Empty, inputLook, kindWord, Loading, Page, SelectField, TextField, Wrong } from "@/parts/parts";
+import {
+  Ask,
+  Button,
+  Empty,
+  inputLook,
+  kindWord,
+  Loading,
+  Page,
+  SelectField,
+  TakeAlong,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 import { ImportDialog } from "./ImportDialog";
 import { TiersDialog } from "./TiersDialog";
 
@@ -77,9 +89,9 @@ export function Catalogue() {
       lead={`${permissions.data?.length ?? 0} permissions in ${all.length === 1 ? "1 group" : `${all.length} groups`}`}
       acts={
         <>
-          <Button onClick={() => download("/api/v1/rulebook", "rulebook.yaml", "application/yaml")}>
-            <Download size={16} aria-hidden /> YAML
-          </Button>
+          <TakeAlong from="/rulebook" file="rulebook.yaml" type="application/yaml">
+            YAML
+          </TakeAlong>
           {edits && (
             <>
               <Button onClick={() => setEditing("import")}>
@@ -299,7 +311,7 @@ function HoldersDialog({ permission, close }: { permission: Permission; close: (
       <PeopleList
         about={["holders", permission.key]}
         read={(how) => take(api.GET("/permissions/{id}/people", { params: { ...path, query: how } }))}
-        csv={(how) => `/api/v1/permissions/${encodeURIComponent(permission.key)}/people?${how}`}
+        from={`/permissions/${encodeURIComponent(permission.key)}/people`}
         columns={[
           { title: "Where", of: (h) => h.place.name },
           { title: "Through", of: (h) => h.through },

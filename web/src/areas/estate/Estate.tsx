@@ -220,9 +220,8 @@ function PlacePanel({ place }: { place: Place }) {
                 api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { ...query, ...how } } }),
               )
             }
-            csv={(how) =>
-              `/api/v1/places/${encodeURIComponent(place.code)}/people?${new URLSearchParams(query)}&${how}`
-            }
+            from={`/places/${encodeURIComponent(place.code)}/people`}
+            query={query}
             columns={[
               { title: "As", of: (p) => p.template ?? "–" },
               { title: "Through", of: (p) => p.through },

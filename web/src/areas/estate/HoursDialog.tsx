@@ -1,9 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
-import { download, type Operation, type Place, Refusal, type Schema, sendFile } from "@/api/api";
+import { type Operation, type Place, Refusal, type Schema, sendFile } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
-import { Ask, Button, inputLook, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, inputLook, TakeAlong, TextField, Wrong } from "@/parts/parts";
 
 type Rule = { days: string[]; from: string; until: string };
 type Dated = { name: string; from: string; until: string; rules: Rule[] };
@@ -147,12 +147,14 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
             See who gains and loses
           </Button>
           <Button onClick={close}>Cancel</Button>
-          <Button
+          <TakeAlong
             className="ml-auto"
-            onClick={() => download(`/api/v1/places/${place.code}/calendar`, `${place.code}.ics`, "text/calendar")}
+            from={`/places/${place.code}/calendar`}
+            file={`${place.code}.ics`}
+            type="text/calendar"
           >
             Take along as iCalendar
-          </Button>
+          </TakeAlong>
         </div>
       </form>
     </Ask>

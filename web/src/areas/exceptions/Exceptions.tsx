@@ -1,13 +1,12 @@
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { Download } from "lucide-react";
 import { useState } from "react";
-import { api, download, everyPage, type Operation, type Schema, take } from "@/api/api";
+import { api, everyPage, type Operation, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { TemplateOptions, useTemplates } from "@/parts/choices";
-import { Button, day, Empty, inputLook, Loading, Page, Wrong } from "@/parts/parts";
+import { Button, day, Empty, inputLook, Loading, Page, TakeAlong, Wrong } from "@/parts/parts";
 import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
 
@@ -69,16 +68,7 @@ export function Exceptions() {
       lead={`${pages.data?.pages[0]?.total ?? 0} where one person differs from their template`}
       acts={
         <>
-          <Button
-            onClick={() =>
-              download(
-                `/api/v1/exceptions?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
-                "exceptions.csv",
-              )
-            }
-          >
-            <Download size={16} aria-hidden /> CSV
-          </Button>
+          <TakeAlong from="/exceptions" query={query} file="exceptions.csv" />
           {acts && <Button onClick={tidy}>End those that are needless</Button>}
           {acts && (
             <Button look="main" onClick={() => setMaking(true)}>

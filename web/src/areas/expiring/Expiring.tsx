@@ -1,12 +1,12 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { CalendarPlus, Download } from "lucide-react";
+import { CalendarPlus } from "lucide-react";
 import { useState } from "react";
-import { api, download, queries, Refusal, type Schema, take } from "@/api/api";
+import { api, queries, Refusal, type Schema, take } from "@/api/api";
 import { useApplied } from "@/parts/change";
-import { usePlaces } from "@/parts/choices";
+import { SiteOptions, usePlaces } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
-import { Ask, Button, day, Empty, inputLook, Loading, moment, Page, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, day, Empty, inputLook, Loading, moment, Page, TakeAlong, TextField, Wrong } from "@/parts/parts";
 
 type Item = Schema["Expiring"];
 type Search = { days?: number; kind?: Item["kind"]; site?: string; q?: string; let_go?: "true" | "false" | "all" };
@@ -67,16 +67,7 @@ export function Expiring() {
           <Button onClick={() => setDialog("feed")}>
             <CalendarPlus size={16} aria-hidden /> Into your calendar
           </Button>
-          <Button
-            onClick={() =>
-              download(
-                `/api/v1/expiring?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`,
-                "running-out.csv",
-              )
-            }
-          >
-            <Download size={16} aria-hidden /> CSV
-          </Button>
+          <TakeAlong from="/expiring" query={query} file="running-out.csv" />
         </>
       }
     >
@@ -120,13 +111,7 @@ export function Expiring() {
           className={inputLook}
         >
           <option value="">Any site</option>
-          {places.data
-            ?.filter((p) => p.kind === "site")
-            .map((p) => (
-              <option key={p.code} value={p.code}>
-                {p.name}
-              </option>
-            ))}
+          <SiteOptions places={places.data} />
         </select>
         <select
           aria-label="Let go"

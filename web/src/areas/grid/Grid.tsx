@@ -1,10 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Download } from "lucide-react";
-import { api, download, everyPage, take } from "@/api/api";
+import { api, everyPage, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
 import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { Button, Empty, engagementWord, inputLook, Page } from "@/parts/parts";
+import { Empty, engagementWord, inputLook, Page, TakeAlong } from "@/parts/parts";
 import { GridTable } from "./GridTable";
 
 type Search = {
@@ -52,11 +51,9 @@ export function Grid() {
       lead={search.permission ? "People and places for one permission" : "People and what they may do at one place"}
       acts={
         place && (
-          <Button
-            onClick={() => download(`/api/v1/grid?${new URLSearchParams({ ...query, draft: "open" })}`, "grid.csv")}
-          >
-            <Download size={16} aria-hidden /> CSV of what is shown
-          </Button>
+          <TakeAlong from="/grid" query={{ ...query, draft: "open" }} file="grid.csv">
+            CSV of what is shown
+          </TakeAlong>
         )
       }
     >

@@ -9,11 +9,22 @@ import {
   type VisibilityState,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ArrowDown, ArrowUp, Columns3, Download } from "lucide-react";
+import { ArrowDown, ArrowUp, Columns3 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
-import { api, download, type Staff, take } from "@/api/api";
-import { buttonLook, day, Empty, engagementWord, inputLook, Loading, Page, StaffMark, Wrong } from "@/parts/parts";
+import { api, type Staff, take } from "@/api/api";
+import {
+  buttonLook,
+  day,
+  Empty,
+  engagementWord,
+  inputLook,
+  Loading,
+  Page,
+  StaffMark,
+  TakeAlong,
+  Wrong,
+} from "@/parts/parts";
 
 const of = createColumnHelper<Staff>();
 const columns = [
@@ -114,7 +125,6 @@ export function StaffList() {
   useEffect(() => {
     if (lastShown > rows.length - 40 && pages.hasNextPage && !pages.isFetchingNextPage) pages.fetchNextPage();
   }, [lastShown, rows.length, pages]);
-  const csv = `/api/v1/staff?${new URLSearchParams(filters as Record<string, string>)}`;
   const narrow = [q, status, engagement, site, template].some(Boolean);
 
   return (
@@ -156,9 +166,7 @@ export function StaffList() {
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
-          <button type="button" onClick={() => download(csv, "staff.csv")} className={buttonLook()}>
-            <Download size={16} aria-hidden /> CSV
-          </button>
+          <TakeAlong from="/staff" query={filters as Record<string, string>} file="staff.csv" />
         </>
       }
     >

@@ -1,12 +1,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Download, X } from "lucide-react";
+import { X } from "lucide-react";
 import { Fragment } from "react";
-import { api, download, take } from "@/api/api";
+import { api, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { PlaceOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Empty, Loading, Page, SelectField, Wrong } from "@/parts/parts";
+import { Empty, Loading, Page, SelectField, TakeAlong, Wrong } from "@/parts/parts";
 import { RuleTabs } from "./tabs";
 
 type Search = { templates?: string; staff?: string; place?: string; differences?: boolean };
@@ -34,7 +34,6 @@ export function Compare() {
     enabled: enough,
     placeholderData: keepPreviousData,
   });
-  const csv = new URLSearchParams({ ...query, templates: codes.join(","), differences: String(query.differences) });
   return (
     <Page
       title="Compare"
@@ -47,9 +46,7 @@ export function Compare() {
       }
       acts={
         enough && (
-          <Button onClick={() => download(`/api/v1/comparison?${csv}`, "comparison.csv")}>
-            <Download size={16} aria-hidden /> CSV
-          </Button>
+          <TakeAlong from="/comparison" query={{ ...query, templates: codes.join(",") }} file="comparison.csv" />
         )
       }
     >
