@@ -193,7 +193,7 @@ export function Page({
           <h1>{title}</h1>
           {lead && <div className="mt-1 text-faded">{lead}</div>}
         </div>
-        {acts && <div className="flex flex-wrap gap-2">{acts}</div>}
+        {acts && <div className="flex flex-wrap gap-2 sm:justify-end">{acts}</div>}
       </div>
       {children}
     </main>
