@@ -46,8 +46,7 @@ func TestABadgeFromTheConsoleOpensUntilItIsLost(t *testing.T) {
 	p.gone("3 doors that Joss is meant to pass")
 	assert.Equal(t, "granted", door(t, s, "10111011000000110010000110", "HB-COLD-1"))
 
-	p.shortcut("/", "Slash")
-	p.keys("118-1603")
+	p.find("118-1603")
 	p.see("issued · Joss Vance")
 	p.keys("\r")
 	p.see("Whose it was")

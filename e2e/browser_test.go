@@ -235,6 +235,15 @@ func (p *page) shortcut(key, code string) {
 	}))
 }
 
+// find types into the find field, once no dialog that closes can take the keyboard back.
+func (p *page) find(text string) {
+	p.t.Helper()
+	p.until("no dialog", `!document.querySelector("[role=dialog]") && document.body.style.pointerEvents !== "none"`)
+	p.shortcut("/", "Slash")
+	p.until("the find field", `document.activeElement?.ariaLabel?.startsWith("Find a person")`)
+	p.keys(text)
+}
+
 // shot keeps a picture of the window.
 func (p *page) shot(path string) {
 	p.t.Helper()

@@ -72,8 +72,7 @@ func TestTheStoryInTheConsole(t *testing.T) {
 	p.see("What would change it")
 
 	// Found from any page, locked without leaving it.
-	p.shortcut("/", "Slash")
-	p.keys("quennell")
+	p.find("quennell")
 	p.see("Shift+Enter locks or unlocks")
 	p.press("Lock Ana Quennell")
 	p.see("Every door and terminal refuses")
@@ -241,8 +240,7 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	check("a dialog")
 	p.visit("/")
 	p.see("Latest refusals")
-	p.shortcut("/", "Slash")
-	p.keys("rusk")
+	p.find("rusk")
 	p.see("Shift+Enter")
 	check("the find field")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.EmulateViewport(768, 1024)))

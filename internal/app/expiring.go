@@ -79,9 +79,11 @@ type Item struct {
 	Record uint32
 }
 
-// find returns what an item names, as it runs out, of somebody whom the actor sees whole.
-func (a *App) find(live *Live, actor people.StaffID, item Item) (*access.Ending, error) {
-	missing := fault.Missingf("items", "there is no %s %d that runs out and that you may see", item.Kind, item.Record)
+// find returns what one of the items names, as it runs out, of somebody whom the actor sees whole.
+func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*access.Ending, error) {
+	item := items[i]
+	missing := fault.Missingf(fmt.Sprintf("items[%d]", i),
+		"there is no %s %d that runs out and that you may see", item.Kind, item.Record)
 	var id people.StaffID
 	switch item.Kind {
 	case access.AssignmentRunsOut:
@@ -115,6 +117,13 @@ func (a *App) find(live *Live, actor people.StaffID, item Item) (*access.Ending,
 	return nil, missing
 }
 
+// settledBy is the operation by which what runs out is given another end, or is made again.
+var settledBy = map[access.RunOutKind]string{access.ContractRunsOut: "staff.edit",
+	access.LeavingRunsOut: "staff.depart", access.AssignmentRunsOut: "assignment.edit",
+	access.ExceptionRunsOut: "exception.edit", access.PINRunsOut: "credential.renew",
+	access.BadgeRunsOut: "credential.renew", access.PasswordRunsOut: "credential.renew",
+	access.BarRunsOut: "bar.add", access.LockRunsOut: "staff.lock"}
+
 // Renewals returns the operations that give what runs out a new last day.
 func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]change.Operation, error) {
 	date, err := day.Parse(until)
@@ -124,27 +133,24 @@ func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]chan
 	live := a.Live()
 	operations := make([]change.Operation, len(items))
 	for i, item := range items {
-		r, err := a.find(live, actor, item)
+		r, err := a.find(live, actor, items, i)
 		if err != nil {
 			return nil, err
 		}
 		record, last := fmt.Sprint(item.Record), map[string]string{"until": date.String()}
 		switch item.Kind {
 		case access.ContractRunsOut:
-			operations[i] = change.Operation{Op: "staff.edit", On: record,
-				Set: encode(map[string]string{"contract_end": date.String()})}
+			last = map[string]string{"contract_end": date.String()}
 		case access.LeavingRunsOut:
-			operations[i] = change.Operation{Op: "staff.depart", On: record,
-				Set: encode(map[string]string{"on": date.String()})}
+			last = map[string]string{"on": date.String()}
 		case access.AssignmentRunsOut, access.ExceptionRunsOut:
-			operations[i] = change.Operation{Op: string(item.Kind) + ".edit", On: record, Set: encode(last)}
 		case access.PINRunsOut, access.BadgeRunsOut, access.PasswordRunsOut:
-			ends := (date + 1).Start(live.Location(r.Staff)).UTC()
-			operations[i] = change.Operation{Op: "credential.renew", On: record,
-				Set: encode(map[string]string{"until": ends.Format(time.RFC3339)})}
+			last["until"] = (date + 1).Start(live.Location(r.Staff)).UTC().Format(time.RFC3339)
 		default:
-			return nil, fault.Conflictf("items", "a %s ends by itself and is not renewed; make another", item.Kind)
+			return nil, fault.Conflictf(fmt.Sprintf("items[%d]", i),
+				"a %s ends by itself and is not renewed; make another", item.Kind)
 		}
+		operations[i] = change.Operation{Op: settledBy[item.Kind], On: record, Set: encode(last)}
 	}
 	return operations, nil
 }
@@ -166,18 +172,14 @@ func (a *App) LetGo(ctx context.Context, actor people.StaffID, items []Item, rea
 	live := a.Live()
 	var rows []store.LetGo
 	subjects := map[store.Subject]bool{}
-	for _, item := range items {
-		r, err := a.find(live, actor, item)
+	for i, item := range items {
+		r, err := a.find(live, actor, items, i)
 		if err != nil {
 			return err
 		}
 		p := live.State().Person(r.Staff)
-		needs := map[access.RunOutKind]string{access.ContractRunsOut: permit.EditStaff,
-			access.LeavingRunsOut: permit.DepartStaff, access.AssignmentRunsOut: permit.AssignStaff,
-			access.ExceptionRunsOut: permit.ExceptStaff, access.BarRunsOut: permit.LockStaff,
-			access.LockRunsOut: permit.LockStaff}[item.Kind]
-		at := cmp.Or(r.Place, p.HomeSite)
-		if !live.HoldsKey(actor, cmp.Or(needs, permit.IssueCredentials), at, a.now().Unix()) {
+		needs := change.Describe(settledBy[item.Kind]).Needs
+		if !live.HoldsKey(actor, needs, cmp.Or(r.Place, p.HomeSite), a.now().Unix()) {
 			return fault.Refusedf("not-permitted", "Whoever may renew it may let it go: ask somebody who does.")
 		}
 		rows = append(rows, store.LetGo{Kind: string(r.Kind), Record: r.Record, At: r.At, By: uint32(actor),

@@ -35,14 +35,12 @@ func throttled(held bool, until time.Time) error {
 	return &ErrThrottled{Until: until}
 }
 
-// Wrong PINs are counted at the person, where a badge that was shown with them says who it is, and else at the reader
-// at
-// which they are typed. The database counts, before it is known whether a PIN is right, so that many at once, here and
-// at other instances, do not pass together. A PIN that is remembered as right, and belongs to the badge, needs no
-// counting: it is let through while this instance knows, by what the database said not long ago, that nothing is held
-// up
-// there. The answer to the try that reaches the limit is held back for as long as another instance may not know of it
-// yet, so that no try made after that answer is looked at anywhere.
+// Wrong PINs are counted at the person, where a badge that was shown with them says who it is, and else at the
+// reader at which they are typed. The database counts, before it is known whether a PIN is right, so that many at
+// once, here and at other instances, do not pass together. A PIN that is remembered as right, and belongs to the
+// badge, needs no counting: it is let through while this instance knows, by what the database said not long ago,
+// that nothing is held up there. The answer to the try that reaches the limit is held back for as long as another
+// instance may not know of it yet, so that no try made after that answer is looked at anywhere.
 
 // knownFor is for how long what the database says of held tries is relied on: as long as an instance may be behind.
 const knownFor = 2 * followEvery
@@ -221,7 +219,7 @@ type HeldReader struct {
 	Until time.Time
 }
 
-// HeldReaders returns the places at which a reader takes no more tries, of those where the actor may read events.
+// HeldReaders returns the places at which a reader takes no more tries, of those where the actor locks staff.
 func (a *App) HeldReaders(ctx context.Context, actor people.StaffID) ([]HeldReader, error) {
 	live := a.Live()
 	reach, anywhere := live.Reach(actor, permit.LockStaff, a.now().Unix())

@@ -3,8 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"os"
-	"strconv"
 	"strings"
 	"time"
 
@@ -47,7 +47,10 @@ func (s *session) badgeCommand() *cobra.Command {
 	return c
 }
 
-func badgePath(b *api.Badge) string { return "/badges/" + strconv.FormatUint(uint64(b.ID), 10) }
+// badgeReference names a badge and no other.
+func badgeReference(b *api.Badge) string { return b.Format + ":" + b.Number }
+
+func badgePath(b *api.Badge) string { return "/badges/" + url.PathEscape(badgeReference(b)) }
 
 // badge finds the badge that somebody means: by its number, whatever separates its parts, with the format and a colon
 // before it where several have it; by what a reader reads; or by part of its label.
@@ -372,7 +375,7 @@ func (s *session) badgeIssue() *cobra.Command {
 				return atRow(file, i, err)
 			}
 			operations[i] = api.Operation{Op: "badge.issue",
-				Set: raw(map[string]string{"badge": fmt.Sprint(b.ID), "staff": p.StaffNumber, "until": end})}
+				Set: raw(map[string]string{"badge": badgeReference(b), "staff": p.StaffNumber, "until": end})}
 			done = fmt.Sprintf("%s has the badge %s.", fullName(p), b.Number)
 		}
 		if len(rows) > 1 {
@@ -421,7 +424,7 @@ func (s *session) badgeReplace() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		body := api.BadgeReplaceWrite{With: fmt.Sprint(next.ID), Old: old}
+		body := api.BadgeReplaceWrite{With: badgeReference(next), Old: old}
 		body.Reason = s.reason
 		_, err = s.write(c.Context(), "POST", badgePath(b)+"/replace", body,
 			fmt.Sprintf("%s has the badge %s in place of %s.", holderOf(*b), next.Number, b.Number),

@@ -41,16 +41,9 @@ func (s *Server) registerBadges() {
 		Paging
 		BadgesAsked
 	}
-	route(
-		s,
-		"GET",
-		"/badges",
-		"list-badges",
-		"badges",
-		"Badges of the sites where you issue credentials, and of those "+
-			"you may see: where each is, and who has it",
-		Access{Permission: permit.ViewStaff},
-		func(ctx context.Context, in *listIn) (*listed[api.Badge], error) {
+	route(s, "GET", "/badges", "list-badges", "badges",
+		"Badges of the sites where you issue credentials, and of those you may see: where each is, and who has it",
+		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Badge], error) {
 			v := s.view(ctx)
 			if !in.At.IsZero() {
 				v.at = in.At
@@ -60,8 +53,7 @@ func (s *Server) registerBadges() {
 				return nil, err
 			}
 			return pageOf(all, &in.Paging)
-		},
-	)
+		})
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Badge
@@ -292,8 +284,14 @@ func (s *Server) registerBadgeActs() {
 	}
 	route(s, "POST", "/badges/{id}/issue", "issue-badge", "badges", "Give a badge that is in stock to somebody",
 		Access{Operation: "badge.issue"}, func(ctx context.Context, in *issueIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "badge.issue",
+			out, err := s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "badge.issue",
 				Set: set(map[string]string{"badge": in.ID, "staff": in.Body.Staff, "until": in.Body.Until})})
+			return out, renamed(err, func(name string) string {
+				if name == "body.badge" {
+					return "path.id"
+				}
+				return name
+			})
 		})
 	type foundIn struct {
 		OneBadge
@@ -366,7 +364,7 @@ func (s *Server) replaceBadge(ctx context.Context, id string, w Writing, body *a
 	}
 	out, err := s.commit(ctx, w.Preview, body.Reason, operations)
 	return out, renamed(err, func(name string) string {
-		switch name = strings.TrimLeft(strings.TrimPrefix(name, "operations["), "01]."); name {
+		switch _, name = operationOf(name); name {
 		case "on":
 			return "path.id"
 		case "set.badge":

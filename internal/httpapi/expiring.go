@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	ics "github.com/arran4/golang-ical"
@@ -87,12 +86,7 @@ func (s *Server) registerExpiring() {
 		Writing
 		Body api.RenewWrite
 	}
-	route(
-		s,
-		"POST",
-		"/expiring/renew",
-		"renew-expiring",
-		"expiring",
+	route(s, "POST", "/expiring/renew", "renew-expiring", "expiring",
 		"Give what runs out a new last day, as one change",
 		Access{Permission: permit.ViewStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *renewIn) (*changed, error) {
@@ -102,13 +96,12 @@ func (s *Server) registerExpiring() {
 			}
 			out, err := s.commit(ctx, in.Preview, in.Body.Reason, operations)
 			return out, renamed(err, func(name string) string {
-				if index, _, of := strings.Cut(strings.TrimPrefix(name, "operations["), "]"); of {
-					return "body.items[" + index + "]"
+				if number, _ := operationOf(name); number != "" {
+					return "body.items[" + number + "]"
 				}
 				return "body." + name
 			})
-		},
-	)
+		})
 	type letGoIn struct {
 		Key  string `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Body api.LetGoWrite
@@ -118,10 +111,8 @@ func (s *Server) registerExpiring() {
 		Access{Permission: permit.ViewStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *letGoIn) (*struct{}, error) {
 			c := callerOf(ctx)
-			return nil, fault.Within(
-				"body.",
-				s.app.LetGo(ctx, c.id(), itemsOf(in.Body.Items), in.Body.Reason, c.origin()),
-			)
+			return nil, fault.Within("body.",
+				s.app.LetGo(ctx, c.id(), itemsOf(in.Body.Items), in.Body.Reason, c.origin()))
 		})
 }
 
@@ -210,15 +201,8 @@ func (v view) expiringWords(e *app.Expiring) string {
 
 // registerFeeds registers the addresses at which a manager's calendar reads what runs out.
 func (s *Server) registerFeeds() {
-	route(
-		s,
-		"GET",
-		"/me/feeds",
-		"list-feeds",
-		"expiring",
-		"Your calendar addresses",
-		Access{Permission: permit.ViewStaff},
-		func(ctx context.Context, in *Paging) (*listed[api.Feed], error) {
+	route(s, "GET", "/me/feeds", "list-feeds", "expiring", "Your calendar addresses",
+		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *Paging) (*listed[api.Feed], error) {
 			feeds, err := s.app.Feeds(ctx, callerOf(ctx).id())
 			if err != nil {
 				return nil, err
@@ -228,8 +212,7 @@ func (s *Server) registerFeeds() {
 				all = append(all, api.Feed{ID: f.ID, Name: f.Name, CreatedAt: f.CreatedAt, LastUsed: f.LastUsed})
 			}
 			return pageOf(all, in)
-		},
-	)
+		})
 	type addIn struct{ Body api.FeedWrite }
 	type made struct{ Body api.FeedMade }
 	route(s, "POST", "/me/feeds", "add-feed", "expiring",
@@ -243,19 +226,12 @@ func (s *Server) registerFeeds() {
 			}
 			return &made{api.FeedMade{Address: scheme + "://" + c.host + "/calendar/" + token + ".ics"}}, err
 		})
-	route(
-		s,
-		"DELETE",
-		"/me/feeds/{id}",
-		"end-feed",
-		"expiring",
-		"End a calendar address: it leads nowhere from then on",
-		Access{Permission: permit.ViewStaff},
+	route(s, "DELETE", "/me/feeds/{id}", "end-feed", "expiring",
+		"End a calendar address: it leads nowhere from then on", Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *OneNumber) (*struct{}, error) {
 			c := callerOf(ctx)
 			return nil, s.app.EndFeed(ctx, c.id(), in.ID, c.origin())
-		},
-	)
+		})
 	s.router.Get("/calendar/{token}.ics", s.calendar)
 }
 
@@ -265,10 +241,8 @@ func (s *Server) calendar(w http.ResponseWriter, r *http.Request) {
 	list, whose, known, err := s.app.FeedOf(r.Context(), token)
 	if err != nil {
 		s.config.Log.Error("a calendar could not be served", "error", err)
-		writeProblem(
-			w,
-			problem(http.StatusServiceUnavailable, "unavailable", "The service cannot answer at the moment."),
-		)
+		writeProblem(w, problem(http.StatusServiceUnavailable, "unavailable",
+			"The service cannot answer at the moment."))
 		return
 	}
 	if !known {
@@ -283,10 +257,7 @@ func (s *Server) calendar(w http.ResponseWriter, r *http.Request) {
 		e := v.expiring(&list[i])
 		event := cal.AddEvent(fmt.Sprintf("%s-%d-%d@loyal-latch", e.Kind, e.ID, e.At.Unix()))
 		event.SetDtStampTime(v.at.UTC())
-		last, err := time.Parse(time.DateOnly, e.Until)
-		if err != nil {
-			continue // our own words always parse
-		}
+		last := day.Of(e.At.Add(-time.Second)).Start(time.UTC)
 		event.SetAllDayStartAt(last)
 		event.SetAllDayEndAt(last.AddDate(0, 0, 1))
 		event.SetSummary(e.Staff.Name + ": " + e.What)

@@ -100,14 +100,11 @@ func (s *Server) slips(ctx context.Context, body *api.SlipsWrite) (*printed, err
 	result, err := s.app.Commit(ctx, request)
 	if err != nil {
 		return nil, renamed(err, func(name string) string {
-			if i, ok := strings.CutPrefix(name, "operations["); ok {
-				index, field, _ := strings.Cut(i, "]")
-				if strings.HasSuffix(field, "staff") {
-					return "body.staff[" + index + "]"
-				}
-				return "body" + strings.TrimPrefix(field, ".set")
+			number, field := operationOf(name)
+			if field == "set.staff" {
+				return "body.staff[" + number + "]"
 			}
-			return "body." + name
+			return "body." + strings.TrimPrefix(field, "set.")
 		})
 	}
 	state, settings := result.Trial.State, &result.Trial.State.Settings

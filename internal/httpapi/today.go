@@ -2,7 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"strconv"
 	"strings"
 	"time"
 
@@ -122,7 +121,7 @@ func (v view) foundBadges(typed string, most int) (found []api.Found) {
 			continue
 		}
 		shown := v.badge(b)
-		one := api.Found{Kind: "badge", Code: strconv.Itoa(int(b.ID)), Name: "Badge " + b.Number,
+		one := api.Found{Kind: "badge", Code: b.Reference(), Name: "Badge " + b.Number,
 			Detail: strings.Join(nonEmpty(b.State.Words(), b.Label, shown.Site.Name), " · ")}
 		if shown.Holder != nil {
 			one.Detail = shown.State + " · " + shown.Holder.Staff.Name

@@ -52,17 +52,27 @@ func (s *Server) write(ctx context.Context, w Writing, reason string, op change.
 	}
 	out, err := s.commit(ctx, w.Preview, reason, []change.Operation{op})
 	return out, renamed(err, func(name string) string {
-		name = strings.TrimPrefix(name, "operations[0].")
+		_, name = operationOf(name)
+		field, in := strings.CutPrefix(name, "set.")
 		switch {
-		case name == "on":
+		case field == "on":
 			return "path.id"
-		case strings.HasPrefix(name, "set."):
-			return "body." + strings.TrimPrefix(name, "set.")
-		case name == "reason":
-			return "body.reason"
+		case in || field == "reason":
+			return "body." + field
 		}
-		return name
+		return field
 	})
+}
+
+// operationOf parts the name of a field, such as operations[2].set.staff, into the number of the operation in which it
+// stands, "" where it stands in none, and the rest.
+func operationOf(name string) (number, field string) {
+	if rest, in := strings.CutPrefix(name, "operations["); in {
+		if number, field, in = strings.Cut(rest, "]."); in {
+			return number, field
+		}
+	}
+	return "", name
 }
 
 // renamed gives the fields of a fault the names that they have on a route.

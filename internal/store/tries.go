@@ -39,7 +39,7 @@ type Tried struct {
 	Place, Staff uint32
 }
 
-// TryAt is Try for one that can be named. reached says that no more are taken after this one, should it be wrong.
+// TryAt is Try for one that can be named; where it is the last that is taken, the row says where and whose.
 func (s *Store) TryAt(ctx context.Context, at Tried, rule credential.TryRule, now time.Time) (heldUntil time.Time,
 	held bool, err error) {
 	heldUntil, held, err = s.Try(ctx, at.Subject[:], at.Kind, rule, now)

@@ -160,6 +160,23 @@ func TestAStockTakesNoBadgeTwiceAndNoNonsense(t *testing.T) {
 	assert.Equal(t, org.Destroyed, back.State.BadgeNamed("7-3").State, "nothing is deleted")
 }
 
+// A number that is one badge's own and another's on record names neither: nobody gets, or loses, the wrong badge.
+func TestANumberThatMeansTwoBadgesMeansNone(t *testing.T) {
+	h, owner := withBadges(t)
+	h.must(owner, "", op("badge.add", "", set{"format": "wiegand37-plain", "number": "2", "last": "9", "site": "A"}))
+	numbered := func(id uint32) *org.Badge { return h.snap.State().Badge(credential.BadgeID(id)) }
+	recorded := numbered(2)
+	require.NotEqual(t, "2", recorded.Number)
+	_, err := h.try(owner, "", op("badge.destroy", "2", nil))
+	assert.ErrorContains(t, err, "no badge")
+	lost := h.must(owner, "", op("badge.lost", recorded.Reference(), nil))
+	assert.Equal(t, org.Lost, numbered(2).State)
+	assert.Equal(t, org.InStock, h.snap.State().BadgeNamed("wiegand37-plain:2").State)
+	back, err := h.undo(lost)
+	require.NoError(t, err)
+	assert.Equal(t, recorded.State, back.State.Badge(recorded.ID).State, "undone where it was done")
+}
+
 // A badge is for whoever issues credentials where it belongs, and a person's for whoever looks after them.
 func TestBadgesAreManagedWhereTheyBelong(t *testing.T) {
 	h, owner := withBadges(t)

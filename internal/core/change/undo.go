@@ -42,6 +42,9 @@ type undoing struct {
 }
 
 func (u *undoing) add(op, on string, set map[string]any) {
+	if b := u.state.Badge(credential.BadgeID(parse(on))); b != nil && strings.HasPrefix(op, "badge.") {
+		on = b.Reference() // another badge may have the number of its record for its own
+	}
 	operation := Operation{Op: op, On: on}
 	if len(set) > 0 {
 		encoded, err := json.Marshal(set)

@@ -60,23 +60,25 @@ func badgeKey(format card.Format, number string) string { return string(format) 
 // Badge returns the badge with the number of its record, or nil.
 func (s *State) Badge(id credential.BadgeID) *Badge { return s.Badges.Get(uint32(id)) }
 
+// Reference names a badge and no other: its own number, with the format and a colon before it.
+func (b *Badge) Reference() string { return string(b.Format) + ":" + b.Number }
+
 // BadgeNamed returns the badge that a reference names: by the number of its record, by its own number, or by that with
-// the format and a colon before it, where badges of several formats have it. It is nil where there is none, or several.
+// the format and a colon before it, where several badges are meant otherwise. It is nil where there is none or are
+// several.
 func (s *State) BadgeNamed(reference string) *Badge {
+	var found *Badge
 	if id, err := strconv.ParseUint(reference, 10, 32); err == nil {
-		if b := s.Badge(credential.BadgeID(id)); b != nil {
-			return b
-		}
+		found = s.Badge(credential.BadgeID(id))
 	}
 	formats := card.Formats
 	if format, number, stated := strings.Cut(reference, ":"); stated && card.Format(format).Known() {
 		formats, reference = []card.Format{card.Format(format)}, number
 	}
-	var found *Badge
 	for _, format := range formats {
 		number, err := card.Canonical(format, reference)
 		if b := s.BadgeByNumber(format, number); err == nil && b != nil {
-			if found != nil {
+			if found != nil && found != b {
 				return nil
 			}
 			found = b

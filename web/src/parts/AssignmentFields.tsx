@@ -4,7 +4,14 @@ import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "./choice
 import { SelectField, TextField } from "./parts";
 
 /** Today's date as the browser has it. */
-export const isoToday = () => new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+export const isoToday = () => isoDay(0);
+
+/** A day by the reader's own calendar, some days ahead. */
+export const isoDay = (ahead: number) => {
+  const at = new Date();
+  at.setDate(at.getDate() + ahead);
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+};
 
 /** What is chosen for an assignment. */
 /** The site stands as the place, and the days of the employment as the days of the assignment, until others are chosen. */

@@ -8,6 +8,10 @@ import { PersonField } from "./PersonField";
 import { Ask, Button, instant, TextField, Wrong } from "./parts";
 
 export type Badge = Schema["Badge"];
+
+/** Names a badge and no other. */
+export const badgeReference = (b: { format: string; number: string }) => `${b.format}:${b.number}`;
+
 type Act = "lost" | "found" | "back" | "return" | "suspend" | "resume" | "destroy" | "issue" | "replace";
 
 const marks = {
@@ -141,7 +145,7 @@ export function BadgeActs({ badge, few }: { badge: Badge; few?: boolean }) {
           operations={[
             {
               op: words[act].op,
-              on: String(badge.id),
+              on: badgeReference(badge),
               ...(act === "back" && { set: { holder: true } }),
             },
           ]}
@@ -163,7 +167,7 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
   const run = useMutation({
     mutationFn: () =>
       change(
-        [{ op: "badge.issue", set: { badge: String(badge.id), staff, ...(until && { until: instant(until) }) } }],
+        [{ op: "badge.issue", set: { badge: badgeReference(badge), staff, ...(until && { until: instant(until) }) } }],
         "",
       ),
     onSuccess: (r) => {
@@ -220,8 +224,8 @@ function ReplaceDialog({ badge, close }: { badge: Badge; close: () => void }) {
     mutationFn: () =>
       take(
         api.POST("/badges/{id}/replace", {
-          params: { path: { id: String(badge.id) } },
-          body: { with: String(next!.id), old },
+          params: { path: { id: badgeReference(badge) } },
+          body: { with: badgeReference(next!), old },
         }),
       ),
     onSuccess: async () => {
@@ -423,7 +427,7 @@ export function GiveBadge({
       operations.push({
         op: "badge.issue",
         set: {
-          badge: fresh ? "@badge" : String(badge!.id),
+          badge: fresh ? "@badge" : badgeReference(badge!),
           staff: whom.staff_number,
           ...(until && { until: instant(until) }),
         },

@@ -4,7 +4,7 @@ import { Printer } from "lucide-react";
 import { useState } from "react";
 import { api, change, Refusal, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
-import { type Badge, BadgeActs, BadgeMark } from "@/parts/badges";
+import { type Badge, BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { SiteOptions, usePlaces } from "@/parts/choices";
 import {
   Ask,
@@ -188,7 +188,7 @@ export function Badges() {
               {items.map((b) => (
                 <tr key={b.id} className="border-t border-rule align-top">
                   <td className="px-3 py-1.5">
-                    <Link to="/badges/$id" params={{ id: String(b.id) }} className="font-[600] hover:underline">
+                    <Link to="/badges/$id" params={{ id: badgeReference(b) }} className="font-[600] hover:underline">
                       {b.number}
                     </Link>
                     <span className="block text-sm text-faded">{b.label || b.format_words}</span>

@@ -3,6 +3,7 @@ import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { CalendarPlus } from "lucide-react";
 import { useState } from "react";
 import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { isoDay } from "@/parts/AssignmentFields";
 import { useApplied } from "@/parts/change";
 import { SiteOptions, usePlaces } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
@@ -33,7 +34,7 @@ export function Expiring() {
   const put = (next: Search) => navigate({ to: "/expiring", search: { ...search, ...next }, replace: true });
   const days = search.days ?? 30;
   const query = {
-    until: new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10),
+    until: isoDay(days),
     ...(search.kind && { kind: search.kind }),
     ...(search.site && { site: search.site }),
     ...(search.q && { q: search.q }),

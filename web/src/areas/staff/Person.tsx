@@ -10,7 +10,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { MakeDialog } from "@/areas/templates/MakeDialog";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
-import { GiveBadge } from "@/parts/badges";
+import { badgeReference, GiveBadge } from "@/parts/badges";
 import { ChangeDialog, Reasoned } from "@/parts/change";
 import { useTemplates } from "@/parts/choices";
 import { DatesDialog } from "@/parts/DatesDialog";
@@ -502,7 +502,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
             <span className="flex items-center justify-between gap-2">
               <span className="font-[600]">
                 {c.badge ? (
-                  <Link to="/badges/$id" params={{ id: String(c.badge.id) }} className="hover:underline">
+                  <Link to="/badges/$id" params={{ id: badgeReference(c.badge) }} className="hover:underline">
                     {c.badge.day ? "Day badge" : "Badge"} {c.badge.number}
                   </Link>
                 ) : (

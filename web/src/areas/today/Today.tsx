@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
-import { BadgeActs, BadgeMark } from "@/parts/badges";
+import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
 
 type Person = Schema["Person"];
@@ -120,7 +120,11 @@ export function Today() {
                       className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
                     >
                       <span>
-                        <Link to="/badges/$id" params={{ id: String(b.id) }} className="font-[600] hover:underline">
+                        <Link
+                          to="/badges/$id"
+                          params={{ id: badgeReference(b) }}
+                          className="font-[600] hover:underline"
+                        >
                           {b.label || b.number}
                         </Link>{" "}
                         <BadgeMark state={b.state} />{" "}
