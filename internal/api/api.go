@@ -140,6 +140,8 @@ type Obstacle struct {
 	Sentence string `json:"sentence"`
 	Mend     string `json:"mend"`
 	Act      string `json:"act"`
+	// Of a qualification that is missing
+	Qualification *QualificationRef `json:"qualification,omitempty" doc:"That is missing"`
 }
 
 // Access is what somebody can do, and what keeps them from it.
@@ -200,20 +202,21 @@ type OpeningHours struct {
 
 // Place is a node of the estate.
 type Place struct {
-	ID           uint32        `json:"id"`
-	Code         string        `json:"code"`
-	Name         string        `json:"name"`
-	Kind         string        `json:"kind" enum:"site,zone,door,device,work_centre"`
-	Parent       *PlaceRef     `json:"parent,omitempty"`
-	Depth        int           `json:"depth" doc:"0 for a site"`
-	TimeZone     string        `json:"time_zone" doc:"Its own, or that of its site"`
-	Opening      *OpeningHours `json:"opening,omitempty" doc:"Its own opening hours"`
-	OpeningWords string        `json:"opening_words" doc:"The opening hours that count here today, in words"`
-	Proof        string        `json:"proof,omitempty" doc:"What it asks people to show"`
-	ProofOutside string        `json:"proof_outside,omitempty" doc:"What it asks for outside opening hours, where that is more"`
-	Asks         string        `json:"asks,omitempty" doc:"The permission that a request here is about"`
-	Retired      bool          `json:"retired,omitempty"`
-	ETag         string        `json:"etag"`
+	ID           uint32             `json:"id"`
+	Code         string             `json:"code"`
+	Name         string             `json:"name"`
+	Kind         string             `json:"kind" enum:"site,zone,door,device,work_centre"`
+	Parent       *PlaceRef          `json:"parent,omitempty"`
+	Depth        int                `json:"depth" doc:"0 for a site"`
+	TimeZone     string             `json:"time_zone" doc:"Its own, or that of its site"`
+	Opening      *OpeningHours      `json:"opening,omitempty" doc:"Its own opening hours"`
+	OpeningWords string             `json:"opening_words" doc:"The opening hours that count here today, in words"`
+	Proof        string             `json:"proof,omitempty" doc:"What it asks people to show"`
+	ProofOutside string             `json:"proof_outside,omitempty" doc:"What it asks for outside opening hours, where that is more"`
+	Asks         string             `json:"asks,omitempty" doc:"The permission that a request here is about"`
+	Requires     []QualificationRef `json:"requires" doc:"Qualifications without which nobody may do anything here and below; those of the places above count too"`
+	Retired      bool               `json:"retired,omitempty"`
+	ETag         string             `json:"etag"`
 }
 
 // PlaceFields are the fields of a place that can be written.
@@ -227,6 +230,7 @@ type PlaceFields struct {
 	Proof    *string       `json:"proof,omitempty" doc:"badge, pin, badge_or_pin, badge_and_pin, or empty"`
 	Outside  *string       `json:"proof_outside,omitempty" doc:"Of a door: what it asks for outside opening hours, stricter than its proof; empty: the same"`
 	Asks     *string       `json:"asks,omitempty" doc:"Key of a permission"`
+	Requires *[]string     `json:"requires,omitempty" doc:"Codes of qualifications without which nobody may do anything here and below"`
 }
 
 // PlacePerson is somebody who holds a permission at a place.

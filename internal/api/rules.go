@@ -80,6 +80,8 @@ type Template struct {
 	Days                 int                  `json:"days,omitempty" doc:"How long an assignment lasts unless it says otherwise"`
 	Needs                []string             `json:"needs" doc:"Kinds of credential that it states itself; none: those of its base"`
 	NeedsWords           string               `json:"needs_words,omitempty" doc:"What is needed, by it or by its base"`
+	Requires             []QualificationRef   `json:"requires" doc:"Qualifications that it requires itself; none: those of its base"`
+	RequiresWords        string               `json:"requires_words,omitempty" doc:"What is required, by it or by its base"`
 	IdleSeconds          int                  `json:"idle_seconds,omitempty" doc:"That it states itself; none: those of its base"`
 	EffectiveIdleSeconds int                  `json:"effective_idle_seconds,omitempty" doc:"After how many seconds without use a shared terminal signs somebody out, by it or by its base"`
 	Hours                AccessHours          `json:"hours"`
@@ -112,6 +114,7 @@ type TemplateFields struct {
 	Hours       *AccessHours       `json:"hours,omitempty"`
 	Days        *int               `json:"days,omitempty"`
 	Needs       *[]string          `json:"needs,omitempty"`
+	Requires    *[]string          `json:"requires,omitempty" doc:"Codes of the qualifications without which nobody may do what it gives"`
 	IdleSeconds *int               `json:"idle_seconds,omitempty"`
 }
 

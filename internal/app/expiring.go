@@ -98,6 +98,10 @@ func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*acce
 		if r := live.State().Bar(org.BarID(item.Record)); r != nil {
 			id = r.Staff
 		}
+	case access.CertificateRunsOut:
+		if r := live.State().Certificate(org.CertificateID(item.Record)); r != nil {
+			id = r.Staff
+		}
 	case access.PINRunsOut, access.BadgeRunsOut, access.PasswordRunsOut:
 		if r := live.State().Credential(credential.ID(item.Record)); r != nil {
 			id = r.Staff
@@ -120,7 +124,7 @@ func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*acce
 // settledBy is the operation by which what runs out is given another end, or is made again.
 var settledBy = map[access.RunOutKind]string{access.ContractRunsOut: "staff.edit",
 	access.LeavingRunsOut: "staff.depart", access.AssignmentRunsOut: "assignment.edit",
-	access.ExceptionRunsOut: "exception.edit", access.PINRunsOut: "credential.renew",
+	access.ExceptionRunsOut: "exception.edit", access.CertificateRunsOut: "certificate.edit", access.PINRunsOut: "credential.renew",
 	access.BadgeRunsOut: "credential.renew", access.PasswordRunsOut: "credential.renew",
 	access.BarRunsOut: "bar.add", access.LockRunsOut: "staff.lock"}
 
@@ -143,7 +147,7 @@ func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]chan
 			last = map[string]string{"contract_end": date.String()}
 		case access.LeavingRunsOut:
 			last = map[string]string{"on": date.String()}
-		case access.AssignmentRunsOut, access.ExceptionRunsOut:
+		case access.AssignmentRunsOut, access.ExceptionRunsOut, access.CertificateRunsOut:
 		case access.PINRunsOut, access.BadgeRunsOut, access.PasswordRunsOut:
 			last["until"] = (date + 1).Start(live.Location(r.Staff)).UTC().Format(time.RFC3339)
 		default:

@@ -118,6 +118,11 @@ func (s *session) placeShow() *cobra.Command {
 			s.line("Proof", strings.ReplaceAll(p.Proof, "_", " "))
 			s.line("Outside hours", strings.ReplaceAll(p.ProofOutside, "_", " "))
 			s.line("Asks for", p.Asks)
+			var required []string
+			for _, q := range p.Requires {
+				required = append(required, q.Name)
+			}
+			s.line("Requires", strings.Join(required, ", "))
 			if p.Asks == "" {
 				return nil
 			}
@@ -138,13 +143,17 @@ func (s *session) placeAdd() *cobra.Command {
 	add := &cobra.Command{Use: "add CODE", Short: "Add a place", Args: cobra.ExactArgs(1),
 		Example: "  loyal place add HB-COLD-4 --name 'Cold room 4' --kind door --parent HB-COLD --proof badge " +
 			"--asks door.cold"}
-	addFields := placeFlags(add, true)
+	addFields, requires := placeFlags(add, true), s.requiresFlag(add)
 	completeFlag(add, "parent", s.completePlaces())
 	completeFlag(add, "asks", s.completePermissions())
 	add.RunE = func(c *cobra.Command, args []string) error {
 		body := api.PlaceWrite{PlaceFields: addFields()}
 		body.Code, body.Reason = &args[0], s.reason
-		_, err := s.write(c.Context(), "POST", "/places", body, value(body.Name)+" is added.")
+		var err error
+		if body.Requires, err = requires(c.Context()); err != nil {
+			return err
+		}
+		_, err = s.write(c.Context(), "POST", "/places", body, value(body.Name)+" is added.")
 		return err
 	}
 	return add
@@ -154,7 +163,7 @@ func (s *session) placeEdit() *cobra.Command {
 	edit := &cobra.Command{Use: "edit PLACE", Short: "Change a place", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: s.completePlaces(),
 		Example:           "  loyal place edit HB-PACK-1 --name 'Packing hall main door' --proof badge_or_pin"}
-	editFields := placeFlags(edit, false)
+	editFields, requires := placeFlags(edit, false), s.requiresFlag(edit)
 	completeFlag(edit, "parent", s.completePlaces())
 	completeFlag(edit, "asks", s.completePermissions())
 	edit.RunE = func(c *cobra.Command, args []string) error {
@@ -167,6 +176,9 @@ func (s *session) placeEdit() *cobra.Command {
 		}
 		body := api.PlaceWrite{PlaceFields: editFields()}
 		body.Reason = s.reason
+		if body.Requires, err = requires(c.Context()); err != nil {
+			return err
+		}
 		_, err = s.write(c.Context(), "PATCH", "/places/"+p.Code, body, p.Name+" is changed.", client.IfMatch(p.ETag))
 		return err
 	}

@@ -68,6 +68,7 @@ func (s *session) templateShow() *cobra.Command {
 			s.line("Based on", t.Base)
 			s.line("Hours", t.HoursWords)
 			s.line("Needs", t.NeedsWords)
+			s.line("Requires", t.RequiresWords)
 			s.line("Gives", fmt.Sprintf("%s; %d undecided", words.Count(t.Given, "permission", "permissions"),
 				t.Undecided))
 			s.line("Assigned", words.Count(t.Assignments, "time", "times"))
@@ -105,6 +106,7 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		"a setting, such as line.run=run or stock=full; give it several times for several")
 	c.Flags().StringArrayVar(&unset, "unset", nil,
 		"set a permission or group back to what flows or comes from the base")
+	requires := s.requiresFlag(c)
 	completeFlag(c, "base", s.completeTemplates())
 	completeFlag(c, "set", s.completePermissions())
 	completeFlag(c, "unset", s.completePermissions())
@@ -128,6 +130,10 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		}
 		if c.Flags().Changed("needs") {
 			f.Needs = &needs
+		}
+		var err error
+		if f.Requires, err = requires(ctx); err != nil {
+			return nil, err
 		}
 		f.Decide = map[string]*string{}
 		for _, setting := range set {

@@ -153,6 +153,14 @@ func (c *Client) Write(ctx context.Context, method, path string, body any, optio
 	return &result, nil
 }
 
+// Send sends a file as it is: a photo, or a scan.
+func (c *Client) Send(ctx context.Context, path string, content []byte) error {
+	return c.Do(ctx, http.MethodPut, path, nil, nil, func(r *http.Request) {
+		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(content)), int64(len(content))
+		r.Header.Set("Content-Type", "application/octet-stream")
+	})
+}
+
 // SignIn signs in and keeps the token, which may do everything.
 func (c *Client) SignIn(ctx context.Context, name, password, device string) (*api.SignedIn, error) {
 	return c.SignInFor(ctx, name, password, device, "")

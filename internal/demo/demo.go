@@ -93,7 +93,7 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	}
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
-	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.exceptions, l.states} {
+	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.exceptions, l.states} {
 		happened, err := more()
 		if err != nil {
 			return err
@@ -219,7 +219,7 @@ func (l *loader) places(holders bool) error {
 		}
 		set := fields{"code": row["code"], "name": row["name"], "kind": row["kind"], "parent": row["parent"],
 			"time_zone": row["time_zone"], "proof": row["proof"], "proof_outside": row["proof_outside"],
-			"asks": row["asks"]}
+			"asks": row["asks"], "requires": strings.Fields(row["requires"])}
 		if hours, stated := openings[row["opening"]]; stated {
 			dated := []fields{}
 			for _, d := range hours.Dated {
@@ -276,7 +276,7 @@ func (l *loader) loadTemplates() error {
 	if err != nil {
 		return err
 	}
-	b.Catalogue = nil
+	b.Catalogue, b.Qualifications = nil, nil
 	b.Templates = slices.DeleteFunc(b.Templates,
 		func(t rulebook.Template) bool { return l.app.Live().State().TemplateByCode(t.Code) != nil })
 	steps, err := b.Steps(l.app.Live().State())
@@ -348,6 +348,41 @@ func (l *loader) enrol(rows []map[string]string) {
 }
 
 // exceptions are made, and some of them ended, on the days that their rows say; only where none was ever made.
+// certificates are recorded when their holders are enrolled, or when they are issued.
+func (l *loader) certificates() ([]step, error) {
+	if l.app.Live().State().Certificates.Next() > 1 {
+		return nil, nil
+	}
+	rows, err := readCSV("certificates.csv")
+	if err != nil {
+		return nil, err
+	}
+	issued := map[int][]map[string]string{}
+	for _, row := range rows {
+		onDay, err := strconv.Atoi(row["issued"])
+		if err != nil {
+			return nil, fmt.Errorf("certificates.csv: %q is not a number of days", row["issued"])
+		}
+		onDay = max(onDay, begun)
+		issued[onDay] = append(issued[onDay], row)
+	}
+	var steps []step
+	for onDay, rows := range issued {
+		steps = append(steps, step{onDay, "certificates", func() error {
+			for _, row := range rows {
+				set := fields{"staff": row["staff"], "qualification": row["qualification"], "number": row["number"],
+					"issued": l.date(row["issued"])}
+				if row["until"] != "" {
+					set["until"] = l.date(row["until"])
+				}
+				l.add("certificate.add", "", "", set)
+			}
+			return nil
+		}})
+	}
+	return steps, nil
+}
+
 func (l *loader) exceptions() ([]step, error) {
 	if l.app.Live().State().Exceptions.Next() > 1 {
 		return nil, nil

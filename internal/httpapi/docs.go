@@ -47,7 +47,7 @@ func (s *Server) docs(w http.ResponseWriter, r *http.Request) {
 	var groups []docsGroup
 	for _, r := range s.routes {
 		item := s.api.OpenAPI().Paths[r.Path]
-		op := map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "PATCH": item.Patch,
+		op := map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "PUT": item.Put, "PATCH": item.Patch,
 			"DELETE": item.Delete}[r.Method]
 		i := slices.IndexFunc(groups, func(g docsGroup) bool { return g.Name == op.Tags[0] })
 		if i < 0 {

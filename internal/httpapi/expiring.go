@@ -28,7 +28,7 @@ func (s *Server) registerExpiring() {
 		Paging
 		Until   string `query:"until" format:"date" doc:"The last day looked at; left out: 30 days ahead"`
 		From    string `query:"from" format:"date" doc:"The first day looked at; left out: today"`
-		Kind    string `query:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,bar,lock"`
+		Kind    string `query:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,bar,lock"`
 		Site    string `query:"site" maxLength:"64" doc:"Home site"`
 		Manager string `query:"manager" maxLength:"64" doc:"Staff number of the line manager"`
 		Staff   string `query:"staff" maxLength:"64" doc:"Staff number"`
@@ -192,6 +192,8 @@ func (v view) expiringWords(e *app.Expiring) string {
 		return "Badge " + b.Number
 	case access.BarRunsOut:
 		return "Bar: " + state.Bar(org.BarID(e.Record)).Reason
+	case access.CertificateRunsOut:
+		return state.Qualification(state.Certificate(org.CertificateID(e.Record)).Qualification).Name
 	case access.LockRunsOut:
 		return "Lock: " + state.Person(e.Staff).Lock.Reason
 	}

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -87,4 +88,17 @@ func pageOf[T any](all []T, p *Paging) (*listed[T], error) {
 		next = strconv.Itoa(last)
 	}
 	return page(all[first:last], len(all), next), nil
+}
+
+// sortBy orders a list by one of its keys, falling where the name has a - before it. What has the same key stays in the
+// order in which it comes.
+func sortBy[T any](all []T, by string, keys map[string]func(*T) string) {
+	field, falls := strings.CutPrefix(by, "-")
+	key := keys[field]
+	slices.SortStableFunc(all, func(a, b T) int {
+		if falls {
+			return strings.Compare(key(&b), key(&a))
+		}
+		return strings.Compare(key(&a), key(&b))
+	})
 }

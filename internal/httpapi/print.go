@@ -12,6 +12,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/paper"
 )
@@ -49,7 +50,7 @@ func (s *Server) registerPrinting() {
 			if err != nil {
 				return nil, err
 			}
-			faces := []paper.Badge{}
+			faces, holders := []paper.Badge{}, []people.StaffID{}
 			for i := range all {
 				b := &all[i]
 				if len(in.IDs) > 0 && !slices.Contains(in.IDs, b.ID) ||
@@ -61,7 +62,11 @@ func (s *Server) registerPrinting() {
 				if b.Holder != nil && !b.Day {
 					face.Name, face.StaffNumber = b.Holder.Staff.Name, b.Holder.Staff.StaffNumber
 				}
-				faces = append(faces, face)
+				var holder people.StaffID
+				if face.Name != "" && v.sees.whole(v.live.State().StaffByNumber(face.StaffNumber).ID) {
+					holder = v.live.State().StaffByNumber(face.StaffNumber).ID
+				}
+				faces, holders = append(faces, face), append(holders, holder)
 			}
 			switch {
 			case len(faces) == 0:
@@ -69,6 +74,13 @@ func (s *Server) registerPrinting() {
 			case len(faces) > mostBadges:
 				return nil, fault.Invalidf("query", "at most %d badges are printed at once, and %d fit; choose fewer",
 					mostBadges, len(faces))
+			}
+			photos, err := s.app.Photos(ctx, holders)
+			if err != nil {
+				return nil, err
+			}
+			for i := range faces {
+				faces[i].Photo = photos[holders[i]]
 			}
 			var body bytes.Buffer
 			err = paper.Badges(&body, faces, paper.Code(in.Code), s.app.Now())

@@ -517,6 +517,9 @@ func (v view) sheet(t *permit.Template) api.SheetTemplate {
 	if needs := v.needsWords(t); needs != "" {
 		out.Facts = append(out.Facts, "Needs: "+needs)
 	}
+	if required := v.requiresWords(t); required != "" {
+		out.Facts = append(out.Facts, "Requires: "+required)
+	}
 	if idle := permit.IdleSecondsOf(t, v.live.State().Template); idle > 0 {
 		out.Facts = append(out.Facts, "An idle terminal signs out after "+(time.Duration(idle)*time.Second).String())
 	}

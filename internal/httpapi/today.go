@@ -47,7 +47,7 @@ func (s *Server) registerToday() {
 			}
 			for _, stuck := range t.Stuck {
 				line := v.person(stuck.Staff)
-				line.Obstacles = obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID, stuck.Obstacles))
+				line.Obstacles = v.obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID, stuck.Obstacles))
 				out.Body.Stuck = append(out.Body.Stuck, line)
 			}
 			for _, e := range t.Ending {

@@ -222,10 +222,14 @@ func grounds(list []wording.Ground) []api.Ground {
 	return out
 }
 
-func obstacles(list []wording.Obstacle) []api.Obstacle {
+func (v view) obstacles(list []wording.Obstacle) []api.Obstacle {
 	out := make([]api.Obstacle, len(list))
 	for i, o := range list {
 		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act}
+		if o.Qualification != 0 {
+			ref := v.qualificationRef(o.Qualification)
+			out[i].Qualification = &ref
+		}
 	}
 	return out
 }
@@ -237,7 +241,8 @@ func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees)
 		Obstacles: []api.Obstacle{}}
 	whole := r.whole(p.ID) || r.now.State().Person(p.ID) == nil // whom this very change enrols
 	if whole {
-		out.Obstacles = obstacles(wording.English.Readiness(snapshot, p.ID, at.Unix()))
+		out.Obstacles = view{&app.Live{Snapshot: snapshot}, at, r}.obstacles(
+			wording.English.Readiness(snapshot, p.ID, at.Unix()))
 	}
 	for _, st := range wording.English.Statements(snapshot, p.ID, at.Unix()) {
 		if !whole && !r.whatIsAt(p.ID, st.Place) {
@@ -299,6 +304,7 @@ func (v view) place(st *estate.Standing) api.Place {
 		),
 		ProofOutside: string(p.ProofOutside),
 		Asks:         p.Asks,
+		Requires:     v.qualificationRefs(p.Requires),
 		Retired:      st.Retired,
 		ETag:         etag(p.Revision),
 	}
@@ -347,11 +353,12 @@ type use struct{ assignments, exceptions map[permit.TemplateID]int }
 // template shows a template; whole adds every permission as it resolves.
 func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days,
-		Needs: append([]string{}, t.Needs...), IdleSeconds: t.IdleSeconds,
+		Needs: append([]string{}, t.Needs...), Requires: v.qualificationRefs(t.Requires), IdleSeconds: t.IdleSeconds,
 		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID],
 		Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
 	out.HoursWords, out.NeedsWords, out.EffectiveIdleSeconds = v.hoursWords(t), v.needsWords(t),
 		permit.IdleSecondsOf(t, v.live.State().Template)
+	out.RequiresWords = v.requiresWords(t)
 	if base := v.live.State().Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
@@ -399,6 +406,15 @@ func (v view) needsWords(t *permit.Template) string {
 		needs = append(needs, estate.Proof(need).Words())
 	}
 	return words.List(needs)
+}
+
+// requiresWords says which qualifications a template requires, itself or by a base: "Forklift ticket".
+func (v view) requiresWords(t *permit.Template) string {
+	var names []string
+	for _, q := range v.qualificationRefs(permit.RequiresOf(t, v.live.State().Template)) {
+		names = append(names, q.Name)
+	}
+	return words.List(names)
 }
 
 func (v view) settingFrom(t *permit.Template, r permit.Resolved, waits bool) string {

@@ -19,6 +19,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Writing are the parameters that every write takes.
@@ -157,7 +158,7 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
 	"assignment": "assignments", "exception": "exceptions",
-	"permission": "permissions", "badge": "badges"}
+	"permission": "permissions", "badge": "badges", "qualification": "qualifications"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -192,6 +193,10 @@ func made(d *change.Trial) []api.Made {
 			m = api.Made{Kind: "credential", ID: uint32(r.ID)}
 		case *org.Device:
 			m = api.Made{Kind: "device", ID: uint32(r.ID)}
+		case *qualification.Qualification:
+			m = api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}
+		case *org.Certificate:
+			m = api.Made{Kind: "certificate", ID: uint32(r.ID)}
 		case *org.Badge:
 			m = api.Made{Kind: "badge", ID: uint32(r.ID), Code: r.Number}
 		default:

@@ -7,6 +7,8 @@
 package paper
 
 import (
+	"bytes"
+	"crypto/sha256"
 	"fmt"
 	"image"
 	"image/color"
@@ -49,6 +51,7 @@ type Badge struct {
 	Site         string
 	Label        string
 	Number       string // of the badge, also in the code
+	Photo        []byte // of the holder, a JPEG of 3 by 4; none where there is none
 }
 
 // Slip is what stands on one slip.
@@ -126,17 +129,39 @@ func (s sheet) badge(b *Badge, code Code, x, y float64) error {
 	if code == QR {
 		wide -= 25
 	}
-	s.text("B", 15, x+inset, y+13, wide, 8, name)
-	s.text("", 10, x+inset, y+21, wide, 5, b.Site)
-	s.text("", 10, x+inset, y+26, wide, 5, b.StaffNumber)
-	if b.Name != "" {
-		s.text("", 8, x+inset, y+31, wide, 4, b.Label)
+	at := x + inset
+	if len(b.Photo) > 0 {
+		if err := s.photo(b.Photo, at, y+11); err != nil {
+			return err
+		}
+		at, wide = at+photoWidth+3, wide-photoWidth-3
 	}
+	s.text("B", 15, at, y+13, wide, 8, name)
+	s.text("", 10, at, y+21, wide, 5, b.Site)
+	s.text("", 10, at, y+26, wide, 5, b.StaffNumber)
+	if b.Name != "" {
+		s.text("", 8, at, y+31, wide, 4, b.Label)
+	}
+	wide = CardWidth - 2*inset
 	s.text("", 8, x+inset, y+CardHeight-6.5, wide, 4, b.Number)
 	if code == QR {
 		return s.code(b.Number, code, x+CardWidth-inset-24, y+CardHeight-inset-24, 24, 24)
 	}
 	return s.code(b.Number, code, x+inset, y+37, CardWidth-2*inset, 10)
+}
+
+// photoWidth and photoHeight are the size of a photo on a badge.
+const photoWidth, photoHeight = 18.75, 25.0
+
+// photo draws a photo. One that is on several badges stands in the file once.
+func (s sheet) photo(jpeg []byte, x, y float64) error {
+	name := fmt.Sprintf("%x", sha256.Sum256(jpeg))
+	options := fpdf.ImageOptions{ImageType: "JPEG"}
+	if s.GetImageInfo(name) == nil {
+		s.RegisterImageOptionsReader(name, options, bytes.NewReader(jpeg))
+	}
+	s.ImageOptions(name, x, y, photoWidth, photoHeight, false, options, 0, "")
+	return s.Error()
 }
 
 // text writes one line, smaller where it does not fit.

@@ -19,6 +19,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -77,7 +78,7 @@ func fixed(round int) map[reflect.Type]any {
 			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
 		org.Lost,
-		estate.PlaceID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
+		estate.PlaceID(round), qualification.ID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
 		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
 	for _, value := range values {
@@ -160,6 +161,8 @@ func suit(record any, round int) {
 		r.Owner = false
 		r.ContractEnd = r.StartDate + 20
 		r.Lock.Until = r.Lock.Since.Add(time.Hour)
+	case *org.Certificate:
+		r.Until = r.Issued + 9
 	case *org.Assignment:
 		r.Until = r.From + 9
 	case *org.Exception:

@@ -12,12 +12,41 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // tables are the tables of the records that decide access, in the order in which records refer to each other. A record
 // and its row turn into each other by the columns here and nowhere else.
-var tables = []records{places, groups, permissions, templates, staff, assignments, exceptions, bars,
-	badges, credentials, devices}
+var tables = []records{qualifications, places, groups, permissions, templates, staff, assignments, exceptions, bars,
+	badges, credentials, devices, certificates}
+
+var qualifications = &table[qualification.Qualification]{name: "qualifications", put: (*org.State).PutQualification,
+	columns: []column[qualification.Qualification]{
+		number("id", func(q *qualification.Qualification) *qualification.ID { return &q.ID }),
+		text("code", func(q *qualification.Qualification) *string { return &q.Code }),
+		text("name", func(q *qualification.Qualification) *string { return &q.Name }),
+		text("summary", func(q *qualification.Qualification) *string { return &q.Summary }),
+		number("months", func(q *qualification.Qualification) *int { return &q.Months }),
+		flag("retired", func(q *qualification.Qualification) *bool { return &q.Retired }),
+		number("revision", func(q *qualification.Qualification) *uint64 { return &q.Revision }),
+	}}
+
+var certificates = &table[org.Certificate]{name: "certificates", whose: "staff_id", put: (*org.State).PutCertificate,
+	columns: []column[org.Certificate]{
+		number("id", func(c *org.Certificate) *org.CertificateID { return &c.ID }),
+		number("staff_id", func(c *org.Certificate) *people.StaffID { return &c.Staff }),
+		number("qualification_id", func(c *org.Certificate) *qualification.ID { return &c.Qualification }),
+		text("number", func(c *org.Certificate) *string { return &c.Number }),
+		date("issued_on", func(c *org.Certificate) *day.Date { return &c.Issued }),
+		date("until_date", func(c *org.Certificate) *day.Date { return &c.Until }),
+		flag("ended", func(c *org.Certificate) *bool { return &c.Ended }),
+		number("revision", func(c *org.Certificate) *uint64 { return &c.Revision }),
+	}}
+
+// required keeps the qualifications that something requires: none as NULL.
+func required[R any](field func(*R) *[]qualification.ID) column[R] {
+	return nullable(document("requires", field), func(r *R) bool { return len(*field(r)) == 0 })
+}
 
 var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
 	number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
@@ -31,6 +60,7 @@ var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, co
 	text("proof", func(p *estate.Place) *estate.Proof { return &p.Proof }),
 	text("proof_outside", func(p *estate.Place) *estate.Proof { return &p.ProofOutside }),
 	text("asks", func(p *estate.Place) *string { return &p.Asks }),
+	required(func(p *estate.Place) *[]qualification.ID { return &p.Requires }),
 	flag("retired", func(p *estate.Place) *bool { return &p.Retired }),
 	number("revision", func(p *estate.Place) *uint64 { return &p.Revision }),
 }}
@@ -90,6 +120,7 @@ var templates = &table[permit.Template]{name: "templates", put: (*org.State).Put
 		document("hours", func(t *permit.Template) *hours.Access { return &t.Hours }),
 		number("days", func(t *permit.Template) *int { return &t.Days }),
 		document("needs", func(t *permit.Template) *[]string { return &t.Needs }),
+		required(func(t *permit.Template) *[]qualification.ID { return &t.Requires }),
 		number("idle_seconds", func(t *permit.Template) *int { return &t.IdleSeconds }),
 		number("decided_at", func(t *permit.Template) *uint32 { return &t.DecidedAt }),
 		flag("retired", func(t *permit.Template) *bool { return &t.Retired }),

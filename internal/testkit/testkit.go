@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"reflect"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -182,42 +183,23 @@ func Records(s *org.State) map[string]string {
 		all[fmt.Sprint(kind, " ", id)] = string(encoded)
 	}
 	put("settings", 0, s.Settings)
-	for id, r := range s.Places.All() {
-		put("place", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Groups.All() {
-		put("group", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Permissions.All() {
-		put("permission", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Templates.All() {
-		put("template", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Staff.All() {
-		put("staff", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Assignments.All() {
-		put("assignment", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Exceptions.All() {
-		put("exception", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Badges.All() {
-		put("badge", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Bars.All() {
-		put("bar", id, []any{r, r.Revision})
-	}
-	for id, r := range s.Credentials.All() {
-		secret := []any{}
-		if r.State == credential.Valid {
-			secret = []any{r.Digest, r.Sealed, r.Hash}
+	state := reflect.ValueOf(s).Elem()
+	for i := range state.NumField() {
+		if !state.Type().Field(i).IsExported() || !state.Field(i).Addr().MethodByName("All").IsValid() {
+			continue // a setting or a number, and no table
 		}
-		put("credential", id, []any{r, secret, r.Revision})
-	}
-	for id, r := range s.Devices.All() {
-		put("device", id, []any{r, r.Token, r.Revision})
+		for id, record := range state.Field(i).Addr().MethodByName("All").Call(nil)[0].Seq2() {
+			of := []any{record.Interface(), record.Elem().FieldByName("Revision").Uint()}
+			switch r := record.Interface().(type) {
+			case *credential.Credential:
+				if r.State == credential.Valid {
+					of = append(of, r.Digest, r.Sealed, r.Hash)
+				}
+			case *org.Device:
+				of = append(of, r.Token)
+			}
+			put(state.Type().Field(i).Name, uint32(id.Uint()), of)
+		}
 	}
 	return all
 }

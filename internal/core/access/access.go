@@ -247,6 +247,7 @@ func (s *Snapshot) meantAt(id permit.PermissionID, kind estate.Kind) bool {
 func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decision) {
 	d.Reason = NoAssignment
 	least := s.least(q, d.Staff)
+	lacks := !q.Retired && s.unfit(p, q.Permission, here, q.At)
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
 		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) ||
@@ -264,6 +265,8 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		switch {
 		case x.level < least:
 			reached = PermissionNotInTemplate
+		case lacks:
+			reached = QualificationMissing
 		case !q.AnyHour && !inherited.Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
 		}
@@ -281,10 +284,12 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		}
 		reached, level := Granted, s.level(g.template, q.Permission)
 		switch {
-		case q.At < g.from || q.At >= g.until:
+		case q.At < g.begins || q.At >= g.ends:
 			reached = AssignmentNotInDates
 		case level < least:
 			reached = PermissionNotInTemplate
+		case lacks || q.At < g.from || q.At >= g.until:
+			reached = QualificationMissing
 		case !q.AnyHour && !s.accessOf(g).Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
 		}

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 	"loyallatch.example/latch/internal/core/sample"
 )
 
@@ -116,6 +117,33 @@ func hoursPlainly(s *org.State, a *org.Assignment) *hours.Access {
 	return access
 }
 
+// qualified says, record by record, whether somebody holds all that a place requires, and those it stands in, and a
+// template or the nearest of its bases that requires something.
+func qualified(s *org.State, p *people.Staff, home *time.Location, at time.Time, place *estate.Place,
+	template *permit.Template) bool {
+	var required []qualification.ID
+	for here := place; here != nil; here = s.Place(here.Parent) {
+		required = append(required, here.Requires...)
+	}
+	for ; template != nil; template = s.Template(template.Base) {
+		if len(template.Requires) > 0 {
+			required = append(required, template.Requires...)
+			break
+		}
+	}
+	for _, id := range required {
+		held := false
+		for _, c := range s.Certificates.All() {
+			held = held || c.Staff == p.ID && c.Qualification == id && !c.Ended && !at.Before(c.Issued.Start(home)) &&
+				(c.Until.IsZero() || at.Before((c.Until+1).Start(home)))
+		}
+		if !held {
+			return false
+		}
+	}
+	return true
+}
+
 // plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
 func plainly(s *org.State, q Question) (Reason, permit.Level) {
 	at := time.Unix(q.At, 0)
@@ -180,6 +208,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			return Withheld, 0
 		case e.Level < least:
 			better(PermissionNotInTemplate, 0)
+		case !qualified(s, p, zoneOf(p.HomeSite), at, place, nil):
+			better(QualificationMissing, 0)
 		case !openFor(&hours.Access{}):
 			better(OutsideHours, 0)
 		default:
@@ -203,6 +233,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			better(AssignmentNotInDates, 0)
 		case held < least:
 			better(PermissionNotInTemplate, 0)
+		case !qualified(s, p, zoneOf(p.HomeSite), at, place, s.Template(a.Template)):
+			better(QualificationMissing, 0)
 		case !openFor(access):
 			better(OutsideHours, 0)
 		default:

@@ -195,7 +195,7 @@ func (d *differ) people() map[people.StaffID]bool {
 // same reports whether two compiled forms give the same.
 func (p *person) same(o *person) bool {
 	return p.known == o.known && p.span == o.span && p.lockSince == o.lockSince && p.lockUntil == o.lockUntil &&
-		p.owner == o.owner &&
+		p.owner == o.owner && slices.Equal(p.certificates, o.certificates) &&
 		slices.Equal(p.exceptions, o.exceptions) && slices.EqualFunc(p.grants(), o.grants(), func(a, b grant) bool {
 		alike := a.access == b.access || a.access != nil && b.access != nil && hoursAlike(a.access, b.access)
 		a.access, b.access = nil, nil
@@ -219,7 +219,7 @@ func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceI
 			continue
 		}
 		if was.Parent != is.Parent || was.Retired != is.Retired || was.TimeZone != is.TimeZone ||
-			!was.Opening.Equal(is.Opening) {
+			!was.Opening.Equal(is.Opening) || !slices.Equal(was.Requires, is.Requires) {
 			moved[is.ID] = true
 		}
 		asking = append(asking, d.asksBelow(is.ID)...)

@@ -36,7 +36,7 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 }
 
 // OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a lock,
-// a bar, a start ahead, an ended contract, having left, or a place that is retired for now. By it is judged who may
+// a bar, a start ahead, an ended contract, having left, a qualification that they lack, or a place that is retired for now. By it is judged who may
 // stand over them.
 func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	p := s.person(id)
@@ -46,6 +46,16 @@ func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	freed := *p
 	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter},
 		everAfter, everAfter
+	freed.few, freed.many = [fewGrants]grant{}, nil
+	freed.count = 0
+	for i := range p.grants() {
+		g := p.grants()[i]
+		if n := freed.grants(); len(n) > 0 && n[len(n)-1].assignment == g.assignment {
+			continue
+		}
+		g.from, g.until = g.begins, g.ends
+		freed.grant(g)
+	}
 	freed.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool { return x.bar != 0 })
 	return s.holdingsOf(nil, &freed, at, nil, 0, true)
 }
@@ -77,7 +87,10 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			return list
 		}
 	}
-	end := min(p.span.Gone, p.span.Contract)
+	end, kept := min(p.span.Gone, p.span.Contract), p
+	if !retired {
+		kept = s.withoutCertificates(p)
+	}
 	hold := func(h Holding) {
 		h.From, h.Until = max(h.From, p.span.Start), min(h.Until, end)
 		if within != 0 {
@@ -86,7 +99,11 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			}
 			h.Place = within
 		}
-		list = s.held(list, p, h, 0, at)
+		if h.Owner {
+			list = s.held(list, p, h, 0, at)
+		} else {
+			list = s.held(list, kept, h, 0, at)
+		}
 	}
 	grants := p.grants()
 	for i := range grants {
@@ -145,7 +162,7 @@ func (s *Snapshot) held(list []Holding, p *person, h Holding, first int, at int6
 	}
 	for i := first; i < len(p.exceptions); i++ {
 		x := &p.exceptions[i]
-		if !x.withheld || !x.about(h.Permission) || x.until <= max(at, h.From) || x.from >= h.Until {
+		if !s.excludes(x, h.Permission) || x.until <= max(at, h.From) || x.from >= h.Until {
 			continue
 		}
 		switch {

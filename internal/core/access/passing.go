@@ -54,10 +54,13 @@ func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
 	add(p.span.Start, p.span.Contract, p.span.Gone, p.lockSince, p.lockUntil)
 	grants := p.grants()
 	for i := range grants {
-		add(grants[i].from, grants[i].until)
+		add(grants[i].begins, grants[i].ends)
 	}
 	for i := range p.exceptions {
 		add(p.exceptions[i].from, p.exceptions[i].until)
+	}
+	for _, c := range p.certificates {
+		add(c.from, c.until)
 	}
 	for _, number := range s.state.CredentialsOf(id) {
 		c := s.state.Credential(number)

@@ -132,7 +132,7 @@ func (s *Snapshot) ViewOf(p *people.Staff, reach []bool, at int64) View {
 	if compiled := s.person(p.ID); compiled != nil && at < compiled.span.Gone {
 		grants := compiled.grants()
 		for i := range grants {
-			if InReach(reach, grants[i].place) && at < grants[i].until {
+			if InReach(reach, grants[i].place) && at < grants[i].ends {
 				return Narrow
 			}
 		}

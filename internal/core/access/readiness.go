@@ -6,18 +6,21 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
 	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
-	// change_template, change_hours
+	// change_template, change_hours, add_certificate
 	Act      string
 	Bar      org.BarID         // that bars them
 	Doors    int               // they are meant to pass and cannot, by what they have to show
 	Place    estate.PlaceID    // one of those doors
-	Template permit.TemplateID // that needs a credential which they do not have
+	Template permit.TemplateID // that needs a credential, or a qualification, which they do not have
+	// That they lack
+	Qualification qualification.ID
 }
 
 // obstacles are what may keep somebody from working, each with the act that mends it.
@@ -76,6 +79,7 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 		}
 	}
 	found = append(found, s.assignmentObstacles(p, max(at, p.span.Start))...)
+	found = append(found, s.qualificationObstacles(p, max(at, p.span.Start))...)
 	return append(found, s.credentialObstacles(id, p, at)...)
 }
 
@@ -84,7 +88,7 @@ func (s *Snapshot) assignmentObstacles(p *person, at int64) []Obstacle {
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if at >= g.until {
+		if at >= g.ends {
 			ended = true
 			continue
 		}
@@ -125,15 +129,15 @@ func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 	if access.Kind != hours.Weekly || here.Opening == nil {
 		return true
 	}
-	at = max(at, g.from)
-	for sides := 0; at < g.until && sides < mostSides; sides++ {
+	at = max(at, g.begins)
+	for sides := 0; at < g.ends && sides < mostSides; sides++ {
 		mine, ok := access.NextOpen(here.Opening, here.Location, at)
 		if !ok {
 			return false
 		}
 		both, ok := inherited.NextOpen(here.Opening, here.Location, mine.Unix())
 		if !ok || both.Equal(mine) {
-			return ok && both.Unix() < g.until
+			return ok && both.Unix() < g.ends
 		}
 		at = both.Unix()
 	}

@@ -23,11 +23,13 @@ const (
 	PasswordRunsOut   RunOutKind = "password"
 	BarRunsOut        RunOutKind = "bar"
 	LockRunsOut       RunOutKind = "lock"
+	// Of a certificate, where no other goes on with the qualification
+	CertificateRunsOut RunOutKind = "certificate"
 )
 
 // RunOutKinds are all kinds, in the order in which they are told of one moment.
 var RunOutKinds = []RunOutKind{LeavingRunsOut, ContractRunsOut, AssignmentRunsOut, ExceptionRunsOut, BadgeRunsOut,
-	PINRunsOut, PasswordRunsOut, BarRunsOut, LockRunsOut}
+	PINRunsOut, PasswordRunsOut, CertificateRunsOut, BarRunsOut, LockRunsOut}
 
 // Ending is something of somebody's that ends by itself.
 type Ending struct {
@@ -63,7 +65,9 @@ func (s *Snapshot) RunsOut(id people.StaffID, from, until int64) (list []Ending)
 	}
 	grants := p.grants()
 	for i := range grants {
-		before(AssignmentRunsOut, uint32(grants[i].assignment), grants[i].place, grants[i].until)
+		if i == 0 || grants[i-1].assignment != grants[i].assignment {
+			before(AssignmentRunsOut, uint32(grants[i].assignment), grants[i].place, grants[i].ends)
+		}
 	}
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; x.bar != 0 {
@@ -81,6 +85,15 @@ func (s *Snapshot) RunsOut(id people.StaffID, from, until int64) (list []Ending)
 		kind := map[credential.Kind]RunOutKind{credential.PIN: PINRunsOut, credential.Badge: BadgeRunsOut,
 			credential.Password: PasswordRunsOut}[c.Kind]
 		before(kind, uint32(number), 0, c.Until.Unix())
+	}
+	for _, c := range s.Certificates(id) {
+		if c.Until.IsZero() {
+			continue
+		}
+		ends := (c.Until + 1).Start(s.Location(id)).Unix()
+		if until, ok := s.Certified(id, c.Qualification, ends-1); ok && until == ends {
+			before(CertificateRunsOut, uint32(c.ID), 0, ends)
+		}
 	}
 	slices.SortFunc(list, func(a, b Ending) int {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(slices.Index(RunOutKinds, a.Kind),

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -9,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 	"loyallatch.example/latch/internal/core/table"
 )
 
@@ -22,6 +24,8 @@ type person struct {
 	few        [fewGrants]grant // the grants of most people stand beside the rest of what a decision reads
 	many       []grant          // all grants, of those who have more
 	exceptions []exception
+	// What they are qualified in, by when it begins
+	certificates []certificate
 }
 
 const fewGrants = 3
@@ -50,7 +54,10 @@ type grant struct {
 	place       estate.PlaceID
 	template    permit.TemplateID
 	from, until int64
-	access      *hours.Access // nil: the template's
+	// The dates of the assignment. From and until lie between them: they are when what its template requires is held,
+	// too. An assignment has a grant for each such stretch, the first of which comes first.
+	begins, ends int64
+	access       *hours.Access // nil: the template's
 }
 
 // exception is what is added or withheld for one person. A bar is compiled as one that withholds every permission; bars
@@ -61,6 +68,7 @@ type exception struct {
 	permission  permit.PermissionID // 0: every one
 	place       estate.PlaceID
 	withheld    bool
+	required    bool // withheld for want of a qualification that the place requires
 	level       permit.Level
 	from, until int64
 }
@@ -68,6 +76,17 @@ type exception struct {
 // about reports whether it is about a permission.
 func (x *exception) about(id permit.PermissionID) bool {
 	return x.permission == id || x.permission == 0
+}
+
+// excludes reports whether something is withheld that is about a permission.
+func (s *Snapshot) excludes(x *exception, id permit.PermissionID) bool {
+	return x.withheld && x.about(id) && !(x.required && s.ofConsole(id))
+}
+
+// ofConsole reports whether this product itself asks about a permission. No place requires a qualification for that: a
+// say over a place is no work there.
+func (s *Snapshot) ofConsole(id permit.PermissionID) bool {
+	return int(id) < len(s.console) && s.console[id]
 }
 
 const (
@@ -83,11 +102,14 @@ type Snapshot struct {
 	state     *org.State
 	tree      *estate.Tree
 	catalogue *permit.Catalogue
-	resolved  [][]permit.Resolved // by TemplateID, then PermissionID
-	levels    [][]permit.Level    // the same, levels alone: what Decide reads
-	hours     []hours.Access      // by TemplateID, a base's where the template states none
-	idle      []int               // the same, of the seconds after which a shared terminal signs somebody out
-	needs     []Shown             // the same, of what somebody has to have
+	resolved  [][]permit.Resolved  // by TemplateID, then PermissionID
+	levels    [][]permit.Level     // the same, levels alone: what Decide reads
+	hours     []hours.Access       // by TemplateID, a base's where the template states none
+	idle      []int                // the same, of the seconds after which a shared terminal signs somebody out
+	needs     []Shown              // the same, of what somebody has to have
+	required  [][]qualification.ID // the same, of what somebody has to be qualified in
+	console   []bool               // by PermissionID: what this product itself asks about
+	requiring []requirement        // the places that require something themselves
 	persons   table.Rows[person]
 	rolls     rolls
 }
@@ -112,26 +134,38 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
-		hours: s.hours, idle: s.idle, needs: s.needs, persons: s.persons.Fork(), rolls: s.rolls.fork()}
+		hours: s.hours, idle: s.idle, needs: s.needs, required: s.required, console: s.console,
+		requiring: s.requiring,
+		persons:   s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.NewTree(state.Places.All())
 		if err != nil {
 			return nil, err
 		}
-		n.tree = tree
+		n.tree, n.requiring = tree, nil
+		for here := range tree.All {
+			if len(here.Place.Requires) > 0 {
+				n.requiring = append(n.requiring, requirement{here.Place.ID, here.Place.Requires})
+			}
+		}
 	}
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
+		n.console = make([]bool, n.catalogue.Size())
+		for permission := range n.catalogue.AllPermissions {
+			n.console[permission.ID] = n.catalogue.OfConsole(permission.Group)
+		}
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
 		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
 			make([]int, len(n.resolved))
-		n.needs = make([]Shown, len(n.resolved))
+		n.needs, n.required = make([]Shown, len(n.resolved)), make([][]qualification.ID, len(n.resolved))
 		for id, template := range state.Templates.All() {
 			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
 				permit.IdleSecondsOf(template, state.Template)
 			for _, need := range permit.NeedsOf(template, state.Template) {
 				n.needs[id] |= shownBy(credential.Kind(need))
 			}
+			n.required[id] = permit.RequiresOf(template, state.Template)
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
@@ -145,13 +179,19 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		changes.note(staff.ID, s.person(staff.ID), &compiled)
 		n.persons.Put(uint32(staff.ID), compiled)
 	}
-	if touched.Zones {
+	switch otherwise := s.requiredOtherwise(n); {
+	case touched.Zones:
 		for _, staff := range state.Staff.All() {
 			put(staff)
 		}
-	} else {
+	default:
 		for _, id := range touched.Staff {
 			if staff := state.Person(id); staff != nil {
+				put(staff)
+			}
+		}
+		for _, id := range otherwise {
+			if staff := state.Person(id); staff != nil && !slices.Contains(touched.Staff, id) {
 				put(staff)
 			}
 		}
@@ -168,6 +208,25 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	return n, nil
 }
 
+// requiredOtherwise returns those who have an assignment whose template requires other qualifications in the next
+// snapshot.
+func (s *Snapshot) requiredOtherwise(next *Snapshot) (ids []people.StaffID) {
+	differ := false
+	for id := range max(len(s.required), len(next.required)) {
+		differ = differ || !slices.Equal(s.requires(permit.TemplateID(id)), next.requires(permit.TemplateID(id)))
+	}
+	if !differ {
+		return nil
+	}
+	for _, a := range next.state.Assignments.All() {
+		if !slices.Equal(s.requires(a.Template), next.requires(a.Template)) {
+			ids = append(ids, a.Staff)
+		}
+	}
+	slices.Sort(ids)
+	return slices.Compact(ids)
+}
+
 func (s *Snapshot) compile(staff *people.Staff) person {
 	p := person{known: true, owner: staff.Owner, lockSince: everAfter, lockUntil: everAfter}
 	location := time.UTC
@@ -175,6 +234,7 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 		location = home.Location
 	}
 	p.span = staff.SpanIn(location)
+	p.certificates = s.certificates(staff.ID, location)
 	if s.state.Suspect(staff.ID) {
 		p.lockSince = everBefore
 		return p
@@ -191,11 +251,13 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 			continue
 		}
 		g := grant{assignment: id, place: a.Place, template: a.Template}
-		g.from, g.until = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
+		g.begins, g.ends = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
 		if a.Hours.Kind != hours.Inherit {
 			g.access = &a.Hours
 		}
-		p.grant(g)
+		for _, g := range s.grantsOf(&p, g) {
+			p.grant(g)
+		}
 	}
 	for _, id := range s.state.BarsOf(staff.ID) {
 		if b := s.state.Bar(id); !b.Ended {

@@ -6,6 +6,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // When says how a stretch of time lies to a moment.
@@ -30,8 +31,9 @@ type Statement struct {
 	// From and Until are when it counts, with the person's time here; Ended is what ends it where that is not its own
 	// end.
 	From, Until int64
-	Ended       Reason // ContractEnded, HasDeparted or Granted
-	Locked      bool   // the person is locked at the moment asked about
+	Ended       Reason             // ContractEnded, HasDeparted, QualificationMissing or Granted
+	Missing     []qualification.ID // that the template requires: without them it gives nothing
+	Locked      bool               // the person is locked at the moment asked about
 	Hours       *hours.Access
 	Doors       []*estate.Place // that open for the person, by what they have to show
 	Short       []*estate.Place // doors that ask for more than they have to show
@@ -91,8 +93,21 @@ func (p *person) statement(place estate.PlaceID, from, until, at int64) Statemen
 }
 
 func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Statement {
-	st := p.statement(g.place, g.from, g.until, at)
+	st := p.statement(g.place, g.begins, g.ends, at)
+	if g.from < g.until {
+		if st = p.statement(g.place, g.from, g.until, at); g.until < g.ends && st.Ended == Granted {
+			st.Ended = QualificationMissing
+		}
+	}
 	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
+	if g.from >= g.until {
+		for _, id := range s.requires(g.template) {
+			if p.lacks([]qualification.ID{id}, st.At) != 0 {
+				st.Missing = append(st.Missing, id)
+			}
+		}
+		return st
+	}
 	has := s.HasToShow(id, st.At)
 	atDoors := map[permit.PermissionID]bool{}
 	for here := range s.tree.Below(g.place) {
@@ -151,8 +166,12 @@ func (st *Statement) door(door *estate.Place, has Shown) {
 	}
 }
 
-// withheldFrom reports whether somebody is withheld a permission, or barred, at a place at an instant.
+// withheldFrom reports whether somebody is withheld a permission, or barred, at a place at an instant, or lacks a
+// qualification that the place requires.
 func (s *Snapshot) withheldFrom(p *person, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
+	if here := s.tree.At(place); here != nil && s.unfit(p, permission, here, at) {
+		return true
+	}
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; x.withheld && x.about(permission) && at >= x.from && at < x.until &&
 			s.tree.Within(place, x.place) {

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -141,6 +142,16 @@ func Editable(before *access.Snapshot, actor people.StaffID, t *permit.Template)
 	return d.templateNotOwn(t)
 }
 
+// MayEdit says why a manager may not change what is kept of a person beside their record, such as a photo, which tells
+// others who they are: it takes a permission at their home site, and nobody does it about themselves.
+func MayEdit(before *access.Snapshot, actor people.StaffID, p *people.Staff, key string, now time.Time) error {
+	d := &Trial{before: before, State: before.State(), actor: Actor{Staff: actor}, env: Env{Now: now}}
+	if err := d.requireFor(key, p); err != nil {
+		return err
+	}
+	return d.notOneself(p)
+}
+
 // MayActFor says why a manager may not do something about a person that takes a permission at their home site and
 // standing over all that they may do by their record.
 func MayActFor(before *access.Snapshot, actor people.StaffID, p *people.Staff, key string, now time.Time) error {
@@ -239,7 +250,7 @@ func (t *Trial) placeCeiling() error {
 			case before.Parent == after.Parent && before.TimeZone == after.TimeZone &&
 				t.before.Catalogue().OfConsole(t.catalogue().Permission(gain.Permission).Group):
 				continue // a say over a place outlasts its retirement, and has no hours; it has dates
-			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || before.TimeZone != after.TimeZone ||
+			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || !slices.Equal(before.Requires, after.Requires) || before.TimeZone != after.TimeZone ||
 				before.Asks != after.Asks && gain.Place == id):
 				return t.notOneself(p)
 			}

@@ -18,6 +18,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // draws makes, for each operation there is, something that somebody might try: sensible or not, theirs to do or not.
@@ -35,6 +36,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("place.edit", somePlace(t), set{"parent": some(t, "parent", "A", "B", "A-Z")}),
 			op("place.edit", door, set{"asks": some(t, "asks", "door.open", "door.chemical", "")}),
 			op("place.edit", door, set{"proof": some(t, "proof", "", "pin", "badge", "badge_or_pin", "badge_and_pin")}),
+			op("place.edit", somePlace(t), set{"requires": someRequired(t)}),
 			op("place.edit", door, set{"proof_outside": some(t, "proof outside", "", "pin", "badge_and_pin")}),
 			op("place.edit", some(t, "hall", "A", "B", "A-Z"),
 				set{"opening": set{"rules": []set{{"days": "mon tue wed thu fri", "from": "06:00",
@@ -89,6 +91,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("template.edit", someTemplate(t), set{"decide": set{somePermission(t): nil, someGroup(t): nil}}),
 			op("template.edit", someTemplate(t),
 				set{"base": some(t, "base", "", "packer", "keeper", "manager", "rules")}),
+			op("template.edit", someTemplate(t), set{"requires": someRequired(t)}),
 			op("template.edit", someTemplate(t),
 				set{"hours": set{"kind": some(t, "hours", "inherit", "always", "place")}}),
 			op("template.edit", someTemplate(t),
@@ -142,6 +145,37 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"bar.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("bar.add", "", set{"staff": someone(t), "place": somePlace(t),
 			"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
+	},
+	"qualification.add": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("qualification.add", "", set{"code": fmt.Sprint("Q-", s.State().Qualifications.Next()), "name": "New"})
+	},
+	"qualification.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("qualification.edit", some(t, "qualification", "TICKET", "HYGIENE"),
+			set{"months": rapid.IntRange(0, 36).Draw(t, "months")})
+	},
+	"qualification.retire": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("qualification.retire", some(t, "qualification", "TICKET", "HYGIENE"), nil)
+	},
+	"qualification.restore": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("qualification.restore", some(t, "qualification", "TICKET", "HYGIENE"), nil)
+	},
+	"certificate.add": func(t *rapid.T, _ *access.Snapshot) Operation {
+		fields := set{"staff": someone(t), "qualification": some(t, "in", "TICKET", "HYGIENE"),
+			"issued": some(t, "issued", "2026-01-01", "2026-11-25")}
+		if rapid.Bool().Draw(t, "ends") {
+			fields["until"] = some(t, "until", "2026-11-24", "2027-01-01", "")
+		}
+		return op("certificate.add", "", fields)
+	},
+	"certificate.edit": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("certificate.edit", someNumber(t, s.State().Certificates.Last()),
+			set{"until": some(t, "until", "2026-11-23", "2026-11-24", "2027-01-01", "")})
+	},
+	"certificate.end": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("certificate.end", someNumber(t, s.State().Certificates.Last()), nil)
+	},
+	"certificate.restore": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("certificate.restore", someNumber(t, s.State().Certificates.Last()), nil)
 	},
 	"bar.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("bar.end", someNumber(t, s.State().Bars.Last()), nil)
@@ -271,7 +305,7 @@ func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
 	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add",
 		"template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
 		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock",
-		"badge.issue", "badge.issue", "badge.resume", "badge.found")
+		"badge.issue", "badge.issue", "badge.resume", "badge.found", "certificate.add", "certificate.edit")
 	name := rapid.SampledFrom(names).Draw(t, "operation")
 	return draws[name](t, s)
 }
@@ -324,7 +358,7 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 		operations = append(operations,
 			op("permission.retire", some(t, "out of use", "door.chemical", "stock.adjust", "line.run"), nil))
 	}
-	operations = append(operations, drawKept(t)...)
+	operations = append(append(operations, drawRequired(t)...), drawKept(t)...)
 	now := empty
 	for _, operation := range operations {
 		// What is there already is left out
@@ -334,6 +368,32 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 		}
 	}
 	return now
+}
+
+// drawRequired is what templates and places require people to be qualified in, and who is.
+func drawRequired(t *rapid.T) []Operation {
+	operations := []Operation{op("qualification.add", "", set{"code": "TICKET", "name": "Ticket", "months": 12}),
+		op("qualification.add", "", set{"code": "HYGIENE", "name": "Hygiene"})}
+	for _, template := range []string{"packer", "keeper", "manager", "rules"} {
+		if rapid.IntRange(0, 4).Draw(t, "requires") == 0 {
+			operations = append(operations, op("template.edit", template, set{"requires": someRequired(t)}))
+		}
+	}
+	if rapid.IntRange(0, 3).Draw(t, "a place requires") == 0 {
+		operations = append(operations, op("place.edit", somePlace(t), set{"requires": someRequired(t)}))
+	}
+	for _, who := range []string{"S2", "S3", "S4", "S5"} {
+		if rapid.Bool().Draw(t, "certified") {
+			operations = append(operations, op("certificate.add", "", set{"staff": who,
+				"qualification": some(t, "in", "TICKET", "HYGIENE"), "issued": "2026-01-01",
+				"until": some(t, "until", "", "2026-11-23", "2026-11-24", "2026-11-25")}))
+		}
+	}
+	return operations
+}
+
+func someRequired(t *rapid.T) []string {
+	return rapid.SampledFrom([][]string{{}, {}, {"TICKET"}, {"HYGIENE"}, {"HYGIENE", "TICKET"}}).Draw(t, "requires")
 }
 
 // drawKept is what keeps people from what their record gives them, what they identify with, and an owner who is gone.
@@ -592,14 +652,18 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	return all
 }
 
-// onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a place that is
-// retired.
+// onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a qualification that
+// they lack, a place that is retired.
 func onRecord(s *access.Snapshot, id people.StaffID) map[holding]int {
 	freed := s.State().Fork()
 	p := *freed.Person(id)
 	p.Lock, p.ContractEnd, p.LeavingDate, p.DepartedAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
 		day.Of(noon)-1000, true
 	freed.PutStaff(&p)
+	for number := range s.State().Qualifications.All() {
+		freed.PutCertificate(&org.Certificate{ID: org.CertificateID(freed.Certificates.Next()), Staff: id,
+			Qualification: qualification.ID(number), Issued: day.Of(noon) - 1000})
+	}
 	for _, number := range freed.BarsOf(id) {
 		b := *freed.Bar(number)
 		b.Ended = true

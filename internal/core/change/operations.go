@@ -56,7 +56,8 @@ func init() {
 	descriptions, makers = map[string]*Description{}, map[string]*Description{}
 	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
 		templateOperations, staffOperations, lockOperations, leavingOperations, ownerOperations, barOperations,
-		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations} {
+		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
+		qualificationOperations} {
 		for i := range list {
 			if descriptions[list[i].Name] != nil {
 				panic("two operations are named " + list[i].Name)

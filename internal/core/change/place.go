@@ -2,6 +2,7 @@ package change
 
 import (
 	"encoding/json"
+	"slices"
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
@@ -39,6 +40,7 @@ type placeForm struct {
 	Proof    estate.Proof    `json:"proof"`
 	Outside  estate.Proof    `json:"proof_outside"`
 	Asks     string          `json:"asks"`
+	Requires []string        `json:"requires"` // qualifications, by code or number
 }
 
 func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
@@ -79,6 +81,10 @@ func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 	}
 	if field, err := estate.Check(p, parent); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)
+	}
+	var err error
+	if p.Requires, err = t.required(form.Requires, p.Requires); err != nil {
+		return err
 	}
 	return t.checkAsks(p)
 }
@@ -140,7 +146,7 @@ func placeEdit(t *Trial) error {
 		return err
 	}
 	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone,
-		Proof: before.Proof, Outside: before.ProofOutside, Asks: before.Asks}
+		Proof: before.Proof, Outside: before.ProofOutside, Asks: before.Asks, Requires: references(before.Requires)}
 	if parent := t.State.Place(before.Parent); parent != nil {
 		form.Parent = parent.Code
 	}
@@ -163,6 +169,7 @@ func placeEdit(t *Trial) error {
 		differs bool
 	}{{"parent", p.Parent != before.Parent}, {"asks", p.Asks != before.Asks}, {"proof", p.Proof != before.Proof},
 		{"proof_outside", p.ProofOutside != before.ProofOutside},
+		{"requires", !slices.Equal(p.Requires, before.Requires)},
 		{"opening", !p.Opening.Equal(before.Opening)}, {"time_zone", p.TimeZone != before.TimeZone}} {
 		if what.differs && t.idle(before) {
 			return fault.Conflictf("set."+what.field, "%s is retired; bring it back before changing this", before.Name)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/qualification"
 
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
@@ -37,6 +38,7 @@ type templateForm struct {
 	Hours       json.RawMessage   `json:"hours"`
 	Days        int               `json:"days"`
 	Needs       []string          `json:"needs"`
+	Requires    []string          `json:"requires"` // qualifications, by code or number
 	IdleSeconds int               `json:"idle_seconds"`
 	// Decide changes some settings and leaves the others: key → word, or null to set it back to what flows from a group
 	// or comes from the base.
@@ -75,6 +77,10 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 		if need != "pin" && need != "badge" {
 			return fault.Invalidf("set.needs", "%q is not a credential somebody can need; use pin or badge", need)
 		}
+	}
+	var err error
+	if template.Requires, err = t.required(form.Requires, template.Requires); err != nil {
+		return err
 	}
 	template.Base = 0
 	if form.Base != "" {
@@ -286,12 +292,22 @@ func groupTakes(catalogue *permit.Catalogue, group *permit.Group, word string) b
 	return false
 }
 
+// loosened reports whether a template no longer requires a qualification that it required.
+func (t *Trial) loosened(template *permit.Template) bool {
+	before := t.before.State().Template(template.ID)
+	return before != nil && len(qualification.Without(permit.RequiresOf(before, t.before.State().Template),
+		permit.RequiresOf(template, t.State.Template))) > 0
+}
+
 // templateCeiling asks that the actor holds everywhere whatever the template now gives that it did not give before.
 func (t *Trial) templateCeiling(template *permit.Template) error {
 	if t.actor.System != "" {
 		return nil
 	}
 	before := t.before.Resolved(template.ID)
+	if t.loosened(template) {
+		before = nil // whoever lacks what it no longer requires is given all of it
+	}
 	for id, resolved := range t.catalogue().Resolve(template, t.State.Template) {
 		if id < len(before) && resolved.Level <= before[id].Level || resolved.Level == 0 {
 			continue
@@ -401,6 +417,9 @@ func (t *Trial) keepFrom(other *permit.Template, form *templateForm) {
 	if form.Needs == nil {
 		form.Needs = other.Needs
 	}
+	if form.Requires == nil {
+		form.Requires = references(other.Requires)
+	}
 }
 
 func templateEdit(t *Trial) error {
@@ -415,7 +434,7 @@ func templateEdit(t *Trial) error {
 		return err
 	}
 	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days,
-		Needs: slices.Clone(before.Needs), IdleSeconds: before.IdleSeconds}
+		Needs: slices.Clone(before.Needs), Requires: references(before.Requires), IdleSeconds: before.IdleSeconds}
 	if base := t.State.Template(before.Base); base != nil {
 		form.Base = base.Code
 	}

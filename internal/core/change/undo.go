@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Undo returns the operations that reverse a change, in the order in which they have to be made. Undoing is a change
@@ -199,6 +200,8 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 			set[field] = u.levelWord(on, value)
 		case "hours":
 			set[field] = orElse(value, map[string]any{})
+		case "requires":
+			set[field] = numbers(value)
 		case "needs", "kinds":
 			set[field] = orElse(value, []any{})
 		case "opening", "scale":
@@ -292,6 +295,16 @@ func number(value any) string {
 		return strconv.Itoa(int(n))
 	}
 	return ""
+}
+
+// numbers turns the numbers of records, as JSON has them, into references.
+func numbers(value any) []string {
+	list, _ := value.([]any)
+	references := make([]string, len(list))
+	for i, of := range list {
+		references[i] = number(of)
+	}
+	return references
 }
 
 func (u *undoing) levelWord(on string, value any) any {
@@ -399,6 +412,12 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 					u.state.Person(a.Staff).FullName(), r.Code)
 			}
 		}
+	case *qualification.Qualification:
+		return u.qualificationInUse(r)
+	case *org.Certificate:
+		if later(r.Revision) {
+			return builtUpon("the certificate of %s was changed again since. Undo the later change first.", e.On)
+		}
 	case *org.Assignment:
 		if r.Revision > u.revision {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
@@ -410,6 +429,27 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 	case *org.Exception:
 		if r.Revision > u.revision {
 			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
+		}
+	}
+	return nil
+}
+
+// qualificationInUse refuses where a later change requires a qualification that was made, or certifies somebody in it.
+func (u *undoing) qualificationInUse(q *qualification.Qualification) error {
+	for _, t := range u.state.Templates.All() {
+		if t.Revision > u.revision && !t.Retired && slices.Contains(t.Requires, q.ID) {
+			return builtUpon("the template %s requires %s by a later change. Undo that first.", t.Name, q.Name)
+		}
+	}
+	for _, p := range u.state.Places.All() {
+		if p.Revision > u.revision && !p.Retired && slices.Contains(p.Requires, q.ID) {
+			return builtUpon("%s requires %s by a later change. Undo that first.", p.Code, q.Name)
+		}
+	}
+	for _, c := range u.state.Certificates.All() {
+		if c.Revision > u.revision && !c.Ended && c.Qualification == q.ID {
+			return builtUpon("%s has a certificate in %s by a later change. Undo that first.",
+				u.state.Person(c.Staff).FullName(), q.Name)
 		}
 	}
 	return nil
@@ -427,6 +467,8 @@ func StaffOf(state *org.State, name string) people.StaffID {
 	case *people.Staff:
 		return r.ID
 	case *org.Assignment:
+		return r.Staff
+	case *org.Certificate:
 		return r.Staff
 	case *org.Exception:
 		return r.Staff

@@ -72,6 +72,15 @@ func (d Date) Start(location *time.Location) time.Time {
 	}
 }
 
+// AddMonths returns the date some months on, or back: the same day of its month, or the first of the next month where
+// the month has no such day.
+func (d Date) AddMonths(n int) Date {
+	at := d.utc()
+	first := time.Date(at.Year(), at.Month()+time.Month(n), 1, 0, 0, 0, 0, time.UTC)
+	next := Of(first.AddDate(0, 1, 0))
+	return min(Of(first)+Date(at.Day()-1), next)
+}
+
 // Steady returns an instant after t, at most a day, until which the clocks of t's location keep the offset that they
 // have at t.
 func Steady(t time.Time) time.Time {

@@ -4,9 +4,11 @@ package estate
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // PlaceID numbers a place.
@@ -108,9 +110,11 @@ type Place struct {
 	// Of a door: what it asks for outside opening hours, where that is more; empty: the same
 	ProofOutside Proof `json:"proof_outside,omitempty"`
 	// Key of the permission that a request here is about unless it says otherwise
-	Asks     string `json:"asks,omitempty"`
-	Retired  bool   `json:"retired,omitempty"`
-	Revision uint64 `json:"-"`
+	Asks string `json:"asks,omitempty"`
+	// Qualifications without which nobody may do anything here and below; in the order of their numbers
+	Requires []qualification.ID `json:"requires,omitempty"`
+	Retired  bool               `json:"retired,omitempty"`
+	Revision uint64             `json:"-"`
 }
 
 // Standing is a place as it stands in the tree: what it has from those above it.
@@ -118,8 +122,9 @@ type Standing struct {
 	Place    *Place
 	Site     *Place
 	Location *time.Location
-	Opening  *hours.Opening // the nearest stated opening hours; nil when none are: never closes
-	Retired  bool           // the place, or one above it, is retired
+	Opening  *hours.Opening     // the nearest stated opening hours; nil when none are: never closes
+	Retired  bool               // the place, or one above it, is retired
+	Requires []qualification.ID // what the place requires, and what those above it do; each may stand there more than once
 	Depth    int
 }
 
@@ -154,7 +159,10 @@ func NewTree(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 	var walk func(place *Place, above Standing) error
 	walk = func(place *Place, above Standing) error {
 		here := Standing{Place: place, Site: above.Site, Location: above.Location, Opening: above.Opening,
-			Retired: above.Retired || place.Retired, Depth: above.Depth}
+			Retired: above.Retired || place.Retired, Depth: above.Depth, Requires: above.Requires}
+		if len(place.Requires) > 0 {
+			here.Requires = slices.Concat(above.Requires, place.Requires)
+		}
 		enter := number
 		if above.Place != nil {
 			here.Depth++

@@ -9,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Aside is a record that could not be read, or contradicts others. It is left out of the state, so it gives nothing.
@@ -104,6 +105,16 @@ func (s *State) remove(kind string, id uint32) {
 			s.belong(bar.Staff, func(b *belongings) { b.bars = without(b.bars, bar.ID) })
 		}
 		s.Bars.Put(id, nil)
+	case "qualification":
+		if q := s.Qualifications.Get(id); q != nil {
+			s.qualificationByCode.Delete(key(q.Code))
+		}
+		s.Qualifications.Put(id, nil)
+	case "certificate":
+		if c := s.Certificates.Get(id); c != nil {
+			s.belong(c.Staff, func(b *belongings) { b.certificates = without(b.certificates, c.ID) })
+		}
+		s.Certificates.Put(id, nil)
 	case "badge":
 		if b := s.Badges.Get(id); b != nil {
 			s.badgeByNumber.Delete(badgeKey(b.Format, b.Number))
@@ -168,6 +179,10 @@ func (s *State) Record(kind string, id uint32) any {
 		return orNil(s.Exceptions.Get(id))
 	case "bar":
 		return orNil(s.Bars.Get(id))
+	case "qualification":
+		return orNil(s.Qualifications.Get(id))
+	case "certificate":
+		return orNil(s.Certificates.Get(id))
 	case "badge":
 		return orNil(s.Badges.Get(id))
 	case "credential":
@@ -207,6 +222,10 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "exception", uint32(r.ID), r.Staff
 	case *Bar:
 		return "bar", uint32(r.ID), r.Staff
+	case *qualification.Qualification:
+		return "qualification", uint32(r.ID), 0
+	case *Certificate:
+		return "certificate", uint32(r.ID), 0
 	case *Badge:
 		return "badge", uint32(r.ID), 0
 	case *credential.Credential:

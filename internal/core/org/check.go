@@ -12,6 +12,7 @@ import (
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Check says what is wrong with a record, or with what it refers to in the state, and in which field. It is the one
@@ -46,6 +47,19 @@ func (s *State) Check(record any) (field string, err error) {
 	case *Bar:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil)
 		c.text("reason", r.Reason, 500, true).moment("since", r.Since).moment("until", r.Until)
+	case *qualification.Qualification:
+		c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
+		c.that("months", r.Months >= 0 && r.Months <= qualification.MostMonths,
+			fmt.Sprintf("a certificate counts for 1 to %d months, or until it is withdrawn where it is 0",
+				qualification.MostMonths))
+		other := s.QualificationByCode(r.Code)
+		c.that("code", other == nil || other.ID == r.ID, "a qualification with this code is on record already")
+	case *Certificate:
+		c.refers("staff", s.Person(r.Staff) != nil).refers("qualification", s.Qualification(r.Qualification) != nil)
+		c.text("number", r.Number, 64, false)
+		c.that("issued", !r.Issued.IsZero(), "a certificate has a day of issue").date("issued", r.Issued)
+		c.date("until", r.Until).that("until", r.Until.IsZero() || r.Until >= r.Issued,
+			"it runs out before it is issued")
 	case *Badge:
 		c.badge(r)
 	case *credential.Credential:
@@ -155,6 +169,7 @@ func (c *checking) place(p *estate.Place) {
 	parent := c.state.Place(p.Parent)
 	c.refers("parent", p.Parent == 0 || parent != nil).text("code", p.Code, 32, true).text("name", p.Name, 120,
 		true).text("asks", p.Asks, 64, false)
+	c.requires(p.Requires)
 	depth := 0
 	for above := parent; above != nil && depth <= mostDepth; above = c.state.Place(above.Parent) {
 		depth++
@@ -195,8 +210,20 @@ func (c *checking) template(t *permit.Template) {
 		c.refers("settings", setting.Group == 0 || c.state.Groups.Get(uint32(setting.Group)) != nil)
 		c.refers("settings", setting.Permission == 0 || c.state.Permissions.Get(uint32(setting.Permission)) != nil)
 	}
+	c.requires(t.Requires)
 	for _, need := range t.Needs {
 		c.text("needs", need, 64, true)
+	}
+}
+
+// mostRequired bounds how many qualifications one template or place requires.
+const mostRequired = 20
+
+func (c *checking) requires(ids []qualification.ID) {
+	c.that("requires", len(ids) <= mostRequired, fmt.Sprintf("at most %d qualifications are required", mostRequired))
+	for i, id := range ids {
+		c.refers("requires", c.state.Qualification(id) != nil)
+		c.that("requires", i == 0 || ids[i-1] < id, "each qualification is required once")
 	}
 }
 

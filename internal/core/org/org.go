@@ -28,6 +28,7 @@ import (
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 	"loyallatch.example/latch/internal/core/table"
 )
 
@@ -37,6 +38,8 @@ type (
 	ExceptionID  uint32
 	DeviceID     uint32
 	BarID        uint32
+	// CertificateID is the number of a certificate.
+	CertificateID uint32
 )
 
 // Assignment says that somebody works at a place with a template, between two dates.
@@ -84,6 +87,18 @@ type Bar struct {
 // Holds reports whether the bar holds at an instant.
 func (b *Bar) Holds(at time.Time) bool {
 	return !b.Ended && !at.Before(b.Since) && (b.Until.IsZero() || at.Before(b.Until))
+}
+
+// Certificate says that somebody is qualified in something, between two dates.
+type Certificate struct {
+	ID            CertificateID    `json:"id"`
+	Staff         people.StaffID   `json:"staff"`
+	Qualification qualification.ID `json:"qualification"`
+	Number        string           `json:"number,omitempty"` // that stands on it
+	Issued        day.Date         `json:"issued"`           // first day that counts, in the zone of the home site
+	Until         day.Date         `json:"until,omitempty"`  // last day that counts; none: open
+	Ended         bool             `json:"ended,omitempty"`  // withdrawn; kept for the record
+	Revision      uint64           `json:"-"`
 }
 
 // Device is a door controller or a terminal that may ask for decisions at its place, with a token of its own.
@@ -161,28 +176,33 @@ type State struct {
 	Credentials table.Table[credential.Credential]
 	Devices     table.Table[Device]
 	Bars        table.Table[Bar]
+	// What people may have to be qualified in, and who is
+	Qualifications table.Table[qualification.Qualification]
+	Certificates   table.Table[Certificate]
 
-	placeByCode    table.Index[string, estate.PlaceID]
-	templateByCode table.Index[string, permit.TemplateID]
-	staffByNumber  table.Index[string, people.StaffID]
-	staffByEmail   table.Index[string, people.StaffID]
-	pinByDigest    table.Index[credential.Digest, credential.ID]
-	byBadge        table.Index[credential.BadgeID, credential.ID] // by which it is held
-	issues         table.Table[[]credential.ID]                   // of each badge, ever; never changed in place
-	badgeByNumber  table.Index[string, credential.BadgeID]
-	deviceByToken  table.Index[[32]byte, DeviceID]
-	ofStaff        table.Table[belongings]
-	aside          map[string]Aside // never changed in place
-	owners         int
-	pins           int
+	placeByCode         table.Index[string, estate.PlaceID]
+	templateByCode      table.Index[string, permit.TemplateID]
+	staffByNumber       table.Index[string, people.StaffID]
+	staffByEmail        table.Index[string, people.StaffID]
+	pinByDigest         table.Index[credential.Digest, credential.ID]
+	byBadge             table.Index[credential.BadgeID, credential.ID] // by which it is held
+	issues              table.Table[[]credential.ID]                   // of each badge, ever; never changed in place
+	badgeByNumber       table.Index[string, credential.BadgeID]
+	deviceByToken       table.Index[[32]byte, DeviceID]
+	ofStaff             table.Table[belongings]
+	qualificationByCode table.Index[string, qualification.ID]
+	aside               map[string]Aside // never changed in place
+	owners              int
+	pins                int
 }
 
 // belongings are the numbers of what belongs to one person. Never changed in place.
 type belongings struct {
-	assignments []AssignmentID
-	exceptions  []ExceptionID
-	credentials []credential.ID
-	bars        []BarID
+	assignments  []AssignmentID
+	exceptions   []ExceptionID
+	credentials  []credential.ID
+	bars         []BarID
+	certificates []CertificateID
 }
 
 // Fork returns a state that can be written without s noticing.
@@ -191,6 +211,8 @@ func (s *State) Fork() *State {
 	f.Places, f.Groups, f.Permissions = s.Places.Fork(), s.Groups.Fork(), s.Permissions.Fork()
 	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
 	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
+	f.Qualifications, f.Certificates = s.Qualifications.Fork(), s.Certificates.Fork()
+	f.qualificationByCode = s.qualificationByCode.Fork()
 	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
@@ -314,6 +336,22 @@ func (s *State) PutBar(b *Bar) {
 	s.Bars.Put(uint32(b.ID), b)
 }
 
+// PutQualification stores a qualification.
+func (s *State) PutQualification(q *qualification.Qualification) {
+	s.Qualifications.Put(uint32(q.ID), q)
+	s.qualificationByCode.Put(key(q.Code), q.ID)
+}
+
+// PutCertificate stores a certificate; whose it is never changes.
+func (s *State) PutCertificate(c *Certificate) {
+	if s.Certificates.Get(uint32(c.ID)) == nil {
+		s.belong(c.Staff, func(of *belongings) {
+			of.certificates = append(of.certificates[:len(of.certificates):len(of.certificates)], c.ID)
+		})
+	}
+	s.Certificates.Put(uint32(c.ID), c)
+}
+
 // PutDevice stores a device.
 func (s *State) PutDevice(d *Device) {
 	s.Devices.Put(uint32(d.ID), d)
@@ -420,6 +458,29 @@ func (s *State) BarsOf(id people.StaffID) []BarID {
 
 // Bar returns the bar with the number, or nil.
 func (s *State) Bar(id BarID) *Bar { return s.Bars.Get(uint32(id)) }
+
+// Qualification returns the qualification with the number, or nil.
+func (s *State) Qualification(id qualification.ID) *qualification.Qualification {
+	return s.Qualifications.Get(uint32(id))
+}
+
+// QualificationByCode returns the qualification with the code, or nil.
+func (s *State) QualificationByCode(code string) *qualification.Qualification {
+	id, _ := s.qualificationByCode.Get(key(code))
+	return s.Qualification(id)
+}
+
+// Certificate returns the certificate with the number, or nil.
+func (s *State) Certificate(id CertificateID) *Certificate { return s.Certificates.Get(uint32(id)) }
+
+// CertificatesOf returns the numbers of a person's certificates, withdrawn ones too. The caller must not change the
+// slice.
+func (s *State) CertificatesOf(id people.StaffID) []CertificateID {
+	if b := s.ofStaff.Get(uint32(id)); b != nil {
+		return b.certificates
+	}
+	return nil
+}
 
 // CredentialOf returns a person's credential of the kind that is not withdrawn, or nil; a PIN for duress is none.
 func (s *State) CredentialOf(id people.StaffID, kind credential.Kind) *credential.Credential {

@@ -23,6 +23,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Numbers of permissions, groups and templates.
@@ -248,6 +249,8 @@ type Template struct {
 	// How long an assignment lasts unless it says otherwise; 0 is open
 	Days  int      `json:"days,omitempty"`
 	Needs []string `json:"needs,omitempty"` // kinds of credential: "pin", "badge"
+	// Qualifications without which nobody may do what the template gives; in the order of their numbers
+	Requires []qualification.ID `json:"requires,omitempty"`
 	// After which an idle shared terminal signs the person out; 0 is the terminal's own
 	IdleSeconds int `json:"idle_seconds,omitempty"`
 	// DecidedAt is the catalogue count up to which somebody has looked at everything: what came before it and is not
@@ -422,6 +425,11 @@ func DaysOf(template *Template, lookup func(TemplateID) *Template) int {
 // NeedsOf returns the kinds of credential that a template needs, as the template or the nearest of its bases states.
 func NeedsOf(template *Template, lookup func(TemplateID) *Template) []string {
 	return stated(template, lookup, func(t *Template) ([]string, bool) { return t.Needs, len(t.Needs) > 0 })
+}
+
+// RequiresOf returns the qualifications that a template requires, as the template or the nearest of its bases states.
+func RequiresOf(template *Template, lookup func(TemplateID) *Template) []qualification.ID {
+	return stated(template, lookup, func(t *Template) ([]qualification.ID, bool) { return t.Requires, len(t.Requires) > 0 })
 }
 
 // IdleSecondsOf returns after how many seconds without use a shared terminal signs somebody out, as the template or the

@@ -46,6 +46,11 @@ func (b *Book) Steps(state *org.State) ([]Step, error) {
 			return nil, err
 		}
 	}
+	for i := range b.Qualifications {
+		if err := w.qualification(&b.Qualifications[i]); err != nil {
+			return nil, err
+		}
+	}
 	templates, err := byBase(b.Templates)
 	if err != nil {
 		return nil, err
@@ -153,10 +158,31 @@ func sameKinds(live []estate.Kind, named []string) bool {
 	for i, kind := range live {
 		words[i] = string(kind)
 	}
-	named = slices.Clone(named)
-	slices.Sort(words)
-	slices.Sort(named)
-	return slices.Equal(words, slices.Compact(named))
+	return sameWords(words, named)
+}
+
+func (w *writer) qualification(q *Qualification) error {
+	if err := w.once("qualification "+q.Code, q.at.line()); err != nil {
+		return err
+	}
+	live, what := w.state.QualificationByCode(q.Code), "qualification "+q.Code
+	set := fields{"name": q.Name, "summary": q.Summary, "months": q.Months}
+	switch {
+	case live == nil:
+		set["code"] = q.Code
+		w.step(q.at, what, "qualification.add", "", set)
+	default:
+		if live.Retired && !q.Retired {
+			w.step(q.at, what, "qualification.restore", q.Code, nil)
+		}
+		if live.Name != q.Name || live.Summary != q.Summary || live.Months != q.Months {
+			w.step(q.at, what, "qualification.edit", q.Code, set)
+		}
+	}
+	if q.Retired && (live == nil || !live.Retired) {
+		w.later = append(w.later, Step{change.Operation{Op: "qualification.retire", On: q.Code}, what, q.at})
+	}
+	return nil
 }
 
 func (w *writer) template(t *Template) {
@@ -170,7 +196,7 @@ func (w *writer) template(t *Template) {
 		access = *t.Hours
 	}
 	set := fields{"name": t.Name, "summary": t.Summary, "base": t.Base, "days": t.Days, "needs": orNone(t.Needs),
-		"idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
+		"requires": orNone(t.Requires), "idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
 	live := w.state.TemplateByCode(t.Code)
 	if live == nil {
 		set["code"] = t.Code
@@ -181,7 +207,7 @@ func (w *writer) template(t *Template) {
 		}
 		now := w.live(live)
 		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days ||
-			!slices.Equal(now.Needs, t.Needs) || now.IdleSeconds != t.IdleSeconds ||
+			!slices.Equal(now.Needs, t.Needs) || !sameWords(now.Requires, t.Requires) || now.IdleSeconds != t.IdleSeconds ||
 			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
 			w.step(t.at, what, "template.edit", t.Code, set)
 		}
@@ -189,6 +215,12 @@ func (w *writer) template(t *Template) {
 	if t.Retired && (live == nil || !live.Retired) {
 		w.later = append(w.later, Step{change.Operation{Op: "template.retire", On: t.Code}, what, t.at})
 	}
+}
+
+// sameWords reports whether two lists hold the same, in whatever order.
+func sameWords(a, b []string) bool {
+	a, b = slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b))
+	return slices.Equal(slices.Compact(a), slices.Compact(b))
 }
 
 func orNone(s []string) []string {
@@ -226,6 +258,9 @@ func (w *writer) live(t *permit.Template) Template {
 	if base := w.state.Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
+	for _, id := range t.Requires {
+		out.Requires = append(out.Requires, w.state.Qualification(id).Code)
+	}
 	if t.Hours.Kind != hours.Inherit {
 		out.Hours = &Hours{}
 		if encoded, err := json.Marshal(t.Hours); err == nil {
@@ -248,6 +283,10 @@ func Of(state *org.State, catalogue bool, chosen func(*permit.Template) bool) *B
 	book := &Book{Version: Version, Name: state.Settings.Name}
 	if catalogue {
 		book.Catalogue = w.groups(0)
+		for _, q := range state.Qualifications.All() {
+			book.Qualifications = append(book.Qualifications, Qualification{Code: q.Code, Name: q.Name,
+				Summary: q.Summary, Months: q.Months, Retired: q.Retired})
+		}
 	}
 	for _, t := range state.Templates.All() {
 		if chosen(t) {

@@ -29,11 +29,24 @@ const MostBytes = 2 << 20
 
 // Book is a rulebook: a catalogue, templates, or both. Applying one leaves alone what it does not name.
 type Book struct {
-	Version   int        `yaml:"rulebook"`
-	Name      string     `yaml:"name,omitempty"`
-	Summary   string     `yaml:"summary,omitempty"`
-	Catalogue []Group    `yaml:"catalogue,omitempty"`
-	Templates []Template `yaml:"templates,omitempty"`
+	Version   int     `yaml:"rulebook"`
+	Name      string  `yaml:"name,omitempty"`
+	Summary   string  `yaml:"summary,omitempty"`
+	Catalogue []Group `yaml:"catalogue,omitempty"`
+	// What people may have to be qualified in
+	Qualifications []Qualification `yaml:"qualifications,omitempty"`
+	Templates      []Template      `yaml:"templates,omitempty"`
+}
+
+// Qualification is what people may have to be qualified in.
+type Qualification struct {
+	Code    string `yaml:"code"`
+	Name    string `yaml:"name"`
+	Summary string `yaml:"summary,omitempty"`
+	Months  int    `yaml:"months,omitempty"`
+	Retired bool   `yaml:"retired,omitempty"`
+
+	at marks
 }
 
 // Group is a group of the catalogue with what stands in it.
@@ -76,6 +89,7 @@ type Template struct {
 	Base        string            `yaml:"base,omitempty"`
 	Days        int               `yaml:"days,omitempty"`
 	Needs       []string          `yaml:"needs,omitempty,flow"`
+	Requires    []string          `yaml:"requires,omitempty,flow"`
 	IdleSeconds int               `yaml:"idle_seconds,omitempty"`
 	Hours       *Hours            `yaml:"hours,omitempty"`
 	Retired     bool              `yaml:"retired,omitempty"`
@@ -113,10 +127,11 @@ var (
 			inner: map[string]*shape{
 				"scale": {keys: []string{"kind", "levels", "unit", "most"}}}},
 	}}
-	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "templates"},
+	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "qualifications", "templates"},
 		inner: map[string]*shape{
-			"catalogue": groupShape,
-			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "idle_seconds", "hours",
+			"catalogue":      groupShape,
+			"qualifications": {keys: []string{"code", "name", "summary", "months", "retired"}},
+			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires", "idle_seconds", "hours",
 				"retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
 				"hours": {keys: []string{"kind", "before_minutes", "after_minutes", "rules"},
 					inner: map[string]*shape{"rules": ruleShape}}}},

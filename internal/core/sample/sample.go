@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Mill is an organisation of one site with a hall, two doors and a line, a packer (1), and whatever spoil changes.
@@ -103,6 +104,9 @@ func State(t *rapid.T) *org.State {
 			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t,
 				"kinds"), Since: uint32(id)})
 	}
+	for id := qualification.ID(1); id <= 2; id++ {
+		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: fmt.Sprint("Ticket ", id)})
+	}
 	for id := estate.PlaceID(1); id <= 8; id++ {
 		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site,
 			TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
@@ -118,11 +122,13 @@ func State(t *rapid.T) *org.State {
 				p.ProofOutside = stricter
 			}
 		}
+		p.Requires = Requires(t, 10)
 		s.PutPlace(p)
 	}
 	for id := permit.TemplateID(1); id <= 3; id++ {
 		template := &permit.Template{ID: id, Code: fmt.Sprint("t", id), Name: fmt.Sprint("Work ", id),
-			Base: permit.TemplateID(rapid.IntRange(0, int(id)-1).Draw(t, "base")), Hours: Hours(t)}
+			Base: permit.TemplateID(rapid.IntRange(0, int(id)-1).Draw(t, "base")), Hours: Hours(t),
+			Requires: Requires(t, 5)}
 		for permission := permit.PermissionID(1); permission <= 3; permission++ {
 			if oneIn(2, "set") {
 				word := [][]string{{"no", "yes"}, {"none", "own", "all"}, {"0", "5", "40"}}[permission-1]
@@ -133,6 +139,9 @@ func State(t *rapid.T) *org.State {
 		s.PutTemplate(template)
 	}
 	for id := people.StaffID(1); id <= 4; id++ {
+		for range rapid.IntRange(0, 2).Draw(t, "certificates") {
+			s.PutCertificate(Certificate(t, org.CertificateID(s.Certificates.Next())))
+		}
 		p := &people.Staff{ID: id, Number: fmt.Sprint("S", id), GivenName: fmt.Sprint("Name", id), FamilyName: "Family",
 			Engagement: people.Employee,
 			HomeSite:   estate.PlaceID(rapid.IntRange(1, 2).Draw(t, "home")), StartDate: date("start"),
@@ -165,7 +174,8 @@ func State(t *rapid.T) *org.State {
 			s.PutBar(b)
 		}
 	}
-	for id := org.AssignmentID(1); int(id) <= rapid.IntRange(0, 10).Draw(t, "assignments"); id++ {
+	most := org.AssignmentID(rapid.SampledFrom([]int{8, 10, 4, 1, 0}).Draw(t, "assignments"))
+	for id := org.AssignmentID(1); id <= most; id++ {
 		s.PutAssignment(Assignment(t, id))
 	}
 	for id := org.ExceptionID(1); int(id) <= rapid.IntRange(0, 3).Draw(t, "exceptions"); id++ {
@@ -179,6 +189,26 @@ func State(t *rapid.T) *org.State {
 		s.PutException(e)
 	}
 	return s
+}
+
+// Requires draws what something requires people to be qualified in: most require nothing.
+func Requires(t *rapid.T, oneIn int) []qualification.ID {
+	if rapid.IntRange(1, oneIn).Draw(t, "requires") > 1 {
+		return nil
+	}
+	return rapid.SampledFrom([][]qualification.ID{{1}, {2}, {1, 2}}).Draw(t, "required")
+}
+
+// Certificate draws one.
+func Certificate(t *rapid.T, id org.CertificateID) *org.Certificate {
+	c := &org.Certificate{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "certificate of")),
+		Qualification: qualification.ID(rapid.IntRange(1, 2).Draw(t, "qualified in")),
+		Issued:        Today + day.Date(rapid.IntRange(-3, 1).Draw(t, "certified")),
+		Ended:         rapid.IntRange(1, 6).Draw(t, "withdrawn") == 1}
+	if rapid.Bool().Draw(t, "certificate ends") {
+		c.Until = c.Issued + day.Date(rapid.IntRange(0, 4).Draw(t, "certified for"))
+	}
+	return c
 }
 
 // ForDoors returns the keys of the permissions that a door may ask about.

@@ -338,6 +338,11 @@ func (t *telling) refusedByGrant() {
 		t.say(t.m.AssignmentEnded, t.m.AssignmentEndedRemedy, "place", t.place(a.Place), "date", t.Date(a.Until))
 	case access.PermissionNotInTemplate:
 		t.notInTemplate(a)
+	case access.QualificationMissing:
+		if a != nil {
+			t.grant(a)
+		}
+		t.say(t.m.Unqualified, t.m.UnqualifiedRemedy, "needed", t.qualifications(t.s, t.s.Missing(t.q, &t.e.Decision)))
 	case access.OutsideHours:
 		if a != nil {
 			t.grant(a)

@@ -27,7 +27,7 @@ type Messages struct {
 	AssignmentBegins, BeginsRemedy, AssignmentEnded                  string
 	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil          string
 	NotToThatExtent, RaiseLevel, OnlySoFar, OnlyAtLevel, NotIncluded string
-	IncludeRemedy                                                    string
+	IncludeRemedy, Unqualified, UnqualifiedRemedy, AQualification    string
 
 	// Grounds of decisions and statements.
 	CredentialOf, PlaceAsks, HasDeparted, ContractEndedOn     string
@@ -40,6 +40,7 @@ type Messages struct {
 	// What ends something.
 	EndsByLock, EndsByLeaving, EndsByContract, EndsByItself string
 	EndsByException, EndsByBar, EndsByCredential            string
+	EndsByQualification                                     string
 
 	// Statements.
 	OwnerCan, OnceUnlocked, CanNothing, CouldNothing     string
@@ -49,6 +50,7 @@ type Messages struct {
 	IsBarred, WasBarred, UntilMoment                     string
 	TermFrom, TermUntil, TermUntilWith, TermEnded        string
 	TermEndedWith, TheContract, TheDeparture             string
+	TheQualification, CanNothingWithout                  string
 
 	// Obstacles and what mends them.
 	ObstacleLocked, MendLock, UnreadableRecord              string
@@ -57,7 +59,8 @@ type Messages struct {
 	ObstacleNothing, MendNothing, ObstacleHours, MendHours  string
 	ObstacleNoCredential, ObstacleNotAccepted               string
 	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
-	MendPIN, MendBadge                                      string
+	MendPIN, MendBadge, ObstacleQualification               string
+	MendQualification                                       string
 
 	// Needless exceptions.
 	HasRunOut, WorksNoLonger, PermissionRetired     string
@@ -126,6 +129,9 @@ var English = &Language{
 		OnlyAtLevel:           "{who} may {what}, but only at the level {level}.",
 		OnlySoFar:             "{who} may {what}, but only {extent}.",
 		NotIncluded:           "The template {template} does not include “{title}”.",
+		Unqualified:           "{who} may not {what} at {where} without a valid certificate: {needed}.",
+		UnqualifiedRemedy:     "Record the certificate of {who}, or give it a later end.",
+		AQualification:        "a qualification",
 		IncludeRemedy:         "Assign a template that includes it, or add it for {who} alone by an exception.",
 
 		CredentialOf: "{kind} of {who}, {state}", PlaceAsks: "{where} asks for {asked}",
@@ -148,7 +154,7 @@ var English = &Language{
 		EndsByLock: "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
 		EndsByItself: "assignment or exception ends", EndsByException: "withheld from then",
 		EndsByBar:        "barred from then",
-		EndsByCredential: "PIN or badge runs out",
+		EndsByCredential: "PIN or badge runs out", EndsByQualification: "a qualification runs out",
 
 		OwnerCan: "{who} is an owner and can do everything, everywhere.", OnceUnlocked: "Once unlocked, {who}",
 		CanNothing:   "{who} can do nothing at {place}: the template {template} gives nothing there.",
@@ -170,7 +176,8 @@ var English = &Language{
 		UntilMoment: ", until {until}", TermFrom: ", from {from}", TermUntil: ", until {until}",
 		TermUntilWith: ", until {until}, with {what}",
 		TermEnded:     "; this ended on {until}", TermEndedWith: "; this ended with {what} on {until}",
-		TheContract: "the contract", TheDeparture: "the departure",
+		TheContract: "the contract", TheDeparture: "the departure", TheQualification: "a qualification",
+		CanNothingWithout: "{who} can do nothing at {place} as {template} without a valid certificate: {needed}.",
 
 		ObstacleLocked: "{who} is locked: {reason}.", MendLock: "Unlock when the cause is settled.",
 		UnreadableRecord: "a record of theirs cannot be read",
@@ -188,6 +195,9 @@ var English = &Language{
 		ObstacleSomeDoors: "{n} door that {who} is meant to pass asks for more than {who} has: {door}.|" +
 			"{n} doors that {who} is meant to pass ask for more than {who} has, such as {door}.",
 		ObstacleNeeded: "{who} has no {needed}, and the template {template} needs one.", APIN: "PIN", ABadge: "badge",
+
+		ObstacleQualification: "{who} holds no valid certificate for {needed}, which the template {template} requires.",
+		MendQualification:     "Record the certificate, or give it a later end.",
 
 		HasRunOut: "It has run out.", WorksNoLonger: "{who} no longer works here.",
 		PermissionRetired: "The permission is retired.",

@@ -5,6 +5,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Obstacle is one thing that keeps somebody from working, in words, with the step that mends it.
@@ -25,6 +26,18 @@ func (l *Language) issue(act string) string {
 		return l.Messages.MendBadge
 	}
 	return l.Messages.MendPIN
+}
+
+// qualifications names some qualifications.
+func (l *Language) qualifications(s *access.Snapshot, ids []qualification.ID) string {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = l.Messages.AQualification
+		if q := s.State().Qualification(id); q != nil {
+			names[i] = q.Name
+		}
+	}
+	return l.List(names)
 }
 
 // Obstacles says what keeps somebody from working.
@@ -65,6 +78,9 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			said[i].Mend = l.issue(fact.Act)
 			said[i].Sentence = l.count(m.ObstacleSomeDoors, fact.Doors, "who", staff.Called(), "door",
 				placeName(s, fact.Place, m.APlace))
+		case "qualification_missing":
+			put(m.ObstacleQualification, m.MendQualification, "template", s.State().Template(fact.Template).Name,
+				"needed", l.qualifications(s, []qualification.ID{fact.Qualification}))
 		case "credential_needed":
 			needed := m.APIN
 			if fact.Act == "issue_badge" {

@@ -98,7 +98,7 @@ func (t *stating) term() string {
 		return tail
 	}
 	with := map[access.Reason]string{access.ContractEnded: t.m.TheContract,
-		access.HasDeparted: t.m.TheDeparture}[st.Ended]
+		access.HasDeparted: t.m.TheDeparture, access.QualificationMissing: t.m.TheQualification}[st.Ended]
 	message := map[bool]map[bool]string{
 		true:  {true: t.m.TermEndedWith, false: t.m.TermEnded},
 		false: {true: t.m.TermUntilWith, false: t.m.TermUntil},
@@ -140,6 +140,11 @@ func (t *stating) sentence(template string, phrases []string, tail string) {
 			return past
 		}
 		return now
+	}
+	if len(t.st.Missing) > 0 && t.st.When != access.Past {
+		t.st.Sentence = fill(m.CanNothingWithout, "who", who, "place", t.here.Place.Name, "template", template,
+			"needed", t.qualifications(t.s, t.st.Missing))
+		return
 	}
 	if len(t.st.Doors) == 0 && len(t.st.Short) == 0 && len(phrases) == 0 {
 		t.st.Sentence = fill(then(m.CanNothing, m.CouldNothing), "who", who, "place", t.here.Place.Name, "template",

@@ -127,6 +127,8 @@ func (l *Language) Ends(end access.End) string {
 		return m.EndsByBar
 	case access.ProofNotSufficient:
 		return m.EndsByCredential
+	case access.QualificationMissing:
+		return m.EndsByQualification
 	}
 	return ""
 }

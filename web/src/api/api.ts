@@ -121,6 +121,16 @@ export async function sendFile(path: string, file: Blob, type: string): Promise<
   return body as ChangeResult;
 }
 
+/** Sends a file that is kept as it is, such as a scan, in the place of the one before. */
+export async function send(path: string, file: Blob) {
+  const answer = await fetch(`/api/v1${path}`, {
+    method: "PUT",
+    body: file,
+    headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf },
+  });
+  if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
+}
+
 /** Takes something along as a file: a list as CSV, unless another type is asked for. */
 export async function download(
   path: string,

@@ -444,6 +444,98 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is qualified in what, from when until when, of those whom you see whole
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-certificates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/certificates/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw a certificate; it stays on record
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
+         */
+        delete: operations["end-certificate"];
+        options?: never;
+        head?: never;
+        /**
+         * Change a certificate: its number, its dates or its scan
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-certificate"];
+        trace?: never;
+    };
+    "/certificates/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring back a certificate that was withdrawn
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
+         */
+        post: operations["restore-certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/certificates/{id}/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The scan of a certificate
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-scan"];
+        /**
+         * Keep a scan of a certificate, sent as PDF, JPEG or PNG of at most 3 MiB
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `everything`.
+         */
+        put: operations["put-scan"];
+        post?: never;
+        /**
+         * Delete the scan of a certificate for good
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `everything`.
+         */
+        delete: operations["delete-scan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/changes": {
         parameters: {
             query?: never;
@@ -476,6 +568,10 @@ export interface paths {
          *     - `badge.suspend`: suspend; needs `console.credentials`
          *     - `bar.add`: bar; needs `console.lock`; sets `staff`, `place`, `until`
          *     - `bar.end`: lift the bar of; needs `console.lock`
+         *     - `certificate.add`: record a certificate of; needs `console.edit_staff`; sets `staff`, `qualification`, `number`, `issued`, `until`
+         *     - `certificate.edit`: change a certificate of; needs `console.edit_staff`; sets `staff`, `qualification`, `number`, `issued`, `until`
+         *     - `certificate.end`: withdraw a certificate of; needs `console.edit_staff`
+         *     - `certificate.restore`: bring back a certificate of; needs `console.edit_staff`
          *     - `credential.renew`: give another end to; needs `console.credentials`; sets `until`
          *     - `device.add`: connect device; needs `console.devices`; sets `name`, `place`, `token`
          *     - `device.revoke`: disconnect device; needs `console.devices`
@@ -496,10 +592,14 @@ export interface paths {
          *     - `permission.retire`: retire permission; needs `console.edit_catalogue`
          *     - `pin.set`: issue a pin to; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`, `duress`
          *     - `pin.withdraw`: withdraw the pin of; needs `console.credentials`; sets `staff`, `pin`, `must_change`, `until`, `duress`
-         *     - `place.add`: add place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`
-         *     - `place.edit`: change place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`
+         *     - `place.add`: add place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`, `requires`
+         *     - `place.edit`: change place; needs `console.edit_places`; sets `code`, `name`, `kind`, `parent`, `time_zone`, `opening`, `proof`, `proof_outside`, `asks`, `requires`
          *     - `place.restore`: bring back place; needs `console.edit_places`
          *     - `place.retire`: retire place; needs `console.edit_places`
+         *     - `qualification.add`: add qualification; needs `console.edit_templates`; sets `code`, `name`, `summary`, `months`
+         *     - `qualification.edit`: change qualification; needs `console.edit_templates`; sets `code`, `name`, `summary`, `months`
+         *     - `qualification.restore`: bring back qualification; needs `console.edit_templates`
+         *     - `qualification.retire`: retire qualification; needs `console.edit_templates`
          *     - `staff.activate`: activate; needs `console.edit_staff`
          *     - `staff.depart`: record the departure of; needs `console.depart`; sets `on`
          *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
@@ -509,8 +609,8 @@ export interface paths {
          *     - `staff.reinstate`: reinstate; needs `console.depart`
          *     - `staff.unlock`: unlock; needs `console.lock`
          *     - `staff.unmake_owner`: take ownership from
-         *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
-         *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
          *     - `template.restore`: bring back template; needs `console.edit_templates`
          *     - `template.retire`: retire template; needs `console.edit_templates`; sets `replace_with`, `end_assignments` A token needs the scope `daily`.
          */
@@ -1729,6 +1829,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/qualifications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What people may have to be qualified in: what requires it, who holds it and who lacks it
+         * @description A token needs the scope `read`.
+         */
+        get: operations["list-qualifications"];
+        put?: never;
+        /**
+         * Add a qualification
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["add-qualification"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/qualifications/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One qualification
+         * @description A token needs the scope `read`.
+         */
+        get: operations["get-qualification"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change a qualification
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        patch: operations["edit-qualification"];
+        trace?: never;
+    };
+    "/qualifications/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired qualification back
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["restore-qualification"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/qualifications/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a qualification: nobody is certified in it any more; what requires it goes on requiring it
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["retire-qualification"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook": {
         parameters: {
             query?: never;
@@ -1939,6 +2127,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record that somebody is qualified in something
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
+         */
+        post: operations["add-certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/depart": {
         parameters: {
             query?: never;
@@ -1994,6 +2202,34 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The photo of somebody, as JPEG
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-photo"];
+        /**
+         * Keep a photo of somebody, sent as JPEG or PNG of at most 3 MiB; it is cut to 3 by 4 and made small
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `everything`.
+         */
+        put: operations["put-photo"];
+        post?: never;
+        /**
+         * Delete the photo of somebody for good
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `everything`.
+         */
+        delete: operations["delete-photo"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2511,6 +2747,49 @@ export interface components {
             /** @description Where it is not everything: why not */
             why_not?: string;
         };
+        Certificate: {
+            /**
+             * Format: int64
+             * @description From today until the last day
+             */
+            days?: number;
+            etag: string;
+            /** Format: int32 */
+            id: number;
+            /**
+             * Format: date
+             * @description The first day on which it counts
+             */
+            issued: string;
+            /** @description That stands on it */
+            number?: string;
+            qualification: components["schemas"]["QualificationRef"];
+            /** @description Whether there is a file that shows it, at /certificates/{id}/scan */
+            scan: boolean;
+            staff: components["schemas"]["StaffRef"];
+            /** @enum {string} */
+            state: "counts" | "later" | "run_out" | "withdrawn";
+            /** @description The last day on which it counts */
+            until?: string;
+        };
+        CertificateAdd: {
+            /** @description The first day on which it counts, such as 2026-03-02 */
+            issued?: string;
+            number?: string;
+            /** @description Code of the qualification */
+            qualification: string;
+            reason?: string;
+            /** @description The last day on which it counts; empty: until it is withdrawn; left out of a new one: as long as certificates in it count */
+            until?: string;
+        };
+        CertificateWrite: {
+            /** @description The first day on which it counts, such as 2026-03-02 */
+            issued?: string;
+            number?: string;
+            reason?: string;
+            /** @description The last day on which it counts; empty: until it is withdrawn; left out of a new one: as long as certificates in it count */
+            until?: string;
+        };
         Change: {
             actor: string;
             /** Format: date-time */
@@ -2915,7 +3194,7 @@ export interface components {
              */
             id: number;
             /** @enum {string} */
-            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
             /** @description Somebody has said that it may run out */
             let_go?: components["schemas"]["LetGo"];
             /** @description Their line manager */
@@ -2937,7 +3216,7 @@ export interface components {
             /** Format: int32 */
             id: number;
             /** @enum {string} */
-            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
         };
         Feed: {
             /** Format: date-time */
@@ -3181,6 +3460,8 @@ export interface components {
             act: string;
             code: string;
             mend: string;
+            /** @description That is missing */
+            qualification?: components["schemas"]["QualificationRef"];
             sentence: string;
         };
         OpeningHours: {
@@ -3484,6 +3765,16 @@ export interface components {
              */
             total: number;
         };
+        PageCertificate: {
+            items: components["schemas"]["Certificate"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageChange: {
             items: components["schemas"]["Change"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -3644,6 +3935,16 @@ export interface components {
              */
             total: number;
         };
+        PageQualification: {
+            items: components["schemas"]["Qualification"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageSession: {
             items: components["schemas"]["Session"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -3788,6 +4089,8 @@ export interface components {
             proof?: string;
             /** @description What it asks for outside opening hours, where that is more */
             proof_outside?: string;
+            /** @description Qualifications without which nobody may do anything here and below; those of the places above count too */
+            requires: components["schemas"]["QualificationRef"][];
             retired?: boolean;
             /** @description Its own, or that of its site */
             time_zone: string;
@@ -3845,6 +4148,8 @@ export interface components {
             /** @description Of a door: what it asks for outside opening hours, stricter than its proof; empty: the same */
             proof_outside?: string;
             reason?: string;
+            /** @description Codes of qualifications without which nobody may do anything here and below */
+            requires?: string[];
             /** @description IANA name; sites only */
             time_zone?: string;
         };
@@ -3865,6 +4170,50 @@ export interface components {
              * @example urn:loyal-latch:problem:conflict
              */
             type: string;
+        };
+        Qualification: {
+            code: string;
+            etag: string;
+            /**
+             * Format: int64
+             * @description How many people hold it now, of those you may see
+             */
+            holders: number;
+            /** Format: int32 */
+            id: number;
+            /**
+             * Format: int64
+             * @description How many people lack it for what they are assigned to, of those you may see
+             */
+            missing: number;
+            /**
+             * Format: int64
+             * @description For how long a certificate counts unless it says otherwise; none: until it is withdrawn
+             */
+            months?: number;
+            name: string;
+            /** @description That require it */
+            places: components["schemas"]["PlaceRef"][];
+            retired?: boolean;
+            summary?: string;
+            /** @description That require it */
+            templates: components["schemas"]["TemplateRef"][];
+        };
+        QualificationRef: {
+            code: string;
+            name: string;
+        };
+        QualificationWrite: {
+            /** @description Such as FORKLIFT; it stays as it is once it is made */
+            code?: string;
+            /**
+             * Format: int64
+             * @description For how long a certificate counts unless it says otherwise; 0: until it is withdrawn
+             */
+            months?: number;
+            name?: string;
+            reason?: string;
+            summary?: string;
         };
         Reasoned: {
             reason?: string;
@@ -4151,6 +4500,10 @@ export interface components {
             needs_words?: string;
             /** @description Every permission as it resolves; only when one template is asked for */
             permissions?: components["schemas"]["TemplatePermission"][];
+            /** @description Qualifications that it requires itself; none: those of its base */
+            requires: components["schemas"]["QualificationRef"][];
+            /** @description What is required, by it or by its base */
+            requires_words?: string;
             retired?: boolean;
             /** @description Its own settings: key of a permission or group, and word */
             settings?: {
@@ -4174,6 +4527,10 @@ export interface components {
             title: string;
             /** @description It came into the catalogue and waits for a decision */
             undecided?: boolean;
+        };
+        TemplateRef: {
+            code: string;
+            name: string;
         };
         TemplateRetire: {
             /** @description Their assignments end */
@@ -4203,6 +4560,8 @@ export interface components {
             name?: string;
             needs?: string[];
             reason?: string;
+            /** @description Codes of the qualifications without which nobody may do what it gives */
+            requires?: string[];
             /** @description Takes what another template says in one group */
             section?: components["schemas"]["Section"];
             /** @description Replaces all its own settings: key of a permission or a group, and word */
@@ -5352,6 +5711,284 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-certificates": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Staff number */
+                staff?: string;
+                /** @description Code of a qualification */
+                qualification?: string;
+                state?: "counts" | "later" | "run_out" | "withdrawn" | "all";
+                /** @description Home site */
+                site?: string;
+                /** @description Words of the name, or of the number on the certificate */
+                q?: string;
+                /** @description - falls */
+                sort?: "until" | "-until" | "name" | "-name" | "issued" | "-issued";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCertificate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-certificate": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-certificate": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertificateWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-certificate": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "X-Content-Type-Options"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "put-scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete-scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -6692,7 +7329,7 @@ export interface operations {
                 until?: string;
                 /** @description The first day looked at; left out: today */
                 from?: string;
-                kind?: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "bar" | "lock";
+                kind?: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
                 /** @description Home site */
                 site?: string;
                 /** @description Staff number of the line manager */
@@ -8262,6 +8899,261 @@ export interface operations {
             };
         };
     };
+    "list-qualifications": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Any words of the name, the code or the summary */
+                q?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageQualification"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-qualification": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QualificationWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-qualification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Qualification"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-qualification": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QualificationWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-qualification": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-qualification": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-rulebook": {
         parameters: {
             query?: {
@@ -8813,6 +9705,52 @@ export interface operations {
             };
         };
     };
+    "add-certificate": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertificateAdd"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "depart-staff": {
         parameters: {
             query?: {
@@ -8937,6 +9875,106 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Look"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "X-Content-Type-Options"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "put-photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete-photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

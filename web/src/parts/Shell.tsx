@@ -36,7 +36,12 @@ function Head() {
     { to: "/enrol", name: "Enrol", shown: may("console.enrol") },
     { to: "/badges", name: "Badges", shown: may("console.credentials") },
     { to: "/estate", name: "Estate", shown: true },
-    { to: "/templates", name: "Templates", shown: true, also: /^\/(catalogue|compare|exceptions|sheet)/ },
+    {
+      to: "/templates",
+      name: "Templates",
+      shown: true,
+      also: /^\/(catalogue|qualifications|compare|exceptions|sheet)/,
+    },
     { to: "/grid", name: "Grid", shown: may("console.view_staff") },
     { to: "/check", name: "Check", shown: may("console.check"), also: /^\/look/ },
     { to: "/audit", name: "Audit", shown: me.everywhere.includes("console.read_audit") },

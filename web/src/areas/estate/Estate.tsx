@@ -22,6 +22,7 @@ import {
   TextField,
   Wrong,
 } from "@/parts/parts";
+import { RequiresField } from "@/parts/qualifications";
 import { HoursDialog } from "./HoursDialog";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
@@ -186,6 +187,8 @@ function PlacePanel({ place }: { place: Place }) {
         Open {place.opening_words} ({place.time_zone}).
         {place.proof && ` It asks for ${proofWord[place.proof]}.`}
         {place.proof_outside && ` Outside opening hours it asks for ${proofWord[place.proof_outside]}.`}
+        {place.requires.length > 0 &&
+          ` Whoever does anything here needs a valid certificate: ${place.requires.map((q) => q.name).join(", ")}.`}
       </p>
       {may("console.view_staff") && (
         <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
@@ -274,12 +277,20 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
     proof: place.proof ?? "",
     proof_outside: place.proof_outside ?? "",
     asks: place.asks ?? "",
+    requires: place.requires
+      .map((q) => q.code)
+      .sort()
+      .join(","),
   };
   const [form, setForm] = useState(first);
   const [ready, setReady] = useState<Operation[]>();
   const places = usePlaces();
   const permissions = usePermissions(place.kind, { exact: true });
-  const changed = Object.fromEntries(Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]));
+  const changed = Object.fromEntries(
+    Object.entries(form)
+      .filter(([k, v]) => v !== first[k as keyof typeof first])
+      .map(([k, v]) => [k, k === "requires" ? v.split(",").filter(Boolean) : v]),
+  );
   const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
     setForm({ ...form, [name]: e.target.value });
   if (ready) {
@@ -343,6 +354,11 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
             <PermissionOptions permissions={permissions.data?.items} />
           </SelectField>
         )}
+        <RequiresField
+          value={form.requires.split(",").filter(Boolean)}
+          onChange={(codes) => setForm({ ...form, requires: codes.sort().join(",") })}
+          hint="Whoever does anything here, or at a place in it, needs these."
+        />
         <div className="col-span-2 flex gap-2">
           <Button type="submit" look="main" disabled={!Object.keys(changed).length}>
             Go on

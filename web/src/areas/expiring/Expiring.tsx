@@ -20,6 +20,7 @@ const kinds: Record<Item["kind"], string> = {
   badge: "Badges",
   pin: "PINs",
   password: "Passwords",
+  certificate: "Qualifications",
   bar: "Bars",
   lock: "Locks",
 };

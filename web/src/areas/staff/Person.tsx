@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Ban, Lock, LockOpen } from "lucide-react";
 import { type ReactNode, useState } from "react";
-import { api, keep, type Operation, queries, Refusal, type Schema, type Staff, take } from "@/api/api";
+import { api, keep, type Operation, queries, Refusal, type Schema, type Staff, send, take } from "@/api/api";
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { ExceptionEdit } from "@/areas/exceptions/ExceptionEdit";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
@@ -32,6 +32,7 @@ import {
   TextField,
   Wrong,
 } from "@/parts/parts";
+import { Certificates } from "@/parts/qualifications";
 
 /** One person: who they are, what they can do and why, and what was done. */
 export function Person() {
@@ -153,7 +154,7 @@ function Sheet({ staff }: { staff: Staff }) {
         .filter((o) => o.code !== "locked" && o.code !== "barred")
         .map((o) => (
           <p
-            key={o.code}
+            key={o.sentence}
             className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5"
           >
             <Mark of="stuck" />
@@ -217,9 +218,11 @@ function Sheet({ staff }: { staff: Staff }) {
               )
             }
           >
+            <Photo staff={staff} edits={!self && may("console.edit_staff", site)} />
             <Record staff={staff} />
           </Section>
           {!staff.narrow && <Credentials staff={staff} self={self} />}
+          {!staff.narrow && <Certificates staff={staff} self={self} />}
           {may("console.depart", site) && !self && (
             <Section title="Coming and going">
               <div className="flex flex-wrap gap-2">
@@ -423,6 +426,59 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
         />
       )}
     </Section>
+  );
+}
+
+/** The face that goes with the name, on this page and on the badge. */
+function Photo({ staff, edits }: { staff: Staff; edits: boolean }) {
+  const number = staff.staff_number;
+  const photo = useQuery({
+    queryKey: ["photo", number],
+    queryFn: async () => {
+      const answer = await fetch(`/api/v1/staff/${number}/photo`);
+      return answer.ok ? URL.createObjectURL(await answer.blob()) : null;
+    },
+    staleTime: 60_000,
+    retry: false,
+  });
+  const keeping = useMutation({
+    mutationFn: (file: File) => send(`/staff/${number}/photo`, file),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["photo", number] }),
+  });
+  const removing = useMutation({
+    mutationFn: () => take(api.DELETE("/staff/{id}/photo", { params: { path: { id: number } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["photo", number] }),
+  });
+  if (!photo.data && !edits) return null;
+  return (
+    <div className="mb-3 flex items-end gap-3">
+      {photo.data && (
+        <img
+          src={photo.data}
+          alt={`${staff.given_name} ${staff.family_name}`}
+          className="h-28 w-21 rounded-sm border border-rule object-cover"
+        />
+      )}
+      {edits && (
+        <span className="flex flex-col gap-1 text-sm">
+          <label className="cursor-pointer text-damson underline underline-offset-2 focus-within:outline-2">
+            {photo.data ? "Another photo" : "Add a photo"}
+            <input
+              type="file"
+              accept="image/jpeg,image/png"
+              className="sr-only"
+              onChange={(e) => e.target.files?.[0] && keeping.mutate(e.target.files[0])}
+            />
+          </label>
+          {photo.data && (
+            <button type="button" className="text-left text-damson underline" onClick={() => removing.mutate()}>
+              Remove it
+            </button>
+          )}
+          <Wrong error={keeping.error ?? removing.error} />
+        </span>
+      )}
+    </div>
   );
 }
 

@@ -6,6 +6,7 @@ import { ChangeDialog } from "@/parts/change";
 import { GroupOptions, TemplateOptions, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { Ask, Button, buttonLook, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { RequiresField } from "@/parts/qualifications";
 import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
@@ -62,7 +63,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
                 </Link>
               </>
             )}
-            .
+            .{t.data.requires_words && ` Requires a valid certificate: ${t.data.requires_words}.`}
           </p>
           <p className="text-faded">
             <Link to="/grid" search={{ template: code }} className="underline underline-offset-2">
@@ -188,6 +189,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
     days: String(template.days ?? 0),
     idle_seconds: String(template.idle_seconds ?? 0),
     needs: template.needs.join(","),
+    requires: template.requires.map((q) => q.code).join(","),
   };
   const [form, setForm] = useState(first);
   const [ready, setReady] = useState<Operation[]>();
@@ -206,7 +208,11 @@ function FactsDialog({ template, others, close }: DialogProps) {
   const set = Object.fromEntries(
     changed.map(([k, v]) => [
       k,
-      k === "days" || k === "idle_seconds" ? Number(v) : k === "needs" ? v.split(",").filter(Boolean) : v,
+      k === "days" || k === "idle_seconds"
+        ? Number(v)
+        : k === "needs" || k === "requires"
+          ? v.split(",").filter(Boolean)
+          : v,
     ]),
   );
   const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
@@ -263,6 +269,11 @@ function FactsDialog({ template, others, close }: DialogProps) {
           <option value="badge,pin">A badge and a PIN</option>
           {form.needs === "pin,badge" && <option value="pin,badge">A PIN and a badge</option>}
         </SelectField>
+        <RequiresField
+          value={form.requires.split(",").filter(Boolean)}
+          onChange={(codes) => setForm({ ...form, requires: codes.sort().join(",") })}
+          hint={form.base ? "None: those of its base." : undefined}
+        />
         <div className="col-span-2 flex gap-2">
           <Button type="submit" look="main" disabled={!changed.length}>
             Go on

@@ -10,6 +10,7 @@ export function RuleTabs() {
       tabs={[
         { to: "/templates", name: "Templates" },
         { to: "/catalogue", name: "Catalogue" },
+        { to: "/qualifications", name: "Qualifications" },
         { to: "/compare", name: "Compare" },
         { to: "/exceptions", name: "Exceptions", shown: may("console.view_staff") },
         { to: "/sheet", name: "Sheet to agree on" },

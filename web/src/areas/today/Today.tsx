@@ -383,6 +383,7 @@ const mends: Record<string, { word: string; permission: string }> = {
   change_template: { word: "Assign", permission: "console.assign" },
   change_hours: { word: "See assignments", permission: "console.view_staff" },
   extend_contract: { word: "Change record", permission: "console.edit_staff" },
+  add_certificate: { word: "Record a certificate", permission: "console.edit_staff" },
   lift_bar: { word: "See the bar", permission: "console.lock" },
 };
 
@@ -400,7 +401,7 @@ function Stuck({ person }: { person: Person }) {
       {person.obstacles?.map((o) => {
         const mend = mends[o.act];
         return (
-          <div key={o.code} className="flex items-start justify-between gap-3">
+          <div key={o.sentence} className="flex items-start justify-between gap-3">
             <span>
               {o.sentence} <span className="text-faded">{o.mend}</span>
             </span>
@@ -414,7 +415,10 @@ function Stuck({ person }: { person: Person }) {
                 <Link
                   to="/staff/$number"
                   params={{ number: person.staff_number }}
-                  hash={{ extend_contract: "record", issue_badge: "badge" }[o.act] ?? "assign"}
+                  hash={
+                    { extend_contract: "record", issue_badge: "badge", add_certificate: "certificate" }[o.act] ??
+                    "assign"
+                  }
                   className={`${buttonLook()} shrink-0`}
                 >
                   {mend.word}
