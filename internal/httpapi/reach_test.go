@@ -73,6 +73,8 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 			step("exception.add", "", map[string]any{"staff": who, "place": "SM", "permission": "stock.adjust",
 				"level": "20"}),
 			step("bar.add", "", map[string]any{"staff": who, "place": "SM-GATE"}),
+			step("certificate.add", "", map[string]any{"staff": who, "qualification": "HYGIENE", "issued": "2026-01-01",
+				"number": hidden + "ticket"}),
 			step("pin.set", "", map[string]any{"staff": who}), step("password.issue", "", map[string]any{"staff": who}))
 	}
 	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
@@ -88,6 +90,10 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 		references = append(references, number, fmt.Sprint(p.ID))
 		for _, id := range live.AssignmentsOf(p.ID) {
 			references = append(references, fmt.Sprint(id))
+		}
+		for _, id := range live.CertificatesOf(p.ID) {
+			references = append(references, fmt.Sprint(id))
+			require.NoError(t, maren.Send(ctx, fmt.Sprint("/certificates/", id, "/scan"), []byte("%PDF-1.4 "+hidden)))
 		}
 		for _, id := range live.CredentialsOf(p.ID) {
 			references = append(references, fmt.Sprint(id))
@@ -172,6 +178,7 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	assert.Greater(t, told, 100, "much was answered")
 	// Who looks after their home sees it all: the mark is where it was planted.
 	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1",
+		"/certificates?staff=H-1", "/certificates/" + fmt.Sprint(s.App.Live().State().Certificates.Last()) + "/scan",
 		"/devices", "/drafts/open"} {
 		_, _, answer, _ := call(t, s, "GET", "/api/v1"+path, "", bearer(s.Client(t, "maren"))...)
 		assert.Contains(t, string(answer), hidden, path)

@@ -187,9 +187,17 @@ func (s *Snapshot) Certificates(id people.StaffID) (list []*org.Certificate) {
 }
 
 // qualificationObstacles are the qualifications that the templates of somebody's assignments require and that they do
-// not hold.
+// not hold; and those that they held once, and that a place requires where their template gives what it asks about. Of
+// a place alone it does not follow that they are meant to do anything there.
 func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle) {
 	told := map[qualification.ID]bool{}
+	tell := func(o Obstacle) {
+		if !told[o.Qualification] {
+			told[o.Qualification] = true
+			o.Code, o.Act = "qualification_missing", "add_certificate"
+			found = append(found, o)
+		}
+	}
 	for i := range p.grants() {
 		g := &p.grants()[i]
 		here := s.tree.At(g.place)
@@ -197,12 +205,27 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 			continue
 		}
 		for _, id := range s.requires(g.template) {
-			if p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 && !told[id] {
-				told[id] = true
-				found = append(found, Obstacle{Code: "qualification_missing", Act: "add_certificate", Qualification: id,
-					Template: g.template})
+			if p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 {
+				tell(Obstacle{Qualification: id, Template: g.template})
+			}
+		}
+		for _, r := range s.requiring {
+			asked := s.catalogue.PermissionByKey(s.tree.At(r.place).Place.Asks)
+			if asked == nil || !s.tree.Within(r.place, g.place) || s.level(g.template, asked.ID) == 0 ||
+				s.tree.At(r.place).Retired {
+				continue
+			}
+			for _, id := range r.all {
+				if p.everHeld(id) && p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 {
+					tell(Obstacle{Qualification: id, Place: r.place})
+				}
 			}
 		}
 	}
 	return found
+}
+
+// everHeld reports whether somebody has a certificate in a qualification, whenever it counts.
+func (p *person) everHeld(id qualification.ID) bool {
+	return slices.ContainsFunc(p.certificates, func(c certificate) bool { return c.qualification == id })
 }

@@ -110,9 +110,15 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 	}
 	has := s.HasToShow(id, st.At)
 	atDoors := map[permit.PermissionID]bool{}
+	askedAt, fitAt := map[permit.PermissionID]bool{}, map[permit.PermissionID]bool{} // at what is no door
 	for here := range s.tree.Below(g.place) {
 		asked := s.catalogue.PermissionByKey(here.Place.Asks)
-		if here.Place.Kind != estate.Door || asked == nil {
+		if asked == nil {
+			continue
+		}
+		if here.Place.Kind != estate.Door {
+			askedAt[asked.ID] = true
+			fitAt[asked.ID] = fitAt[asked.ID] || !here.Retired && !s.unfit(p, asked.ID, here, st.At)
 			continue
 		}
 		atDoors[asked.ID] = true
@@ -123,7 +129,7 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 	kinds := s.kindsBelow(g.place)
 	for permission := range s.catalogue.Permissions {
 		level := s.level(g.template, permission.ID)
-		if level > 0 && anyKind(permission, kinds) && !s.withheldFrom(p, permission.ID, g.place, st.At) {
+		if level > 0 && (!askedAt[permission.ID] || fitAt[permission.ID]) && anyKind(permission, kinds) && !s.withheldFrom(p, permission.ID, g.place, st.At) {
 			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID],
 				atDoors[permission.ID]})
 		}

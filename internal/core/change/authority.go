@@ -1,7 +1,6 @@
 package change
 
 import (
-	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -9,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Authority is judged by the state before the change, so nobody can give themselves in one operation what they use in
@@ -232,6 +232,8 @@ func (t *Trial) placeCeiling() error {
 				}
 			}
 		}
+		// What it requires, or what it stands in does, is no work of the actor's to be freed from by themselves.
+		eased := len(qualification.Without(t.before.Tree().At(id).Requires, t.After.Tree().At(id).Requires)) > 0
 		gains := access.At(t.before, t.After, id, t.env.Now.Unix()).Gains
 		if before.TimeZone != after.TimeZone {
 			// Those whose home it is begin and end here by its days, wherever they work.
@@ -250,7 +252,7 @@ func (t *Trial) placeCeiling() error {
 			case before.Parent == after.Parent && before.TimeZone == after.TimeZone &&
 				t.before.Catalogue().OfConsole(t.catalogue().Permission(gain.Permission).Group):
 				continue // a say over a place outlasts its retirement, and has no hours; it has dates
-			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || !slices.Equal(before.Requires, after.Requires) || before.TimeZone != after.TimeZone ||
+			case p.ID == t.actor.Staff && (gain.Hours || gain.Proof || eased || before.TimeZone != after.TimeZone ||
 				before.Asks != after.Asks && gain.Place == id):
 				return t.notOneself(p)
 			}

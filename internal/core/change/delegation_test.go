@@ -539,7 +539,7 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 		if !slices.ContainsFunc(moments, func(at time.Time) bool { return stands(start.State(), p, at) }) {
 			continue // somebody who cannot act unless another brings them back
 		}
-		for key, level := range onRecord(start, p.ID) {
+		for key, level := range onRecord(start, p.ID, true) {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
@@ -580,9 +580,10 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 			return "given: " + said
 		}
 		if p.ID == actor {
-			had := onRecord(l.now, p.ID)
-			for key, level := range onRecord(d.After, p.ID) {
-				if level > had[key] && !strings.HasPrefix(key.place, "N-") {
+			// What waits for a certificate is given by whoever records that.
+			had := onRecord(l.now, p.ID, false)
+			for key, level := range onRecord(d.After, p.ID, false) {
+				if level > had[key] && !strings.HasPrefix(key.place, "N-") && !moments[key.at].Before(now) {
 					return fmt.Sprintf("gives themselves %s at %s", key.permission, key.place)
 				}
 			}
@@ -602,7 +603,7 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		if is.Owner {
 			return "takes an owner's account"
 		}
-		if said := l.beyond(onRecord(d.After, p)); said != "" && p != actor {
+		if said := l.beyond(onRecord(d.After, p, true)); said != "" && p != actor {
 			return "takes an account over: " + said
 		}
 	}
@@ -653,14 +654,17 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 }
 
 // onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a qualification that
-// they lack, a place that is retired.
-func onRecord(s *access.Snapshot, id people.StaffID) map[holding]int {
+// they lack where certified says so, a place that is retired.
+func onRecord(s *access.Snapshot, id people.StaffID, certified bool) map[holding]int {
 	freed := s.State().Fork()
 	p := *freed.Person(id)
 	p.Lock, p.ContractEnd, p.LeavingDate, p.DepartedAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
 		day.Of(noon)-1000, true
 	freed.PutStaff(&p)
 	for number := range s.State().Qualifications.All() {
+		if !certified {
+			break
+		}
 		freed.PutCertificate(&org.Certificate{ID: org.CertificateID(freed.Certificates.Next()), Staff: id,
 			Qualification: qualification.ID(number), Issued: day.Of(noon) - 1000})
 	}

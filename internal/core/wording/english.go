@@ -60,7 +60,7 @@ type Messages struct {
 	ObstacleNoCredential, ObstacleNotAccepted               string
 	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
 	MendPIN, MendBadge, ObstacleQualification               string
-	MendQualification                                       string
+	MendQualification, TheTemplate                          string
 
 	// Needless exceptions.
 	HasRunOut, WorksNoLonger, PermissionRetired     string
@@ -196,7 +196,8 @@ var English = &Language{
 			"{n} doors that {who} is meant to pass ask for more than {who} has, such as {door}.",
 		ObstacleNeeded: "{who} has no {needed}, and the template {template} needs one.", APIN: "PIN", ABadge: "badge",
 
-		ObstacleQualification: "{who} holds no valid certificate for {needed}, which the template {template} requires.",
+		ObstacleQualification: "{who} holds no valid certificate for {needed}, which {what} requires.",
+		TheTemplate:           "the template {template}",
 		MendQualification:     "Record the certificate, or give it a later end.",
 
 		HasRunOut: "It has run out.", WorksNoLonger: "{who} no longer works here.",

@@ -79,8 +79,11 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			said[i].Sentence = l.count(m.ObstacleSomeDoors, fact.Doors, "who", staff.Called(), "door",
 				placeName(s, fact.Place, m.APlace))
 		case "qualification_missing":
-			put(m.ObstacleQualification, m.MendQualification, "template", s.State().Template(fact.Template).Name,
-				"needed", l.qualifications(s, []qualification.ID{fact.Qualification}))
+			what := placeName(s, fact.Place, m.APlace)
+			if t := s.State().Template(fact.Template); t != nil {
+				what = fill(m.TheTemplate, "template", t.Name)
+			}
+			put(m.ObstacleQualification, m.MendQualification, "what", what, "needed", l.qualifications(s, []qualification.ID{fact.Qualification}))
 		case "credential_needed":
 			needed := m.APIN
 			if fact.Act == "issue_badge" {

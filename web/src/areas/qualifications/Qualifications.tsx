@@ -28,7 +28,7 @@ export function Qualifications() {
   return (
     <Page
       title="Qualifications"
-      lead="What somebody must be certified in for some work. A template or a place may require it; without it, or past its date, that work is refused and the rest goes on."
+      lead="What people must be certified in for some work. Without it that work is refused, and the rest goes on."
       acts={
         <>
           <TakeAlong from="/certificates" file="certificates.csv">
