@@ -136,10 +136,11 @@ type Statement struct {
 
 // Obstacle is what keeps somebody from working, with the step that mends it.
 type Obstacle struct {
-	Code     string `json:"code"`
-	Sentence string `json:"sentence"`
-	Mend     string `json:"mend"`
-	Act      string `json:"act"`
+	Code     string     `json:"code"`
+	Sentence string     `json:"sentence"`
+	Mend     string     `json:"mend"`
+	Act      string     `json:"act"`
+	Notice   *NoticeRef `json:"notice,omitempty" doc:"That is not accepted"`
 	// Of a qualification that is missing
 	Qualification *QualificationRef `json:"qualification,omitempty" doc:"That is missing"`
 }

@@ -185,6 +185,8 @@ func (s *Server) register() {
 	s.registerQualifications()
 	s.registerCertificates()
 	s.registerFiles()
+	s.registerNotices()
+	s.registerNoticeActs()
 	s.registerDecisions()
 	s.registerDevices()
 	s.registerToday()

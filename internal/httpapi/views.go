@@ -226,6 +226,9 @@ func (v view) obstacles(list []wording.Obstacle) []api.Obstacle {
 	out := make([]api.Obstacle, len(list))
 	for i, o := range list {
 		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act}
+		if n := v.live.State().Notice(o.Notice); n != nil {
+			out[i].Notice = &api.NoticeRef{Code: n.Code, Title: n.Title}
+		}
 		if o.Qualification != 0 {
 			ref := v.qualificationRef(o.Qualification)
 			out[i].Qualification = &ref

@@ -158,7 +158,7 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
 	"assignment": "assignments", "exception": "exceptions",
-	"permission": "permissions", "badge": "badges", "qualification": "qualifications"}
+	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -195,6 +195,10 @@ func made(d *change.Trial) []api.Made {
 			m = api.Made{Kind: "device", ID: uint32(r.ID)}
 		case *qualification.Qualification:
 			m = api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}
+		case *org.Notice:
+			m = api.Made{Kind: "notice", ID: uint32(r.ID), Code: r.Code}
+		case *org.Acceptance:
+			m = api.Made{Kind: "acceptance", ID: uint32(r.ID)}
 		case *org.Certificate:
 			m = api.Made{Kind: "certificate", ID: uint32(r.ID)}
 		case *org.Badge:

@@ -78,7 +78,7 @@ func fixed(round int) map[reflect.Type]any {
 			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
 		org.Lost,
-		estate.PlaceID(round), qualification.ID(round), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
+		estate.PlaceID(round), qualification.ID(round), org.OnPaper, org.NoticeID(number), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
 		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
 	for _, value := range values {
@@ -161,6 +161,11 @@ func suit(record any, round int) {
 		r.Owner = false
 		r.ContractEnd = r.StartDate + 20
 		r.Lock.Until = r.Lock.Since.Add(time.Hour)
+	case *org.Notice:
+		r.ID, r.Version = number, 2
+		r.Past = []org.NoticeText{{Version: 1, Since: r.Since, Text: fmt.Sprint("Old ", round)}}
+	case *org.Acceptance:
+		r.Version = uint32(round)
 	case *org.Certificate:
 		r.Until = r.Issued + 9
 	case *org.Assignment:

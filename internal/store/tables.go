@@ -18,7 +18,34 @@ import (
 // tables are the tables of the records that decide access, in the order in which records refer to each other. A record
 // and its row turn into each other by the columns here and nowhere else.
 var tables = []records{qualifications, places, groups, permissions, templates, staff, assignments, exceptions, bars,
-	badges, credentials, devices, certificates}
+	badges, credentials, devices, certificates, notices, acceptances}
+
+var notices = &table[org.Notice]{name: "notices", put: (*org.State).PutNotice, columns: []column[org.Notice]{
+	number("id", func(n *org.Notice) *org.NoticeID { return &n.ID }),
+	text("code", func(n *org.Notice) *string { return &n.Code }),
+	text("title", func(n *org.Notice) *string { return &n.Title }),
+	text("text", func(n *org.Notice) *string { return &n.Text }),
+	number("version", func(n *org.Notice) *uint32 { return &n.Version }),
+	moment("since_at", func(n *org.Notice) *time.Time { return &n.Since }),
+	listed("places", func(n *org.Notice) *[]estate.PlaceID { return &n.Places }),
+	listed("templates", func(n *org.Notice) *[]permit.TemplateID { return &n.Templates }),
+	flag("refuses", func(n *org.Notice) *bool { return &n.Refuses }),
+	listed("past", func(n *org.Notice) *[]org.NoticeText { return &n.Past }),
+	flag("retired", func(n *org.Notice) *bool { return &n.Retired }),
+	number("revision", func(n *org.Notice) *uint64 { return &n.Revision }),
+}}
+
+var acceptances = &table[org.Acceptance]{name: "acceptances", whose: "staff_id", put: (*org.State).PutAcceptance,
+	columns: []column[org.Acceptance]{
+		number("id", func(a *org.Acceptance) *org.AcceptanceID { return &a.ID }),
+		number("notice_id", func(a *org.Acceptance) *org.NoticeID { return &a.Notice }),
+		number("version", func(a *org.Acceptance) *uint32 { return &a.Version }),
+		number("staff_id", func(a *org.Acceptance) *people.StaffID { return &a.Staff }),
+		moment("at", func(a *org.Acceptance) *time.Time { return &a.At }),
+		text("how", func(a *org.Acceptance) *org.How { return &a.How }),
+		reference("place_id", func(a *org.Acceptance) *estate.PlaceID { return &a.Place }),
+		number("revision", func(a *org.Acceptance) *uint64 { return &a.Revision }),
+	}}
 
 var qualifications = &table[qualification.Qualification]{name: "qualifications", put: (*org.State).PutQualification,
 	columns: []column[qualification.Qualification]{
@@ -43,9 +70,9 @@ var certificates = &table[org.Certificate]{name: "certificates", whose: "staff_i
 		number("revision", func(c *org.Certificate) *uint64 { return &c.Revision }),
 	}}
 
-// required keeps the qualifications that something requires: none as NULL.
-func required[R any](field func(*R) *[]qualification.ID) column[R] {
-	return nullable(document("requires", field), func(r *R) bool { return len(*field(r)) == 0 })
+// listed keeps a list as a document: an empty one as NULL.
+func listed[R, V any](name string, field func(*R) *[]V) column[R] {
+	return nullable(document(name, field), func(r *R) bool { return len(*field(r)) == 0 })
 }
 
 var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
@@ -60,7 +87,7 @@ var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, co
 	text("proof", func(p *estate.Place) *estate.Proof { return &p.Proof }),
 	text("proof_outside", func(p *estate.Place) *estate.Proof { return &p.ProofOutside }),
 	text("asks", func(p *estate.Place) *string { return &p.Asks }),
-	required(func(p *estate.Place) *[]qualification.ID { return &p.Requires }),
+	listed("requires", func(p *estate.Place) *[]qualification.ID { return &p.Requires }),
 	flag("retired", func(p *estate.Place) *bool { return &p.Retired }),
 	number("revision", func(p *estate.Place) *uint64 { return &p.Revision }),
 }}
@@ -120,7 +147,7 @@ var templates = &table[permit.Template]{name: "templates", put: (*org.State).Put
 		document("hours", func(t *permit.Template) *hours.Access { return &t.Hours }),
 		number("days", func(t *permit.Template) *int { return &t.Days }),
 		document("needs", func(t *permit.Template) *[]string { return &t.Needs }),
-		required(func(t *permit.Template) *[]qualification.ID { return &t.Requires }),
+		listed("requires", func(t *permit.Template) *[]qualification.ID { return &t.Requires }),
 		number("idle_seconds", func(t *permit.Template) *int { return &t.IdleSeconds }),
 		number("decided_at", func(t *permit.Template) *uint32 { return &t.DecidedAt }),
 		flag("retired", func(t *permit.Template) *bool { return &t.Retired }),

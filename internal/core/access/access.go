@@ -247,7 +247,10 @@ func (s *Snapshot) meantAt(id permit.PermissionID, kind estate.Kind) bool {
 func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decision) {
 	d.Reason = NoAssignment
 	least := s.least(q, d.Staff)
-	lacks := !q.Retired && s.unfit(p, q.Permission, here, q.At)
+	lacks := Granted
+	if !q.Retired {
+		lacks = s.unfit(p, q.Permission, q.Place, q.At)
+	}
 	for i := range p.exceptions {
 		x := &p.exceptions[i]
 		if !x.about(q.Permission) || q.At < x.from || q.At >= x.until || !s.tree.Within(q.Place, x.place) ||
@@ -265,8 +268,8 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		switch {
 		case x.level < least:
 			reached = PermissionNotInTemplate
-		case lacks:
-			reached = QualificationMissing
+		case lacks != Granted:
+			reached = lacks
 		case !q.AnyHour && !inherited.Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
 		}
@@ -288,8 +291,12 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 			reached = AssignmentNotInDates
 		case level < least:
 			reached = PermissionNotInTemplate
-		case lacks || q.At < g.from || q.At >= g.until:
-			reached = QualificationMissing
+		case q.At < g.from || q.At >= g.until:
+			if reached = p.wants(s.requires(g.template), q.At); lacks == QualificationMissing {
+				reached = lacks
+			}
+		case lacks != Granted:
+			reached = lacks
 		case !q.AnyHour && !s.accessOf(g).Open(here.Opening, here.Location, q.At):
 			reached = OutsideHours
 		}

@@ -144,6 +144,31 @@ func qualified(s *org.State, p *people.Staff, home *time.Location, at time.Time,
 	return true
 }
 
+// wantsFor says, record by record, for want of what somebody is refused at a place, by a template: of a qualification,
+// or of having accepted a notice.
+func wantsFor(s *org.State, p *people.Staff, home *time.Location, at time.Time, place *estate.Place,
+	template *permit.Template) Reason {
+	if !qualified(s, p, home, at, place, template) {
+		return QualificationMissing
+	}
+	for _, n := range s.Notices.All() {
+		meant := len(n.Places)+len(n.Templates) == 0
+		for here := place; here != nil; here = s.Place(here.Parent) {
+			meant = meant || slices.Contains(n.Places, here.ID)
+		}
+		for t := template; t != nil; t = s.Template(t.Base) {
+			meant = meant || slices.Contains(n.Templates, t.ID)
+		}
+		if !meant || n.Retired || !n.Refuses {
+			continue
+		}
+		if a := s.Accepted(p.ID, n.ID, n.Version); a == nil || at.Before(a.At) {
+			return NoticeNotAccepted
+		}
+	}
+	return Granted
+}
+
 // plainly answers a question as the rules are written, record by record, with no compiled form and no care for speed.
 func plainly(s *org.State, q Question) (Reason, permit.Level) {
 	at := time.Unix(q.At, 0)
@@ -208,8 +233,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			return Withheld, 0
 		case e.Level < least:
 			better(PermissionNotInTemplate, 0)
-		case !qualified(s, p, zoneOf(p.HomeSite), at, place, nil):
-			better(QualificationMissing, 0)
+		case wantsFor(s, p, zoneOf(p.HomeSite), at, place, nil) != Granted:
+			better(wantsFor(s, p, zoneOf(p.HomeSite), at, place, nil), 0)
 		case !openFor(&hours.Access{}):
 			better(OutsideHours, 0)
 		default:
@@ -233,8 +258,8 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 			better(AssignmentNotInDates, 0)
 		case held < least:
 			better(PermissionNotInTemplate, 0)
-		case !qualified(s, p, zoneOf(p.HomeSite), at, place, s.Template(a.Template)):
-			better(QualificationMissing, 0)
+		case wantsFor(s, p, zoneOf(p.HomeSite), at, place, s.Template(a.Template)) != Granted:
+			better(wantsFor(s, p, zoneOf(p.HomeSite), at, place, s.Template(a.Template)), 0)
 		case !openFor(access):
 			better(OutsideHours, 0)
 		default:

@@ -14,6 +14,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Difference is one person gaining, or losing, a permission at a place. The levels are those before and after, in the
@@ -107,6 +108,27 @@ func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 		d.person(id, 0)
 	}
 	return d.done()
+}
+
+// Freed returns what people gain by what places and templates no longer ask of them, also at doors that ask for something
+// else: what people could give there.
+func Freed(before, after *Snapshot, at int64) []Difference {
+	d := newDiffer(before, after, at)
+	d.atDoors = true
+	whole := d.people()
+	moved, _ := d.places()
+	for id := range moved {
+		for _, staff := range d.around(id) {
+			d.person(staff, id)
+		}
+		for _, staff := range append(before.Inside(id), after.Inside(id)...) {
+			whole[staff] = true
+		}
+	}
+	for id := range whole {
+		d.person(id, 0)
+	}
+	return d.done().Gains
 }
 
 // Lifted returns what one person gains of a permission at a place and below it: what comes of no longer withholding it.
@@ -219,10 +241,18 @@ func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceI
 			continue
 		}
 		if was.Parent != is.Parent || was.Retired != is.Retired || was.TimeZone != is.TimeZone ||
-			!was.Opening.Equal(is.Opening) || !slices.Equal(was.Requires, is.Requires) {
+			!was.Opening.Equal(is.Opening) {
 			moved[is.ID] = true
 		}
 		asking = append(asking, d.asksBelow(is.ID)...)
+	}
+	was, is := d.before.ownRequired(), d.after.ownRequired()
+	for _, required := range []map[estate.PlaceID][]qualification.ID{was, is} {
+		for id := range required {
+			if !slices.Equal(was[id], is[id]) && d.before.tree.At(id) != nil && d.after.tree.At(id) != nil {
+				moved[id] = true
+			}
+		}
 	}
 	slices.Sort(asking)
 	return moved, slices.Compact(asking)

@@ -26,7 +26,65 @@ type requirement struct {
 	all   []qualification.ID
 }
 
-// certificates compiles what somebody is qualified in, in the zone of their home site.
+// require compiles what templates and places require: qualifications, and notices that refuse work until they are
+// accepted. A notice that names neither is for every site.
+func (s *Snapshot) require() {
+	byPlace, byTemplate := map[estate.PlaceID][]qualification.ID{}, map[permit.TemplateID][]qualification.ID{}
+	for _, n := range s.state.Notices.All() {
+		if n.Retired || !n.Refuses {
+			continue
+		}
+		for _, id := range n.Templates {
+			byTemplate[id] = append(byTemplate[id], n.Required())
+		}
+		for _, id := range n.Places {
+			byPlace[id] = append(byPlace[id], n.Required())
+		}
+		if len(n.Places)+len(n.Templates) == 0 {
+			for here := range s.tree.All {
+				if here.Place.Parent == 0 {
+					byPlace[here.Place.ID] = append(byPlace[here.Place.ID], n.Required())
+				}
+			}
+		}
+	}
+	s.required = make([][]qualification.ID, len(s.resolved))
+	for id, template := range s.state.Templates.All() {
+		required := permit.RequiresOf(template, s.state.Template)
+		for t := template; t != nil && len(byTemplate) > 0; t = s.state.Template(t.Base) {
+			required = slices.Concat(required, byTemplate[t.ID])
+		}
+		s.required[id] = required
+	}
+	s.requiring, s.requiresAt = nil, make([][]qualification.ID, s.state.Places.Last()+1)
+	for here := range s.tree.All { // those above come first
+		id := here.Place.ID
+		own := slices.Concat(here.Place.Requires, byPlace[id])
+		if s.requiresAt[id] = s.requiresAt[here.Place.Parent]; len(own) > 0 {
+			s.requiresAt[id] = slices.Concat(s.requiresAt[id], own)
+			s.requiring = append(s.requiring, requirement{id, own})
+		}
+	}
+}
+
+// RequiredAt returns what somebody has to be qualified in, and to have accepted, to do anything at a place.
+func (s *Snapshot) RequiredAt(place estate.PlaceID) []qualification.ID {
+	if int(place) < len(s.requiresAt) {
+		return s.requiresAt[place]
+	}
+	return nil
+}
+
+// ownRequired returns what each place requires itself.
+func (s *Snapshot) ownRequired() map[estate.PlaceID][]qualification.ID {
+	own := make(map[estate.PlaceID][]qualification.ID, len(s.requiring))
+	for _, r := range s.requiring {
+		own[r.place] = r.all
+	}
+	return own
+}
+
+// certificates compiles what somebody is qualified in, in the zone of their home site, and what they have accepted.
 func (s *Snapshot) certificates(id people.StaffID, location *time.Location) (list []certificate) {
 	for _, number := range s.state.CertificatesOf(id) {
 		c := s.state.Certificate(number)
@@ -38,6 +96,10 @@ func (s *Snapshot) certificates(id people.StaffID, location *time.Location) (lis
 			counts.until = (c.Until + 1).Start(location).Unix()
 		}
 		list = append(list, counts)
+	}
+	for _, a := range s.state.AcceptancesOf(id) {
+		list = append(list, certificate{qualification.OfNotice(uint32(a.Notice), a.Version),
+			stretch{a.At.Unix(), everAfter}})
 	}
 	slices.SortFunc(list, func(a, b certificate) int { return int(min(1, max(-1, a.from-b.from))) })
 	return list
@@ -53,6 +115,22 @@ func (p *person) lacks(required []qualification.ID, at int64) qualification.ID {
 		}
 	}
 	return 0
+}
+
+// wants says for want of which, of some requirements, somebody is refused at an instant: of a qualification before a
+// notice; Granted where they want for nothing.
+func (p *person) wants(required []qualification.ID, at int64) Reason {
+	reason := Granted
+	for i, id := range required {
+		if p.lacks(required[i:i+1], at) == 0 {
+			continue
+		}
+		if _, isNotice := id.Notice(); !isNotice {
+			return QualificationMissing
+		}
+		reason = NoticeNotAccepted
+	}
+	return reason
 }
 
 // qualified returns the stretches of time within one in which somebody holds all of some qualifications, in order; none
@@ -137,23 +215,30 @@ func (s *Snapshot) requires(id permit.TemplateID) []qualification.ID {
 	return nil
 }
 
-// unfit reports whether somebody lacks, at an instant, a qualification that a place requires for a permission.
-func (s *Snapshot) unfit(p *person, permission permit.PermissionID, here *estate.Standing, at int64) bool {
-	return len(here.Requires) > 0 && !s.ofConsole(permission) && p.lacks(here.Requires, at) != 0
+// unfit says for want of which, of what a place requires for a permission, somebody is refused there at an instant;
+// Granted where they want for nothing.
+func (s *Snapshot) unfit(p *person, permission permit.PermissionID, place estate.PlaceID, at int64) Reason {
+	if required := s.RequiredAt(place); len(required) > 0 && !s.ofConsole(permission) {
+		return p.wants(required, at)
+	}
+	return Granted
 }
 
-// Missing returns the qualifications for want of which a question is refused: those that the template of the assignment
-// which came furthest requires, and the place, and that are not held at the instant asked about.
+// Missing returns the qualifications, or the notices, for want of which a question is refused: those that the template
+// of the assignment which came furthest requires, and the place, and that are not held at the instant asked about.
 func (s *Snapshot) Missing(q *Question, d *Decision) (missing []qualification.ID) {
-	p, here := s.person(d.Staff), s.tree.At(q.Place)
-	if d.Reason != QualificationMissing || p == nil || here == nil {
+	p := s.person(d.Staff)
+	if d.Reason != QualificationMissing && d.Reason != NoticeNotAccepted || p == nil {
 		return nil
 	}
-	required := here.Requires
+	required := s.RequiredAt(q.Place)
 	if a := s.state.Assignment(d.Assignment); a != nil {
 		required = slices.Concat(required, s.requires(a.Template))
 	}
 	for _, id := range required {
+		if _, isNotice := id.Notice(); isNotice != (d.Reason == NoticeNotAccepted) {
+			continue
+		}
 		if p.lacks([]qualification.ID{id}, q.At) != 0 && !slices.Contains(missing, id) {
 			missing = append(missing, id)
 		}
@@ -205,6 +290,9 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 			continue
 		}
 		for _, id := range s.requires(g.template) {
+			if _, isNotice := id.Notice(); isNotice {
+				continue
+			}
 			if p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 {
 				tell(Obstacle{Qualification: id, Template: g.template})
 			}
@@ -228,4 +316,47 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 // everHeld reports whether somebody has a certificate in a qualification, whenever it counts.
 func (p *person) everHeld(id qualification.ID) bool {
 	return slices.ContainsFunc(p.certificates, func(c certificate) bool { return c.qualification == id })
+}
+
+// A NoticeOf is a notice that is for somebody, and whether they have accepted its present version.
+type NoticeOf struct {
+	Notice   *org.Notice
+	Accepted *org.Acceptance // nil: not yet
+}
+
+// Notices returns the notices that are for somebody from an instant on, by what they are assigned to, in the order of
+// their numbers.
+func (s *Snapshot) Notices(id people.StaffID, at int64) (list []NoticeOf) {
+	p := s.person(id)
+	if p == nil {
+		return nil
+	}
+	for _, n := range s.state.Notices.All() {
+		if !n.Retired && s.isFor(n, p, max(at, p.span.Start)) {
+			list = append(list, NoticeOf{n, s.state.Accepted(id, n.ID, n.Version)})
+		}
+	}
+	return list
+}
+
+// isFor reports whether a notice is for somebody: for everybody who is assigned anywhere, or for those who work at one
+// of its places, in it or above it, and those who work by one of its templates, or one that is based on it.
+func (s *Snapshot) isFor(n *org.Notice, p *person, at int64) bool {
+	for i := range p.grants() {
+		g := &p.grants()[i]
+		if at >= g.ends {
+			continue
+		}
+		if len(n.Places)+len(n.Templates) == 0 || slices.ContainsFunc(n.Places, func(place estate.PlaceID) bool {
+			return s.tree.Within(g.place, place) || s.tree.Within(place, g.place)
+		}) {
+			return true
+		}
+		for t := s.state.Template(g.template); t != nil; t = s.state.Template(t.Base) {
+			if slices.Contains(n.Templates, t.ID) {
+				return true
+			}
+		}
+	}
+	return false
 }

@@ -34,6 +34,7 @@ const (
 	AssignmentNotInDates
 	PermissionNotInTemplate
 	QualificationMissing
+	NoticeNotAccepted
 	OutsideHours
 	UnderDuress // allowed, by a PIN that raises a silent alarm; nobody at the door is told
 )
@@ -44,14 +45,15 @@ var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential",
 	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired",
 	"permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
 	"assignment_not_in_its_dates", "permission_not_in_template",
-	"qualification_missing", "outside_access_hours", "under_duress"}
+	"qualification_missing", "notice_not_accepted", "outside_access_hours", "under_duress"}
 
 // recorded are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
 var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3,
 	ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
 	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12,
 	PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
-	TwoPeople: 16, NotForPlace: 17, WrongPIN: 18, UnderDuress: 19, QualificationMissing: 20}
+	TwoPeople: 16, NotForPlace: 17, WrongPIN: 18, UnderDuress: 19, QualificationMissing: 20,
+	NoticeNotAccepted: 21}
 
 // Number returns the number under which the reason is recorded.
 func (r Reason) Number() uint8 { return recorded[r] }

@@ -13,7 +13,7 @@ import (
 type Obstacle struct {
 	Code string
 	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
-	// change_template, change_hours, add_certificate
+	// change_template, change_hours, add_certificate, accept_notice
 	Act      string
 	Bar      org.BarID         // that bars them
 	Doors    int               // they are meant to pass and cannot, by what they have to show
@@ -21,6 +21,7 @@ type Obstacle struct {
 	Template permit.TemplateID // that needs a credential, or a qualification, which they do not have
 	// That they lack
 	Qualification qualification.ID
+	Notice        org.NoticeID // that they have not accepted
 }
 
 // obstacles are what may keep somebody from working, each with the act that mends it.
@@ -80,6 +81,12 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 	}
 	found = append(found, s.assignmentObstacles(p, max(at, p.span.Start))...)
 	found = append(found, s.qualificationObstacles(p, max(at, p.span.Start))...)
+	for _, of := range s.Notices(id, at) {
+		if of.Accepted == nil {
+			found = append(found, Obstacle{Code: "notice_not_accepted", Act: "accept_notice", Notice: of.Notice.ID})
+			break // one is enough to say that there is something to read
+		}
+	}
 	return append(found, s.credentialObstacles(id, p, at)...)
 }
 

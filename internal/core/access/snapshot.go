@@ -99,19 +99,20 @@ const Ever = everAfter
 
 // Snapshot is the compiled form of a state. It is immutable and safe for any number of readers.
 type Snapshot struct {
-	state     *org.State
-	tree      *estate.Tree
-	catalogue *permit.Catalogue
-	resolved  [][]permit.Resolved  // by TemplateID, then PermissionID
-	levels    [][]permit.Level     // the same, levels alone: what Decide reads
-	hours     []hours.Access       // by TemplateID, a base's where the template states none
-	idle      []int                // the same, of the seconds after which a shared terminal signs somebody out
-	needs     []Shown              // the same, of what somebody has to have
-	required  [][]qualification.ID // the same, of what somebody has to be qualified in
-	console   []bool               // by PermissionID: what this product itself asks about
-	requiring []requirement        // the places that require something themselves
-	persons   table.Rows[person]
-	rolls     rolls
+	state      *org.State
+	tree       *estate.Tree
+	catalogue  *permit.Catalogue
+	resolved   [][]permit.Resolved  // by TemplateID, then PermissionID
+	levels     [][]permit.Level     // the same, levels alone: what Decide reads
+	hours      []hours.Access       // by TemplateID, a base's where the template states none
+	idle       []int                // the same, of the seconds after which a shared terminal signs somebody out
+	needs      []Shown              // the same, of what somebody has to have
+	required   [][]qualification.ID // the same, of what somebody has to be qualified in
+	console    []bool               // by PermissionID: what this product itself asks about
+	requiresAt [][]qualification.ID // by PlaceID: what a place requires, with those above it
+	requiring  []requirement        // the places that require something themselves
+	persons    table.Rows[person]
+	rolls      rolls
 }
 
 // Touched says which parts of a state a change has written.
@@ -120,11 +121,12 @@ type Touched struct {
 	Places    bool
 	Catalogue bool // permissions, groups or templates
 	Zones     bool // a site's time zone, which moves everybody's dates
+	Notices   bool
 }
 
 // Compile makes the snapshot of a state. It fails only where the place tree is broken.
 func Compile(state *org.State) (*Snapshot, error) {
-	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true})
+	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true, Notices: true})
 }
 
 // Next makes the snapshot of the state that follows, compiling again only what was touched.
@@ -135,19 +137,14 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
 		hours: s.hours, idle: s.idle, needs: s.needs, required: s.required, console: s.console,
-		requiring: s.requiring,
-		persons:   s.persons.Fork(), rolls: s.rolls.fork()}
+		requiring: s.requiring, requiresAt: s.requiresAt,
+		persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
 		tree, err := estate.NewTree(state.Places.All())
 		if err != nil {
 			return nil, err
 		}
-		n.tree, n.requiring = tree, nil
-		for here := range tree.All {
-			if len(here.Place.Requires) > 0 {
-				n.requiring = append(n.requiring, requirement{here.Place.ID, here.Place.Requires})
-			}
-		}
+		n.tree = tree
 	}
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
@@ -158,20 +155,22 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
 		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
 			make([]int, len(n.resolved))
-		n.needs, n.required = make([]Shown, len(n.resolved)), make([][]qualification.ID, len(n.resolved))
+		n.needs = make([]Shown, len(n.resolved))
 		for id, template := range state.Templates.All() {
 			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
 				permit.IdleSecondsOf(template, state.Template)
 			for _, need := range permit.NeedsOf(template, state.Template) {
 				n.needs[id] |= shownBy(credential.Kind(need))
 			}
-			n.required[id] = permit.RequiresOf(template, state.Template)
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
 				n.levels[id][i] = resolved.Level
 			}
 		}
+	}
+	if touched.Places || touched.Catalogue || touched.Notices {
+		n.require()
 	}
 	changes := newRollChanges()
 	put := func(staff *people.Staff) {

@@ -96,7 +96,7 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 	st := p.statement(g.place, g.begins, g.ends, at)
 	if g.from < g.until {
 		if st = p.statement(g.place, g.from, g.until, at); g.until < g.ends && st.Ended == Granted {
-			st.Ended = QualificationMissing
+			st.Ended = QualificationMissing // an acceptance does not end
 		}
 	}
 	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
@@ -118,7 +118,7 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 		}
 		if here.Place.Kind != estate.Door {
 			askedAt[asked.ID] = true
-			fitAt[asked.ID] = fitAt[asked.ID] || !here.Retired && !s.unfit(p, asked.ID, here, st.At)
+			fitAt[asked.ID] = fitAt[asked.ID] || !here.Retired && s.unfit(p, asked.ID, here.Place.ID, st.At) == Granted
 			continue
 		}
 		atDoors[asked.ID] = true
@@ -175,7 +175,7 @@ func (st *Statement) door(door *estate.Place, has Shown) {
 // withheldFrom reports whether somebody is withheld a permission, or barred, at a place at an instant, or lacks a
 // qualification that the place requires.
 func (s *Snapshot) withheldFrom(p *person, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
-	if here := s.tree.At(place); here != nil && s.unfit(p, permission, here, at) {
+	if s.unfit(p, permission, place, at) != Granted {
 		return true
 	}
 	for i := range p.exceptions {

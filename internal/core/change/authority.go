@@ -233,7 +233,7 @@ func (t *Trial) placeCeiling() error {
 			}
 		}
 		// What it requires, or what it stands in does, is no work of the actor's to be freed from by themselves.
-		eased := len(qualification.Without(t.before.Tree().At(id).Requires, t.After.Tree().At(id).Requires)) > 0
+		eased := len(qualification.Without(t.before.RequiredAt(id), t.After.RequiredAt(id))) > 0
 		gains := access.At(t.before, t.After, id, t.env.Now.Unix()).Gains
 		if before.TimeZone != after.TimeZone {
 			// Those whose home it is begin and end here by its days, wherever they work.

@@ -195,6 +195,9 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if err := t.liftCeiling(); err != nil {
 		return nil, err
 	}
+	if err := t.noticeCeiling(); err != nil {
+		return nil, err
+	}
 	return t, t.placeCeiling()
 }
 

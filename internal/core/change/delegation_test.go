@@ -146,6 +146,27 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("bar.add", "", set{"staff": someone(t), "place": somePlace(t),
 			"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
 	},
+	"notice.add": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("notice.add", "", set{"code": fmt.Sprint("N-", s.State().Notices.Next()), "title": "New", "text": "Text",
+			"places":  rapid.SampledFrom([][]string{{}, {"A"}, {"A-Z"}, {"A-2", "B"}}).Draw(t, "for"),
+			"refuses": rapid.Bool().Draw(t, "refuses")})
+	},
+	"notice.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return rapid.SampledFrom([]Operation{op("notice.edit", "RULES", set{"refuses": rapid.Bool().Draw(t, "refuses")}),
+			op("notice.edit", "RULES", set{"text": "Other"}), op("notice.edit", "RULES", set{"templates": []string{"packer"}}),
+			op("notice.edit", "RULES", set{"places": []string{some(t, "for", "A", "A-Z", "B", "A-1")}})}).Draw(t, "edit")
+	},
+	"notice.publish": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("notice.publish", "RULES", set{"text": fmt.Sprint("Text of ", s.State().Revision)})
+	},
+	"notice.retire":  func(*rapid.T, *access.Snapshot) Operation { return op("notice.retire", "RULES", nil) },
+	"notice.restore": func(*rapid.T, *access.Snapshot) Operation { return op("notice.restore", "RULES", nil) },
+	"notice.record": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("notice.record", "", set{"notice": "RULES", "staff": someone(t)})
+	},
+	"notice.accept": func(*rapid.T, *access.Snapshot) Operation {
+		return op("notice.accept", "", set{"notice": "RULES", "version": 1, "how": "terminal"})
+	},
 	"qualification.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("qualification.add", "", set{"code": fmt.Sprint("Q-", s.State().Qualifications.Next()), "name": "New"})
 	},
@@ -382,7 +403,13 @@ func drawRequired(t *rapid.T) []Operation {
 	if rapid.IntRange(0, 3).Draw(t, "a place requires") == 0 {
 		operations = append(operations, op("place.edit", somePlace(t), set{"requires": someRequired(t)}))
 	}
+	operations = append(operations, op("notice.add", "", set{"code": "RULES", "title": "Rules", "text": "Wear shoes.",
+		"places":  rapid.SampledFrom([][]string{{"A"}, {"A-Z"}, {"B"}, {}}).Draw(t, "a notice for"),
+		"refuses": rapid.IntRange(0, 2).Draw(t, "refuses") == 0}))
 	for _, who := range []string{"S2", "S3", "S4", "S5"} {
+		if rapid.Bool().Draw(t, "accepts") {
+			operations = append(operations, op("notice.record", "", set{"staff": who, "notice": "RULES"}))
+		}
 		if rapid.Bool().Draw(t, "certified") {
 			operations = append(operations, op("certificate.add", "", set{"staff": who,
 				"qualification": some(t, "in", "TICKET", "HYGIENE"), "issued": "2026-01-01",
@@ -664,6 +691,10 @@ func onRecord(s *access.Snapshot, id people.StaffID, certified bool) map[holding
 	for number := range s.State().Qualifications.All() {
 		if !certified {
 			break
+		}
+		for _, n := range s.State().Notices.All() {
+			freed.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(freed.Acceptances.Next()), Notice: n.ID,
+				Version: n.Version, Staff: id, At: noon.AddDate(-1, 0, 0)})
 		}
 		freed.PutCertificate(&org.Certificate{ID: org.CertificateID(freed.Certificates.Next()), Staff: id,
 			Qualification: qualification.ID(number), Issued: day.Of(noon) - 1000})

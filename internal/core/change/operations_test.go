@@ -69,6 +69,8 @@ func full(t *testing.T) *organisation {
 			"contract_end": "2027-01-01", "notes": "n", "external_id": "x"}),
 		op("certificate.add", "", set{"staff": "S50", "qualification": "TICKET", "number": "T-1",
 			"issued": "2026-01-05", "until": "2027-01-04"}),
+		op("notice.add", "", set{"code": "RULES", "title": "Rules", "text": "One.\n\nTwo.", "places": []string{"C", "C-1"},
+			"templates": []string{"packer"}, "refuses": true}),
 		op("assignment.add", "", set{"staff": "S50", "place": "C", "template": "full", "from": "2026-01-02",
 			"until": "2026-12-30",
 			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon", "from": "06:00", "until": "07:00"}}}}),

@@ -146,7 +146,7 @@ func placeEdit(t *Trial) error {
 		return err
 	}
 	form := placeForm{Code: before.Code, Name: before.Name, Kind: before.Kind, TimeZone: before.TimeZone,
-		Proof: before.Proof, Outside: before.ProofOutside, Asks: before.Asks, Requires: references(before.Requires)}
+		Proof: before.Proof, Outside: before.ProofOutside, Asks: before.Asks, Requires: numbered(before.Requires)}
 	if parent := t.State.Place(before.Parent); parent != nil {
 		form.Parent = parent.Code
 	}

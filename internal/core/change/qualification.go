@@ -78,14 +78,6 @@ func (t *Trial) required(references []string, before []qualification.ID) (ids []
 	return slices.Compact(ids), nil
 }
 
-// references are qualifications as a form names them.
-func references(ids []qualification.ID) (names []string) {
-	for _, id := range ids {
-		names = append(names, fmt.Sprint(id))
-	}
-	return names
-}
-
 func (t *Trial) fillQualification(q *qualification.Qualification, form *qualificationForm) error {
 	q.Name, q.Summary, q.Months = words.Tidy(form.Name), words.Tidy(form.Summary), form.Months
 	switch {

@@ -418,7 +418,7 @@ func (t *Trial) keepFrom(other *permit.Template, form *templateForm) {
 		form.Needs = other.Needs
 	}
 	if form.Requires == nil {
-		form.Requires = references(other.Requires)
+		form.Requires = numbered(other.Requires)
 	}
 }
 
@@ -434,7 +434,7 @@ func templateEdit(t *Trial) error {
 		return err
 	}
 	form := templateForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Days: before.Days,
-		Needs: slices.Clone(before.Needs), Requires: references(before.Requires), IdleSeconds: before.IdleSeconds}
+		Needs: slices.Clone(before.Needs), Requires: numbered(before.Requires), IdleSeconds: before.IdleSeconds}
 	if base := t.State.Template(before.Base); base != nil {
 		form.Base = base.Code
 	}

@@ -156,6 +156,10 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		u.add("bar.add", "", set)
 		u.operations[len(u.operations)-1].Reason = b.Reason
 		return nil
+	case "notice":
+		if _, published := was["version"]; published {
+			return builtUpon("a version that was published may have been accepted. Publish another.")
+		}
 	case "badge":
 		return u.restoreBadge(e, on, was, take)
 	case "credential":
@@ -200,7 +204,7 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 			set[field] = u.levelWord(on, value)
 		case "hours":
 			set[field] = orElse(value, map[string]any{})
-		case "requires":
+		case "requires", "places", "templates":
 			set[field] = numbers(value)
 		case "needs", "kinds":
 			set[field] = orElse(value, []any{})
@@ -208,7 +212,7 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 			set[field] = value
 		case "days", "idle_seconds", "since", "decided_at":
 			set[field] = orElse(value, 0)
-		case "sensitive":
+		case "sensitive", "refuses":
 			set[field] = value == true
 		default:
 			set[field] = orElse(value, "")
@@ -414,6 +418,13 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		}
 	case *qualification.Qualification:
 		return u.qualificationInUse(r)
+	case *org.Notice:
+		for _, a := range u.state.Acceptances.All() {
+			if a.Notice == r.ID && later(a.Revision) {
+				return builtUpon("%s has accepted %s since. Retire it instead.", u.state.Person(a.Staff).FullName(),
+					r.Title)
+			}
+		}
 	case *org.Certificate:
 		if later(r.Revision) {
 			return builtUpon("the certificate of %s was changed again since. Undo the later change first.", e.On)
@@ -469,6 +480,8 @@ func StaffOf(state *org.State, name string) people.StaffID {
 	case *org.Assignment:
 		return r.Staff
 	case *org.Certificate:
+		return r.Staff
+	case *org.Acceptance:
 		return r.Staff
 	case *org.Exception:
 		return r.Staff

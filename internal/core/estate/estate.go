@@ -4,7 +4,6 @@ package estate
 
 import (
 	"fmt"
-	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/hours"
@@ -122,9 +121,8 @@ type Standing struct {
 	Place    *Place
 	Site     *Place
 	Location *time.Location
-	Opening  *hours.Opening     // the nearest stated opening hours; nil when none are: never closes
-	Retired  bool               // the place, or one above it, is retired
-	Requires []qualification.ID // what the place requires, and what those above it do; each may stand there more than once
+	Opening  *hours.Opening // the nearest stated opening hours; nil when none are: never closes
+	Retired  bool           // the place, or one above it, is retired
 	Depth    int
 }
 
@@ -159,10 +157,7 @@ func NewTree(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 	var walk func(place *Place, above Standing) error
 	walk = func(place *Place, above Standing) error {
 		here := Standing{Place: place, Site: above.Site, Location: above.Location, Opening: above.Opening,
-			Retired: above.Retired || place.Retired, Depth: above.Depth, Requires: above.Requires}
-		if len(place.Requires) > 0 {
-			here.Requires = slices.Concat(above.Requires, place.Requires)
-		}
+			Retired: above.Retired || place.Retired, Depth: above.Depth}
 		enter := number
 		if above.Place != nil {
 			here.Depth++

@@ -110,6 +110,16 @@ func (s *State) remove(kind string, id uint32) {
 			s.qualificationByCode.Delete(key(q.Code))
 		}
 		s.Qualifications.Put(id, nil)
+	case "notice":
+		if n := s.Notices.Get(id); n != nil {
+			s.noticeByCode.Delete(key(n.Code))
+		}
+		s.Notices.Put(id, nil)
+	case "acceptance":
+		if a := s.Acceptances.Get(id); a != nil {
+			s.belong(a.Staff, func(b *belongings) { b.acceptances = without(b.acceptances, a.ID) })
+		}
+		s.Acceptances.Put(id, nil)
 	case "certificate":
 		if c := s.Certificates.Get(id); c != nil {
 			s.belong(c.Staff, func(b *belongings) { b.certificates = without(b.certificates, c.ID) })
@@ -181,6 +191,10 @@ func (s *State) Record(kind string, id uint32) any {
 		return orNil(s.Bars.Get(id))
 	case "qualification":
 		return orNil(s.Qualifications.Get(id))
+	case "notice":
+		return orNil(s.Notices.Get(id))
+	case "acceptance":
+		return orNil(s.Acceptances.Get(id))
 	case "certificate":
 		return orNil(s.Certificates.Get(id))
 	case "badge":
@@ -224,6 +238,10 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "bar", uint32(r.ID), r.Staff
 	case *qualification.Qualification:
 		return "qualification", uint32(r.ID), 0
+	case *Notice:
+		return "notice", uint32(r.ID), 0
+	case *Acceptance:
+		return "acceptance", uint32(r.ID), 0
 	case *Certificate:
 		return "certificate", uint32(r.ID), 0
 	case *Badge:

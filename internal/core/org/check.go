@@ -54,6 +54,10 @@ func (s *State) Check(record any) (field string, err error) {
 				qualification.MostMonths))
 		other := s.QualificationByCode(r.Code)
 		c.that("code", other == nil || other.ID == r.ID, "a qualification with this code is on record already")
+	case *Notice:
+		c.notice(r)
+	case *Acceptance:
+		c.acceptance(r)
 	case *Certificate:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("qualification", s.Qualification(r.Qualification) != nil)
 		c.text("number", r.Number, 64, false)

@@ -179,6 +179,8 @@ type State struct {
 	// What people may have to be qualified in, and who is
 	Qualifications table.Table[qualification.Qualification]
 	Certificates   table.Table[Certificate]
+	Notices        table.Table[Notice]
+	Acceptances    table.Table[Acceptance]
 
 	placeByCode         table.Index[string, estate.PlaceID]
 	templateByCode      table.Index[string, permit.TemplateID]
@@ -191,6 +193,7 @@ type State struct {
 	deviceByToken       table.Index[[32]byte, DeviceID]
 	ofStaff             table.Table[belongings]
 	qualificationByCode table.Index[string, qualification.ID]
+	noticeByCode        table.Index[string, NoticeID]
 	aside               map[string]Aside // never changed in place
 	owners              int
 	pins                int
@@ -203,6 +206,7 @@ type belongings struct {
 	credentials  []credential.ID
 	bars         []BarID
 	certificates []CertificateID
+	acceptances  []AcceptanceID
 }
 
 // Fork returns a state that can be written without s noticing.
@@ -212,6 +216,7 @@ func (s *State) Fork() *State {
 	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
 	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
 	f.Qualifications, f.Certificates = s.Qualifications.Fork(), s.Certificates.Fork()
+	f.Notices, f.Acceptances, f.noticeByCode = s.Notices.Fork(), s.Acceptances.Fork(), s.noticeByCode.Fork()
 	f.qualificationByCode = s.qualificationByCode.Fork()
 	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()

@@ -8,6 +8,24 @@ import "slices"
 // ID is the number of a qualification.
 type ID uint32
 
+// A notice that refuses work until it is accepted is required like a qualification: each version of each has a number
+// among these, above those of qualifications.
+const (
+	notices     ID = 1 << 31
+	versionBits    = 10
+	// MostVersions and MostNotices bound what has such a number.
+	MostVersions = 1<<versionBits - 1
+	MostNotices  = 1<<(31-versionBits) - 1
+)
+
+// OfNotice returns the number under which a version of a notice is required.
+func OfNotice(notice, version uint32) ID { return notices | ID(notice)<<versionBits | ID(version) }
+
+// Notice returns the notice that a number is of; ok is false where it is that of a qualification.
+func (id ID) Notice() (notice uint32, ok bool) {
+	return uint32(id&^notices) >> versionBits, id&notices != 0
+}
+
 // Qualification is what certificates are about.
 type Qualification struct {
 	ID      ID     `json:"id"`

@@ -107,6 +107,18 @@ func State(t *rapid.T) *org.State {
 	for id := qualification.ID(1); id <= 2; id++ {
 		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: fmt.Sprint("Ticket ", id)})
 	}
+	defer func() {
+		if oneIn(3, "a notice") {
+			s.PutNotice(Notice(t))
+			for id := people.StaffID(1); id <= 4; id++ {
+				if oneIn(2, "accepted") {
+					s.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Staff: id, Notice: 1,
+						Version: uint32(rapid.IntRange(1, 2).Draw(t, "version")), How: org.OnPaper,
+						At: Noon.Add(time.Duration(rapid.IntRange(-40, 2).Draw(t, "accepted at")) * time.Hour)})
+				}
+			}
+		}
+	}()
 	for id := estate.PlaceID(1); id <= 8; id++ {
 		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site,
 			TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
@@ -189,6 +201,18 @@ func State(t *rapid.T) *org.State {
 		s.PutException(e)
 	}
 	return s
+}
+
+// Notice draws one: in its second version, or its first.
+func Notice(t *rapid.T) *org.Notice {
+	n := &org.Notice{ID: 1, Code: "RULES", Title: "Rules", Text: "Text", Version: 1, Since: Noon.Add(-48 * time.Hour),
+		Refuses: rapid.IntRange(0, 3).Draw(t, "refuses") > 0, Retired: rapid.IntRange(0, 5).Draw(t, "put away") == 0,
+		Places:    rapid.SampledFrom([][]estate.PlaceID{nil, {1}, {3}, {4, 7}}).Draw(t, "for places"),
+		Templates: rapid.SampledFrom([][]permit.TemplateID{nil, {1}, {2, 3}}).Draw(t, "for templates")}
+	if rapid.Bool().Draw(t, "published anew") {
+		n.Version, n.Past = 2, []org.NoticeText{{Version: 1, Since: n.Since, Text: "Old"}}
+	}
+	return n
 }
 
 // Requires draws what something requires people to be qualified in: most require nothing.

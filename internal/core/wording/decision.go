@@ -338,11 +338,15 @@ func (t *telling) refusedByGrant() {
 		t.say(t.m.AssignmentEnded, t.m.AssignmentEndedRemedy, "place", t.place(a.Place), "date", t.Date(a.Until))
 	case access.PermissionNotInTemplate:
 		t.notInTemplate(a)
-	case access.QualificationMissing:
+	case access.QualificationMissing, access.NoticeNotAccepted:
 		if a != nil {
 			t.grant(a)
 		}
-		t.say(t.m.Unqualified, t.m.UnqualifiedRemedy, "needed", t.qualifications(t.s, t.s.Missing(t.q, &t.e.Decision)))
+		sentence, remedy := t.m.Unqualified, t.m.UnqualifiedRemedy
+		if t.e.Reason == access.NoticeNotAccepted {
+			sentence, remedy = t.m.NotAccepted, t.m.NotAcceptedRemedy
+		}
+		t.say(sentence, remedy, "needed", t.qualifications(t.s, t.s.Missing(t.q, &t.e.Decision)))
 	case access.OutsideHours:
 		if a != nil {
 			t.grant(a)

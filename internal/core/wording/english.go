@@ -27,6 +27,7 @@ type Messages struct {
 	AssignmentBegins, BeginsRemedy, AssignmentEnded                  string
 	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil          string
 	NotToThatExtent, RaiseLevel, OnlySoFar, OnlyAtLevel, NotIncluded string
+	NotAccepted, NotAcceptedRemedy, ANotice                          string
 	IncludeRemedy, Unqualified, UnqualifiedRemedy, AQualification    string
 
 	// Grounds of decisions and statements.
@@ -60,6 +61,7 @@ type Messages struct {
 	ObstacleNoCredential, ObstacleNotAccepted               string
 	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
 	MendPIN, MendBadge, ObstacleQualification               string
+	ObstacleNotice, MendNotice                              string
 	MendQualification, TheTemplate                          string
 
 	// Needless exceptions.
@@ -130,6 +132,9 @@ var English = &Language{
 		OnlySoFar:             "{who} may {what}, but only {extent}.",
 		NotIncluded:           "The template {template} does not include “{title}”.",
 		Unqualified:           "{who} may not {what} at {where} without a valid certificate: {needed}.",
+		NotAccepted:           "{who} may not {what} at {where} before accepting a notice: {needed}.",
+		NotAcceptedRemedy:     "{who} reads and accepts it at a shared terminal, or a paper that is signed is put on record.",
+		ANotice:               "a notice",
 		UnqualifiedRemedy:     "Record the certificate of {who}, or give it a later end.",
 		AQualification:        "a qualification",
 		IncludeRemedy:         "Assign a template that includes it, or add it for {who} alone by an exception.",
@@ -177,7 +182,7 @@ var English = &Language{
 		TermUntilWith: ", until {until}, with {what}",
 		TermEnded:     "; this ended on {until}", TermEndedWith: "; this ended with {what} on {until}",
 		TheContract: "the contract", TheDeparture: "the departure", TheQualification: "a qualification",
-		CanNothingWithout: "{who} can do nothing at {place} as {template} without a valid certificate: {needed}.",
+		CanNothingWithout: "{who} can do nothing at {place} as {template} yet: this takes {needed}.",
 
 		ObstacleLocked: "{who} is locked: {reason}.", MendLock: "Unlock when the cause is settled.",
 		UnreadableRecord: "a record of theirs cannot be read",
@@ -196,6 +201,8 @@ var English = &Language{
 			"{n} doors that {who} is meant to pass ask for more than {who} has, such as {door}.",
 		ObstacleNeeded: "{who} has no {needed}, and the template {template} needs one.", APIN: "PIN", ABadge: "badge",
 
+		ObstacleNotice:        "{who} has not accepted the notice “{notice}”.",
+		MendNotice:            "It is read and accepted at a shared terminal, or put on record from paper.",
 		ObstacleQualification: "{who} holds no valid certificate for {needed}, which {what} requires.",
 		TheTemplate:           "the template {template}",
 		MendQualification:     "Record the certificate, or give it a later end.",

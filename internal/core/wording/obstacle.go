@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/qualification"
 )
@@ -33,7 +34,12 @@ func (l *Language) qualifications(s *access.Snapshot, ids []qualification.ID) st
 	names := make([]string, len(ids))
 	for i, id := range ids {
 		names[i] = l.Messages.AQualification
-		if q := s.State().Qualification(id); q != nil {
+		if notice, isNotice := id.Notice(); isNotice {
+			names[i] = l.Messages.ANotice
+			if n := s.State().Notice(org.NoticeID(notice)); n != nil {
+				names[i] = "“" + n.Title + "”"
+			}
+		} else if q := s.State().Qualification(id); q != nil {
 			names[i] = q.Name
 		}
 	}
@@ -84,6 +90,8 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 				what = fill(m.TheTemplate, "template", t.Name)
 			}
 			put(m.ObstacleQualification, m.MendQualification, "what", what, "needed", l.qualifications(s, []qualification.ID{fact.Qualification}))
+		case "notice_not_accepted":
+			put(m.ObstacleNotice, m.MendNotice, "notice", s.State().Notice(fact.Notice).Title)
 		case "credential_needed":
 			needed := m.APIN
 			if fact.Act == "issue_badge" {

@@ -127,7 +127,7 @@ func (l *Language) Ends(end access.End) string {
 		return m.EndsByBar
 	case access.ProofNotSufficient:
 		return m.EndsByCredential
-	case access.QualificationMissing:
+	case access.QualificationMissing, access.NoticeNotAccepted:
 		return m.EndsByQualification
 	}
 	return ""

@@ -1,0 +1,347 @@
+package change
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
+	"loyallatch.example/latch/internal/core/words"
+)
+
+var noticeOperations = []Description{
+	{Name: "notice.add", Do: "Publish notice", Done: "Published notice", Needs: permit.EditPlaces,
+		Fields: noticeForm{}, Makes: "notice", Undone: "notice.retire", apply: noticeAdd},
+	{Name: "notice.edit", Do: "Change notice", Done: "Changed notice", Needs: permit.EditPlaces, Fields: noticeForm{},
+		subject: fieldsEdited, apply: noticeEdit},
+	{Name: "notice.publish", Do: "Publish a new version of notice", Done: "Published a new version of notice",
+		Needs: permit.EditPlaces, Fields: publishForm{}, apply: noticePublish},
+	{Name: "notice.retire", Do: "Retire notice", Done: "Retired notice", Needs: permit.EditPlaces,
+		apply: noticeRetire},
+	{Name: "notice.restore", Do: "Bring back notice", Done: "Brought back notice", Needs: permit.EditPlaces,
+		apply: noticeRestore},
+	{Name: "notice.record", Do: "Record on paper the acceptance of", Done: "Recorded on paper the acceptance of",
+		Needs: permit.EditStaff, Daily: true, Fields: recordForm{}, Makes: "acceptance", Kept: keptAcceptance,
+		apply: noticeRecord},
+	{Name: "notice.accept", Do: "Accept", Done: "Accepted", Own: true, Fields: acceptForm{}, Makes: "acceptance",
+		Kept: keptAcceptance, apply: noticeAccept},
+}
+
+const keptAcceptance = "what somebody has accepted stays on record. Publish a new version where it has to be read again"
+
+type noticeForm struct {
+	Code      string   `json:"code"`
+	Title     string   `json:"title"`
+	Text      string   `json:"text"`
+	Places    []string `json:"places"`    // by code or number
+	Templates []string `json:"templates"` // by code or number
+	Refuses   bool     `json:"refuses"`
+}
+
+type publishForm struct {
+	Text string `json:"text"`
+}
+
+type recordForm struct {
+	Notice string `json:"notice"`
+	Staff  string `json:"staff"`
+}
+
+type acceptForm struct {
+	Notice  string  `json:"notice"`
+	Version uint32  `json:"version"` // that was read
+	How     org.How `json:"how"`
+	Place   string  `json:"place"`
+}
+
+// noticeAuthority asks that the actor looks after all that a notice is for: edits its places, or, where it is for
+// templates or for everybody, edits templates everywhere.
+func (t *Trial) noticeAuthority(n *org.Notice) error {
+	if len(n.Templates) > 0 || len(n.Places) == 0 {
+		return t.require(permit.EditTemplates, 0)
+	}
+	for _, id := range n.Places {
+		if err := t.require(permit.EditPlaces, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// MayChangeNotice says why a manager may not change a notice: it takes looking after all that it is for.
+func MayChangeNotice(before *access.Snapshot, actor people.StaffID, n *org.Notice, now time.Time) error {
+	t := &Trial{before: before, State: before.State(), actor: Actor{Staff: actor}, env: Env{Now: now}}
+	return t.noticeAuthority(n)
+}
+
+func (t *Trial) findNotice(field, reference string) (*org.Notice, error) {
+	if n := t.State.NoticeByCode(reference); n != nil {
+		return n, nil
+	}
+	if n := t.State.Notice(org.NoticeID(t.number(reference))); n != nil {
+		return n, nil
+	}
+	return nil, fault.Missingf(field, "no notice has the code %q", reference)
+}
+
+func (t *Trial) fillNotice(n *org.Notice, form *noticeForm) error {
+	n.Title, n.Refuses = words.Tidy(form.Title), form.Refuses
+	if n.Title == "" {
+		return fault.Invalidf("set.title", "a notice needs a title")
+	}
+	if err := bounded("title", n.Title, 120); err != nil {
+		return err
+	}
+	n.Places, n.Templates = nil, nil
+	for i, reference := range form.Places {
+		place, err := t.findPlace(fmt.Sprintf("set.places[%d]", i), reference)
+		if err != nil {
+			return err
+		}
+		n.Places = append(n.Places, place.ID)
+	}
+	for i, reference := range form.Templates {
+		template, err := t.findTemplate(fmt.Sprintf("set.templates[%d]", i), reference)
+		if err != nil {
+			return err
+		}
+		n.Templates = append(n.Templates, template.ID)
+	}
+	slices.Sort(n.Places)
+	slices.Sort(n.Templates)
+	n.Places, n.Templates = slices.Compact(n.Places), slices.Compact(n.Templates)
+	return t.noticeAuthority(n)
+}
+
+// noticeText reads the text of a notice: lines stay as they are.
+func noticeText(text string) (string, error) {
+	text = strings.TrimSpace(strings.ReplaceAll(text, "\r\n", "\n"))
+	if text == "" {
+		return "", fault.Invalidf("set.text", "a notice needs a text")
+	}
+	return text, bounded("text", text, 20_000)
+}
+
+func noticeAdd(t *Trial) error {
+	var form noticeForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	n := &org.Notice{ID: org.NoticeID(t.State.Notices.Next()), Code: form.Code, Version: 1,
+		Since: t.env.Now.UTC().Truncate(time.Second)}
+	if err := t.fillNotice(n, &form); err != nil {
+		return err
+	}
+	if err := checkCode("set.code", form.Code, "SITE-RULES"); err != nil {
+		return err
+	}
+	if t.State.NoticeByCode(form.Code) != nil {
+		return fault.Conflictf("set.code", "there is a notice %s already; choose another code", form.Code)
+	}
+	var err error
+	if n.Text, err = noticeText(form.Text); err != nil {
+		return err
+	}
+	t.putNotice(n)
+	t.named(uint32(n.ID))
+	return nil
+}
+
+// noticeToChange finds the notice that an operation is about, for somebody who looks after all that it is for.
+func (t *Trial) noticeToChange() (*org.Notice, error) {
+	n, err := t.findNotice("on", t.op.On)
+	if err != nil {
+		return nil, err
+	}
+	if err := t.noticeAuthority(n); err != nil {
+		return nil, err
+	}
+	return n, t.fresh(n.Revision, n.Title)
+}
+
+func noticeEdit(t *Trial) error {
+	before, err := t.noticeToChange()
+	if err != nil {
+		return err
+	}
+	if before.Retired {
+		return fault.Conflictf("on", "%s is retired; bring it back before changing it", before.Title)
+	}
+	form := noticeForm{Code: before.Code, Title: before.Title, Text: before.Text,
+		Places: numbered(before.Places), Templates: numbered(before.Templates), Refuses: before.Refuses}
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	if form.Code != before.Code {
+		return fault.Invalidf("set.code", "a notice keeps its code; change its title instead")
+	}
+	n := *before
+	if err := t.fillNotice(&n, &form); err != nil {
+		return err
+	}
+	if n.Text, err = noticeText(form.Text); err != nil {
+		return err
+	}
+	if n.Text != before.Text {
+		for _, a := range t.State.Acceptances.All() {
+			if a.Notice == n.ID && a.Version == n.Version {
+				return fault.Conflictf("set.text", "people have accepted version %d, so its text stays; publish a new "+
+					"version", n.Version)
+			}
+		}
+	}
+	t.putNotice(&n)
+	return nil
+}
+
+// numbered are records as a form names them.
+func numbered[ID ~uint32](ids []ID) (names []string) {
+	for _, id := range ids {
+		names = append(names, fmt.Sprint(id))
+	}
+	return names
+}
+
+// noticePublish publishes a new version: what was accepted before is no acceptance of it.
+func noticePublish(t *Trial) error {
+	before, err := t.noticeToChange()
+	if err != nil {
+		return err
+	}
+	var form publishForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	switch {
+	case before.Retired:
+		return fault.Conflictf("on", "%s is retired; bring it back before publishing it anew", before.Title)
+	case before.Version >= qualification.MostVersions:
+		return fault.Conflictf("on", "%s has had %d versions; publish another notice", before.Title, before.Version)
+	}
+	n := *before
+	if n.Text, err = noticeText(form.Text); err != nil {
+		return err
+	}
+	if n.Text == before.Text {
+		return fault.Conflictf("set.text", "this is the text of version %d already", before.Version)
+	}
+	n.Past = append(slices.Clone(before.Past), org.NoticeText{Version: before.Version, Since: before.Since,
+		Text: before.Text})
+	n.Version, n.Since = before.Version+1, t.env.Now.UTC().Truncate(time.Second)
+	t.putNotice(&n)
+	return nil
+}
+
+func (t *Trial) retireNotice(retired bool) error {
+	before, err := t.noticeToChange()
+	if err != nil {
+		return err
+	}
+	if before.Retired == retired {
+		return fault.Conflictf("on", "%s is %s already", before.Title,
+			map[bool]string{true: "retired", false: "in use"}[retired])
+	}
+	n := *before
+	n.Retired = retired
+	t.putNotice(&n)
+	return nil
+}
+
+func noticeRetire(t *Trial) error  { return t.retireNotice(true) }
+func noticeRestore(t *Trial) error { return t.retireNotice(false) }
+
+// noticeRecord puts on record that somebody has accepted a notice on paper. It gives whatever waited for that, so whoever
+// does it stands over them.
+func noticeRecord(t *Trial) error {
+	var form recordForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	p, err := t.findStaff("set.staff", form.Staff)
+	if err != nil {
+		return err
+	}
+	if err := t.certified("set.staff", p, false); err != nil {
+		return err
+	}
+	n, err := t.findNotice("set.notice", form.Notice)
+	if err != nil {
+		return err
+	}
+	return t.accept(n, p, &org.Acceptance{Version: n.Version, How: org.OnPaper})
+}
+
+// noticeAccept is done by somebody themselves, who has proved to be there. It must be the version that they have read.
+func noticeAccept(t *Trial) error {
+	var form acceptForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	n, err := t.findNotice("set.notice", form.Notice)
+	if err != nil {
+		return err
+	}
+	if form.Version != n.Version {
+		return fault.Conflictf("set.version", "%s has a new version since; read that", n.Title)
+	}
+	a := &org.Acceptance{Version: form.Version, How: form.How}
+	if form.Place != "" {
+		place, err := t.findPlace("set.place", form.Place)
+		if err != nil {
+			return err
+		}
+		a.Place = place.ID
+	}
+	p := t.State.Person(t.actor.Staff)
+	if p == nil {
+		return fault.Refusedf("not-permitted", "A notice is accepted by whoever has read it.")
+	}
+	return t.accept(n, p, a)
+}
+
+func (t *Trial) accept(n *org.Notice, p *people.Staff, a *org.Acceptance) error {
+	switch {
+	case n.Retired:
+		return fault.Conflictf("set.notice", "%s is retired; nobody has to accept it", n.Title)
+	case t.State.Accepted(p.ID, n.ID, n.Version) != nil:
+		return fault.Conflictf("set.notice", "%s has accepted %s already", p.FullName(), n.Title)
+	}
+	a.ID, a.Notice, a.Staff = org.AcceptanceID(t.State.Acceptances.Next()), n.ID, p.ID
+	a.At = t.env.Now.UTC().Truncate(time.Second)
+	a.Revision = t.next()
+	t.State.PutAcceptance(a)
+	t.staff[p.ID] = true
+	t.wrote("acceptance", uint32(a.ID), fmt.Sprintf("%s by %s %s", n.Title, p.Number, p.FullName()), nil, a)
+	return nil
+}
+
+func (t *Trial) putNotice(n *org.Notice) {
+	before := t.State.Notice(n.ID)
+	n.Revision = t.next()
+	t.State.PutNotice(n)
+	t.Touched.Notices = true
+	t.wrote("notice", uint32(n.ID), n.Code+" "+n.Title, orNil(before), n)
+}
+
+// noticeCeiling asks that whatever people gain by a notice that no longer refuses them, or refuses fewer, is the actor's
+// to give there, and nothing of their own.
+func (t *Trial) noticeCeiling() error {
+	if !t.Touched.Notices || t.byAnOwner() {
+		return nil
+	}
+	for _, gain := range access.Freed(t.before, t.After, t.env.Now.Unix()) {
+		if p := t.State.Person(gain.Staff); p.ID == t.actor.Staff {
+			return t.notOneself(p)
+		}
+		if err := t.mayGive(gain.Permission, gain.After, gain.Place); err != nil {
+			return err
+		}
+	}
+	return nil
+}
