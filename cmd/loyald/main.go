@@ -9,10 +9,12 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net"
 	"os"
 	"os/signal"
 	"path/filepath"
 	"syscall"
+	"time"
 	_ "time/tzdata" // sites have time zones on machines without zone files too
 
 	"github.com/spf13/cobra"
@@ -22,6 +24,7 @@ import (
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
+	"loyallatch.example/latch/internal/post"
 	"loyallatch.example/latch/internal/serve"
 	"loyallatch.example/latch/internal/store"
 )
@@ -40,6 +43,8 @@ type flags struct {
 	operations, certificate, certificateKey string
 	proxies                                 []string
 	secure                                  bool
+	mail                                    post.Config
+	address                                 string
 }
 
 func (f *flags) logger() *slog.Logger {
@@ -88,7 +93,7 @@ func serveCommand(f *flags) *cobra.Command {
 			log := f.logger()
 			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
 				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
-				Operations: f.operations, Log: log,
+				Operations: f.operations, Log: log, Mail: f.mail, Address: f.address,
 				Started: func(address string, _ *app.App) error {
 					log.Info("serving", "address",
 						address)
@@ -106,6 +111,14 @@ func serveCommand(f *flags) *cobra.Command {
 	c.Flags().StringVar(&f.certificateKey, "tls-key", "", "file with the key of the certificate")
 	c.Flags().StringVar(&f.operations, "operations-listen", "",
 		"address for /metrics, /readyz and /debug/pprof, such as 127.0.0.1:8421; none where left out")
+	c.Flags().StringVar(&f.mail.Server, "mail-server", os.Getenv("LOYAL_MAIL_SERVER"),
+		"host:port of the SMTP server that takes mail; none is sent where left out (or LOYAL_MAIL_SERVER)")
+	c.Flags().StringVar(&f.mail.From, "mail-from", os.Getenv("LOYAL_MAIL_FROM"), "address that mail comes from")
+	c.Flags().StringVar(&f.mail.User, "mail-user", os.Getenv("LOYAL_MAIL_USER"),
+		"name to sign in with at the mail server; its password is read from LOYAL_MAIL_PASSWORD")
+	f.mail.Password = os.Getenv("LOYAL_MAIL_PASSWORD")
+	c.Flags().StringVar(&f.address, "address", "",
+		"address at which people reach the service, for links in mail, such as https://latch.example")
 	c.MarkFlagsRequiredTogether("tls-certificate", "tls-key")
 	return c
 }
@@ -320,8 +333,14 @@ func demoCommand(f *flags) *cobra.Command {
 			if err := database.CreateSchema(c.Context(), "latch"); err != nil {
 				return err
 			}
+			catcher, mailServer, err := catchMail(filepath.Join(folder, "mail"))
+			if err != nil {
+				return err
+			}
+			defer func() { _ = catcher.Close() }()
 			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
 				Found: true, Listen: f.listen, Log: f.logger(),
+				Mail: post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Started: func(address string, a *app.App) error {
 					if err := demo.Load(c.Context(), a, os.Stderr); err != nil {
 						return err
@@ -333,6 +352,23 @@ func demoCommand(f *flags) *cobra.Command {
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
 	c.Flags().IntVar(&databasePort, "database-port", 13390, "loopback port of the database")
 	return c
+}
+
+// catchMail takes the demo's mail and writes each message into a file of a folder, the newest last: nothing leaves the
+// machine.
+func catchMail(folder string) (*post.Catcher, string, error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, "", fmt.Errorf("the folder %s cannot be made: %w", folder, err)
+	}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, "", err
+	}
+	return post.Catch(listener, func(m post.Caught) {
+		name := filepath.Join(folder, time.Now().Format("20060102-150405.000")+".txt")
+		text := fmt.Sprintf("From: %s\nTo: %s\nSubject: %s\n\n%s", m.From, m.To, m.Subject, m.Body)
+		_ = os.WriteFile(name, []byte(text), 0o600)
+	}), listener.Addr().String(), nil
 }
 
 // hold marks a folder as in use by this process, so that make stop finds it and no second demo starts in it.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"os"
 	"os/signal"
 	"strings"
@@ -17,6 +18,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/post"
 )
 
 // errShut says that what was shown last did not open.
@@ -27,7 +29,7 @@ func main() {
 	defer stop()
 	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals", SilenceErrors: true,
 		SilenceUsage: true}
-	root.AddCommand(door())
+	root.AddCommand(door(), mailbox())
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:
@@ -40,6 +42,26 @@ func main() {
 		fmt.Fprintln(os.Stderr, "loyalsim:", err)
 		os.Exit(1)
 	}
+}
+
+func mailbox() *cobra.Command {
+	var listen string
+	c := &cobra.Command{Use: "mail", Short: "A mail server that takes every message, shows it and sends nothing on",
+		Example: "  loyalsim mail --listen 127.0.0.1:8425\n  loyald serve --mail-server 127.0.0.1:8425 --mail-from latch@example.org",
+		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			listener, err := net.Listen("tcp", listen)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(c.ErrOrStderr(), "taking mail on", listener.Addr())
+			catcher := post.Catch(listener, func(m post.Caught) {
+				fmt.Fprintf(c.OutOrStdout(), "From: %s\nTo: %s\nSubject: %s\n\n%s\n", m.From, m.To, m.Subject, m.Body)
+			})
+			<-c.Context().Done()
+			return catcher.Close()
+		}}
+	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8425", "address to listen on")
+	return c
 }
 
 func door() *cobra.Command {

@@ -20,6 +20,8 @@ type Organisation struct {
 	PINHistory           int    `json:"pin_history" doc:"How many of somebody's last PINs are not taken again"`
 	PINDays              int    `json:"pin_days" doc:"For how many days a PIN counts; 0: until it is withdrawn"`
 	PINMustChange        bool   `json:"pin_must_change" doc:"A PIN that was generated is changed at its first use"`
+	RemindDays           int    `json:"remind_days" doc:"How many days before something runs out managers are written to; 0: not"`
+	RemindAgainDays      int    `json:"remind_again_days" doc:"How many days before once more; 0: not"`
 	DuressPINs           bool   `json:"duress_pins" doc:"People may have a second PIN, which opens and raises a silent alarm"`
 }
 
@@ -43,6 +45,8 @@ type OrganisationFields struct {
 	PINHistory           *int    `json:"pin_history,omitempty" doc:"How many of somebody's last PINs are not taken again"`
 	PINDays              *int    `json:"pin_days,omitempty" doc:"For how many days a PIN counts; 0: until it is withdrawn"`
 	PINMustChange        *bool   `json:"pin_must_change,omitempty" doc:"A PIN that was generated is changed at its first use"`
+	RemindDays           *int    `json:"remind_days,omitempty" doc:"How many days before something runs out managers are written to; 0: not"`
+	RemindAgainDays      *int    `json:"remind_again_days,omitempty" doc:"How many days before once more; 0: not"`
 	DuressPINs           *bool   `json:"duress_pins,omitempty" doc:"People may have a second PIN, which opens and raises a silent alarm"`
 }
 

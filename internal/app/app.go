@@ -51,6 +51,7 @@ type App struct {
 	tries    heldTries
 	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
 	stray    atomic.Pointer[string]
+	postal   atomic.Pointer[Postal]
 	stop     context.CancelFunc
 	done     sync.WaitGroup
 }
@@ -221,6 +222,14 @@ func (a *App) runJobs(ctx context.Context) {
 		if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("applying planned drafts failed", "error", err)
 		}
+		if err := a.sendDue(ctx); err != nil && ctx.Err() == nil {
+			a.log.Error("sending mail failed", "error", err)
+		}
+		if rounds%remindEvery == remindEvery/2 {
+			if err := a.remind(ctx); err != nil && ctx.Err() == nil {
+				a.log.Error("writing reminders failed", "error", err)
+			}
+		}
 		if rounds%sweepEvery == 0 {
 			if err := a.store.Sweep(ctx, a.now()); err != nil && ctx.Err() == nil {
 				a.log.Error("sweeping failed", "error", err)
@@ -234,6 +243,8 @@ func (a *App) runJobs(ctx context.Context) {
 const (
 	planEvery  = time.Second
 	sweepEvery = 3600
+	// remindEvery is how many rounds pass between looks at what runs out; a reminder of one day is written once
+	remindEvery = 600
 )
 
 // catchUp takes in what other instances have written.

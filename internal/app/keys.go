@@ -40,6 +40,8 @@ const (
 	forRequests purpose = "request" // the requests that those answer
 	forTries    purpose = "tries"   // names and addresses at which wrong tries are counted
 	forAudit    purpose = "audit"   // signing the head of the audit log
+	forVisits   purpose = "visit"   // who has shown themselves at a terminal, for a few minutes
+	forLinks    purpose = "link"    // codes and links that are used once
 	forCheck    purpose = "check"   // binding a database to its key file
 )
 
@@ -116,7 +118,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forCheck} {
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err

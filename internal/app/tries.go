@@ -210,7 +210,10 @@ func (a *App) lockByTries(ctx context.Context, live *Live, q *access.Question) e
 		a.log.Warn("somebody was not locked after wrong tries", "staff", p.Number, "why", refused.Message)
 		return nil
 	}
-	return err
+	if err != nil {
+		return err
+	}
+	return a.tellOfLock(ctx, p, reason)
 }
 
 // HeldReader is a place at a reader of which no more tries are taken for a while.

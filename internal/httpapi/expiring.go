@@ -222,11 +222,7 @@ func (s *Server) registerFeeds() {
 		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *addIn) (*made, error) {
 			c := callerOf(ctx)
 			token, err := s.app.AddFeed(ctx, c.id(), in.Body.Name, c.origin())
-			scheme := "http"
-			if s.config.Secure {
-				scheme = "https"
-			}
-			return &made{api.FeedMade{Address: scheme + "://" + c.host + "/calendar/" + token + ".ics"}}, err
+			return &made{api.FeedMade{Address: s.scheme() + "://" + c.host + "/calendar/" + token + ".ics"}}, err
 		})
 	route(s, "DELETE", "/me/feeds/{id}", "end-feed", "expiring",
 		"End a calendar address: it leads nowhere from then on", Access{Permission: permit.ViewStaff},

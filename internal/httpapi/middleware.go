@@ -313,14 +313,18 @@ func console(files fs.FS) http.HandlerFunc {
 			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 			return
 		}
-		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && name != "index.html" {
+		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && !strings.HasSuffix(name, ".html") {
 			if strings.HasPrefix(name, "assets/") {
 				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // the names carry a hash
 			}
 			server.ServeHTTP(w, r)
 			return
 		}
-		page, err := fs.ReadFile(files, "index.html")
+		entry := "index.html"
+		if name == "terminal" || strings.HasPrefix(name, "pin/") { // for people who do not sign in
+			entry = "terminal.html"
+		}
+		page, err := fs.ReadFile(files, entry)
 		if err != nil {
 			writeText(w, http.StatusNotFound, "The console is not built into this service; run make build.\n")
 			return

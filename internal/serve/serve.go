@@ -16,6 +16,7 @@ import (
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/httpapi"
+	"loyallatch.example/latch/internal/post"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/web"
 )
@@ -32,6 +33,8 @@ type Config struct {
 	Operations              string // address for metrics and profiles; empty: none
 	Found                   bool   // make a key for an empty database, as for a demo
 	Log                     *slog.Logger
+	Mail                    post.Config
+	Address                 string                                 // at which people reach the service; for links in mail
 	Started                 func(address string, a *app.App) error // called once the service answers
 }
 
@@ -77,6 +80,17 @@ func Run(ctx context.Context, c Config) error {
 	defer closeApp()
 	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
 	debug.SetGCPercent(150)
+	if c.Mail.Server != "" {
+		office, err := post.Open(c.Mail)
+		if err != nil {
+			return errors.Join(err, listener.Close())
+		}
+		address := c.Address
+		if address == "" {
+			address = "http://" + listener.Addr().String()
+		}
+		a.Deliver(app.Postal{Post: office, Address: address})
+	}
 	overTLS := c.Certificate != "" || c.PrivateKey != ""
 	face := httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure || overTLS, Proxies: c.Proxies,
 		Log: c.Log})

@@ -418,6 +418,9 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
 		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
 		db.Exec("DELETE FROM let_go WHERE at < ? LIMIT 10000", now.AddDate(0, 0, -90).Unix()).Error,
+		db.Exec("DELETE FROM mails WHERE made_at < ? AND next_at IS NULL LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
+		db.Exec("DELETE FROM links WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("DELETE FROM terminal_codes WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
 		db.Exec("DELETE FROM tries WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
 		db.Exec("DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -180)).Error)
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -25,6 +26,7 @@ import (
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
+	"loyallatch.example/latch/internal/post"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/web"
 )
@@ -91,6 +93,7 @@ type Service struct {
 	Clock *Clock
 	DSN   string
 	Keys  string
+	Mail  *post.Catcher // that takes what the service sends
 }
 
 // Cost is what hashing costs in tests: little, as they hash hundreds of PINs.
@@ -126,6 +129,13 @@ func (s *Service) start(t testing.TB) {
 	s.HTTP = httpapi.New(s.App, httpapi.Config{Console: web.Console(), Log: log})
 	listening := httptest.NewServer(s.HTTP)
 	s.URL = listening.URL
+	at, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	s.Mail = post.Catch(at, nil)
+	office, err := post.Open(post.Config{Server: at.Addr().String(), From: "latch@quillmere.example"})
+	require.NoError(t, err)
+	s.App.Deliver(app.Postal{Post: office, Address: s.URL})
+	t.Cleanup(func() { _ = s.Mail.Close() })
 	t.Cleanup(func() { listening.Close(); s.App.Close() })
 }
 

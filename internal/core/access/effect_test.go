@@ -351,6 +351,34 @@ func TestBeginsIsTheFirstInstantAtWhichDecideSaysYes(t *testing.T) {
 	}
 }
 
+// Closes is the first instant at which Decide says no, hours counted: no minute before it does.
+func TestClosesIsTheFirstInstantAtWhichDecideSaysNo(t *testing.T) {
+	closed := 0
+	rapid.Check(t, func(t *rapid.T) {
+		s := compiled(t, drawState(t))
+		q := drawQuestion(t)
+		if a := s.state.Assignment(1); a != nil && rapid.Bool().Draw(t, "of somebody who works there") {
+			q.Staff, q.Place = a.Staff, a.Place
+		}
+		q.Shown, q.Proves = 0, rapid.Bool().Draw(t, "proves")
+		if q.Staff == 0 || !s.Decide(&q).Allowed {
+			return
+		}
+		at, ok := s.Closes(q)
+		horizon := q.At + 2*24*3600
+		for then := q; then.At < horizon; then.At += 60 {
+			if !s.Decide(&then).Allowed {
+				require.True(t, ok)
+				require.Equal(t, time.Unix(then.At, 0).UTC(), at.UTC())
+				closed++
+				return
+			}
+		}
+		require.True(t, !ok || at.Unix() >= horizon)
+	})
+	assert.Positive(t, closed)
+}
+
 // What sentences say of doors and of when is what Decide answers.
 func TestSentencesSayWhatWouldBeDecided(t *testing.T) {
 	said := map[When]int{}

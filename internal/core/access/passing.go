@@ -2,6 +2,7 @@ package access
 
 import (
 	"slices"
+	"time"
 
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
@@ -180,6 +181,33 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 		}
 	}
 	return list
+}
+
+// Closes returns the first instant after that of a question at which Decide no longer allows what it asks, access hours
+// counted; ok is false where none is known.
+func (s *Snapshot) Closes(q Question) (at time.Time, ok bool) {
+	here := s.tree.At(q.Place)
+	if here == nil {
+		return at, false
+	}
+	for _, turn := range append(s.turns(q.Staff, q.At)[1:], everAfter) {
+		for sides := 0; sides < mostSides && q.At < turn; sides++ {
+			next := turn
+			for _, access := range append(s.hoursOf(q.Staff, &q), inherited) { // what a door asks for changes with these
+				if change, ever := access.NextChange(here.Opening, here.Location, q.At); ever {
+					next = min(next, change.Unix())
+				}
+			}
+			if next >= everAfter {
+				return at, false
+			}
+			if q.At = next; !s.Decide(&q).Allowed {
+				return time.Unix(next, 0), true
+			}
+		}
+		q.At = max(q.At, turn)
+	}
+	return at, false
 }
 
 // pass is how somebody passes at a place at an instant: by which permission, at what level, showing what, at which

@@ -17,6 +17,8 @@ var credentialOperations = []Description{
 		Needs: permit.IssueCredentials, Daily: true, Secret: SecretPIN, Fields: PINForm{}, Makes: "credential",
 		Kept:  handedOut,
 		apply: pinSet},
+	{Name: "pin.choose", Do: "Choose a PIN", Done: "Chose a PIN", Own: true, Secret: SecretPIN, Fields: chooseForm{},
+		Makes: "credential", Kept: handedOut, apply: pinChoose},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
 		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
 	{
@@ -86,6 +88,29 @@ func pinSet(t *Trial) error {
 	if err != nil {
 		return err
 	}
+	return t.givePIN(p, &form, until)
+}
+
+// chooseForm is a PIN that its holder chooses.
+type chooseForm struct {
+	PIN string `json:"pin"`
+}
+
+// pinChoose gives the actor the PIN that they choose, who has proved to be there. What it opens does not change.
+func pinChoose(t *Trial) error {
+	var form chooseForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	p := t.State.Person(t.actor.Staff)
+	if p == nil || form.PIN == "" {
+		return fault.Invalidf("set.pin", "a PIN is chosen by whoever uses it")
+	}
+	return t.givePIN(p, &PINForm{PIN: form.PIN}, time.Time{})
+}
+
+// givePIN gives somebody a PIN, generated or chosen, in the place of the one before.
+func (t *Trial) givePIN(p *people.Staff, form *PINForm, until time.Time) error {
 	settings := &t.State.Settings
 	if form.PIN != "" {
 		if err := settings.PINPolicy().Check(form.PIN, p.Number); err != nil {

@@ -146,6 +146,12 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("bar.add", "", set{"staff": someone(t), "place": somePlace(t),
 			"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
 	},
+	"pin.choose": func(*rapid.T, *access.Snapshot) Operation {
+		return op("pin.choose", "", set{"pin": "482916"})
+	},
+	"device.claim": func(*rapid.T, *access.Snapshot) Operation {
+		return op("device.claim", "1", set{"token": "t"})
+	},
 	"notice.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("notice.add", "", set{"code": fmt.Sprint("N-", s.State().Notices.Next()), "title": "New", "text": "Text",
 			"places":  rapid.SampledFrom([][]string{{}, {"A"}, {"A-Z"}, {"A-2", "B"}}).Draw(t, "for"),

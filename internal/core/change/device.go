@@ -17,6 +17,8 @@ var deviceOperations = []Description{
 		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Makes: "device",
 		Undone: "device.revoke",
 		apply:  deviceAdd},
+	{Name: "device.claim", Do: "Register terminal", Done: "Registered terminal", Own: true, Fields: claimForm{},
+		apply: deviceClaim},
 	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
 		Needs: permit.ManageDevices, apply: deviceRevoke},
 }
@@ -65,6 +67,27 @@ func deviceAdd(t *Trial) error {
 		Token: sha256.Sum256([]byte(token))}
 	t.putDevice(v)
 	t.named(uint32(v.ID))
+	return nil
+}
+
+type claimForm struct {
+	Token string `json:"token"`
+}
+
+// deviceClaim gives a device that was made with a code the token that the tablet keeps. The service does it, for
+// whoever typed the code.
+func deviceClaim(t *Trial) error {
+	var form claimForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	before := t.State.Devices.Get(t.number(t.op.On))
+	if t.actor.System == "" || before == nil || before.Revoked {
+		return fault.Missingf("on", "there is no terminal %q that waits to be registered", t.op.On)
+	}
+	v := *before
+	v.Token = sha256.Sum256([]byte(form.Token))
+	t.putDevice(&v)
 	return nil
 }
 

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -162,7 +163,29 @@ func (t *Trial) noticeToChange() (*org.Notice, error) {
 	if err := t.noticeAuthority(n); err != nil {
 		return nil, err
 	}
+	if err := t.nothingIdle(n); err != nil {
+		return nil, err
+	}
 	return n, t.fresh(n.Revision, n.Title)
+}
+
+// nothingIdle keeps everybody but owners from changing a notice while a place that it is for, or one below, is retired
+// and people are assigned at it: what they gain would be felt, and seen, when it comes back.
+func (t *Trial) nothingIdle(n *org.Notice) error {
+	if t.byAnOwner() {
+		return nil
+	}
+	everywhere := len(n.Templates) > 0 || len(n.Places) == 0
+	for here := range t.before.Tree().All {
+		meant := everywhere || slices.ContainsFunc(n.Places, func(id estate.PlaceID) bool {
+			return t.before.Tree().Within(here.Place.ID, t.known(id))
+		})
+		if meant && here.Retired && len(t.before.Inside(here.Place.ID)) > 0 {
+			return fault.Conflictf("on", "%s is retired and people are assigned at it; bring it back before changing this "+
+				"notice, or ask an owner", here.Place.Name)
+		}
+	}
+	return nil
 }
 
 func noticeEdit(t *Trial) error {

@@ -97,6 +97,9 @@ func (r *Settings) Check() (field string, err error) {
 		r.PINDays >= 0 && r.PINDays <= 3660,
 		"a PIN counts for 1 to 3660 days, or for good where it is 0",
 	)
+	c.that("remind_days", r.RemindDays >= 0 && r.RemindDays <= 365, "managers are reminded 0 to 365 days before")
+	c.that("remind_again_days", r.RemindAgainDays >= 0 && r.RemindAgainDays <= 365,
+		"managers are reminded again 0 to 365 days before")
 	c.that("tries_allowed", r.TriesAllowed >= 2 && r.TriesAllowed <= 20, "2 to 20 wrong tries are allowed")
 	c.that("tries_window_minutes", r.TriesWindowMinutes >= 1 && r.TriesWindowMinutes <= 1440,
 		"wrong tries are counted over 1 to 1440 minutes")

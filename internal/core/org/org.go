@@ -138,6 +138,9 @@ type Settings struct {
 	PINDays              int  `json:"pin_days"`    // for how many days a PIN counts; 0: until it is withdrawn
 	// A PIN that was generated has to be changed at its first use
 	PINMustChange bool `json:"pin_must_change"`
+	// How many days before something runs out the managers are written to, and how many days before once more; 0: not
+	RemindDays      int `json:"remind_days"`
+	RemindAgainDays int `json:"remind_again_days"`
 	// People may have a second PIN, which opens as the first does and raises a silent alarm
 	DuressPINs bool `json:"duress_pins"`
 }
@@ -158,7 +161,8 @@ func (r *Settings) TryRule() credential.TryRule {
 func DefaultSettings() Settings {
 	return Settings{Name: "Our organisation", NumberPrefix: "S", NumberDigits: 5, MaxOwners: 2, FirstPasswordHours: 72,
 		IdleMinutes: 30, TriesAllowed: 5, TriesWindowMinutes: 5, TriesHoldMinutes: 15, PINDigits: 6,
-		PINRefuseSequences: true, PINRefuseRepeats: true, PINRefuseStaffNumber: true, PINHistory: 10}
+		PINRefuseSequences: true, PINRefuseRepeats: true, PINRefuseStaffNumber: true, PINHistory: 10,
+		RemindDays: 14, RemindAgainDays: 3}
 }
 
 // State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/acceptances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is meant by which notice, and who has accepted which version when, of those whom you see whole
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-acceptances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assignments": {
         parameters: {
             query?: never;
@@ -584,7 +604,13 @@ export interface paths {
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
          *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `duress_pins`
+         *     - `notice.add`: publish notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
+         *     - `notice.edit`: change notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
+         *     - `notice.publish`: publish a new version of notice; needs `console.edit_places`; sets `text`
+         *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
+         *     - `notice.restore`: bring back notice; needs `console.edit_places`
+         *     - `notice.retire`: retire notice; needs `console.edit_places`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -1525,6 +1551,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texts that people read and accept
+         * @description A token needs the scope `read`.
+         */
+        get: operations["list-notices"];
+        put?: never;
+        /**
+         * Publish a notice
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        post: operations["add-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One notice, with the versions before
+         * @description A token needs the scope `read`.
+         */
+        get: operations["get-notice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change whom a notice is for, or its title
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        patch: operations["edit-notice"];
+        trace?: never;
+    };
+    "/notices/{id}/acceptances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put on record that somebody accepted the present version on paper
+         * @description Needs the permission `console.edit_staff`. A token needs the scope `daily`.
+         */
+        post: operations["record-acceptance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{id}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish a new version: everybody who is meant reads and accepts it anew
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        post: operations["publish-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired notice back
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        post: operations["restore-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a notice: nobody has to accept it any more
+         * @description Needs the permission `console.edit_places`. A token needs the scope `everything`.
+         */
+        post: operations["retire-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisation": {
         parameters: {
             query?: never;
@@ -1671,6 +1825,40 @@ export interface paths {
         get: operations["get-permission-outline"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pin-link/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether a link leads somewhere, and what is wrong with a PIN that is being typed */
+        post: operations["check-pin-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pin-link/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose one's PIN by a link, which is used up by it */
+        post: operations["use-pin-link"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2235,6 +2423,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/pin-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mail somebody a link at which they choose a PIN; it works once, for two days, with their staff number
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["send-pin-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/reinstate": {
         parameters: {
             query?: never;
@@ -2461,6 +2669,129 @@ export interface paths {
          * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["retire-template"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a terminal shows while nobody is signed in at it */
+        get: operations["get-terminal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal/register": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Register a tablet by its code */
+        post: operations["register-terminal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal/visit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What whoever is signed in at a terminal can do there, now */
+        get: operations["get-visit"];
+        put?: never;
+        /** Show oneself at a terminal: by a PIN, a badge or both */
+        post: operations["visit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal/visit/acceptances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept a version of a notice that one has read */
+        post: operations["accept-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal/visit/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose a new PIN of one's own */
+        post: operations["choose-pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminal/visit/pin/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what is wrong with a PIN that is being typed; nothing is said of who has it */
+        post: operations["check-pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/terminals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a shared terminal: the answer is a code that is typed on the tablet, once, within half an hour
+         * @description Needs the permission `console.devices`. A token needs the scope `everything`.
+         */
+        post: operations["add-terminal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3456,10 +3787,104 @@ export interface components {
             owner?: boolean;
             staff_number: string;
         };
+        Notice: {
+            /**
+             * Format: int64
+             * @description How many of these have accepted this version
+             */
+            accepted: number;
+            code: string;
+            etag: string;
+            /** Format: int32 */
+            id: number;
+            /**
+             * Format: int64
+             * @description How many people are meant, of those you may see
+             */
+            meant: number;
+            /** @description The versions before, the newest first */
+            past: components["schemas"]["NoticeVersion"][];
+            /** @description Whoever works there is meant; with no templates either, everybody */
+            places: components["schemas"]["PlaceRef"][];
+            /** @description Until they have accepted it, they may do nothing there, or by that work */
+            refuses: boolean;
+            retired?: boolean;
+            /**
+             * Format: date-time
+             * @description When this version was published
+             */
+            since: string;
+            /** @description Whoever works by one of them is meant */
+            templates: components["schemas"]["TemplateRef"][];
+            text: string;
+            title: string;
+            /** Format: int32 */
+            version: number;
+            /** @description Whether you may change it */
+            yours: boolean;
+        };
+        NoticePerson: {
+            /**
+             * Format: date-time
+             * @description When they accepted the present version
+             */
+            accepted?: string;
+            /**
+             * Format: int32
+             * @description The newest version before that they accepted
+             */
+            before?: number;
+            /** @enum {string} */
+            how?: "terminal" | "link" | "paper";
+            notice: components["schemas"]["NoticeRef"];
+            /** @description Of the terminal */
+            place?: components["schemas"]["PlaceRef"];
+            staff: components["schemas"]["StaffRef"];
+            /**
+             * Format: int32
+             * @description The present one
+             */
+            version: number;
+        };
+        NoticePublish: {
+            reason?: string;
+            text: string;
+        };
+        NoticeRecord: {
+            reason?: string;
+            /** @description Staff number */
+            staff: string;
+        };
+        NoticeRef: {
+            code: string;
+            title: string;
+        };
+        NoticeVersion: {
+            /** Format: date-time */
+            since: string;
+            text: string;
+            /** Format: int32 */
+            version: number;
+        };
+        NoticeWrite: {
+            /** @description Such as SITE-RULES; it stays as it is once it is made */
+            code?: string;
+            /** @description Codes of places */
+            places?: string[];
+            reason?: string;
+            refuses?: boolean;
+            /** @description Codes of templates */
+            templates?: string[];
+            /** @description Stays as it is once somebody has accepted it; publish a new version then */
+            text?: string;
+            title?: string;
+        };
         Obstacle: {
             act: string;
             code: string;
             mend: string;
+            /** @description That is not accepted */
+            notice?: components["schemas"]["NoticeRef"];
             /** @description That is missing */
             qualification?: components["schemas"]["QualificationRef"];
             sentence: string;
@@ -3533,6 +3958,16 @@ export interface components {
             pin_refuse_sequences: boolean;
             /** @description PINs that are the holder's staff number */
             pin_refuse_staff_number: boolean;
+            /**
+             * Format: int64
+             * @description How many days before once more; 0: not
+             */
+            remind_again_days: number;
+            /**
+             * Format: int64
+             * @description How many days before something runs out managers are written to; 0: not
+             */
+            remind_days: number;
             /**
              * Format: int64
              * @description Wrong PINs, after which no more are taken
@@ -3609,6 +4044,16 @@ export interface components {
             reason?: string;
             /**
              * Format: int64
+             * @description How many days before once more; 0: not
+             */
+            remind_again_days?: number;
+            /**
+             * Format: int64
+             * @description How many days before something runs out managers are written to; 0: not
+             */
+            remind_days?: number;
+            /**
+             * Format: int64
              * @description After how many wrong PINs no more are taken
              */
             tries_allowed?: number;
@@ -3682,6 +4127,22 @@ export interface components {
             why_not?: string;
             /** @description What it can be set to, the lowest first; of a limit only none */
             words: string[];
+        };
+        PINLinkSent: {
+            /** Format: date-time */
+            expires_at: string;
+            to: string;
+        };
+        PINLinkUse: {
+            pin?: string;
+            staff_number: string;
+            /** @description From the link */
+            token: string;
+        };
+        PINVerdict: {
+            called?: string;
+            /** @description Nothing where it finds nothing */
+            wrong?: string;
         };
         PINWrite: {
             /** @description Their second PIN, which opens and raises a silent alarm, where the organisation has those */
@@ -3887,6 +4348,26 @@ export interface components {
         };
         PageHolder: {
             items: components["schemas"]["Holder"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageNotice: {
+            items: components["schemas"]["Notice"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageNoticePerson: {
+            items: components["schemas"]["NoticePerson"][];
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4570,6 +5051,44 @@ export interface components {
             };
             summary?: string;
         };
+        Terminal: {
+            /** @description The time there */
+            at: string;
+            name: string;
+            organisation: string;
+            place: components["schemas"]["PlaceRef"];
+            /** @description What has to be shown: badge, pin, badge_or_pin or badge_and_pin */
+            proof?: string;
+            time_zone: string;
+        };
+        TerminalClaim: {
+            code: string;
+        };
+        TerminalMade: {
+            /** @description Of the page to open on the tablet */
+            address: string;
+            /** @description To be typed on the tablet, once */
+            code: string;
+            /** Format: date-time */
+            expires_at: string;
+            /**
+             * Format: int32
+             * @description Number of the device
+             */
+            id: number;
+        };
+        TerminalShow: {
+            /** @description As it was read */
+            badge?: string;
+            pin?: string;
+        };
+        TerminalWrite: {
+            /** @description Such as: Tablet by the packing hall door */
+            name: string;
+            /** @description Code of the place where it stands */
+            place: string;
+            reason?: string;
+        };
         Today: {
             /**
              * Format: int64
@@ -4601,6 +5120,57 @@ export interface components {
             /** @description Templates that wait for a decision on new permissions */
             undecided: components["schemas"]["Waiting"][];
         };
+        Visit: {
+            called: string;
+            /** @description What they can do here, now */
+            can: components["schemas"]["VisitCan"][];
+            /** @description They have to choose a new PIN */
+            choose_pin: boolean;
+            /** @description What runs out soon */
+            ends: components["schemas"]["VisitEnd"][];
+            /**
+             * Format: int64
+             * @description After so long without use the terminal forgets them
+             */
+            idle_seconds: number;
+            /** @description Why there is nothing, or when there is */
+            later?: string;
+            /** @description They may choose a new PIN: they have shown the present one */
+            may_choose: boolean;
+            /** @description What they have to read and accept */
+            notices: components["schemas"]["VisitNotice"][];
+            /** @description To be sent with what they do next, in X-Visit */
+            token?: string;
+        };
+        VisitAccept: {
+            notice: string;
+            /** Format: int32 */
+            version: number;
+        };
+        VisitCan: {
+            title: string;
+            /** @description When it ends today */
+            until?: string;
+            where: string;
+            /** @description How far, such as: up to 40 kg */
+            words?: string;
+        };
+        VisitEnd: {
+            /** @description The last day that counts */
+            until: string;
+            what: string;
+        };
+        VisitNotice: {
+            code: string;
+            refuses: boolean;
+            text: string;
+            title: string;
+            /** Format: int32 */
+            version: number;
+        };
+        VisitPIN: {
+            pin: string;
+        };
         Waiting: {
             /** Format: int64 */
             count: number;
@@ -4619,6 +5189,51 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-acceptances": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code of a notice */
+                notice?: string;
+                /** @description Staff number */
+                staff?: string;
+                state?: "accepted" | "waiting" | "all";
+                /** @description Words of the name or number */
+                q?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageNoticePerson"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-assignments": {
         parameters: {
             query?: {
@@ -8056,6 +8671,353 @@ export interface operations {
             };
         };
     };
+    "list-notices": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Any words of the title, the code or the text */
+                q?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageNotice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-notice": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-notice": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "record-acceptance": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "publish-notice": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticePublish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-notice": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-notice": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-organisation": {
         parameters: {
             query?: never;
@@ -8467,6 +9429,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PageOutlineLine"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-pin-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PINLinkUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PINVerdict"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "use-pin-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PINLinkUse"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -9987,6 +11013,38 @@ export interface operations {
             };
         };
     };
+    "send-pin-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PINLinkSent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "reinstate-staff": {
         parameters: {
             query?: {
@@ -10554,6 +11612,267 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-terminal": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
+            path?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Terminal"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "register-terminal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TerminalClaim"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-visit": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
+            path?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    visit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TerminalShow"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "accept-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitAccept"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "choose-pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitPIN"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitPIN"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PINVerdict"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-terminal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TerminalWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TerminalMade"];
                 };
             };
             /** @description Error */

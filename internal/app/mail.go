@@ -1,0 +1,326 @@
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/words"
+	"loyallatch.example/latch/internal/store"
+)
+
+// Post is what hands mail over.
+type Post interface {
+	Send(ctx context.Context, to, subject, body string) error
+}
+
+// Postal says how the service sends mail, and at which address of its own people reach it.
+type Postal struct {
+	Post    Post   // nil: no mail is sent
+	Address string // such as https://latch.example
+}
+
+// Deliver lets the service send mail from now on. What waits is sent, and reminders are written.
+func (a *App) Deliver(p Postal) { a.postal.Store(&p) }
+
+// Mails reports whether mail is sent.
+func (a *App) Mails() bool { p := a.postal.Load(); return p != nil && p.Post != nil }
+
+// givenUp is after how many tries a message is given up; between them lies ever more time.
+const givenUp = 8
+
+// sendDue sends what waits, one message after another. Each is taken by one instance.
+func (a *App) sendDue(ctx context.Context) error {
+	p := a.postal.Load()
+	if p == nil || p.Post == nil {
+		return nil
+	}
+	for {
+		m, err := a.store.DueMail(ctx, a.now())
+		if err != nil || m == nil || m.Body == nil {
+			return err
+		}
+		if err := p.Post.Send(ctx, m.Recipient, m.Subject, *m.Body); err != nil {
+			var next *time.Time
+			if m.Tries+1 < givenUp {
+				at := a.now().Add(time.Minute << m.Tries)
+				next = &at
+			}
+			a.log.Warn("mail was not sent", "kind", m.Kind, "mail", m.ID, "tries", m.Tries+1, "error", err)
+			return a.store.MailFailed(ctx, m.ID, cut(err.Error(), 400), next)
+		}
+		if err := a.store.MailSent(ctx, m.ID, a.now()); err != nil {
+			return err
+		}
+	}
+}
+
+// mailTo is a message to somebody, to be sent at once; nil where they have no address.
+func (a *App) mailTo(p *people.Staff, kind, once, subject, body string) *store.Mail {
+	if p.Email == "" {
+		return nil
+	}
+	now := a.now().UTC()
+	m := &store.Mail{Kind: kind, StaffID: uint32(p.ID), Recipient: p.Email, Subject: subject, Body: &body, MadeAt: now,
+		NextAt: &now}
+	if once != "" {
+		m.Once = &once
+	}
+	return m
+}
+
+func (a *App) mailAddress(path string) string {
+	if p := a.postal.Load(); p != nil {
+		return strings.TrimSuffix(p.Address, "/") + path
+	}
+	return path
+}
+
+// PINLinkFor is how long a link to choose a PIN leads somewhere.
+const PINLinkFor = 48 * time.Hour
+
+const linkKind = "pin"
+
+// SendPINLink mails somebody a link to a page where they choose a PIN: it runs out, is used once, and asks for their
+// staff number. The manager who sends it never knows the PIN.
+func (a *App) SendPINLink(ctx context.Context, actor people.StaffID, reference, origin string) (to string,
+	expires time.Time, err error) {
+	p, err := a.PersonWhole(actor, reference)
+	if err != nil {
+		return "", expires, err
+	}
+	now := a.now().UTC().Truncate(time.Second)
+	live := a.Live()
+	if err := change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials, now); err != nil {
+		return "", expires, err
+	}
+	switch {
+	case actor == p.ID:
+		return "", expires, fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
+	case live.Status(p.ID, now.Unix()) == people.Departed:
+		return "", expires, fault.Conflictf("path.id", "%s has departed; reinstate first", p.FullName())
+	case p.Email == "":
+		return "", expires, fault.Conflictf("path.id", "%s has no work email; hand the PIN over on a slip", p.FullName())
+	case !a.Mails():
+		return "", expires, fault.Conflictf("path.id", "this service sends no mail; hand the PIN over on a slip, or have "+
+			"a mail server set up")
+	}
+	var random [32]byte
+	if _, err := rand.Read(random[:]); err != nil {
+		return "", expires, err
+	}
+	token := base64.RawURLEncoding.EncodeToString(random[:])
+	expires = now.Add(PINLinkFor)
+	body := fmt.Sprintf("Hello %s,\n\nchoose your PIN for %s here:\n\n%s\n\nThe page asks for your staff number. The link "+
+		"works once, until %s. If you did not expect this message, tell your manager and leave the link alone.\n",
+		p.Called(), live.State().Settings.Name, a.mailAddress("/pin/"+token),
+		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
+	id := uint32(actor)
+	entry := store.AuditEntry{At: now, Action: "pin-link-sent", ActorID: &id,
+		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
+		Summary: "Sent a link to choose a PIN to " + p.Number + " " + p.FullName(), Operations: "[]"}
+	err = a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
+		if err := tx.AddLink(&store.Link{Token: a.linkDigest(token), Kind: linkKind, StaffID: uint32(p.ID), MadeBy: id,
+			ExpiresAt: expires}, now); err != nil {
+			return err
+		}
+		if err := tx.AddMail(a.mailTo(p, "pin link", "", "Choose your PIN", body)); err != nil {
+			return err
+		}
+		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
+		return err
+	})
+	return p.Email, expires, err
+}
+
+func (a *App) linkDigest(token string) []byte {
+	digest := a.keys.mac(forLinks, []byte(linkKind), []byte(token))
+	return digest[:]
+}
+
+// errNoLink is the one answer to a link that is none, was used, has run out, or is used with another's staff number.
+var errNoLink = fault.Missingf("body.staff_number", "this link does not work with that staff number: it may be typed "+
+	"wrong, the link may have been used or have run out; ask for another")
+
+// byLink finds whom a link is for, who knows their staff number.
+func (a *App) byLink(ctx context.Context, token, number string) (*people.Staff, []byte, error) {
+	digest := a.linkDigest(token)
+	link, err := a.store.LinkOf(ctx, digest, a.now())
+	if err != nil {
+		return nil, nil, err
+	}
+	if link == nil {
+		return nil, nil, errNoLink
+	}
+	p := a.Live().State().Person(people.StaffID(link.StaffID))
+	if p == nil || !strings.EqualFold(p.Number, words.Tidy(number)) {
+		return nil, nil, errNoLink
+	}
+	return p, digest, a.store.RightLink(ctx, digest)
+}
+
+// CheckPINByLink says what the policy finds wrong with a PIN that somebody is about to choose by a link.
+func (a *App) CheckPINByLink(ctx context.Context, token, number, pin string) (called, found string, err error) {
+	p, _, err := a.byLink(ctx, token, number)
+	if err != nil {
+		return "", "", err
+	}
+	if pin == "" {
+		return p.Called(), "", nil
+	}
+	return p.Called(), a.PINFault(p.ID, pin), nil
+}
+
+// ChoosePINByLink gives somebody the PIN that they choose, and uses the link up with it. That a PIN is in use counts as
+// something wrong said at the link: whoever finds out so leaves no link to find out more.
+func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address string) error {
+	p, digest, err := a.byLink(ctx, token, number)
+	if err != nil {
+		return err
+	}
+	if found := a.PINFault(p.ID, pin); found != "" {
+		return fault.Invalidf("body.pin", "%s", found)
+	}
+	set, err := json.Marshal(change.PINForm{Staff: p.Number, PIN: pin})
+	if err != nil {
+		return err
+	}
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "PIN link"}, Origin: "link " + address,
+		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "pin.set", Set: set}},
+		Within: func(tx *store.Tx, _ uint64) error {
+			if ok, err := tx.UseLink(digest, a.now()); err != nil || !ok {
+				return errors.Join(err, errNoLink)
+			}
+			return nil
+		}})
+	var f *fault.Fault
+	if errors.As(err, &f) && f.Code == change.ErrPINInUse {
+		if _, counted := a.store.LinkOf(ctx, digest, a.now()); counted != nil {
+			return counted
+		}
+		return fault.Conflictf("body.pin", "this PIN cannot be taken; choose another")
+	}
+	return err
+}
+
+// tellOfLock writes to whoever may unlock somebody that wrong tries have locked them: their line manager, or, where that
+// is nobody who may, those who look after their home site.
+func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) error {
+	if !a.Mails() {
+		return nil
+	}
+	live, now := a.Live(), a.now()
+	for _, id := range a.managersOf(live, p, permit.LockStaff) {
+		m := live.State().Person(id)
+		mail := a.mailTo(m, "locked by tries", fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id),
+			p.FullName()+" is locked after wrong PINs",
+			fmt.Sprintf("Hello %s,\n\n%s (%s) is locked: %s.\n\nSee what happened, and unlock when the cause is settled:\n%s\n",
+				m.Called(), p.FullName(), p.Number, words.LowerFirst(reason), a.mailAddress("/staff/"+p.Number)))
+		if mail == nil {
+			continue
+		}
+		if err := a.store.AddMail(ctx, mail); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mostTold bounds to how many managers one thing is written.
+const mostTold = 5
+
+// managersOf returns who is written to about somebody: their line manager, where they hold a permission at the home
+// site; else those who do, the owners left out unless there is nobody else.
+func (a *App) managersOf(live *Live, p *people.Staff, key string) (ids []people.StaffID) {
+	now := a.now().Unix()
+	fit := func(id people.StaffID) bool {
+		m := live.State().Person(id)
+		return m != nil && m.ID != p.ID && m.Email != "" && live.Stands(id, now) == access.Granted &&
+			live.HoldsKey(id, key, p.HomeSite, now)
+	}
+	if fit(p.LineManager) {
+		return []people.StaffID{p.LineManager}
+	}
+	permission := live.Catalogue().PermissionByKey(key)
+	if permission == nil {
+		return nil
+	}
+	var owners []people.StaffID
+	for _, can := range live.WhoCan(permission.ID, p.HomeSite, now, true) {
+		switch {
+		case !fit(can.Staff):
+		case live.State().Person(can.Staff).Owner:
+			owners = append(owners, can.Staff)
+		case live.ViewOf(p, reachOf(live, can.Staff, now), now) == access.Whole:
+			ids = append(ids, can.Staff)
+		}
+	}
+	if len(ids) == 0 {
+		ids = owners
+	}
+	return ids[:min(len(ids), mostTold)]
+}
+
+func reachOf(live *Live, id people.StaffID, now int64) []bool {
+	reach, _ := live.Reach(id, permit.ViewStaff, now)
+	return reach
+}
+
+// remind writes to managers what runs out in so many days as the settings say, once a day for each of them.
+func (a *App) remind(ctx context.Context) error {
+	live := a.Live()
+	settings := &live.State().Settings
+	ahead := slices.DeleteFunc([]int{settings.RemindDays, settings.RemindAgainDays},
+		func(days int) bool { return days == 0 })
+	if !a.Mails() || len(ahead) == 0 {
+		return nil
+	}
+	due := map[people.StaffID][]string{}
+	now := a.now()
+	for number := range live.State().Staff.All() {
+		id := people.StaffID(number)
+		p, location := live.State().Person(id), live.Location(id)
+		today := day.Of(now.In(location))
+		var managers []people.StaffID
+		for _, e := range live.RunsOut(id, now.Unix(), now.AddDate(0, 0, slices.Max(ahead)+2).Unix()) {
+			last := day.Of(time.Unix(e.At-1, 0).In(location))
+			if !slices.Contains(ahead, int(last-today)) || e.Kind == access.LockRunsOut || e.Kind == access.BarRunsOut {
+				continue
+			}
+			if managers == nil {
+				managers = a.managersOf(live, p, permit.ViewStaff)
+			}
+			for _, m := range managers {
+				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", last, p.FullName(), p.Number, e.Kind))
+			}
+		}
+	}
+	for id, lines := range due {
+		m := live.State().Person(id)
+		slices.Sort(lines)
+		today := day.Of(now.In(live.Location(id)))
+		mail := a.mailTo(m, "reminder", fmt.Sprintf("remind %d %s", id, today),
+			words.Count(len(lines), "thing runs out", "things run out"),
+			fmt.Sprintf("Hello %s,\n\nthis runs out soon; the day is the last that counts:\n\n%s\n\nRenew it, or let it go:\n%s\n",
+				m.Called(), strings.Join(lines[:min(len(lines), 200)], "\n"), a.mailAddress("/expiring")))
+		if mail == nil {
+			continue
+		}
+		if err := a.store.AddMail(ctx, mail); err != nil {
+			return err
+		}
+	}
+	return nil
+}
