@@ -412,6 +412,7 @@ type Found struct {
 	Detail string `json:"detail"`
 	Status string `json:"status,omitempty" doc:"Of a staff member"`
 	Locked bool   `json:"locked,omitempty"`
+	Held   bool   `json:"held,omitempty" doc:"Of a place: a reader there takes no more tries for a while"`
 }
 
 // Double is somebody on record who may be the person about to be enrolled.

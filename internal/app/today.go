@@ -86,7 +86,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 		if staff.Locked(now) {
 			t.Locked = append(t.Locked, staff)
 		} else if status == people.Active || soon {
-			if obstacles := live.Readiness(staff.ID, now.Unix()); len(obstacles) > 0 {
+			if obstacles := access.Hindered(live.Readiness(staff.ID, now.Unix())); len(obstacles) > 0 {
 				t.Stuck = append(t.Stuck, Stuck{staff, obstacles})
 			}
 		}

@@ -93,7 +93,7 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	}
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
-	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.exceptions, l.states} {
+	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.exceptions, l.states} {
 		happened, err := more()
 		if err != nil {
 			return err
@@ -348,6 +348,36 @@ func (l *loader) enrol(rows []map[string]string) {
 }
 
 // exceptions are made, and some of them ended, on the days that their rows say; only where none was ever made.
+type notice struct {
+	Code, Title, Text string
+	Day               int
+	Places, Templates []string
+	Accepted          []string
+}
+
+// notices are published on their day, and accepted on paper by some.
+func (l *loader) notices() ([]step, error) {
+	list, err := readYAML[[]notice]("notices.yaml")
+	if err != nil {
+		return nil, err
+	}
+	var steps []step
+	for _, n := range list {
+		if l.app.Live().State().NoticeByCode(n.Code) != nil {
+			continue
+		}
+		steps = append(steps, step{n.Day, n.Title, func() error {
+			l.add("notice.add", "", "", fields{"code": n.Code, "title": n.Title, "text": n.Text, "places": n.Places,
+				"templates": n.Templates})
+			for _, who := range n.Accepted {
+				l.add("notice.record", "", "", fields{"notice": n.Code, "staff": who})
+			}
+			return nil
+		}})
+	}
+	return steps, nil
+}
+
 // certificates are recorded when their holders are enrolled, or when they are issued.
 func (l *loader) certificates() ([]step, error) {
 	if l.app.Live().State().Certificates.Next() > 1 {

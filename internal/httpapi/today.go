@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -85,6 +86,10 @@ func (s *Server) registerToday() {
 			}
 			badges := v.foundBadges(in.Q, in.Limit)
 			out.Body.Items, out.Body.Total = append(out.Body.Items, badges...), out.Body.Total+len(badges)
+			readers, err := s.app.HeldReaders(ctx, callerOf(ctx).id())
+			if err != nil {
+				return nil, err
+			}
 			search := words.Fold(in.Q)
 			add := func(kind, code, name, detail string) {
 				if !strings.Contains(words.Fold(name+" "+code), search) {
@@ -92,8 +97,10 @@ func (s *Server) registerToday() {
 				}
 				out.Body.Total++
 				if len(out.Body.Items) < 2*in.Limit {
+					held := kind == "place" && slices.ContainsFunc(readers,
+						func(r app.HeldReader) bool { return r.Place.Code == code })
 					out.Body.Items = append(out.Body.Items,
-						api.Found{Kind: kind, Code: code, Name: name, Detail: detail})
+						api.Found{Kind: kind, Code: code, Name: name, Detail: detail, Held: held})
 				}
 			}
 			for st := range v.live.Tree().All {

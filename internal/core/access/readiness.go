@@ -1,6 +1,8 @@
 package access
 
 import (
+	"slices"
+
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -22,6 +24,7 @@ type Obstacle struct {
 	// That they lack
 	Qualification qualification.ID
 	Notice        org.NoticeID // that they have not accepted
+	Mild          bool         // it is to be settled, and keeps them from nothing
 }
 
 // obstacles are what may keep somebody from working, each with the act that mends it.
@@ -57,6 +60,11 @@ func (s Shown) lacking(proof estate.Proof) Shown {
 	return ShownPIN
 }
 
+// Hindered returns those obstacles that keep somebody from something.
+func Hindered(obstacles []Obstacle) []Obstacle {
+	return slices.DeleteFunc(obstacles, func(o Obstacle) bool { return o.Mild })
+}
+
 // Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
 // and nothing for those who have departed, who are not meant to work.
 func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
@@ -83,8 +91,8 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 	found = append(found, s.qualificationObstacles(p, max(at, p.span.Start))...)
 	for _, of := range s.Notices(id, at) {
 		if of.Accepted == nil {
-			found = append(found, Obstacle{Code: "notice_not_accepted", Act: "accept_notice", Notice: of.Notice.ID})
-			break // one is enough to say that there is something to read
+			found = append(found, Obstacle{Code: "notice_not_accepted", Act: "accept_notice", Notice: of.Notice.ID,
+				Mild: !of.Notice.Refuses})
 		}
 	}
 	return append(found, s.credentialObstacles(id, p, at)...)

@@ -33,6 +33,7 @@ func TestANoticeRefusesWorkUntilItIsAccepted(t *testing.T) {
 	obstacles := h.snap.Readiness(3, noon.Unix())
 	require.NotEmpty(t, obstacles)
 	assert.Equal(t, "notice_not_accepted", obstacles[0].Code)
+	assert.False(t, obstacles[0].Mild)
 	assert.ErrorContains(t, h.accepting("S3", "RULES", 2), "has a new version since")
 	require.NoError(t, h.accepting("S3", "RULES", 1))
 	assert.Equal(t, access.Granted, h.asks("S3", "door.open", "A-1").Reason)

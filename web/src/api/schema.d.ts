@@ -3576,6 +3576,8 @@ export interface components {
             /** @description Of a badge the number of its record */
             code: string;
             detail: string;
+            /** @description Of a place: a reader there takes no more tries for a while */
+            held?: boolean;
             /** @enum {string} */
             kind: "staff" | "badge" | "place" | "template";
             locked?: boolean;
@@ -11728,9 +11730,14 @@ export interface operations {
     visit: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
             path?: never;
-            cookie?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
         };
         requestBody: {
             content: {
@@ -11761,9 +11768,14 @@ export interface operations {
     "accept-notice": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
             path?: never;
-            cookie?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
         };
         requestBody: {
             content: {
@@ -11792,9 +11804,14 @@ export interface operations {
     "choose-pin": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
             path?: never;
-            cookie?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
         };
         requestBody: {
             content: {
@@ -11823,9 +11840,14 @@ export interface operations {
     "check-pin": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The token that was given when they showed themselves */
+                "X-Visit"?: string;
+            };
             path?: never;
-            cookie?: never;
+            cookie?: {
+                latch_terminal?: string;
+            };
         };
         requestBody: {
             content: {

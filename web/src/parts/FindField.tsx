@@ -1,8 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { DoorOpen, IdCard, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, type Schema, take } from "@/api/api";
+import { api, queries, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
 
@@ -58,6 +58,11 @@ export function FindField() {
     if (what === "pin") act("pin", whom);
     else act(item.locked ? "unlock" : "lock", whom);
   };
+  const clear = useMutation({
+    mutationFn: (item: Found) =>
+      take(api.DELETE("/places/{id}/tries", { params: { path: { id: item.code } } }) as never),
+    onSuccess: () => queries.invalidateQueries(),
+  });
   const onKey = (e: React.KeyboardEvent) => {
     const item = items[chosen];
     if (e.key === "ArrowDown" || e.key === "ArrowUp") {
@@ -68,6 +73,7 @@ export function FindField() {
       e.preventDefault();
       if (e.shiftKey && item.kind === "staff" && item.status !== "departed" && may("console.lock"))
         urgent(item, "lock");
+      else if (e.shiftKey && item.held) clear.mutate(item);
       else go(item);
     }
   };
@@ -127,10 +133,18 @@ export function FindField() {
                       </span>
                       <span className="block truncate text-sm text-faded">
                         {item.locked && <b className="text-shut">Locked · </b>}
+                        {item.held && <b className="text-shut">Takes no tries · </b>}
                         {item.detail}
                       </span>
                     </span>
                   </button>
+                  {item.held && (
+                    <span className="pr-2">
+                      <QuickAct label={`Take tries again at ${item.name}`} onClick={() => clear.mutate(item)}>
+                        <LockOpen size={16} aria-hidden />
+                      </QuickAct>
+                    </span>
+                  )}
                   {item.kind === "staff" && item.status !== "departed" && (
                     <span className="flex gap-1 pr-2">
                       {may("console.lock") && (

@@ -24,6 +24,7 @@ import {
 } from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
 import { HoursDialog } from "./HoursDialog";
+import { Terminals } from "./Terminals";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -245,6 +246,7 @@ function PlacePanel({ place }: { place: Place }) {
           />
         </Section>
       )}
+      {may("console.devices") && !place.retired && <Terminals place={place} />}
       {hours && <HoursDialog place={place} close={() => setHours(false)} />}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}
       {changing && <ChangePlaceDialog place={place} close={() => setChanging(false)} />}

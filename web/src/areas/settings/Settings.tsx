@@ -109,6 +109,16 @@ function Form({ now }: { now: Organisation }) {
           )}
         </div>
       </Section>
+      <Section title="Reminders">
+        <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
+          {number(
+            "remind_days",
+            "Managers are written to before something runs out, in days",
+            "0: not. Mail takes a mail server, which whoever runs the service sets up.",
+          )}
+          {number("remind_again_days", "And once more, in days before", "0: not.")}
+        </div>
+      </Section>
       <Section title="Signing in to the console">
         <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
           {number("first_password_hours", "A first password counts for, in hours")}

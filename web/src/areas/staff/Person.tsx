@@ -544,6 +544,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
             >
               PIN on a slip
             </button>
+            {staff.email && <MailLink staff={staff} />}
             <button type="button" className="text-damson underline underline-offset-2" onClick={() => setGiving(true)}>
               Issue a badge
             </button>
@@ -595,6 +596,46 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
         />
       )}
     </Section>
+  );
+}
+
+/** Mails somebody a link at which they choose their PIN: nobody else ever knows it. */
+function MailLink({ staff }: { staff: Staff }) {
+  const [asking, setAsking] = useState(false);
+  const run = useMutation({
+    mutationFn: () => take(api.POST("/staff/{id}/pin-link", { params: { path: { id: staff.staff_number } } })),
+  });
+  return (
+    <>
+      <button type="button" className="text-damson underline underline-offset-2" onClick={() => setAsking(true)}>
+        PIN by mail
+      </button>
+      {asking && (
+        <Ask
+          open
+          onOpenChange={() => setAsking(false)}
+          title={`A link for ${staff.given_name} ${staff.family_name}`}
+          about={`A link goes to ${staff.email}. There ${staff.given_name} types the staff number and chooses a PIN. It works once, for two days. The PIN there is now goes on counting until then.`}
+        >
+          <div className="space-y-4">
+            <Wrong error={run.error} />
+            {run.data ? (
+              <p role="status" className="flex items-center gap-2">
+                <Mark of="active">Sent</Mark> to {run.data.to}, until {moment(run.data.expires_at)}.
+              </p>
+            ) : null}
+            <div className="flex gap-2">
+              {!run.data && (
+                <Button look="main" autoFocus disabled={run.isPending} onClick={() => run.mutate()}>
+                  Send the link
+                </Button>
+              )}
+              <Button onClick={() => setAsking(false)}>{run.data ? "Close" : "Cancel"}</Button>
+            </div>
+          </div>
+        </Ask>
+      )}
+    </>
   );
 }
 

@@ -11,6 +11,7 @@ export function RuleTabs() {
         { to: "/templates", name: "Templates" },
         { to: "/catalogue", name: "Catalogue" },
         { to: "/qualifications", name: "Qualifications" },
+        { to: "/notices", name: "Notices" },
         { to: "/compare", name: "Compare" },
         { to: "/exceptions", name: "Exceptions", shown: may("console.view_staff") },
         { to: "/sheet", name: "Sheet to agree on" },

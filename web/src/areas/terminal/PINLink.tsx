@@ -44,10 +44,13 @@ export function PINLink({ token }: { token: string }) {
               autoCapitalize="characters"
               required
               value={number}
+              aria-describedby="number-hint"
               onChange={(e) => setNumber(e.target.value)}
             />
-            <span className="mt-1 block text-base text-faded">It stands in your contract papers, such as Q0117.</span>
           </label>
+          <p id="number-hint" className="text-base text-faded">
+            It stands in your contract papers, such as Q0117.
+          </p>
           {wrong && (
             <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-[550] text-shut">
               {wrong}

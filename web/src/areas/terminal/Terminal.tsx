@@ -129,12 +129,12 @@ function Register({ done }: { done: () => Promise<void> }) {
 }
 
 /** A reader that types goes faster than fingers do, and ends with Enter. */
-const readerPause = 60;
+const readerPause = 30;
 
-/** Listens for a badge that a reader types, and for digits on a keyboard; a badge is told from a PIN by how fast it comes. */
-export function useReader(onBadge: (read: string) => void, onDigits?: (digits: string) => void) {
-  const latest = useRef({ onBadge, onDigits });
-  latest.current = { onBadge, onDigits };
+/** Listens for a badge that a reader types: it is told from a PIN by how fast it comes. */
+export function useReader(onBadge: (read: string) => void) {
+  const latest = useRef(onBadge);
+  latest.current = onBadge;
   useEffect(() => {
     let typed = "";
     let at = 0;
@@ -146,13 +146,17 @@ export function useReader(onBadge: (read: string) => void, onDigits?: (digits: s
       if (e.key === "Enter") {
         if (typed.length >= 5 && fast) {
           e.preventDefault();
-          latest.current.onBadge(typed);
+          latest.current(typed);
         }
         typed = "";
         fast = true;
         return;
       }
-      if (e.key.length !== 1) return;
+      if (e.key === "Shift") return;
+      if (e.key.length !== 1) {
+        typed = ""; // no reader corrects itself
+        return;
+      }
       if (pause > 1500) typed = "";
       if (!typed) fast = true;
       else if (pause > readerPause) fast = false;

@@ -32,8 +32,11 @@ export function VisitPage({
       else leave();
     }
   }, [token, next, away, leave]);
-  // The next badge is the next person's: whoever is here is signed out by it.
+  const notice = visit.notices[0];
+  const choosing = doing === "pin" || (visit.choose_pin && visit.may_choose);
+  // The next badge is the next person's: whoever is here is signed out by it. While a PIN is typed, digits are that.
   useReader(async (badge) => {
+    if (choosing && /^\d{1,10}$/.test(badge)) return;
     leave();
     try {
       next(await ask<Visit>("POST", "/terminal/visit", { badge }));
@@ -46,8 +49,6 @@ export function VisitPage({
       (await ask<{ wrong?: string }>("POST", "/terminal/visit/pin/check", { pin }, token)).wrong ?? "",
     [token],
   );
-  const notice = visit.notices[0];
-  const choosing = doing === "pin" || (visit.choose_pin && visit.may_choose);
   return (
     <div className="mx-auto w-full max-w-3xl">
       <div className="mb-5 flex flex-wrap items-center justify-between gap-3">
