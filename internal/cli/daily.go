@@ -172,7 +172,12 @@ func (s *session) assignCommand() *cobra.Command {
 	c.Flags().StringVar(&until, "until", "", "last day that counts; the template's own length where left out")
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "template", s.completeTemplates())
+	access := hoursFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
+		own, err := access()
+		if err != nil {
+			return err
+		}
 		file, first := fileOrDay(from, "")
 		rows, err := s.many(args, file,
 			map[string]string{"place": place, "template": template, "from": first, "until": until}, "staff", "place",
@@ -198,10 +203,12 @@ func (s *session) assignCommand() *cobra.Command {
 			if err != nil {
 				return atRow(file, i, err)
 			}
-			operations = append(operations,
-				api.Operation{Op: "assignment.add",
-					Set: raw(map[string]string{"staff": p.StaffNumber, "place": at.Code, "template": with.Code,
-						"from": or(row["from"], todayIn(at.TimeZone)), "until": row["until"]})})
+			set := map[string]any{"staff": p.StaffNumber, "place": at.Code, "template": with.Code,
+				"from": or(row["from"], todayIn(at.TimeZone)), "until": row["until"]}
+			if own != nil {
+				set["hours"] = own
+			}
+			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(set)})
 			done = fmt.Sprintf("%s is assigned at %s as %s.", fullName(p), at.Name, with.Name)
 		}
 		if len(rows) > 1 {

@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -15,7 +16,7 @@ import (
 
 func (s *session) hoursCommand() *cobra.Command {
 	return noun("hours", "Opening hours of sites and zones, with seasons, closures and holidays", s.hoursList(),
-		s.hoursShow(), s.hoursEdit(), s.hoursImport(), s.hoursExport())
+		s.hoursShow(), s.hoursWeek(), s.hoursEdit(), s.hoursImport(), s.hoursExport())
 }
 
 func (s *session) hoursList() *cobra.Command {
@@ -104,6 +105,47 @@ func readRules(typed string) ([]api.HoursRule, error) {
 		rules = append(rules, api.HoursRule{Days: days, From: strings.TrimSpace(from), Until: strings.TrimSpace(until)})
 	}
 	return rules, nil
+}
+
+// accessHelp says how access hours are typed.
+const accessHelp = "access hours: 'always', 'opening', 'opening 30 15' (opened 30 minutes earlier and closed 15 later " +
+	"than the place), 'mon-fri 05:30-14:15; sat 06:00-14:00', or 'inherit' to take them from further up"
+
+// readAccess reads access hours as they are typed.
+func readAccess(typed string) (*api.AccessHours, error) {
+	parts := strings.Fields(strings.ToLower(typed))
+	switch {
+	case len(parts) == 0:
+		return nil, usagef("say the %s", accessHelp)
+	case parts[0] == "inherit" && len(parts) == 1:
+		return &api.AccessHours{}, nil
+	case parts[0] == "always" && len(parts) == 1:
+		return &api.AccessHours{Kind: "always"}, nil
+	case parts[0] == "opening" && (len(parts) == 1 || len(parts) == 3):
+		hours := &api.AccessHours{Kind: "opening"}
+		if len(parts) == 3 {
+			var errs [2]error
+			hours.BeforeMinutes, errs[0] = strconv.Atoi(parts[1])
+			hours.AfterMinutes, errs[1] = strconv.Atoi(parts[2])
+			if errs[0] != nil || errs[1] != nil {
+				return nil, usagef("%q are no minutes; say the %s", typed, accessHelp)
+			}
+		}
+		return hours, nil
+	}
+	rules, err := readRules(typed)
+	return &api.AccessHours{Kind: "weekly", Rules: rules}, err
+}
+
+// hoursFlag adds the flag by which something is given access hours; what it returns reads them where it was given.
+func hoursFlag(c *cobra.Command) func() (*api.AccessHours, error) {
+	typed := c.Flags().String("hours", "", accessHelp)
+	return func() (*api.AccessHours, error) {
+		if !c.Flags().Changed("hours") {
+			return nil, nil
+		}
+		return readAccess(*typed)
+	}
 }
 
 // readDated reads days, hours and a name: 2026-12-24 06:00-12:00 Christmas Eve.

@@ -187,6 +187,7 @@ func (s *Server) register() {
 	s.registerFiles()
 	s.registerNotices()
 	s.registerNoticeActs()
+	s.registerTimelines()
 	s.registerTerminals()
 	s.registerVisits()
 	s.registerPINLinks()

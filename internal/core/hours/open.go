@@ -76,7 +76,25 @@ func (a *Access) rulesOn(opening *Opening, date day.Date) (rules []Rule, always 
 // so that a holiday within a season is a holiday; of two as long, the one that begins later; then the one that is named
 // first.
 func (o *Opening) on(date day.Date) (rules []Rule, always bool) {
-	var found *Dated
+	if found := o.dated(date); found != nil {
+		return found.Rules, false
+	}
+	return o.Rules, len(o.Rules) == 0
+}
+
+// DatedAt names the dated hours that hold at an instant; it is empty where none does.
+func (o *Opening) DatedAt(location *time.Location, at int64) string {
+	if o == nil {
+		return ""
+	}
+	if found := o.dated(day.Of(time.Unix(at, 0).In(location))); found != nil {
+		return found.Name
+	}
+	return ""
+}
+
+// dated returns the dated hours that count on a date, or nil.
+func (o *Opening) dated(date day.Date) (found *Dated) {
 	for i := range o.Dated {
 		d := &o.Dated[i]
 		if d.From > date || date > d.Until {
@@ -87,10 +105,7 @@ func (o *Opening) on(date day.Date) (rules []Rule, always bool) {
 			found = d
 		}
 	}
-	if found != nil {
-		return found.Rules, false
-	}
-	return o.Rules, len(o.Rules) == 0
+	return found
 }
 
 // NextOpen returns the first instant, from one on, at which the hours are open; ok is false where that never comes.

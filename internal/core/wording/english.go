@@ -38,6 +38,11 @@ type Messages struct {
 	OpeningHours, NothingGives, SettingIs, SettingByTemplate  string
 	SettingOnGroup, WithNoEnd, Until, From, FromUntil         string
 
+	// Why hours begin or end when they do.
+	ByDatedHours, ByWeeklyHours, EdgeStart, EdgeLock, EdgeDates string
+	EdgeWithheld, EdgeBar, EdgeCertificate, EdgeNotice          string
+	EdgeProof                                                   string
+
 	// What ends something.
 	EndsByLock, EndsByLeaving, EndsByContract, EndsByItself string
 	EndsByException, EndsByBar, EndsByCredential            string
@@ -155,6 +160,11 @@ var English = &Language{
 		SettingOnGroup: ", on the group {group}",
 		WithNoEnd:      ", with no end", Until: ", until {until}", From: ", from {from}",
 		FromUntil: ", from {from} until {until}",
+
+		ByDatedHours: "dated hours: {name}", ByWeeklyHours: "weekly hours", EdgeStart: "the start date",
+		EdgeLock: "a lock", EdgeDates: "the dates of an assignment or exception",
+		EdgeWithheld: "an exception that withholds it", EdgeBar: "a bar", EdgeCertificate: "a certificate",
+		EdgeNotice: "a notice to accept", EdgeProof: "what the door asks for",
 
 		EndsByLock: "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
 		EndsByItself: "assignment or exception ends", EndsByException: "withheld from then",

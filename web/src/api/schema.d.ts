@@ -1997,6 +1997,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/places/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a place is open, day by day
+         * @description A token needs the scope `read`.
+         */
+        get: operations["place-timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/places/{id}/tries": {
         parameters: {
             query?: never;
@@ -2487,6 +2507,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When somebody may do something at a place, day by day, and why not at other times
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["staff-timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/unlock": {
         parameters: {
             query?: never;
@@ -2669,6 +2709,26 @@ export interface paths {
          * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
          */
         post: operations["retire-template"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/templates/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a template lets people in at a place, day by day
+         * @description A token needs the scope `read`.
+         */
+        get: operations["template-timeline"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5090,6 +5150,39 @@ export interface components {
             /** @description Code of the place where it stands */
             place: string;
             reason?: string;
+        };
+        Timeline: {
+            days: components["schemas"]["TimelineDay"][];
+            /** Format: date-time */
+            from: string;
+            /** @description When it is open, with the reason for each edge */
+            open: components["schemas"]["TimelineStretch"][];
+            place: components["schemas"]["PlaceRef"];
+            time_zone: string;
+            /** @description What it is of */
+            title: string;
+            /** Format: date-time */
+            until: string;
+        };
+        TimelineDay: {
+            /** Format: date */
+            date: string;
+            /** Format: date-time */
+            from: string;
+            /** @description Dated hours that count, such as a holiday */
+            note?: string;
+            /** Format: date-time */
+            until: string;
+        };
+        TimelineStretch: {
+            /** @description Why it begins then */
+            begins: string;
+            /** @description Why it ends then */
+            ends: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            until: string;
         };
         Today: {
             /**
@@ -9897,6 +9990,43 @@ export interface operations {
             };
         };
     };
+    "place-timeline": {
+        parameters: {
+            query?: {
+                /** @description The first day; left out: Monday of this week */
+                from?: string;
+                /** @description How many days */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Place code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "take-tries-again": {
         parameters: {
             query?: never;
@@ -11167,6 +11297,47 @@ export interface operations {
             };
         };
     };
+    "staff-timeline": {
+        parameters: {
+            query?: {
+                /** @description The first day; left out: Monday of this week */
+                from?: string;
+                /** @description How many days */
+                days?: number;
+                /** @description Where; left out: their home site */
+                place?: string;
+                /** @description Key; left out: what most doors there that they may pass ask about */
+                permission?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "unlock-staff": {
         parameters: {
             query?: {
@@ -11614,6 +11785,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "template-timeline": {
+        parameters: {
+            query: {
+                /** @description The first day; left out: Monday of this week */
+                from?: string;
+                /** @description How many days */
+                days?: number;
+                /** @description Where: hours follow the opening hours and the time zone of a place */
+                place: string;
+            };
+            header?: never;
+            path: {
+                /** @description Template code */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
                 };
             };
             /** @description Error */

@@ -13,8 +13,7 @@ export const isoDay = (ahead: number) => {
   return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
 };
 
-/** What is chosen for an assignment. */
-/** The site stands as the place, and the days of the employment as the days of the assignment, until others are chosen. */
+/** What is chosen for an assignment. The site stands as the place, and the days of the employment as the days of the assignment, until others are chosen. */
 export function useAssignmentChoices(site: string, contractEnd: string, start: string) {
   const [place, setPlace] = useState<string>();
   const [template, setTemplate] = useState("");

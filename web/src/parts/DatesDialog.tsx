@@ -17,7 +17,7 @@ export function DatesDialog({
   about: string;
   op: string;
   record: { id: number; from?: string; until?: string; etag: string };
-  further?: Record<string, string>;
+  further?: Record<string, unknown>;
   children?: ReactNode;
   close: () => void;
 }) {

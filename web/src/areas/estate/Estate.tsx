@@ -23,6 +23,7 @@ import {
   Wrong,
 } from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
+import { Timeline } from "@/parts/Timeline";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
 
@@ -246,6 +247,10 @@ function PlacePanel({ place }: { place: Place }) {
           />
         </Section>
       )}
+      <Timeline
+        about={["place", place.code]}
+        read={(asked) => take(api.GET("/places/{id}/timeline", { params: { path: { id: place.code }, query: asked } }))}
+      />
       {may("console.devices") && !place.retired && <Terminals place={place} />}
       {hours && <HoursDialog place={place} close={() => setHours(false)} />}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}

@@ -1,28 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
-import { Plus, X } from "lucide-react";
+import { Plus } from "lucide-react";
 import { useState } from "react";
-import { type Operation, type Place, Refusal, type Schema, sendFile } from "@/api/api";
+import { type Operation, type Place, Refusal, sendFile } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
-import { Ask, Button, inputLook, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Remove, type Rule, Rules, read, whole, written } from "@/parts/rules";
 
-type Rule = { days: string[]; from: string; until: string };
 type Dated = { name: string; from: string; until: string; rules: Rule[] };
-
-const week = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
-const names: Record<string, string> = {
-  mon: "Mon",
-  tue: "Tue",
-  wed: "Wed",
-  thu: "Thu",
-  fri: "Fri",
-  sat: "Sat",
-  sun: "Sun",
-};
-
-const read = (rules: Schema["HoursRule"][] | undefined): Rule[] =>
-  (rules ?? []).map((r) => ({ days: r.days.split(","), from: r.from, until: r.until }));
-const written = (rules: Rule[]) => rules.map((r) => ({ ...r, days: r.days.join(",") }));
-const whole = (rules: Rule[]) => rules.every((r) => r.days.length > 0 && r.from && r.until);
 
 /** Edits when a site or a zone is open: week by week, and on the days that differ. Who gains and loses is shown first. */
 export function HoursDialog({ place, close }: { place: Place; close: () => void }) {
@@ -161,82 +145,6 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
   );
 }
 
-function Rules({ rules, onChange, label }: { rules: Rule[]; onChange: (rules: Rule[]) => void; label: string }) {
-  const put = (i: number, next: Partial<Rule>) => onChange(rules.map((r, at) => (at === i ? { ...r, ...next } : r)));
-  return (
-    <ul className="space-y-1.5" aria-label={label}>
-      {rules.map((r, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: rules have no name of their own
-        <li key={i} className="flex flex-wrap items-center gap-x-2 gap-y-1">
-          {week.map((d) => (
-            <label
-              key={d}
-              className={`cursor-pointer rounded-sm border px-1.5 py-0.5 text-sm has-focus-visible:outline-2 has-focus-visible:outline-damson ${r.days.includes(d) ? "border-damson bg-damson text-sheet" : "border-edge bg-sheet"}`}
-            >
-              <input
-                type="checkbox"
-                className="sr-only"
-                checked={r.days.includes(d)}
-                onChange={(e) =>
-                  put(i, { days: week.filter((o) => (o === d ? e.target.checked : r.days.includes(o))) })
-                }
-              />
-              {names[d]}
-            </label>
-          ))}
-          <span className="w-20">
-            <input
-              aria-label="Opens at"
-              className={inputLook}
-              pattern="[0-2][0-9]:[0-5][0-9]"
-              placeholder="06:00"
-              required
-              value={r.from}
-              onChange={(e) => put(i, { from: e.target.value })}
-            />
-          </span>
-          to
-          <span className="w-20">
-            <input
-              aria-label="Closes at"
-              className={inputLook}
-              pattern="[0-2][0-9]:[0-5][0-9]"
-              placeholder="18:00"
-              required
-              value={r.until}
-              onChange={(e) => put(i, { until: e.target.value })}
-            />
-          </span>
-          <Remove what="these hours" onClick={() => onChange(rules.filter((_, at) => at !== i))} />
-        </li>
-      ))}
-      <li>
-        <Button
-          look="quiet"
-          className="min-h-0 px-1"
-          onClick={() => onChange([...rules, { days: [], from: "", until: "" }])}
-        >
-          <Plus size={14} aria-hidden /> Hours
-        </Button>
-      </li>
-    </ul>
-  );
-}
-
-function Remove({ what, onClick }: { what: string; onClick: () => void }) {
-  return (
-    <button
-      type="button"
-      aria-label={`Take away ${what}`}
-      onClick={onClick}
-      className="rounded-sm border border-edge bg-sheet p-1.5 hover:bg-inset"
-    >
-      <X size={16} aria-hidden />
-    </button>
-  );
-}
-
-/** Takes public holidays, or all hours, from an iCalendar file: shown as they would be first. */
 function Import({ place, close }: { place: Place; close: () => void }) {
   const [file, setFile] = useState<File>();
   const [mode, setMode] = useState<"add" | "replace">("add");

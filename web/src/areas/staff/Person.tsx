@@ -33,6 +33,8 @@ import {
   Wrong,
 } from "@/parts/parts";
 import { Certificates } from "@/parts/qualifications";
+import { type Access, AccessField, sameAccess } from "@/parts/rules";
+import { Timeline } from "@/parts/Timeline";
 
 /** One person: who they are, what they can do and why, and what was done. */
 export function Person() {
@@ -201,6 +203,14 @@ function Sheet({ staff }: { staff: Staff }) {
           <Scope access={access.data} />
           <Assignments number={number} self={self} />
           <PersonExceptions staff={staff} self={self} />
+          {!staff.narrow && staff.status !== "departed" && (
+            <Timeline
+              about={["staff", number]}
+              read={(asked) =>
+                take(api.GET("/staff/{id}/timeline", { params: { path: { id: number }, query: asked } }))
+              }
+            />
+          )}
           {!staff.narrow && <History number={number} />}
         </div>
         <aside className={staff.narrow ? "hidden" : "space-y-8"}>
@@ -757,17 +767,27 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
           </tbody>
         </table>
       </div>
-      {editing && (
-        <DatesDialog
-          title={`${editing.template_name} at ${editing.place.name}`}
-          about={`Between which days ${editing.staff.name} works there.`}
-          op="assignment.edit"
-          record={editing}
-          close={() => setEditing(undefined)}
-        />
-      )}
+      {editing && <AssignmentDialog assignment={editing} close={() => setEditing(undefined)} />}
       {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
     </Section>
+  );
+}
+
+/** Between which days, and at which hours, somebody works somewhere. */
+function AssignmentDialog({ assignment: a, close }: { assignment: Schema["Assignment"]; close: () => void }) {
+  const first = a.hours ?? {};
+  const [access, setAccess] = useState<Access>(first);
+  return (
+    <DatesDialog
+      title={`${a.template_name} at ${a.place.name}`}
+      about={`Between which days, and at which hours, ${a.staff.name} works there.`}
+      op="assignment.edit"
+      record={a}
+      further={sameAccess(access, first) ? {} : { hours: access }}
+      close={close}
+    >
+      <AccessField value={access} onChange={setAccess} inherit="Those of the template, else of the place" />
+    </DatesDialog>
   );
 }
 

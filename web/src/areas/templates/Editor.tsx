@@ -3,10 +3,12 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import { api, type Operation, type Schema, take } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
-import { GroupOptions, TemplateOptions, useTemplates } from "@/parts/choices";
+import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { Ask, Button, buttonLook, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
+import { type Access, AccessField, sameAccess } from "@/parts/rules";
+import { Timeline } from "@/parts/Timeline";
 import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
@@ -148,6 +150,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
           />
         )}
       </Section>
+      <TemplateHours code={code} />
       {dialog === "facts" && <FactsDialog template={t.data} others={others} close={() => setDialog(undefined)} />}
       {dialog === "copy" && (
         <MakeDialog
@@ -179,6 +182,27 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
   );
 }
 
+/** When a template lets people in, at a site: hours follow the opening hours and the time zone there. */
+function TemplateHours({ code }: { code: string }) {
+  const places = usePlaces();
+  const [site, setSite] = useState<string>();
+  const place = site ?? places.data?.[0]?.code;
+  if (!place) return null;
+  return (
+    <div className="space-y-3">
+      <SelectField label="Hours at" className="max-w-xs" value={place} onChange={(e) => setSite(e.target.value)}>
+        <PlaceOptions places={places.data?.filter((p) => p.kind === "site" || p.kind === "zone")} />
+      </SelectField>
+      <Timeline
+        about={["template", code, place]}
+        read={(asked) =>
+          take(api.GET("/templates/{id}/timeline", { params: { path: { id: code }, query: { ...asked, place } } }))
+        }
+      />
+    </div>
+  );
+}
+
 type DialogProps = { template: Template; others: Template[]; close: () => void };
 
 function FactsDialog({ template, others, close }: DialogProps) {
@@ -192,6 +216,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
     requires: template.requires.map((q) => q.code).join(","),
   };
   const [form, setForm] = useState(first);
+  const [access, setAccess] = useState<Access>(template.hours);
   const [ready, setReady] = useState<Operation[]>();
   if (ready) {
     return (
@@ -215,15 +240,16 @@ function FactsDialog({ template, others, close }: DialogProps) {
           : v,
     ]),
   );
+  const hours = sameAccess(access, template.hours) ? {} : { hours: access };
   const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
     setForm({ ...form, [name]: e.target.value });
   return (
-    <Ask open onOpenChange={close} title={`Change ${template.name}`} about={`Code ${template.code}, which stays.`}>
+    <Ask open wide onOpenChange={close} title={`Change ${template.name}`} about={`Code ${template.code}, which stays.`}>
       <form
         className="grid grid-cols-2 gap-3"
         onSubmit={(e) => {
           e.preventDefault();
-          setReady([{ op: "template.edit", on: template.code, set }]);
+          setReady([{ op: "template.edit", on: template.code, set: { ...set, ...hours } }]);
         }}
       >
         <TextField label="Name" required className="col-span-2" value={form.name} onChange={put("name")} />
@@ -269,13 +295,18 @@ function FactsDialog({ template, others, close }: DialogProps) {
           <option value="badge,pin">A badge and a PIN</option>
           {form.needs === "pin,badge" && <option value="pin,badge">A PIN and a badge</option>}
         </SelectField>
+        <AccessField
+          value={access}
+          onChange={setAccess}
+          inherit={form.base ? "As its base" : "The opening hours of the place"}
+        />
         <RequiresField
           value={form.requires.split(",").filter(Boolean)}
           onChange={(codes) => setForm({ ...form, requires: codes.sort().join(",") })}
           hint={form.base ? "None: those of its base." : undefined}
         />
         <div className="col-span-2 flex gap-2">
-          <Button type="submit" look="main" disabled={!changed.length}>
+          <Button type="submit" look="main" disabled={!changed.length && !("hours" in hours)}>
             Go on
           </Button>
           <Button onClick={close}>Cancel</Button>

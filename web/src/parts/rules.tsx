@@ -1,0 +1,157 @@
+import { Plus, X } from "lucide-react";
+import type { Schema } from "@/api/api";
+import { Button, inputLook, SelectField, TextField } from "./parts";
+
+export type Rule = { days: string[]; from: string; until: string };
+
+const week = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
+const names: Record<string, string> = {
+  mon: "Mon",
+  tue: "Tue",
+  wed: "Wed",
+  thu: "Thu",
+  fri: "Fri",
+  sat: "Sat",
+  sun: "Sun",
+};
+
+export const read = (rules: Schema["HoursRule"][] | undefined): Rule[] =>
+  (rules ?? []).map((r) => ({ days: r.days.split(","), from: r.from, until: r.until }));
+export const written = (rules: Rule[]) => rules.map((r) => ({ ...r, days: r.days.join(",") }));
+export const whole = (rules: Rule[]) => rules.every((r) => r.days.length > 0 && r.from && r.until);
+
+export function Rules({ rules, onChange, label }: { rules: Rule[]; onChange: (rules: Rule[]) => void; label: string }) {
+  const put = (i: number, next: Partial<Rule>) => onChange(rules.map((r, at) => (at === i ? { ...r, ...next } : r)));
+  return (
+    <ul className="space-y-1.5" aria-label={label}>
+      {rules.map((r, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: rules have no name of their own
+        <li key={i} className="flex flex-wrap items-center gap-x-2 gap-y-1">
+          {week.map((d) => (
+            <label
+              key={d}
+              className={`cursor-pointer rounded-sm border px-1.5 py-0.5 text-sm has-focus-visible:outline-2 has-focus-visible:outline-damson ${r.days.includes(d) ? "border-damson bg-damson text-sheet" : "border-edge bg-sheet"}`}
+            >
+              <input
+                type="checkbox"
+                className="sr-only"
+                checked={r.days.includes(d)}
+                onChange={(e) =>
+                  put(i, { days: week.filter((o) => (o === d ? e.target.checked : r.days.includes(o))) })
+                }
+              />
+              {names[d]}
+            </label>
+          ))}
+          <span className="w-20">
+            <input
+              aria-label="Opens at"
+              className={inputLook}
+              pattern="[0-2][0-9]:[0-5][0-9]"
+              placeholder="06:00"
+              required
+              value={r.from}
+              onChange={(e) => put(i, { from: e.target.value })}
+            />
+          </span>
+          to
+          <span className="w-20">
+            <input
+              aria-label="Closes at"
+              className={inputLook}
+              pattern="[0-2][0-9]:[0-5][0-9]"
+              placeholder="18:00"
+              required
+              value={r.until}
+              onChange={(e) => put(i, { until: e.target.value })}
+            />
+          </span>
+          <Remove what="these hours" onClick={() => onChange(rules.filter((_, at) => at !== i))} />
+        </li>
+      ))}
+      <li>
+        <Button
+          look="quiet"
+          className="min-h-0 px-1"
+          onClick={() => onChange([...rules, { days: [], from: "", until: "" }])}
+        >
+          <Plus size={14} aria-hidden /> Hours
+        </Button>
+      </li>
+    </ul>
+  );
+}
+
+export function Remove({ what, onClick }: { what: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={`Take away ${what}`}
+      onClick={onClick}
+      className="rounded-sm border border-edge bg-sheet p-1.5 hover:bg-inset"
+    >
+      <X size={16} aria-hidden />
+    </button>
+  );
+}
+
+/** Takes public holidays, or all hours, from an iCalendar file: shown as they would be first. */
+
+export type Access = Schema["AccessHours"];
+
+/** When somebody is let in: at all times, as the place opens, or by weekly hours of its own. */
+export function AccessField({
+  value,
+  onChange,
+  inherit,
+}: {
+  value: Access;
+  onChange: (hours: Access) => void;
+  inherit: string;
+}) {
+  const kind = value.kind ?? "";
+  const begin: Record<string, Access> = {
+    "": {},
+    always: { kind: "always" },
+    opening: { kind: "opening", before_minutes: 0, after_minutes: 0 },
+    weekly: { kind: "weekly", rules: written([{ days: week.slice(0, 5), from: "06:00", until: "14:00" }]) },
+  };
+  const minutes = (name: "before_minutes" | "after_minutes", label: string) => (
+    <TextField
+      label={label}
+      type="number"
+      min={0}
+      max={720}
+      value={value[name] ?? 0}
+      onChange={(e) => onChange({ ...value, [name]: Number(e.target.value) })}
+    />
+  );
+  return (
+    <fieldset className="col-span-2 grid grid-cols-2 gap-3">
+      <SelectField
+        label="Access hours"
+        className="col-span-2"
+        value={kind}
+        onChange={(e) => onChange(begin[e.target.value] ?? {})}
+      >
+        <option value="">{inherit}</option>
+        <option value="always">At all times</option>
+        <option value="opening">As the place opens, earlier and later by</option>
+        <option value="weekly">Weekly hours of its own</option>
+      </SelectField>
+      {kind === "opening" && minutes("before_minutes", "Minutes earlier")}
+      {kind === "opening" && minutes("after_minutes", "Minutes later")}
+      {kind === "weekly" && (
+        <div className="col-span-2">
+          <Rules
+            label="Weekly access hours"
+            rules={read(value.rules)}
+            onChange={(rules) => onChange({ kind: "weekly", rules: written(rules) })}
+          />
+        </div>
+      )}
+    </fieldset>
+  );
+}
+
+export const sameAccess = (a: Access, b: Access) => JSON.stringify(a) === JSON.stringify(b);
