@@ -287,6 +287,8 @@ type Credential struct {
 	Badge      *BadgeRef  `json:"badge,omitempty" doc:"Of a badge: which one"`
 	Since      *time.Time `json:"since,omitempty" doc:"Since when it is suspended, lost or withdrawn"`
 	Reason     string     `json:"reason,omitempty" doc:"Why it is that"`
+	LastUsed   *time.Time `json:"last_used,omitempty" doc:"At a door or a terminal; of a password the last sign-in"`
+	UnusedDays *int       `json:"unused_days,omitempty" doc:"Since it was last used, or else issued"`
 }
 
 // PINFields set a PIN.

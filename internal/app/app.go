@@ -52,6 +52,7 @@ type App struct {
 	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
 	stray    atomic.Pointer[string]
 	postal   atomic.Pointer[Postal]
+	uses     uses
 	stop     context.CancelFunc
 	done     sync.WaitGroup
 }
@@ -161,6 +162,9 @@ func (a *App) show(state *org.State) error {
 func (a *App) Close() {
 	a.stop()
 	a.done.Wait()
+	if err := a.uses.write(context.Background(), a.store); err != nil {
+		a.log.Error("noting what was used failed", "error", err)
+	}
 	a.hashing.close()
 }
 
@@ -221,6 +225,9 @@ func (a *App) runJobs(ctx context.Context) {
 		}
 		if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("applying planned drafts failed", "error", err)
+		}
+		if err := a.uses.write(ctx, a.store); err != nil && ctx.Err() == nil {
+			a.log.Error("noting what was used failed", "error", err)
 		}
 		if err := a.sendDue(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("sending mail failed", "error", err)

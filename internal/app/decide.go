@@ -145,6 +145,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		AssignmentID: uint32(e.Assignment)})
 	switch told := live.Told(&q, &e.Decision); {
 	case e.Allowed:
+		a.uses.used(&q, now)
 		e.Reason = told
 	case told != e.Reason:
 		e = wording.English.Refuse(live.Snapshot, &q, told)

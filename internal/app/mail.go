@@ -91,62 +91,92 @@ func (a *App) mailAddress(path string) string {
 // PINLinkFor is how long a link to choose a PIN leads somewhere.
 const PINLinkFor = 48 * time.Hour
 
-const linkKind = "pin"
+// linkKind says what a link is for.
+type linkKind string
+
+const (
+	pinLink      linkKind = "pin"
+	passwordLink linkKind = "password"
+)
 
 // SendPINLink mails somebody a link to a page where they choose a PIN: it runs out, is used once, and asks for their
 // staff number. The manager who sends it never knows the PIN.
 func (a *App) SendPINLink(ctx context.Context, actor people.StaffID, reference, origin string) (to string,
 	expires time.Time, err error) {
-	p, err := a.PersonWhole(actor, reference)
+	p, err := a.mailable(actor, reference)
 	if err != nil {
 		return "", expires, err
 	}
-	now := a.now().UTC().Truncate(time.Second)
-	live := a.Live()
-	if err := change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials, now); err != nil {
+	now, live := a.now().UTC().Truncate(time.Second), a.Live()
+	token, err := linkToken()
+	if err != nil {
 		return "", expires, err
 	}
-	switch {
-	case actor == p.ID:
-		return "", expires, fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
-	case live.Status(p.ID, now.Unix()) == people.Departed:
-		return "", expires, fault.Conflictf("path.id", "%s has departed; reinstate first", p.FullName())
-	case p.Email == "":
-		return "", expires, fault.Conflictf("path.id", "%s has no work email; hand the PIN over on a slip", p.FullName())
-	case !a.Mails():
-		return "", expires, fault.Conflictf("path.id", "this service sends no mail; hand the PIN over on a slip, or have "+
-			"a mail server set up")
-	}
-	var random [32]byte
-	if _, err := rand.Read(random[:]); err != nil {
-		return "", expires, err
-	}
-	token := base64.RawURLEncoding.EncodeToString(random[:])
 	expires = now.Add(PINLinkFor)
 	body := fmt.Sprintf("Hello %s,\n\nchoose your PIN for %s here:\n\n%s\n\nThe page asks for your staff number. The link "+
 		"works once, until %s. If you did not expect this message, tell your manager and leave the link alone.\n",
 		p.Called(), live.State().Settings.Name, a.mailAddress("/pin/"+token),
 		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
-	id := uint32(actor)
-	entry := store.AuditEntry{At: now, Action: "pin-link-sent", ActorID: &id,
-		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
-		Summary: "Sent a link to choose a PIN to " + p.Number + " " + p.FullName(), Operations: "[]"}
-	err = a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
-		if err := tx.AddLink(&store.Link{Token: a.linkDigest(token), Kind: linkKind, StaffID: uint32(p.ID), MadeBy: id,
-			ExpiresAt: expires}, now); err != nil {
+	return p.Email, expires, a.sendLink(ctx, actor, p, pinLink, token, expires, "Choose your PIN", body,
+		"Sent a link to choose a PIN to ", origin)
+}
+
+func linkToken() (string, error) {
+	var random [32]byte
+	_, err := rand.Read(random[:])
+	return base64.RawURLEncoding.EncodeToString(random[:]), err
+}
+
+// mailable finds somebody to whom the actor may hand a credential, and who can be written to.
+func (a *App) mailable(actor people.StaffID, reference string) (*people.Staff, error) {
+	p, err := a.PersonWhole(actor, reference)
+	if err != nil {
+		return nil, err
+	}
+	live := a.Live()
+	if err := change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials, a.now()); err != nil {
+		return nil, err
+	}
+	switch {
+	case actor == p.ID:
+		return nil, fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
+	case live.Status(p.ID, a.now().Unix()) == people.Departed:
+		return nil, fault.Conflictf("path.id", "%s has departed; reinstate first", p.FullName())
+	case p.Email == "":
+		return nil, fault.Conflictf("path.id", "%s has no work email; hand it over in person", p.FullName())
+	case !a.Mails():
+		return nil, fault.Conflictf("path.id", "this service sends no mail; hand it over in person, or have a mail server "+
+			"set up")
+	}
+	return p, nil
+}
+
+// sendLink keeps a link, with the mail that carries it and what the audit log says of it, all or nothing. The actor is 0
+// where somebody asks for it themselves.
+func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staff, kind linkKind, token string,
+	expires time.Time, subject, body, summary, origin string) error {
+	now := a.now().UTC().Truncate(time.Second)
+	entry := store.AuditEntry{At: now, Action: string(kind) + "-link-sent", Actor: "Loyal Latch", Origin: origin,
+		Summary: summary + p.Number + " " + p.FullName(), Operations: "[]"}
+	if actor != 0 {
+		id := uint32(actor)
+		entry.ActorID, entry.Actor = &id, actorName(a.Live(), change.Actor{Staff: actor})
+	}
+	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
+		if err := tx.AddLink(&store.Link{Token: a.linkDigest(kind, token), Kind: string(kind), StaffID: uint32(p.ID),
+			MadeBy: uint32(actor), ExpiresAt: expires}, now); err != nil {
 			return err
 		}
-		if err := tx.AddMail(a.mailTo(p, "pin link", "", "Choose your PIN", body)); err != nil {
+		if err := tx.AddMail(a.mailTo(p, string(kind)+" link", "", subject, body)); err != nil {
 			return err
 		}
 		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
 		return err
 	})
-	return p.Email, expires, err
 }
 
-func (a *App) linkDigest(token string) []byte {
-	digest := a.keys.mac(forLinks, []byte(linkKind), []byte(token))
+func (a *App) linkDigest(kind linkKind, token string) []byte {
+	digest := a.keys.mac(forLinks, []byte(kind), []byte(token))
 	return digest[:]
 }
 
@@ -155,8 +185,8 @@ var errNoLink = fault.Missingf("body.staff_number", "this link does not work wit
 	"wrong, the link may have been used or have run out; ask for another")
 
 // byLink finds whom a link is for, who knows their staff number.
-func (a *App) byLink(ctx context.Context, token, number string) (*people.Staff, []byte, error) {
-	digest := a.linkDigest(token)
+func (a *App) byLink(ctx context.Context, kind linkKind, token, number string) (*people.Staff, []byte, error) {
+	digest := a.linkDigest(kind, token)
 	link, err := a.store.LinkOf(ctx, digest, a.now())
 	if err != nil {
 		return nil, nil, err
@@ -173,7 +203,7 @@ func (a *App) byLink(ctx context.Context, token, number string) (*people.Staff, 
 
 // CheckPINByLink says what the policy finds wrong with a PIN that somebody is about to choose by a link.
 func (a *App) CheckPINByLink(ctx context.Context, token, number, pin string) (called, found string, err error) {
-	p, _, err := a.byLink(ctx, token, number)
+	p, _, err := a.byLink(ctx, pinLink, token, number)
 	if err != nil {
 		return "", "", err
 	}
@@ -186,7 +216,7 @@ func (a *App) CheckPINByLink(ctx context.Context, token, number, pin string) (ca
 // ChoosePINByLink gives somebody the PIN that they choose, and uses the link up with it. That a PIN is in use counts as
 // something wrong said at the link: whoever finds out so leaves no link to find out more.
 func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address string) error {
-	p, digest, err := a.byLink(ctx, token, number)
+	p, digest, err := a.byLink(ctx, pinLink, token, number)
 	if err != nil {
 		return err
 	}

@@ -130,6 +130,9 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	if err := a.auditSignIn(ctx, "sign-in", staff, &in, "Signed in"); err != nil {
 		return nil, err
 	}
+	if err := a.store.NoteUses(ctx, store.SignInUse, map[uint32]time.Time{uint32(staff.ID): now}); err != nil {
+		return nil, err
+	}
 	signed, err := a.beginSession(ctx, staff, &in)
 	if err != nil {
 		return nil, err

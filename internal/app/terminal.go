@@ -190,6 +190,7 @@ func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) 
 		told := live.Told(&q, &e.Decision)
 		return nil, "", fault.Refusedf(told.String(), "%s", wording.English.Refuse(live.Snapshot, &q, told).Sentence)
 	}
+	a.uses.used(&q, now)
 	v := &Visit{Device: device, Staff: e.Staff, ByPIN: pin != "", Until: now.Add(visitFor)}
 	return v, a.visitToken(v), nil
 }

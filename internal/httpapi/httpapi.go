@@ -167,6 +167,7 @@ var scopeRank = map[string]int{app.ScopeRead: 0, app.ScopeDaily: 1, app.ScopeEve
 func (s *Server) register() {
 	s.registerSession()
 	s.registerSessions()
+	s.registerSignIns()
 	s.registerStaff()
 	s.registerPerson()
 	s.registerStaffActs()

@@ -45,6 +45,7 @@ const routeTree = root.addChildren([
   at("/check", () => import("@/areas/check/CheckPage"), "CheckPage"),
   at("/account", () => import("@/areas/session/Account"), "Account"),
   at("/expiring", () => import("@/areas/expiring/Expiring"), "Expiring"),
+  at("/sign-ins", () => import("@/areas/session/SignIns"), "SignIns"),
   at("/settings", () => import("@/areas/settings/Settings"), "Settings"),
   at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);

@@ -1703,6 +1703,57 @@ export interface paths {
         patch: operations["edit-organisation"];
         trace?: never;
     };
+    "/password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask for a link to choose a new password; the answer is the same whoever asks */
+        post: operations["forgot-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/password-link/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether a link leads somewhere */
+        post: operations["check-password-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/password-link/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose one's password by a link, which is used up by it */
+        post: operations["use-password-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/permissions": {
         parameters: {
             query?: never;
@@ -2201,6 +2252,66 @@ export interface paths {
         get: operations["get-sheet"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who signs in to the console, or may, and when they last did
+         * @description Needs the permission `console.credentials`. A token needs the scope `read`.
+         */
+        get: operations["list-sign-ins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-ins/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End all sessions and tokens of several people
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["end-sign-ins"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-ins/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mail several people a link at which they choose a password
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["send-password-links"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3273,6 +3384,11 @@ export interface components {
             issued_at: string;
             /** @enum {string} */
             kind: "pin" | "badge" | "password";
+            /**
+             * Format: date-time
+             * @description At a door or a terminal; of a password the last sign-in
+             */
+            last_used?: string;
             must_change?: boolean;
             /** @description Why it is that */
             reason?: string;
@@ -3286,6 +3402,11 @@ export interface components {
             state: "valid" | "suspended" | "lost" | "withdrawn";
             /** Format: date-time */
             until?: string;
+            /**
+             * Format: int64
+             * @description Since it was last used, or else issued
+             */
+            unused_days?: number;
         };
         DatedHours: {
             /** Format: date */
@@ -3631,6 +3752,10 @@ export interface components {
             field: string;
             /** @description What is wrong with it and how to put it right */
             message: string;
+        };
+        Forgotten: {
+            /** @description Work email or staff number */
+            name: string;
         };
         Found: {
             /** @description Of a badge the number of its record */
@@ -4508,6 +4633,16 @@ export interface components {
              */
             total: number;
         };
+        PageSignInAccount: {
+            items: components["schemas"]["SignInAccount"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageStaff: {
             items: components["schemas"]["Staff"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -4551,6 +4686,12 @@ export interface components {
         PasswordChange: {
             new_password: string;
             old_password: string;
+        };
+        PasswordLinkUse: {
+            password?: string;
+            staff_number: string;
+            /** @description From the link */
+            token: string;
         };
         PasswordWrite: {
             reason?: string;
@@ -4815,6 +4956,16 @@ export interface components {
             present?: boolean;
             scope: string;
         };
+        Settled: {
+            /** @description Staff numbers */
+            done: string[];
+            refused: components["schemas"]["SettledFail"][];
+        };
+        SettledFail: {
+            /** @description Staff number */
+            staff: string;
+            why: string;
+        };
         SheetSection: {
             group: string;
             /** @description In sentences */
@@ -4854,6 +5005,32 @@ export interface components {
              * @enum {string}
              */
             scope?: "read" | "daily" | "everything";
+        };
+        SignInAccount: {
+            email?: string;
+            home_site: components["schemas"]["PlaceRef"];
+            /**
+             * Format: date-time
+             * @description Left out: never, as far as is known
+             */
+            last_sign_in?: string;
+            owner?: boolean;
+            /**
+             * Format: int64
+             * @description Sessions and tokens that count
+             */
+            sessions: number;
+            staff: components["schemas"]["StaffRef"];
+            /**
+             * @description none: they may use the console and have no password
+             * @enum {string}
+             */
+            state: "signs_in" | "first_password" | "none" | "run_out" | "locked";
+            /**
+             * Format: int64
+             * @description Since they last signed in, or else since the password was issued
+             */
+            unused_days?: number;
         };
         SignedIn: {
             /** Format: date-time */
@@ -4909,6 +5086,10 @@ export interface components {
             status: "prepared" | "active" | "departed";
             /** @description Names of the templates of their assignments that have not ended */
             templates: string[];
+        };
+        StaffChosen: {
+            /** @description Staff numbers */
+            staff: string[];
         };
         StaffRef: {
             name: string;
@@ -7003,12 +7184,18 @@ export interface operations {
     };
     "list-credentials": {
         parameters: {
-            query: {
+            query?: {
                 /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                staff: string;
+                /** @description Staff number; left out: of all whom you see whole, those that are in use */
+                staff?: string;
+                kind?: "pin" | "badge" | "password";
+                /** @description Those not used for so many days */
+                unused_days?: number;
+                /** @description - falls; left out: as they were issued */
+                sort?: "issued" | "-issued" | "last_used" | "-last_used" | "name" | "-name";
             };
             header?: {
                 /** @description application/json or text/csv */
@@ -9185,6 +9372,101 @@ export interface operations {
             };
         };
     };
+    "forgot-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Forgotten"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordLinkUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PINVerdict"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "use-password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordLinkUse"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-permissions": {
         parameters: {
             query?: {
@@ -10509,6 +10791,117 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageSheetTemplate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-sign-ins": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Words of the name, number or email */
+                q?: string;
+                state?: "signs_in" | "first_password" | "none" | "run_out" | "locked" | "all";
+                /** @description Those who have not signed in for so many days */
+                unused_days?: number;
+                /** @description - falls */
+                sort?: "name" | "-name" | "last" | "-last";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSignInAccount"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffChosen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "send-password-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffChosen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"];
                 };
             };
             /** @description Error */

@@ -1,5 +1,5 @@
 import { Link, Outlet, useLocation } from "@tanstack/react-router";
-import { ChevronDown, KeyRound, LogOut, NotebookPen, SlidersHorizontal } from "lucide-react";
+import { ChevronDown, KeyRound, LogOut, NotebookPen, SlidersHorizontal, Users } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { SignedIn, useMay, useMe } from "@/areas/session/session";
 import { ActsProvider, signOut } from "./acts";
@@ -107,6 +107,16 @@ function Head() {
                     <KeyRound size={16} aria-hidden /> Your sessions and password
                   </Link>
                 </DropdownMenu.Item>
+                {may("console.credentials") && (
+                  <DropdownMenu.Item
+                    asChild
+                    className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"
+                  >
+                    <Link to="/sign-ins">
+                      <Users size={16} aria-hidden /> Sign-ins
+                    </Link>
+                  </DropdownMenu.Item>
+                )}
                 <DropdownMenu.Item
                   asChild
                   className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"

@@ -105,8 +105,29 @@ function SignIn() {
         <Button type="submit" look="main" className="w-full" disabled={run.isPending}>
           Sign in
         </Button>
+        <Forgotten name={name} />
       </form>
     </Cover>
+  );
+}
+
+/** Asks for a link to choose a new password. The answer is the same whoever asks. */
+function Forgotten({ name }: { name: string }) {
+  const run = useMutation({ mutationFn: () => take(api.POST("/password-link", { body: { name } })) });
+  return (
+    <div className="space-y-2">
+      <Button look="quiet" className="px-0" disabled={!name.trim() || run.isPending} onClick={() => run.mutate()}>
+        I have forgotten my password
+      </Button>
+      <Wrong error={run.error} />
+      {run.isSuccess && (
+        <p role="status">
+          If somebody of this name signs in here and has a work email, a link is on its way. It works once, for two
+          hours.
+        </p>
+      )}
+      {!name.trim() && <p className="text-sm text-faded">Type your work email or staff number first.</p>}
+    </div>
   );
 }
 

@@ -584,6 +584,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
               {c.must_change && ", to be changed at first use"}
               {c.since && `, ${c.state === "withdrawn" && c.badge ? "taken back" : c.state} ${moment(c.since)}`}
               {c.reason && `: ${c.reason}`}
+              {c.state !== "withdrawn" && `; ${c.last_used ? `last used ${moment(c.last_used)}` : "not used yet"}`}
             </span>
           </li>
         ))}

@@ -1,0 +1,78 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// UseKind says what it is that was used.
+type UseKind string
+
+// The kinds: a credential at a door or a terminal, by its number; the console, by the number of the person.
+const (
+	CredentialUse UseKind = "credential"
+	SignInUse     UseKind = "sign_in"
+)
+
+// usesAtOnce bounds one statement.
+const usesAtOnce = 500
+
+// NoteUses notes when things were last used; what is known to be later stays.
+func (s *Store) NoteUses(ctx context.Context, kind UseKind, at map[uint32]time.Time) error {
+	type row struct {
+		Kind   UseKind
+		Record uint32
+		UsedAt time.Time
+	}
+	rows := make([]row, 0, len(at))
+	for record, when := range at {
+		rows = append(rows, row{kind, record, when.UTC().Truncate(time.Second)})
+	}
+	db := s.db.WithContext(ctx)
+	for first := 0; first < len(rows); first += usesAtOnce {
+		part := rows[first:min(first+usesAtOnce, len(rows))]
+		if err := db.Transaction(func(db *gorm.DB) error {
+			for _, r := range part {
+				if err := db.Exec("INSERT INTO last_uses (kind, record, used_at) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE "+
+					"used_at = GREATEST(used_at, VALUES(used_at))", r.Kind, r.Record, r.UsedAt).Error; err != nil {
+					return err
+				}
+			}
+			return nil
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Uses returns when all things of a kind were last used, by their numbers.
+func (s *Store) Uses(ctx context.Context, kind UseKind) (map[uint32]time.Time, error) {
+	var rows []struct {
+		Record uint32
+		UsedAt time.Time
+	}
+	err := s.db.WithContext(ctx).Table("last_uses").Where("kind = ?", kind).Find(&rows).Error
+	uses := make(map[uint32]time.Time, len(rows))
+	for _, r := range rows {
+		uses[r.Record] = r.UsedAt
+	}
+	return uses, err
+}
+
+// SessionCounts returns how many sessions and tokens each person has that count.
+func (s *Store) SessionCounts(ctx context.Context, now time.Time) (map[uint32]int, error) {
+	var rows []struct {
+		StaffID uint32
+		Count   int
+	}
+	err := s.db.WithContext(ctx).Model(&Session{}).Select("staff_id, COUNT(*) AS count").
+		Where("expires_at > ?", now.UTC()).Group("staff_id").Find(&rows).Error
+	counts := map[uint32]int{}
+	for _, r := range rows {
+		counts[r.StaffID] = r.Count
+	}
+	return counts, err
+}
