@@ -7,7 +7,10 @@ export default defineConfig({
   resolve: { alias: { "@": new URL("./src", import.meta.url).pathname } },
   // Nothing is inlined as data: the content security policy takes fonts from files only.
   build: {
-    outDir: "dist", emptyOutDir: true, assetsInlineLimit: 0, chunkSizeWarningLimit: 700,
+    outDir: "dist",
+    emptyOutDir: true,
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 700,
     rollupOptions: { input: ["index.html", "terminal.html"] },
   },
 });

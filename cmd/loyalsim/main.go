@@ -47,8 +47,9 @@ func main() {
 func mailbox() *cobra.Command {
 	var listen string
 	c := &cobra.Command{Use: "mail", Short: "A mail server that takes every message, shows it and sends nothing on",
-		Example: "  loyalsim mail --listen 127.0.0.1:8425\n  loyald serve --mail-server 127.0.0.1:8425 --mail-from latch@example.org",
-		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		Example: "  loyalsim mail --listen 127.0.0.1:8425\n  loyald serve --mail-server 127.0.0.1:8425 " +
+			"--mail-from latch@example.org",
+		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			listener, err := net.Listen("tcp", listen)
 			if err != nil {
 				return err

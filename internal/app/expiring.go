@@ -124,7 +124,8 @@ func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*acce
 // settledBy is the operation by which what runs out is given another end, or is made again.
 var settledBy = map[access.RunOutKind]string{access.ContractRunsOut: "staff.edit",
 	access.LeavingRunsOut: "staff.depart", access.AssignmentRunsOut: "assignment.edit",
-	access.ExceptionRunsOut: "exception.edit", access.CertificateRunsOut: "certificate.edit", access.PINRunsOut: "credential.renew",
+	access.ExceptionRunsOut: "exception.edit", access.CertificateRunsOut: "certificate.edit",
+	access.PINRunsOut:   "credential.renew",
 	access.BadgeRunsOut: "credential.renew", access.PasswordRunsOut: "credential.renew",
 	access.BarRunsOut: "bar.add", access.LockRunsOut: "staff.lock"}
 

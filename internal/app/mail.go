@@ -113,7 +113,8 @@ func (a *App) SendPINLink(ctx context.Context, actor people.StaffID, reference, 
 		return "", expires, err
 	}
 	expires = now.Add(PINLinkFor)
-	body := fmt.Sprintf("Hello %s,\n\nchoose your PIN for %s here:\n\n%s\n\nThe page asks for your staff number. The link "+
+	body := fmt.Sprintf("Hello %s,\n\nchoose your PIN for %s here:\n\n%s\n\nThe page asks for your staff number. "+
+		"The link "+
 		"works once, until %s. If you did not expect this message, tell your manager and leave the link alone.\n",
 		p.Called(), live.State().Settings.Name, a.mailAddress("/pin/"+token),
 		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
@@ -145,14 +146,15 @@ func (a *App) mailable(actor people.StaffID, reference string) (*people.Staff, e
 	case p.Email == "":
 		return nil, fault.Conflictf("path.id", "%s has no work email; hand it over in person", p.FullName())
 	case !a.Mails():
-		return nil, fault.Conflictf("path.id", "this service sends no mail; hand it over in person, or have a mail server "+
-			"set up")
+		return nil, fault.Conflictf("path.id",
+			"this service sends no mail; hand it over in person, or have a mail server "+
+				"set up")
 	}
 	return p, nil
 }
 
-// sendLink keeps a link, with the mail that carries it and what the audit log says of it, all or nothing. The actor is 0
-// where somebody asks for it themselves.
+// sendLink keeps a link, with the mail that carries it and what the audit log says of it, all or nothing. The actor
+// is 0 where somebody asks for it themselves.
 func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staff, kind linkKind, token string,
 	expires time.Time, subject, body, summary, origin string) error {
 	now := a.now().UTC().Truncate(time.Second)
@@ -245,8 +247,8 @@ func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address s
 	return err
 }
 
-// tellOfLock writes to whoever may unlock somebody that wrong tries have locked them: their line manager, or, where that
-// is nobody who may, those who look after their home site.
+// tellOfLock writes to whoever may unlock somebody that wrong tries have locked them: their line manager, or, where
+// that is nobody who may, those who look after their home site.
 func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) error {
 	if !a.Mails() {
 		return nil
@@ -256,7 +258,8 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 		m := live.State().Person(id)
 		mail := a.mailTo(m, "locked by tries", fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id),
 			p.FullName()+" is locked after wrong PINs",
-			fmt.Sprintf("Hello %s,\n\n%s (%s) is locked: %s.\n\nSee what happened, and unlock when the cause is settled:\n%s\n",
+			fmt.Sprintf("Hello %s,\n\n%s (%s) is locked: %s.\n\nSee what happened, and unlock when the cause is "+
+				"settled:\n%s\n",
 				m.Called(), p.FullName(), p.Number, words.LowerFirst(reason), a.mailAddress("/staff/"+p.Number)))
 		if mail == nil {
 			continue
@@ -343,7 +346,8 @@ func (a *App) remind(ctx context.Context) error {
 		today := day.Of(now.In(live.Location(id)))
 		mail := a.mailTo(m, "reminder", fmt.Sprintf("remind %d %s", id, today),
 			words.Count(len(lines), "thing runs out", "things run out"),
-			fmt.Sprintf("Hello %s,\n\nthis runs out soon; the day is the last that counts:\n\n%s\n\nRenew it, or let it go:\n%s\n",
+			fmt.Sprintf("Hello %s,\n\nthis runs out soon; the day is the last that counts:\n\n%s\n\nRenew it, or "+
+				"let it go:\n%s\n",
 				m.Called(), strings.Join(lines[:min(len(lines), 200)], "\n"), a.mailAddress("/expiring")))
 		if mail == nil {
 			continue

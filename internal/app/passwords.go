@@ -38,8 +38,10 @@ func (a *App) mailPasswordLink(ctx context.Context, actor people.StaffID, p *peo
 		return expires, err
 	}
 	live := a.Live()
-	body := fmt.Sprintf("Hello %s,\n\nchoose a password for the console of %s here:\n\n%s\n\nThe page asks for your staff "+
-		"number. The link works once, until %s. If you did not ask for it, leave it alone and tell whoever looks after "+
+	body := fmt.Sprintf("Hello %s,\n\nchoose a password for the console of %s here:\n\n%s\n\nThe page asks for "+
+		"your staff "+
+		"number. The link works once, until %s. If you did not ask for it, leave it alone and tell whoever looks "+
+		"after "+
 		"the service; your password stays as it is.\n",
 		p.Called(), live.State().Settings.Name, a.mailAddress("/password/"+token),
 		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
@@ -51,7 +53,8 @@ func (a *App) mailPasswordLink(ctx context.Context, actor people.StaffID, p *peo
 // address.
 func (a *App) ForgotPassword(ctx context.Context, name, address string) error {
 	name = strings.TrimSpace(name)
-	for _, count := range []counted{{a.subject("forgot", strings.ToLower(name)), store.TryAccount, credential.ByAccount},
+	for _, count := range []counted{{a.subject("forgot", strings.ToLower(name)), store.TryAccount,
+		credential.ByAccount},
 		{a.subject("forgot at", network(address)), store.TryAddress, credential.ByAddress}} {
 		until, held, err := a.store.Try(ctx, count.subject, count.kind, count.rule, a.now())
 		if err != nil {

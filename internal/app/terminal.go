@@ -79,8 +79,9 @@ func (a *App) ClaimTerminal(ctx context.Context, code, address string) (token st
 		return "", err
 	}
 	if !ok {
-		return "", fault.Missingf("body.code", "this code registers no terminal: it was used, has run out, or is typed "+
-			"wrong; make another")
+		return "", fault.Missingf("body.code",
+			"this code registers no terminal: it was used, has run out, or is typed "+
+				"wrong; make another")
 	}
 	var random [32]byte
 	if _, err := rand.Read(random[:]); err != nil {
@@ -145,8 +146,8 @@ func (a *App) VisitOf(device *org.Device, token string) (*Visit, error) {
 	return v, nil
 }
 
-// Greet lets somebody in at a terminal who shows a PIN, a badge or both, as its place asks. What is wrong with what they
-// show is not told; it is on record.
+// Greet lets somebody in at a terminal who shows a PIN, a badge or both, as its place asks. What is wrong with what
+// they show is not told; it is on record.
 func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) (*Visit, string, error) {
 	live, now := a.Live(), a.now()
 	if a.Stale() {
@@ -232,12 +233,13 @@ func (a *App) ChoosePIN(ctx context.Context, v *Visit, pin string) error {
 
 // AcceptNotice puts on record that somebody has read and accepted a version of a notice.
 func (a *App) AcceptNotice(ctx context.Context, v *Visit, notice string, version uint32) error {
-	return a.forThemselves(ctx, v, "notice.accept", map[string]any{"notice": notice, "version": version, "how": org.AtTerminal,
+	return a.forThemselves(ctx, v, "notice.accept", map[string]any{"notice": notice, "version": version,
+		"how":   org.AtTerminal,
 		"place": a.Live().State().Place(v.Device.Place).Code})
 }
 
-// PINFault says what the policy finds wrong with a PIN that somebody is about to choose; nothing where it finds nothing.
-// Whether somebody has it is not said.
+// PINFault says what the policy finds wrong with a PIN that somebody is about to choose; nothing where it finds
+// nothing. Whether somebody has it is not said.
 func (a *App) PINFault(id people.StaffID, pin string) string {
 	state := a.Live().State()
 	number := ""

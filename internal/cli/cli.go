@@ -152,9 +152,10 @@ func (s *session) root() *cobra.Command {
 		root.AddCommand(c)
 	}
 	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(),
-		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(), s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(), s.draftCommand(),
-		s.changeCommand(), s.deviceCommand(), s.auditCommand(),
-		s.eventCommand(), s.sessionCommand(), s.organisationCommand()} {
+		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
+		s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(),
+		s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand(),
+		s.organisationCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}

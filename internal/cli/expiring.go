@@ -34,7 +34,8 @@ func (s *session) expiringFlags(c *cobra.Command) func(ctx context.Context) ([]c
 		"",
 		"last day looked at, such as 2027-03-31, or how many days ahead; 30 where left out",
 	)
-	flags.StringVar(&kind, "kind", "", "leaving, contract, assignment, exception, badge, pin, password, certificate, bar or lock")
+	flags.StringVar(&kind, "kind", "",
+		"leaving, contract, assignment, exception, badge, pin, password, certificate, bar or lock")
 	flags.StringVar(&site, "site", "", "home site")
 	flags.StringVar(&manager, "manager", "", "line manager")
 	flags.StringVar(&staff, "staff", "", "of one person")

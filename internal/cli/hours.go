@@ -108,7 +108,8 @@ func readRules(typed string) ([]api.HoursRule, error) {
 }
 
 // accessHelp says how access hours are typed.
-const accessHelp = "access hours: 'always', 'opening', 'opening 30 15' (opened 30 minutes earlier and closed 15 later " +
+const accessHelp = "access hours: 'always', 'opening', 'opening 30 15' (opened 30 minutes earlier and closed 15 " +
+	"later " +
 	"than the place), 'mon-fri 05:30-14:15; sat 06:00-14:00', or 'inherit' to take them from further up"
 
 // readAccess reads access hours as they are typed.

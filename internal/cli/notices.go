@@ -62,7 +62,8 @@ func (s *session) noticeList() *cobra.Command {
 	listing.Flags().BoolVar(&retired, "retired", false, "retired ones only")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/notices", *limit, []column[api.Notice]{
-			{"CODE", func(n api.Notice) string { return n.Code }}, {"TITLE", func(n api.Notice) string { return n.Title }},
+			{"CODE", func(n api.Notice) string { return n.Code }}, {"TITLE",
+				func(n api.Notice) string { return n.Title }},
 			{"VERSION", func(n api.Notice) string { return fmt.Sprint(n.Version) }}, {"FOR", forWhom},
 			{"REFUSES", func(n api.Notice) string { return map[bool]string{true: "yes", false: "no"}[n.Refuses] }},
 			{"ACCEPTED", func(n api.Notice) string { return fmt.Sprintf("%d of %d", n.Accepted, n.Meant) }},
@@ -153,7 +154,8 @@ func (s *session) noticeFlags(c *cobra.Command) func(ctx context.Context) (api.N
 }
 
 func (s *session) noticeAdd() *cobra.Command {
-	add := &cobra.Command{Use: "add CODE --title TITLE --text FILE", Short: "Publish a notice", Args: cobra.ExactArgs(1),
+	add := &cobra.Command{Use: "add CODE --title TITLE --text FILE", Short: "Publish a notice",
+		Args: cobra.ExactArgs(1),
 		Example: "  loyal notice add HALL-RULES --title 'Rules of the packing hall' --text rules.txt --place HB-PACK " +
 			"--refuses yes --reason safety"}
 	fields := s.noticeFlags(add)
@@ -171,8 +173,10 @@ func (s *session) noticeAdd() *cobra.Command {
 }
 
 func (s *session) noticeEdit() *cobra.Command {
-	edit := &cobra.Command{Use: "edit NOTICE", Short: "Change whom a notice is for, or its title", Args: cobra.ExactArgs(1),
-		ValidArgsFunction: s.completeNotices(), Example: "  loyal notice edit HALL-RULES --place HB-PACK --place HB-GRADE"}
+	edit := &cobra.Command{Use: "edit NOTICE", Short: "Change whom a notice is for, or its title",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: s.completeNotices(),
+		Example:           "  loyal notice edit HALL-RULES --place HB-PACK --place HB-GRADE"}
 	fields := s.noticeFlags(edit)
 	edit.RunE = func(c *cobra.Command, args []string) error {
 		if !changed(c) {
@@ -222,7 +226,8 @@ func (s *session) noticePublish() *cobra.Command {
 
 func (s *session) noticeRecord() *cobra.Command {
 	return &cobra.Command{Use: "record NOTICE STAFF", Short: "Put on record that somebody accepted a notice on paper",
-		Args: cobra.ExactArgs(2), ValidArgsFunction: s.completeNotices(), Example: "  loyal notice record HALL-RULES Q0241",
+		Args: cobra.ExactArgs(2), ValidArgsFunction: s.completeNotices(),
+		Example: "  loyal notice record HALL-RULES Q0241",
 		RunE: func(c *cobra.Command, args []string) error {
 			n, err := s.notice(c.Context(), args[0])
 			if err != nil {
@@ -243,8 +248,9 @@ func (s *session) noticeRecord() *cobra.Command {
 func (s *session) terminalCommand() *cobra.Command {
 	var place, name string
 	c := &cobra.Command{Use: "register", Args: cobra.NoArgs,
-		Short:   "Make a code by which a tablet becomes a shared terminal, once, within half an hour",
-		Example: "  loyal terminal register --place HB-PACK\n  loyal terminal register --place HB-PACK --name 'Tablet by the door'"}
+		Short: "Make a code by which a tablet becomes a shared terminal, once, within half an hour",
+		Example: "  loyal terminal register --place HB-PACK\n  loyal terminal register --place HB-PACK --name " +
+			"'Tablet by the door'"}
 	c.Flags().StringVar(&place, "place", "", "where it stands (required)")
 	c.Flags().StringVar(&name, "name", "", "its name; by its place where left out")
 	completeFlag(c, "place", s.completePlaces())

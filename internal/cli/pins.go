@@ -23,7 +23,8 @@ func (s *session) pinCommand() *cobra.Command {
 		}}
 	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
 	c.AddCommand(s.pinGive("generate", "Generate a PIN, which is printed this once", false),
-		s.pinGive("set", "Give a PIN that is read without echo, or from stdin", true), s.pinSlip(), s.pinMail(), s.pinExpire())
+		s.pinGive("set", "Give a PIN that is read without echo, or from stdin", true), s.pinSlip(), s.pinMail(),
+		s.pinExpire())
 	return c
 }
 

@@ -194,7 +194,8 @@ func (s *session) certificates(ctx context.Context, most int, options ...client.
 func (s *session) certificateList() *cobra.Command {
 	var staff, qualification, state, site, q, sort string
 	listing := &cobra.Command{Use: "list", Short: "Certificates, those that run out first first", Args: cobra.NoArgs,
-		Example: "  loyal certificate list --staff Q0103\n  loyal certificate list --qualification FORKLIFT --state run_out"}
+		Example: "  loyal certificate list --staff Q0103\n  loyal certificate list --qualification FORKLIFT " +
+			"--state run_out"}
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&staff, "staff", "", "of this person")
 	listing.Flags().StringVar(&qualification, "qualification", "", "in this qualification")
@@ -232,7 +233,8 @@ func (s *session) certificateFlags(c *cobra.Command) (fields func() api.Certific
 	var f api.CertificateFields
 	fill := fieldFlags(c, []fieldFlag{{&f.Number, "number", "that stands on it"},
 		{&f.Issued, "issued", "first day on which it counts, such as 2026-03-02"},
-		{&f.Until, "until", "last day on which it counts; empty for no end; as usual for the qualification where left out"}})
+		{&f.Until, "until", "last day on which it counts; empty for no end; as usual for the qualification where " +
+			"left out"}})
 	scan = c.Flags().String("scan", "", "file that shows it: PDF, PNG or JPEG")
 	return func() api.CertificateFields { fill(); return f }, scan
 }
@@ -313,7 +315,8 @@ func (s *session) certificateEnd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, err = s.write(c.Context(), "DELETE", fmt.Sprint("/certificates/", id), nil, "The certificate is withdrawn.",
+			_, err = s.write(c.Context(), "DELETE", fmt.Sprint("/certificates/", id), nil,
+				"The certificate is withdrawn.",
 				client.Query("reason", s.reason))
 			return err
 		}}

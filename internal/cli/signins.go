@@ -27,7 +27,8 @@ func unused(days *int) string {
 func (s *session) signInList() *cobra.Command {
 	var q, state, sort string
 	var days int
-	listing := &cobra.Command{Use: "list", Short: "Who signs in, or may, with the last sign-in of each", Args: cobra.NoArgs,
+	listing := &cobra.Command{Use: "list", Short: "Who signs in, or may, with the last sign-in of each",
+		Args:    cobra.NoArgs,
 		Example: "  loyal sign-in list --unused-days 60\n  loyal sign-in list --sort last -o csv"}
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&q, "search", "", "words of the name, number or email")
@@ -130,7 +131,8 @@ func (s *session) credentialCommand() *cobra.Command {
 			{"ISSUED", func(c api.Credential) string { return local(&c.IssuedAt) }},
 			{"LAST USED", func(c api.Credential) string { return or(local(c.LastUsed), "never") }},
 			{"UNUSED DAYS", func(c api.Credential) string { return unused(c.UnusedDays) }},
-		}, client.Query("staff", staff), client.Query("kind", kind), client.Query("sort", sort), number("unused_days", days))
+		}, client.Query("staff", staff), client.Query("kind", kind), client.Query("sort", sort), number("unused_days",
+			days))
 	}
 	return noun("credential", "PINs, badges and passwords, and when they were last used", listing)
 }

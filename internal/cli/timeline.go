@@ -23,7 +23,8 @@ func (s *session) hoursWeek() *cobra.Command {
 			"  loyal hours week --staff Q0241 --from 2026-12-01 --days 31"}
 	c.Flags().StringVar(&template, "template", "", "of this template at the place")
 	c.Flags().StringVar(&staff, "staff", "", "of this person, at the place or their home site")
-	c.Flags().StringVar(&permission, "permission", "", "of a person: key of what they may do; by the doors where left out")
+	c.Flags().StringVar(&permission, "permission", "",
+		"of a person: key of what they may do; by the doors where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; Monday of this week where left out")
 	c.Flags().IntVar(&days, "days", 7, "how many days, at most 42")
 	completeFlag(c, "template", s.completeTemplates())

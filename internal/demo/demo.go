@@ -93,7 +93,8 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	}
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
-	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.exceptions, l.states} {
+	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.exceptions,
+		l.states} {
 		happened, err := more()
 		if err != nil {
 			return err

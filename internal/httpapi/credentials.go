@@ -92,8 +92,8 @@ func momentKey(t *time.Time) string {
 	return t.UTC().Format(time.RFC3339)
 }
 
-// credentials returns somebody's credentials, or those in use of all whom the caller sees whole, with when each was last
-// used.
+// credentials returns somebody's credentials, or those in use of all whom the caller sees whole, with when each was
+// last used.
 func (s *Server) credentials(ctx context.Context, of people.StaffID) ([]api.Credential, error) {
 	v, all := s.view(ctx), []api.Credential{}
 	used, err := s.app.LastUses(ctx)

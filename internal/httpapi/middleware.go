@@ -321,7 +321,8 @@ func console(files fs.FS) http.HandlerFunc {
 			return
 		}
 		entry := "index.html"
-		if name == "terminal" || strings.HasPrefix(name, "pin/") || strings.HasPrefix(name, "password/") { // for people who do not sign in
+		// for people who do not sign in
+		if name == "terminal" || strings.HasPrefix(name, "pin/") || strings.HasPrefix(name, "password/") {
 			entry = "terminal.html"
 		}
 		page, err := fs.ReadFile(files, entry)

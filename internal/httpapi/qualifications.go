@@ -82,7 +82,8 @@ func (s *Server) registerQualifications() {
 	}
 	for _, verb := range []string{"retire", "restore"} {
 		does := map[string]string{
-			"retire":  "Retire a qualification: nobody is certified in it any more; what requires it goes on requiring it",
+			"retire": "Retire a qualification: nobody is certified in it any more; what requires it goes on " +
+				"requiring it",
 			"restore": "Bring a retired qualification back"}[verb]
 		route(s, "POST", "/qualifications/{id}/"+verb, verb+"-qualification", "qualifications", does,
 			Access{Operation: "qualification." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
@@ -267,8 +268,9 @@ func (v view) qualifications() map[qualification.ID]api.Qualification {
 
 func (v view) certificate(c *org.Certificate) api.Certificate {
 	today := day.Of(v.at.In(v.live.Location(c.Staff)))
-	out := api.Certificate{ID: uint32(c.ID), Staff: v.named(c.Staff), Qualification: v.qualificationRef(c.Qualification),
-		Number: c.Number, Issued: c.Issued.String(), Until: c.Until.String(), State: "counts", ETag: etag(c.Revision)}
+	out := api.Certificate{ID: uint32(c.ID), Staff: v.named(c.Staff),
+		Qualification: v.qualificationRef(c.Qualification), Number: c.Number, Issued: c.Issued.String(),
+		Until: c.Until.String(), State: "counts", ETag: etag(c.Revision)}
 	if !c.Until.IsZero() {
 		days := int(c.Until - today)
 		out.Days = &days

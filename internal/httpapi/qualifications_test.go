@@ -29,7 +29,8 @@ func TestATicketThatHasRunOutStopsThatWorkAlone(t *testing.T) {
 	assert.Contains(t, d.Sentence, "Forklift ticket")
 	assert.Equal(t, "granted", ask("SM-GATE").Reason)
 	today := get[api.Today](t, idris, "/today")
-	assert.Contains(t, string(raw(t, map[string]any{"stuck": today.Stuck})), "holds no valid certificate for Forklift ticket")
+	assert.Contains(t, string(raw(t, map[string]any{"stuck": today.Stuck})),
+		"holds no valid certificate for Forklift ticket")
 	preview, err := idris.Write(ctx, "POST", "/staff/Q0138/certificates", api.CertificateAdd{Qualification: "forklift",
 		CertificateFields: api.CertificateFields{Issued: new("2026-11-01")}}, client.Preview(true))
 	require.NoError(t, err)
@@ -80,7 +81,8 @@ func TestScansAndPhotosAreKept(t *testing.T) {
 	assert.Equal(t, paper, answer)
 	assert.Equal(t, "application/pdf", header.Get("Content-Type"))
 	assert.Equal(t, "nosniff", header.Get("X-Content-Type-Options"))
-	assert.True(t, get[api.Page[api.Certificate]](t, idris, "/certificates", client.Query("staff", "Q0138")).Items[0].Scan)
+	assert.True(t, get[api.Page[api.Certificate]](t, idris, "/certificates", client.Query("staff",
+		"Q0138")).Items[0].Scan)
 	assert.ErrorContains(t, idris.Send(ctx, scan, []byte("<script>")), "PDF, JPEG or PNG")
 	assert.Error(t, leif.Send(ctx, scan, paper), "of another site")
 	assert.Error(t, leif.Get(ctx, scan, nil))

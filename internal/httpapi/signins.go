@@ -24,7 +24,8 @@ func (s *Server) registerSignIns() {
 		UnusedDays int    `query:"unused_days" minimum:"0" doc:"Those who have not signed in for so many days"`
 		Sort       string `query:"sort" enum:"name,-name,last,-last" default:"name" doc:"- falls"`
 	}
-	route(s, "GET", "/sign-ins", "list-sign-ins", "session", "Who signs in to the console, or may, and when they last did",
+	route(s, "GET", "/sign-ins", "list-sign-ins", "session",
+		"Who signs in to the console, or may, and when they last did",
 		Access{Permission: permit.IssueCredentials},
 		func(ctx context.Context, in *listIn) (*listed[api.SignInAccount], error) {
 			v := s.view(ctx)
@@ -76,7 +77,8 @@ func (s *Server) registerSignIns() {
 					case err == nil:
 						out.Body.Done = append(out.Body.Done, number)
 					case errors.As(err, &f):
-						out.Body.Refused = append(out.Body.Refused, api.SettledFail{Staff: number, Why: sentence(f.Message)})
+						out.Body.Refused = append(out.Body.Refused, api.SettledFail{Staff: number,
+							Why: sentence(f.Message)})
 					default:
 						return nil, err
 					}
@@ -106,8 +108,9 @@ func (s *Server) registerSignIns() {
 }
 
 func (v view) signIn(of *app.SignInOf) api.SignInAccount {
-	out := api.SignInAccount{Staff: v.named(of.Staff.ID), Email: of.Staff.Email, HomeSite: v.placeRef(of.Staff.HomeSite),
-		State: "signs_in", Last: moment(of.Last), Sessions: of.Sessions, Owner: of.Staff.Owner}
+	out := api.SignInAccount{Staff: v.named(of.Staff.ID), Email: of.Staff.Email,
+		HomeSite: v.placeRef(of.Staff.HomeSite),
+		State:    "signs_in", Last: moment(of.Last), Sessions: of.Sessions, Owner: of.Staff.Owner}
 	since := of.Last
 	if since.IsZero() && of.Password != nil {
 		since = of.Password.IssuedAt

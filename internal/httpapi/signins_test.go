@@ -27,7 +27,8 @@ func TestWhoSignsInIsListedAndSignedOut(t *testing.T) {
 		assert.Equal(t, "HB", a.HomeSite.Code, "of their own site alone")
 	}
 	var settled api.Settled
-	require.NoError(t, idris.Do(ctx, "POST", "/sign-ins/end", api.StaffChosen{Staff: []string{who.Staff.StaffNumber, "Q0001"}},
+	require.NoError(t, idris.Do(ctx, "POST", "/sign-ins/end", api.StaffChosen{Staff: []string{who.Staff.StaffNumber,
+		"Q0001"}},
 		&settled))
 	assert.Equal(t, []string{who.Staff.StaffNumber}, settled.Done)
 	require.Len(t, settled.Refused, 1, "an owner is not theirs to sign out")
@@ -45,21 +46,25 @@ func TestWhoSignsInIsListedAndSignedOut(t *testing.T) {
 func TestACredentialSaysWhenItWasLastUsed(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
-	_, err := idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0011", PIN: "480216"}})
+	_, err := idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0011",
+		PIN: "480216"}})
 	require.NoError(t, err)
 	read := func() api.Credential {
-		list := get[api.Page[api.Credential]](t, idris, "/credentials", client.Query("staff", "Q0011"), client.Query("kind", "pin"))
+		list := get[api.Page[api.Credential]](t, idris, "/credentials", client.Query("staff", "Q0011"),
+			client.Query("kind", "pin"))
 		return list.Items[len(list.Items)-1]
 	}
 	assert.Nil(t, read().LastUsed)
 	var d api.Decision
-	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "480216", Place: "HB-PACK-1"}, &d))
+	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "480216", Place: "HB-PACK-1"},
+		&d))
 	require.NotNil(t, read().LastUsed)
 	assert.WithinDuration(t, s.Clock.Now(), *read().LastUsed, time.Minute)
 	s.Clock.Move(3 * 24 * time.Hour)
 	assert.Equal(t, 3, *read().UnusedDays)
 	maren := s.Client(t, "maren")
-	all := get[api.Page[api.Credential]](t, maren, "/credentials", client.Query("unused_days", "4"), client.Query("sort", "last_used"),
+	all := get[api.Page[api.Credential]](t, maren, "/credentials", client.Query("unused_days", "4"),
+		client.Query("sort", "last_used"),
 		client.Query("limit", "500"))
 	assert.Greater(t, all.Total, 100)
 	for _, c := range all.Items {
@@ -80,7 +85,8 @@ func TestAForgottenPasswordIsChosenByALink(t *testing.T) {
 	assert.Len(t, s.Mail.Caught(""), 1)
 	number := s.App.Live().State().StaffByEmail("tamsin@quillmere.example").Number
 	use := func(number, password string) (int, string) {
-		return b.do("POST", "/password-link/use", api.PasswordLinkUse{Token: token, StaffNumber: number, Password: password}, nil)
+		return b.do("POST", "/password-link/use", api.PasswordLinkUse{Token: token, StaffNumber: number,
+			Password: password}, nil)
 	}
 	tamsin := s.Client(t, "tamsin")
 	_, said := use(number, "short")

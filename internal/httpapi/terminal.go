@@ -50,7 +50,8 @@ func (s *Server) registerTerminals() {
 		"Make a shared terminal: the answer is a code that is typed on the tablet, once, within half an hour",
 		Access{Permission: permit.ManageDevices}, func(ctx context.Context, in *addIn) (*added, error) {
 			c := callerOf(ctx)
-			code, device, expires, err := s.app.AddTerminal(ctx, s.request(ctx, in.Body.Reason), in.Body.Name, in.Body.Place)
+			code, device, expires, err := s.app.AddTerminal(ctx, s.request(ctx, in.Body.Reason), in.Body.Name,
+				in.Body.Place)
 			if err != nil {
 				return nil, renamed(err, func(name string) string {
 					_, name = operationOf(name)
@@ -82,9 +83,11 @@ func (s *Server) registerTerminals() {
 			}
 			live := s.app.Live()
 			here := live.Tree().At(device.Place)
-			return &shown{api.Terminal{Name: device.Name, Place: api.PlaceRef{Code: here.Place.Code, Name: here.Place.Name},
-				Organisation: live.State().Settings.Name, TimeZone: here.Location.String(), Proof: string(here.Place.Proof),
-				At: s.app.Now().In(here.Location).Format(time.RFC3339)}}, nil
+			return &shown{api.Terminal{Name: device.Name, Place: api.PlaceRef{Code: here.Place.Code,
+				Name: here.Place.Name},
+				Organisation: live.State().Settings.Name, TimeZone: here.Location.String(),
+				Proof: string(here.Place.Proof),
+				At:    s.app.Now().In(here.Location).Format(time.RFC3339)}}, nil
 		})
 }
 
@@ -116,7 +119,8 @@ func (s *Server) registerVisits() {
 			out.Token = token
 			return &visitOut{out}, nil
 		})
-	route(s, "GET", "/terminal/visit", "get-visit", "terminals", "What whoever is signed in at a terminal can do there, now",
+	route(s, "GET", "/terminal/visit", "get-visit", "terminals",
+		"What whoever is signed in at a terminal can do there, now",
 		Access{Public: true}, func(_ context.Context, in *AtTerminal) (*visitOut, error) {
 			v, err := s.visit(in)
 			if err != nil {
@@ -190,7 +194,8 @@ func (s *Server) visitView(v *app.Visit) api.Visit {
 	}
 	for _, e := range live.RunsOut(v.Staff, now.Unix(), now.Add(soon).Unix()) {
 		last := day.Of(time.Unix(e.At-1, 0).In(live.Location(v.Staff)))
-		out.Ends = append(out.Ends, api.VisitEnd{What: view{live: live, at: now}.expiringWords(&app.Expiring{Ending: e}),
+		out.Ends = append(out.Ends, api.VisitEnd{What: view{live: live,
+			at: now}.expiringWords(&app.Expiring{Ending: e}),
 			Until: last.Words()})
 	}
 	if c := live.State().CredentialOf(v.Staff, credential.PIN); c != nil && v.ByPIN {
@@ -199,7 +204,8 @@ func (s *Server) visitView(v *app.Visit) api.Visit {
 	for _, of := range live.Notices(v.Staff, now.Unix()) {
 		if of.Accepted == nil {
 			n := of.Notice
-			out.Notices = append(out.Notices, api.VisitNotice{Code: n.Code, Title: n.Title, Text: n.Text, Version: n.Version,
+			out.Notices = append(out.Notices, api.VisitNotice{Code: n.Code, Title: n.Title, Text: n.Text,
+				Version: n.Version,
 				Refuses: n.Refuses})
 		}
 	}
@@ -238,7 +244,8 @@ func (s *Server) registerPINLinks() {
 			called, wrong, err := s.app.CheckPINByLink(ctx, in.Body.Token, in.Body.StaffNumber, in.Body.PIN)
 			return &verdict{api.PINVerdict{Wrong: wrong, Called: called}}, err
 		})
-	route(s, "POST", "/pin-link/use", "use-pin-link", "credentials", "Choose one's PIN by a link, which is used up by it",
+	route(s, "POST", "/pin-link/use", "use-pin-link", "credentials",
+		"Choose one's PIN by a link, which is used up by it",
 		Access{Public: true}, func(ctx context.Context, in *useIn) (*struct{}, error) {
 			return nil, atVisit(s.app.ChoosePINByLink(ctx, in.Body.Token, in.Body.StaffNumber, in.Body.PIN,
 				callerOf(ctx).address))

@@ -128,7 +128,8 @@ func TestAFirstDayAtTheTerminal(t *testing.T) {
 	s := testkit.Demo(t)
 	idris, maren := s.Client(t, "idris"), s.Client(t, "maren")
 	_, err := maren.Write(ctx, "POST", "/notices", api.NoticeWrite{Reasoned: api.Reasoned{Reason: "safety"},
-		NoticeFields: api.NoticeFields{Code: new("HALL"), Title: new("Hall rules"), Text: new("Wear shoes.\n\nNo rings."),
+		NoticeFields: api.NoticeFields{Code: new("HALL"), Title: new("Hall rules"),
+			Text:   new("Wear shoes.\n\nNo rings."),
 			Places: &[]string{"HB-PACK"}, Refuses: new(true)}})
 	require.NoError(t, err)
 	_, err = idris.Write(ctx, "POST", "/credentials/pin",
@@ -151,7 +152,8 @@ func TestAFirstDayAtTheTerminal(t *testing.T) {
 	assert.Contains(t, refused, "follow one another")
 	_, refused = b.do("POST", "/terminal/visit/pin", api.VisitPIN{PIN: "480216"}, nil)
 	assert.Contains(t, refused, "before", "the one they have now")
-	_, err = idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0012", PIN: "736194"}})
+	_, err = idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0012",
+		PIN: "736194"}})
 	require.NoError(t, err)
 	_, refused = b.do("POST", "/terminal/visit/pin", api.VisitPIN{PIN: "736194"}, nil)
 	assert.Contains(t, refused, "in use; choose another", "and it is not said whose")
@@ -169,9 +171,11 @@ func TestAFirstDayAtTheTerminal(t *testing.T) {
 	_, refused = b.show(api.TerminalShow{PIN: "480216"})
 	assert.NotEmpty(t, refused, "the old PIN counts no more")
 	var d api.Decision
-	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "592841", Place: "HB-PACK-1"}, &d))
+	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "592841", Place: "HB-PACK-1"},
+		&d))
 	assert.Equal(t, "allow", d.Outcome)
-	list := get[api.Page[api.NoticePerson]](t, maren, "/acceptances", client.Query("notice", "HALL"), client.Query("state", "accepted"))
+	list := get[api.Page[api.NoticePerson]](t, maren, "/acceptances", client.Query("notice", "HALL"),
+		client.Query("state", "accepted"))
 	require.Len(t, list.Items, 1)
 	assert.Equal(t, "terminal", list.Items[0].How)
 	assert.Equal(t, "Packing hall", list.Items[0].Place.Name)
@@ -259,7 +263,8 @@ func TestAPINIsChosenByALinkOnce(t *testing.T) {
 	_, refused = use(token, "Q0011", "738196")
 	assert.Contains(t, refused, "does not work", "used twice")
 	var d api.Decision
-	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "592841", Place: "HB-PACK-1"}, &d))
+	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "592841", Place: "HB-PACK-1"},
+		&d))
 	assert.Equal(t, "allow", d.Outcome)
 
 	token = send()

@@ -96,7 +96,8 @@ func (s *Server) registerTimelines() {
 				at, permission, known = place.ID, asked.ID, true
 			}
 			if !known {
-				return nil, fault.Missingf("query.place", "%s may pass no door at %s; say another place, or a permission",
+				return nil, fault.Missingf("query.place",
+					"%s may pass no door at %s; say another place, or a permission",
 					p.FullName(), place.Name)
 			}
 			st := v.live.Tree().At(at)

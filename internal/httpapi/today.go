@@ -33,10 +33,8 @@ func (s *Server) registerToday() {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
 			}
 			for _, r := range t.Readers {
-				out.Body.Readers = append(
-					out.Body.Readers,
-					api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until},
-				)
+				held := api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until}
+				out.Body.Readers = append(out.Body.Readers, held)
 			}
 			for _, b := range t.Barred {
 				out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))
@@ -48,7 +46,8 @@ func (s *Server) registerToday() {
 			}
 			for _, stuck := range t.Stuck {
 				line := v.person(stuck.Staff)
-				line.Obstacles = v.obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID, stuck.Obstacles))
+				line.Obstacles = v.obstacles(wording.English.Obstacles(v.live.Snapshot, stuck.Staff.ID,
+					stuck.Obstacles))
 				out.Body.Stuck = append(out.Body.Stuck, line)
 			}
 			for _, e := range t.Ending {
@@ -64,6 +63,10 @@ func (s *Server) registerToday() {
 			}
 			return out, nil
 		})
+	s.registerFind()
+}
+
+func (s *Server) registerFind() {
 	type findIn struct {
 		Q     string `query:"q" maxLength:"100" required:"true"`
 		Limit int    `query:"limit" default:"8" minimum:"1" maximum:"50"`

@@ -34,8 +34,9 @@ type Config struct {
 	Found                   bool   // make a key for an empty database, as for a demo
 	Log                     *slog.Logger
 	Mail                    post.Config
-	Address                 string                                 // at which people reach the service; for links in mail
-	Started                 func(address string, a *app.App) error // called once the service answers
+	// at which people reach the service; for links in mail
+	Address string
+	Started func(address string, a *app.App) error // called once the service answers
 }
 
 // Open opens the store and the app on it; the returned function closes both.

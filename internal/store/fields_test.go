@@ -78,7 +78,8 @@ func fixed(round int) map[reflect.Type]any {
 			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
 		org.Lost,
-		estate.PlaceID(round), qualification.ID(round), org.OnPaper, org.NoticeID(number), people.StaffID(round), permit.GroupID(round), permit.PermissionID(round),
+		estate.PlaceID(round), qualification.ID(round), org.OnPaper, org.NoticeID(number), people.StaffID(round),
+		permit.GroupID(round), permit.PermissionID(round),
 		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
 	for _, value := range values {

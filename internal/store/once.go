@@ -10,13 +10,15 @@ import (
 
 // AddTerminalCode keeps a code by which a device is registered.
 func (s *Store) AddTerminalCode(ctx context.Context, digest []byte, device uint32, expires time.Time) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO terminal_codes (device_id, code, expires_at) VALUES (?, ?, ?)", device,
+	return s.db.WithContext(ctx).Exec("INSERT INTO terminal_codes (device_id, code, expires_at) VALUES (?, ?, ?)",
+		device,
 		digest, expires.UTC()).Error
 }
 
 // UseTerminalCode uses a code, once; ok is false for one that is none, was used, or has run out.
 func (s *Store) UseTerminalCode(ctx context.Context, digest []byte, now time.Time) (device uint32, ok bool, err error) {
-	result := s.db.WithContext(ctx).Exec("UPDATE terminal_codes SET used_at = ? WHERE code = ? AND used_at IS NULL AND "+
+	result := s.db.WithContext(ctx).Exec("UPDATE terminal_codes SET used_at = ? WHERE code = ? AND used_at IS "+
+		"NULL AND "+
 		"expires_at > ?", now.UTC(), digest, now.UTC())
 	if result.Error != nil || result.RowsAffected == 0 {
 		return 0, false, result.Error
@@ -68,7 +70,8 @@ func (s *Store) RightLink(ctx context.Context, digest []byte) error {
 
 // UseLink uses a link up, within a change; ok is false where another has.
 func (tx *Tx) UseLink(digest []byte, now time.Time) (ok bool, err error) {
-	result := tx.db.Exec("UPDATE links SET used_at = ? WHERE token = ? AND used_at IS NULL AND expires_at > ?", now.UTC(),
+	result := tx.db.Exec("UPDATE links SET used_at = ? WHERE token = ? AND used_at IS NULL AND expires_at > ?",
+		now.UTC(),
 		digest, now.UTC())
 	return result.RowsAffected == 1, result.Error
 }

@@ -35,7 +35,8 @@ func (s *Store) NoteUses(ctx context.Context, kind UseKind, at map[uint32]time.T
 		part := rows[first:min(first+usesAtOnce, len(rows))]
 		if err := db.Transaction(func(db *gorm.DB) error {
 			for _, r := range part {
-				if err := db.Exec("INSERT INTO last_uses (kind, record, used_at) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE "+
+				if err := db.Exec("INSERT INTO last_uses (kind, record, used_at) VALUES (?, ?, ?) ON DUPLICATE "+
+					"KEY UPDATE "+
 					"used_at = GREATEST(used_at, VALUES(used_at))", r.Kind, r.Record, r.UsedAt).Error; err != nil {
 					return err
 				}

@@ -110,8 +110,8 @@ func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 	return d.done()
 }
 
-// Freed returns what people gain by what places and templates no longer ask of them, also at doors that ask for something
-// else: what people could give there.
+// Freed returns what people gain by what places and templates no longer ask of them, also at doors that ask for
+// something else: what people could give there.
 func Freed(before, after *Snapshot, at int64) []Difference {
 	d := newDiffer(before, after, at)
 	d.atDoors = true

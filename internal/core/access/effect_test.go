@@ -563,7 +563,8 @@ func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 					assert.Equal(t, inUse.Level, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()))
 				} else if !s.person(id).owner {
 					assert.Zero(t, s.Holds(id, permission.ID, here.Place.ID, noon.Unix()),
-						"a retired place lets nobody do anything, and one that asks for a certificate nobody without it")
+						"a retired place lets nobody do anything, and one that asks for a certificate nobody "+
+							"without it")
 				}
 				for below := range s.Tree().Below(here.Place.ID) {
 					if !below.Retired {

@@ -35,9 +35,9 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 	return s.holdings(nil, id, at, nil, 0)
 }
 
-// OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a lock,
-// a bar, a start ahead, an ended contract, having left, a qualification that they lack, or a place that is retired for now. By it is judged who may
-// stand over them.
+// OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a
+// lock, a bar, a start ahead, an ended contract, having left, a qualification that they lack, or a place that is
+// retired for now. By it is judged who may stand over them.
 func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	p := s.person(id)
 	if p == nil {

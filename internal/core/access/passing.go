@@ -193,7 +193,8 @@ func (s *Snapshot) Closes(q Question) (at time.Time, ok bool) {
 	for _, turn := range append(s.turns(q.Staff, q.At)[1:], everAfter) {
 		for sides := 0; sides < mostSides && q.At < turn; sides++ {
 			next := turn
-			for _, access := range append(s.hoursOf(q.Staff, &q), inherited) { // what a door asks for changes with these
+			// what a door asks for changes with these
+			for _, access := range append(s.hoursOf(q.Staff, &q), inherited) {
 				if change, ever := access.NextChange(here.Opening, here.Location, q.At); ever {
 					next = min(next, change.Unix())
 				}

@@ -182,7 +182,8 @@ func (s *Snapshot) withoutCertificates(p *person) *person {
 	kept.exceptions = slices.Clone(p.exceptions)
 	for _, r := range s.requiring {
 		for _, gap := range p.unqualified(r.all) {
-			kept.exceptions = append(kept.exceptions, exception{place: r.place, withheld: true, required: true, from: gap.from,
+			kept.exceptions = append(kept.exceptions, exception{place: r.place, withheld: true, required: true,
+				from:  gap.from,
 				until: gap.until})
 		}
 	}

@@ -129,7 +129,8 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Sta
 	kinds := s.kindsBelow(g.place)
 	for permission := range s.catalogue.Permissions {
 		level := s.level(g.template, permission.ID)
-		if level > 0 && (!askedAt[permission.ID] || fitAt[permission.ID]) && anyKind(permission, kinds) && !s.withheldFrom(p, permission.ID, g.place, st.At) {
+		if level > 0 && (!askedAt[permission.ID] || fitAt[permission.ID]) && anyKind(permission, kinds) &&
+			!s.withheldFrom(p, permission.ID, g.place, st.At) {
 			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID],
 				atDoors[permission.ID]})
 		}

@@ -153,14 +153,18 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("device.claim", "1", set{"token": "t"})
 	},
 	"notice.add": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("notice.add", "", set{"code": fmt.Sprint("N-", s.State().Notices.Next()), "title": "New", "text": "Text",
+		return op("notice.add", "", set{"code": fmt.Sprint("N-", s.State().Notices.Next()), "title": "New",
+			"text":    "Text",
 			"places":  rapid.SampledFrom([][]string{{}, {"A"}, {"A-Z"}, {"A-2", "B"}}).Draw(t, "for"),
 			"refuses": rapid.Bool().Draw(t, "refuses")})
 	},
 	"notice.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return rapid.SampledFrom([]Operation{op("notice.edit", "RULES", set{"refuses": rapid.Bool().Draw(t, "refuses")}),
-			op("notice.edit", "RULES", set{"text": "Other"}), op("notice.edit", "RULES", set{"templates": []string{"packer"}}),
-			op("notice.edit", "RULES", set{"places": []string{some(t, "for", "A", "A-Z", "B", "A-1")}})}).Draw(t, "edit")
+		return rapid.SampledFrom([]Operation{op("notice.edit", "RULES", set{"refuses": rapid.Bool().Draw(t,
+			"refuses")}),
+			op("notice.edit", "RULES", set{"text": "Other"}), op("notice.edit", "RULES",
+				set{"templates": []string{"packer"}}),
+			op("notice.edit", "RULES", set{"places": []string{some(t, "for", "A", "A-Z", "B", "A-1")}})}).Draw(t,
+			"edit")
 	},
 	"notice.publish": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("notice.publish", "RULES", set{"text": fmt.Sprint("Text of ", s.State().Revision)})
@@ -174,7 +178,8 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("notice.accept", "", set{"notice": "RULES", "version": 1, "how": "terminal"})
 	},
 	"qualification.add": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("qualification.add", "", set{"code": fmt.Sprint("Q-", s.State().Qualifications.Next()), "name": "New"})
+		return op("qualification.add", "", set{"code": fmt.Sprint("Q-", s.State().Qualifications.Next()),
+			"name": "New"})
 	},
 	"qualification.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("qualification.edit", some(t, "qualification", "TICKET", "HYGIENE"),

@@ -181,8 +181,9 @@ func (t *Trial) nothingIdle(n *org.Notice) error {
 			return t.before.Tree().Within(here.Place.ID, t.known(id))
 		})
 		if meant && here.Retired && len(t.before.Inside(here.Place.ID)) > 0 {
-			return fault.Conflictf("on", "%s is retired and people are assigned at it; bring it back before changing this "+
-				"notice, or ask an owner", here.Place.Name)
+			return fault.Conflictf("on",
+				"%s is retired and people are assigned at it; bring it back before changing this "+
+					"notice, or ask an owner", here.Place.Name)
 		}
 	}
 	return nil
@@ -279,8 +280,8 @@ func (t *Trial) retireNotice(retired bool) error {
 func noticeRetire(t *Trial) error  { return t.retireNotice(true) }
 func noticeRestore(t *Trial) error { return t.retireNotice(false) }
 
-// noticeRecord puts on record that somebody has accepted a notice on paper. It gives whatever waited for that, so whoever
-// does it stands over them.
+// noticeRecord puts on record that somebody has accepted a notice on paper. It gives whatever waited for that, so
+// whoever does it stands over them.
 func noticeRecord(t *Trial) error {
 	var form recordForm
 	if err := t.form(&form); err != nil {
@@ -352,8 +353,8 @@ func (t *Trial) putNotice(n *org.Notice) {
 	t.wrote("notice", uint32(n.ID), n.Code+" "+n.Title, orNil(before), n)
 }
 
-// noticeCeiling asks that whatever people gain by a notice that no longer refuses them, or refuses fewer, is the actor's
-// to give there, and nothing of their own.
+// noticeCeiling asks that whatever people gain by a notice that no longer refuses them, or refuses fewer, is the
+// actor's to give there, and nothing of their own.
 func (t *Trial) noticeCeiling() error {
 	if !t.Touched.Notices || t.byAnOwner() {
 		return nil

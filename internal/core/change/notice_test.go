@@ -26,7 +26,8 @@ func (h *organisation) accepting(who, notice string, version int) error {
 func TestANoticeRefusesWorkUntilItIsAccepted(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	d := h.must(owner, "safety", op("notice.add", "", set{"code": "RULES", "title": "Hall rules", "text": "Wear shoes.\n",
+	d := h.must(owner, "safety", op("notice.add", "", set{"code": "RULES", "title": "Hall rules",
+		"text":   "Wear shoes.\n",
 		"places": []string{"A-Z"}, "refuses": true}))
 	assert.Equal(t, 2, d.Effect.Losers(), "the packer and the manager; an owner holds everything")
 	assert.Equal(t, access.NoticeNotAccepted, h.asks("S3", "door.open", "A-1").Reason)
@@ -59,8 +60,10 @@ func TestNobodyFreesThemselvesFromANotice(t *testing.T) {
 	h := newOrganisation(t)
 	h.must(h.who("S1"), "safety", op("notice.add", "", set{"code": "RULES", "title": "Rules", "text": "T",
 		"places": []string{"A-Z"}, "refuses": true}))
-	for _, freeing := range []Operation{op("notice.retire", "RULES", nil), op("notice.edit", "RULES", set{"refuses": false}),
-		op("notice.edit", "RULES", set{"places": []string{"A-S"}}), op("notice.record", "", set{"notice": "RULES", "staff": "S2"})} {
+	for _, freeing := range []Operation{op("notice.retire", "RULES", nil), op("notice.edit", "RULES",
+		set{"refuses": false}),
+		op("notice.edit", "RULES", set{"places": []string{"A-S"}}), op("notice.record", "", set{"notice": "RULES",
+			"staff": "S2"})} {
 		_, err := h.try(h.who("S2"), "r", freeing)
 		assert.ErrorContains(t, err, "Nobody changes their own access", "%v", freeing)
 	}

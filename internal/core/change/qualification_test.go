@@ -26,7 +26,8 @@ func withTickets(t *testing.T) (*organisation, Actor) {
 
 func (h *organisation) asks(who, permission, place string) access.Decision {
 	s := h.snap.State()
-	return h.snap.Decide(&access.Question{Staff: s.StaffByNumber(who).ID, At: noon.Unix(), Place: s.PlaceByCode(place).ID,
+	return h.snap.Decide(&access.Question{Staff: s.StaffByNumber(who).ID, At: noon.Unix(),
+		Place:      s.PlaceByCode(place).ID,
 		Permission: h.snap.Catalogue().PermissionByKey(permission).ID})
 }
 
@@ -34,7 +35,8 @@ func TestWithoutATicketThatWorkIsRefusedAndTheRestGoesOn(t *testing.T) {
 	h, owner := withTickets(t)
 	assert.Equal(t, access.QualificationMissing, h.asks("S3", "stock.adjust", "A-S").Reason)
 	assert.Equal(t, access.Granted, h.asks("S3", "door.open", "A-1").Reason)
-	d := h.must(owner, "", op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET", "issued": "2025-12-01"}))
+	d := h.must(owner, "", op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET",
+		"issued": "2025-12-01"}))
 	assert.Equal(t, 1, d.Effect.Gainers())
 	assert.Equal(t, access.Granted, h.asks("S3", "stock.adjust", "A-S").Reason)
 	c := h.snap.State().Certificate(2)
@@ -77,24 +79,28 @@ func TestNobodyCertifiesThemselvesNorAboveTheirStanding(t *testing.T) {
 	by := h.who("S2")
 	_, err := h.try(by, "r", op("certificate.edit", "2", set{"until": ""}))
 	assert.ErrorContains(t, err, "Nobody changes their own access")
-	_, err = h.try(by, "r", op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET", "issued": "2026-01-01"}))
+	_, err = h.try(by, "r", op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET",
+		"issued": "2026-01-01"}))
 	assert.ErrorContains(t, err, "Pia Packer holds “Adjust” at Scale", "that is more than the manager holds")
 	_, err = h.try(by, "r", op("template.edit", "packer", set{"requires": []string{}}))
 	assert.ErrorContains(t, err, "You cannot give “Open the store”", "keeper requires what packer does")
 	h.must(owner, "", op("template.edit", "keeper", set{"requires": []string{"TICKET"}}))
 	_, err = h.try(by, "r", op("template.edit", "keeper", set{"requires": []string{}}))
-	assert.ErrorContains(t, err, "You cannot give “Open the store”", "who no longer needs the ticket is given all of it")
+	assert.ErrorContains(t, err, "You cannot give “Open the store”",
+		"who no longer needs the ticket is given all of it")
 }
 
 func TestWhatIsWrongWithACertificateIsTold(t *testing.T) {
 	h, owner := withTickets(t)
 	h.must(owner, "", op("qualification.retire", "TICKET", nil))
 	for says, wrong := range map[string]Operation{
-		"is retired":                    op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET", "issued": "2026-01-01"}),
-		"runs out before it is issued":  op("certificate.edit", "1", set{"until": "2026-01-30"}),
-		"has a day of issue":            op("certificate.edit", "1", set{"issued": ""}),
-		"on which day":                  op("certificate.add", "", set{"staff": "S3", "qualification": "HYGIENE"}),
-		"is on record already":          op("certificate.add", "", set{"staff": "S3", "qualification": "HYGIENE", "issued": "2026-01-31"}),
+		"is retired": op("certificate.add", "", set{"staff": "S3", "qualification": "TICKET",
+			"issued": "2026-01-01"}),
+		"runs out before it is issued": op("certificate.edit", "1", set{"until": "2026-01-30"}),
+		"has a day of issue":           op("certificate.edit", "1", set{"issued": ""}),
+		"on which day":                 op("certificate.add", "", set{"staff": "S3", "qualification": "HYGIENE"}),
+		"is on record already": op("certificate.add", "", set{"staff": "S3", "qualification": "HYGIENE",
+			"issued": "2026-01-31"}),
 		"stays one person's":            op("certificate.edit", "1", set{"staff": "S4"}),
 		"no qualification has the code": op("template.edit", "packer", set{"requires": []string{"X"}}),
 		"before requiring it":           op("template.edit", "manager", set{"requires": []string{"TICKET"}}),
@@ -117,7 +123,8 @@ func TestUndoingARequirementSetsItBack(t *testing.T) {
 	h.must(owner, "back", operations...)
 	assert.Len(t, h.snap.State().TemplateByCode("packer").Requires, 1)
 	d = h.must(owner, "one more", op("qualification.add", "", set{"code": "Q3", "name": "Third"}))
-	h.must(owner, "in use", op("certificate.add", "", set{"staff": "S3", "qualification": "Q3", "issued": "2026-01-01"}))
+	h.must(owner, "in use", op("certificate.add", "", set{"staff": "S3", "qualification": "Q3",
+		"issued": "2026-01-01"}))
 	_, err = Undo(h.snap, d.State.Revision, kept(t, d))
 	assert.ErrorContains(t, err, "has a certificate in Third by a later change")
 }

@@ -429,7 +429,10 @@ func NeedsOf(template *Template, lookup func(TemplateID) *Template) []string {
 
 // RequiresOf returns the qualifications that a template requires, as the template or the nearest of its bases states.
 func RequiresOf(template *Template, lookup func(TemplateID) *Template) []qualification.ID {
-	return stated(template, lookup, func(t *Template) ([]qualification.ID, bool) { return t.Requires, len(t.Requires) > 0 })
+	return stated(template, lookup, func(t *Template) ([]qualification.ID, bool) {
+		return t.Requires,
+			len(t.Requires) > 0
+	})
 }
 
 // IdleSecondsOf returns after how many seconds without use a shared terminal signs somebody out, as the template or the

@@ -207,7 +207,8 @@ func (w *writer) template(t *Template) {
 		}
 		now := w.live(live)
 		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days ||
-			!slices.Equal(now.Needs, t.Needs) || !sameWords(now.Requires, t.Requires) || now.IdleSeconds != t.IdleSeconds ||
+			!slices.Equal(now.Needs, t.Needs) || !sameWords(now.Requires, t.Requires) ||
+			now.IdleSeconds != t.IdleSeconds ||
 			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
 			w.step(t.at, what, "template.edit", t.Code, set)
 		}

@@ -131,7 +131,8 @@ var (
 		inner: map[string]*shape{
 			"catalogue":      groupShape,
 			"qualifications": {keys: []string{"code", "name", "summary", "months", "retired"}},
-			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires", "idle_seconds", "hours",
+			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires",
+				"idle_seconds", "hours",
 				"retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
 				"hours": {keys: []string{"kind", "before_minutes", "after_minutes", "rules"},
 					inner: map[string]*shape{"rules": ruleShape}}}},

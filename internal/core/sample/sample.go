@@ -95,30 +95,7 @@ func State(t *rapid.T) *org.State {
 	}
 	var openings = []*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}}},
 		{Rules: []hours.Rule{{Days: 1 << 3, From: 0, Until: 1440}}}}
-	s.Groups.Put(1, &permit.Group{ID: 1, Key: "g", Title: "Group"})
-	for id := permit.PermissionID(1); id <= 3; id++ {
-		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}},
-			{Kind: permit.Limit, Unit: "kg"}}[id-1]
-		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id),
-			Group: 1, Scale: scale,
-			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t,
-				"kinds"), Since: uint32(id)})
-	}
-	for id := qualification.ID(1); id <= 2; id++ {
-		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: fmt.Sprint("Ticket ", id)})
-	}
-	defer func() {
-		if oneIn(3, "a notice") {
-			s.PutNotice(Notice(t))
-			for id := people.StaffID(1); id <= 4; id++ {
-				if oneIn(2, "accepted") {
-					s.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Staff: id, Notice: 1,
-						Version: uint32(rapid.IntRange(1, 2).Draw(t, "version")), How: org.OnPaper,
-						At: Noon.Add(time.Duration(rapid.IntRange(-40, 2).Draw(t, "accepted at")) * time.Hour)})
-				}
-			}
-		}
-	}()
+	catalogue(t, s)
 	for id := estate.PlaceID(1); id <= 8; id++ {
 		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: fmt.Sprint("Place ", id), Kind: estate.Site,
 			TimeZone: rapid.SampledFrom([]string{"Europe/Dublin", "Asia/Tokyo"}).Draw(t, "zone"),
@@ -191,16 +168,53 @@ func State(t *rapid.T) *org.State {
 		s.PutAssignment(Assignment(t, id))
 	}
 	for id := org.ExceptionID(1); int(id) <= rapid.IntRange(0, 3).Draw(t, "exceptions"); id++ {
-		e := &org.Exception{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")),
-			Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "what")),
-			Place:      estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: oneIn(2, "withheld"),
-			From: optional("from"), Until: optional("until"), Reason: "r", Ended: oneIn(5, "ended")}
-		if !e.Withheld {
-			e.Level = 1
-		}
-		s.PutException(e)
+		s.PutException(exception(t, id, optional))
+	}
+	if oneIn(3, "a notice") {
+		notice(t, s)
 	}
 	return s
+}
+
+// catalogue puts three permissions, one of each scale, and two qualifications.
+func catalogue(t *rapid.T, s *org.State) {
+	s.Groups.Put(1, &permit.Group{ID: 1, Key: "g", Title: "Group"})
+	for id := permit.PermissionID(1); id <= 3; id++ {
+		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}},
+			{Kind: permit.Limit, Unit: "kg"}}[id-1]
+		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id),
+			Group: 1, Scale: scale,
+			Kinds: rapid.SampledFrom([][]estate.Kind{estate.Kinds, estate.Kinds, {estate.Site, estate.Zone}}).Draw(t,
+				"kinds"), Since: uint32(id)})
+	}
+	for id := qualification.ID(1); id <= 2; id++ {
+		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id),
+			Name: fmt.Sprint("Ticket ", id)})
+	}
+}
+
+func exception(t *rapid.T, id org.ExceptionID, optional func(string) day.Date) *org.Exception {
+	e := &org.Exception{ID: id, Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")),
+		Permission: permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "what")),
+		Place:      estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "where")), Withheld: rapid.Bool().Draw(t, "withheld"),
+		From: optional("from"), Until: optional("until"), Reason: "r",
+		Ended: rapid.IntRange(1, 5).Draw(t, "ended") == 1}
+	if !e.Withheld {
+		e.Level = 1
+	}
+	return e
+}
+
+// notice puts one, which some have accepted, in whichever version.
+func notice(t *rapid.T, s *org.State) {
+	s.PutNotice(Notice(t))
+	for id := people.StaffID(1); id <= 4; id++ {
+		if rapid.Bool().Draw(t, "accepted") {
+			s.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Staff: id, Notice: 1,
+				Version: uint32(rapid.IntRange(1, 2).Draw(t, "version")), How: org.OnPaper,
+				At: Noon.Add(time.Duration(rapid.IntRange(-40, 2).Draw(t, "accepted at")) * time.Hour)})
+		}
+	}
 }
 
 // Notice draws one: in its second version, or its first.

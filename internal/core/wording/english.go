@@ -138,11 +138,12 @@ var English = &Language{
 		NotIncluded:           "The template {template} does not include “{title}”.",
 		Unqualified:           "{who} may not {what} at {where} without a valid certificate: {needed}.",
 		NotAccepted:           "{who} may not {what} at {where} before accepting a notice: {needed}.",
-		NotAcceptedRemedy:     "{who} reads and accepts it at a shared terminal, or a paper that is signed is put on record.",
-		ANotice:               "a notice",
-		UnqualifiedRemedy:     "Record the certificate of {who}, or give it a later end.",
-		AQualification:        "a qualification",
-		IncludeRemedy:         "Assign a template that includes it, or add it for {who} alone by an exception.",
+		NotAcceptedRemedy: "{who} reads and accepts it at a shared terminal, or a paper that is signed is put " +
+			"on record.",
+		ANotice:           "a notice",
+		UnqualifiedRemedy: "Record the certificate of {who}, or give it a later end.",
+		AQualification:    "a qualification",
+		IncludeRemedy:     "Assign a template that includes it, or add it for {who} alone by an exception.",
 
 		CredentialOf: "{kind} of {who}, {state}", PlaceAsks: "{where} asks for {asked}",
 		HasDeparted:     "{name} has departed",

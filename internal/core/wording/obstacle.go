@@ -89,7 +89,8 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			if t := s.State().Template(fact.Template); t != nil {
 				what = fill(m.TheTemplate, "template", t.Name)
 			}
-			put(m.ObstacleQualification, m.MendQualification, "what", what, "needed", l.qualifications(s, []qualification.ID{fact.Qualification}))
+			put(m.ObstacleQualification, m.MendQualification, "what", what, "needed", l.qualifications(s,
+				[]qualification.ID{fact.Qualification}))
 		case "notice_not_accepted":
 			put(m.ObstacleNotice, m.MendNotice, "notice", s.State().Notice(fact.Notice).Title)
 		case "credential_needed":
