@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -14,6 +15,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // column is one column of a list for people.
@@ -28,6 +30,7 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 	options ...client.Option) error {
 	asked := ""
 	switch {
+	case most == everything: // a CSV holds all of it unless a limit is said
 	case most > 0:
 		asked = fmt.Sprint(most)
 	case s.output == "text" && onTerminal(s.out):
@@ -155,12 +158,26 @@ func find[T any](ctx context.Context, s *session, path, by, typed, noun string, 
 		return nil, usagef("say which %s: a code or part of a name", noun)
 	}
 	items, total, err := client.All[T](ctx, s.client, path, 200, client.Query(by, typed))
-	if err == nil && total == 0 && retires[path] { // what is retired has a past, and can be brought back
-		items, total, err = client.All[T](ctx, s.client, path, 200, client.Query(by, typed),
+	byCode := func(item T) bool { code, _ := name(item); return strings.EqualFold(code, typed) }
+	if err == nil && retires[path] && !slices.ContainsFunc(items, byCode) {
+		// What is retired has a past, and can be brought back: by its own code before anything else that fits.
+		var past []T
+		var count int
+		past, count, err = client.All[T](ctx, s.client, path, 200, client.Query(by, typed),
 			client.Query("retired", "true"))
+		if total == 0 || slices.ContainsFunc(past, byCode) {
+			items, total = past, count
+		}
 	}
 	if err != nil {
 		return nil, err
+	}
+	if retires[path] && total == len(items) { // their lists search all text; something is called by code and name alone
+		items = slices.DeleteFunc(items, func(item T) bool {
+			code, full := name(item)
+			return !words.Fits(full+" "+code, typed)
+		})
+		total = len(items)
 	}
 	for i := range items {
 		if code, full := name(items[i]); strings.EqualFold(code, typed) || len(items) == 1 ||

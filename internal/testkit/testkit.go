@@ -172,14 +172,17 @@ func (s *Service) Get(t testing.TB, path string) *http.Response {
 	return response
 }
 
-// InWeeks is a date so many weeks from today at the demo's sites.
-func InWeeks(weeks int) string {
+// InDays is a date so many days from today at the demo's sites.
+func InDays(days int) string {
 	location, err := time.LoadLocation("Europe/Dublin")
 	if err != nil {
 		panic(err)
 	}
-	return time.Now().In(location).AddDate(0, 0, 7*weeks).Format(time.DateOnly)
+	return time.Now().In(location).AddDate(0, 0, days).Format(time.DateOnly)
 }
+
+// InWeeks is a date so many weeks from today at the demo's sites.
+func InWeeks(weeks int) string { return InDays(7 * weeks) }
 
 // Records gives every record of a state as JSON, by kind and number: what the store keeps must come back the same. Of a
 // credential that counts no more the database gives up the secret, which memory keeps until the next start.
