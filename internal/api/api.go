@@ -95,6 +95,7 @@ type Staff struct {
 	Owner       bool      `json:"owner,omitempty"`
 	Lock        *Lock     `json:"lock,omitempty"`
 	Templates   []string  `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
+	Qualified   []string  `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
 	Narrow      bool      `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
 	ETag        string    `json:"etag" doc:"Send as If-Match when changing this"`
 }

@@ -4,7 +4,7 @@ import "time"
 
 // Expiring is something that runs out by itself.
 type Expiring struct {
-	Kind      string    `json:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,bar,lock"`
+	Kind      string    `json:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,token,bar,lock"`
 	ID        uint32    `json:"id" doc:"Number of the record; of a contract, a leaving date or a lock that of the person"`
 	Staff     StaffRef  `json:"staff"`
 	HomeSite  PlaceRef  `json:"home_site"`
@@ -27,7 +27,7 @@ type LetGo struct {
 
 // ExpiringItem names something that runs out.
 type ExpiringItem struct {
-	Kind string `json:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,bar,lock"`
+	Kind string `json:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,token,bar,lock"`
 	ID   uint32 `json:"id"`
 }
 

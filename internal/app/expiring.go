@@ -36,6 +36,7 @@ type ExpiringQuery struct {
 // Expiring is something of somebody's that runs out, and who has let it go, if anybody has.
 type Expiring struct {
 	access.Ending
+	Token string // the name of a token, such as that of the device that it is used on
 	LetGo *store.LetGo
 }
 
@@ -51,6 +52,10 @@ func (a *App) Expiring(ctx context.Context, actor people.StaffID, q *ExpiringQue
 	if err != nil {
 		return nil, err
 	}
+	tokens, err := a.tokens(ctx, live, actor, q.From, q.Until)
+	if err != nil {
+		return nil, err
+	}
 	sought := strings.Fields(words.Fold(q.Search))
 	var list []Expiring
 	for id, staff := range live.State().Staff.All() {
@@ -59,18 +64,38 @@ func (a *App) Expiring(ctx context.Context, actor people.StaffID, q *ExpiringQue
 			staff.ID != actor && live.ViewOf(staff, reach, a.now().Unix()) != access.Whole {
 			continue
 		}
+		theirs := tokens[staff.ID]
 		for _, r := range live.RunsOut(staff.ID, q.From.Unix(), q.Until.Unix()) {
-			one := Expiring{Ending: r}
-			if let, is := settled[store.RunOut{Kind: string(r.Kind), Record: r.Record, At: r.At}]; is {
+			theirs = append(theirs, Expiring{Ending: r})
+		}
+		for _, one := range theirs {
+			if let, is := settled[store.RunOut{Kind: string(one.Kind), Record: one.Record, At: one.At}]; is {
 				one.LetGo = &let
 			}
-			if (q.Kind == "" || r.Kind == q.Kind) && (q.Settled == nil || *q.Settled == (one.LetGo != nil)) {
+			if (q.Kind == "" || one.Kind == q.Kind) && (q.Settled == nil || *q.Settled == (one.LetGo != nil)) {
 				list = append(list, one)
 			}
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Expiring) int { return cmp.Compare(a.At, b.At) })
 	return list, nil
+}
+
+// tokens returns the tokens that run out, of the actor and of those over whom the actor stands.
+func (a *App) tokens(ctx context.Context, live *Live, actor people.StaffID, from, until time.Time) (
+	map[people.StaffID][]Expiring, error) {
+	found, err := a.store.Tokens(ctx, from, until)
+	tokens := map[people.StaffID][]Expiring{}
+	for _, t := range found {
+		id := people.StaffID(t.StaffID)
+		p := live.State().Person(id)
+		if p == nil || id != actor && change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials, a.now()) != nil {
+			continue
+		}
+		tokens[id] = append(tokens[id], Expiring{Token: t.Name, Ending: access.Ending{Kind: access.TokenRunsOut,
+			Staff: id, Record: uint32(t.ID), At: t.ExpiresAt.Unix()}})
+	}
+	return tokens, err
 }
 
 // Item names something that runs out.
@@ -80,12 +105,15 @@ type Item struct {
 }
 
 // find returns what one of the items names, as it runs out, of somebody whom the actor sees whole.
-func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*access.Ending, error) {
+func (a *App) find(ctx context.Context, live *Live, actor people.StaffID, items []Item, i int) (*access.Ending,
+	error) {
 	item := items[i]
 	missing := fault.Missingf(fmt.Sprintf("items[%d]", i),
 		"there is no %s %d that runs out and that you may see", item.Kind, item.Record)
 	var id people.StaffID
 	switch item.Kind {
+	case access.TokenRunsOut:
+		return a.findToken(ctx, live, actor, item.Record, missing)
 	case access.AssignmentRunsOut:
 		if r := live.State().Assignment(org.AssignmentID(item.Record)); r != nil {
 			id = r.Staff
@@ -121,16 +149,34 @@ func (a *App) find(live *Live, actor people.StaffID, items []Item, i int) (*acce
 	return nil, missing
 }
 
+func (a *App) findToken(ctx context.Context, live *Live, actor people.StaffID, record uint32, missing error) (
+	*access.Ending, error) {
+	tokens, err := a.tokens(ctx, live, actor, a.now(), a.now().Add(2*ClientSession))
+	if err != nil {
+		return nil, err
+	}
+	for _, theirs := range tokens {
+		for i := range theirs {
+			if theirs[i].Record == record {
+				return &theirs[i].Ending, nil
+			}
+		}
+	}
+	return nil, missing
+}
+
 // settledBy is the operation by which what runs out is given another end, or is made again.
 var settledBy = map[access.RunOutKind]string{access.ContractRunsOut: "staff.edit",
 	access.LeavingRunsOut: "staff.depart", access.AssignmentRunsOut: "assignment.edit",
 	access.ExceptionRunsOut: "exception.edit", access.CertificateRunsOut: "certificate.edit",
 	access.PINRunsOut:   "credential.renew",
 	access.BadgeRunsOut: "credential.renew", access.PasswordRunsOut: "credential.renew",
-	access.BarRunsOut: "bar.add", access.LockRunsOut: "staff.lock"}
+	access.TokenRunsOut: "credential.renew", // whoever may renew a password stands over the tokens too
+	access.BarRunsOut:   "bar.add", access.LockRunsOut: "staff.lock"}
 
 // Renewals returns the operations that give what runs out a new last day.
-func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]change.Operation, error) {
+func (a *App) Renewals(ctx context.Context, actor people.StaffID, items []Item, until string) ([]change.Operation,
+	error) {
 	date, err := day.Parse(until)
 	if err != nil || date.IsZero() {
 		return nil, fault.Invalidf("until", "say the new last day, such as 2027-03-31")
@@ -138,7 +184,7 @@ func (a *App) Renewals(actor people.StaffID, items []Item, until string) ([]chan
 	live := a.Live()
 	operations := make([]change.Operation, len(items))
 	for i, item := range items {
-		r, err := a.find(live, actor, items, i)
+		r, err := a.find(ctx, live, actor, items, i)
 		if err != nil {
 			return nil, err
 		}
@@ -178,7 +224,7 @@ func (a *App) LetGo(ctx context.Context, actor people.StaffID, items []Item, rea
 	var rows []store.LetGo
 	subjects := map[store.Subject]bool{}
 	for i, item := range items {
-		r, err := a.find(live, actor, items, i)
+		r, err := a.find(ctx, live, actor, items, i)
 		if err != nil {
 			return err
 		}

@@ -28,7 +28,7 @@ func (s *Server) registerExpiring() {
 		Paging
 		Until   string `query:"until" format:"date" doc:"The last day looked at; left out: 30 days ahead"`
 		From    string `query:"from" format:"date" doc:"The first day looked at; left out: today"`
-		Kind    string `query:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,bar,lock"`
+		Kind    string `query:"kind" enum:"leaving,contract,assignment,exception,badge,pin,password,certificate,token,bar,lock"`
 		Site    string `query:"site" maxLength:"64" doc:"Home site"`
 		Manager string `query:"manager" maxLength:"64" doc:"Staff number of the line manager"`
 		Staff   string `query:"staff" maxLength:"64" doc:"Staff number"`
@@ -90,7 +90,7 @@ func (s *Server) registerExpiring() {
 		"Give what runs out a new last day, as one change",
 		Access{Permission: permit.ViewStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *renewIn) (*changed, error) {
-			operations, err := s.app.Renewals(callerOf(ctx).id(), itemsOf(in.Body.Items), in.Body.Until)
+			operations, err := s.app.Renewals(ctx, callerOf(ctx).id(), itemsOf(in.Body.Items), in.Body.Until)
 			if err != nil {
 				return nil, fault.Within("body.", err)
 			}
@@ -163,7 +163,7 @@ func (v view) expiring(e *app.Expiring) api.Expiring {
 		At:        at,
 		Until:     last.String(),
 		Days:      int(last - day.Of(v.at.In(location))),
-		Renewable: e.Kind != access.BarRunsOut && e.Kind != access.LockRunsOut,
+		Renewable: e.Kind != access.BarRunsOut && e.Kind != access.LockRunsOut && e.Kind != access.TokenRunsOut,
 	}
 	if e.Place != 0 {
 		place := v.placeRef(e.Place)
@@ -194,6 +194,8 @@ func (v view) expiringWords(e *app.Expiring) string {
 		return "Bar: " + state.Bar(org.BarID(e.Record)).Reason
 	case access.CertificateRunsOut:
 		return state.Qualification(state.Certificate(org.CertificateID(e.Record)).Qualification).Name
+	case access.TokenRunsOut:
+		return "Sign-in of the client: " + e.Token
 	case access.LockRunsOut:
 		return "Lock: " + state.Person(e.Staff).Lock.Reason
 	}

@@ -176,3 +176,96 @@ func TestACalendarReadsWhatRunsOutUntilItsAddressEnds(t *testing.T) {
 		assert.NotContains(t, rows, token, "the address is in no table: %s", name)
 	}
 }
+
+// The sign-ins of clients run out too. Whoever stands over somebody is told of theirs; nobody else is.
+func TestTokensAreAmongWhatRunsOut(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren, tamsin := s.Client(t, "idris"), s.Client(t, "maren"), s.Client(t, "tamsin")
+	far := client.Query("until", testkit.InDays(100))
+	byHolder := func(c *client.Client) map[string][]api.Expiring {
+		all := map[string][]api.Expiring{}
+		for _, e := range expiring(t, c, far, client.Query("kind", "token")) {
+			all[e.Staff.StaffNumber] = append(all[e.Staff.StaffNumber], e)
+		}
+		return all
+	}
+	whole, own := byHolder(maren), byHolder(tamsin)
+	assert.Len(t, own, 1, "her own alone")
+	require.GreaterOrEqual(t, len(whole), 3, "an owner stands over all of them")
+	for number, theirs := range byHolder(idris) {
+		assert.NotEqual(t, "Q0001", number, "an owner's sign-ins are no manager's to know of")
+		for _, e := range theirs {
+			assert.Contains(t, e.What, "Sign-in of the client")
+			assert.False(t, e.Renewable)
+			assert.True(t, e.At.After(s.App.Now()))
+		}
+	}
+	assert.Empty(t, expiring(t, maren, client.Query("until", testkit.InDays(60)), client.Query("kind", "token")),
+		"they last for ninety days")
+
+	var hers api.Expiring
+	for _, theirs := range own {
+		hers = theirs[0]
+	}
+	item := []api.ExpiringItem{{Kind: "token", ID: hers.ID}}
+	_, err := tamsin.Write(ctx, "POST", "/expiring/renew", api.RenewWrite{Items: item, Until: testkit.InDays(200)})
+	assert.ErrorContains(t, err, "make another")
+	for _, e := range whole["Q0001"] {
+		err = tamsin.Do(ctx, "POST", "/expiring/let-go", api.LetGoWrite{Reason: "r",
+			Items: []api.ExpiringItem{{Kind: "token", ID: e.ID}}}, nil)
+		assert.ErrorContains(t, err, "is no token")
+	}
+	require.NoError(t, maren.Do(ctx, "POST", "/expiring/let-go", api.LetGoWrite{Items: item, Reason: "a trial"}, nil))
+	assert.Empty(t, byHolder(tamsin), "let go, it waits no more")
+	assert.NotEmpty(t, expiring(t, tamsin, far, client.Query("kind", "token"), client.Query("let_go", "true")))
+}
+
+// The list of staff says in what each is qualified today, of those whom the reader sees whole.
+func TestTheStaffFileSaysWhoIsQualifiedInWhat(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	staff, _, err := client.All[api.Staff](ctx, maren, "/staff", 1000)
+	require.NoError(t, err)
+	held := map[string][]string{}
+	for _, p := range staff {
+		held[p.StaffNumber] = p.Qualified
+	}
+	certificates, _, err := client.All[api.Certificate](ctx, maren, "/certificates", 1000)
+	require.NoError(t, err)
+	require.NotEmpty(t, certificates)
+	counting := map[string]bool{}
+	for _, c := range certificates {
+		if _, listed := held[c.Staff.StaffNumber]; listed && c.State == "counts" {
+			counting[c.Staff.StaffNumber+c.Qualification.Code] = true
+		}
+	}
+	for number, codes := range held {
+		assert.True(t, slices.IsSorted(codes))
+		for _, code := range codes {
+			assert.True(t, counting[number+code], "%s %s", number, code)
+			delete(counting, number+code)
+		}
+	}
+	assert.Empty(t, counting, "each certificate that counts is told of")
+	var raw []byte
+	require.NoError(t, maren.Get(ctx, "/staff", &raw, client.Header("Accept", "text/csv")))
+	head, _, _ := strings.Cut(string(raw), "\n")
+	assert.Contains(t, strings.Split(head, ","), "qualifications")
+	// Somebody of another site who works here too is shown narrowly, and without them.
+	tamsin := s.Client(t, "tamsin")
+	i := slices.IndexFunc(certificates, func(c api.Certificate) bool {
+		err := tamsin.Get(ctx, "/staff/"+c.Staff.StaffNumber, &api.Staff{})
+		return c.State == "counts" && err != nil
+	})
+	require.GreaterOrEqual(t, i, 0)
+	number := certificates[i].Staff.StaffNumber
+	_, err = maren.Write(ctx, "POST", "/assignments", map[string]string{"staff": number, "template": "packer",
+		"place": "HB-PACK"})
+	require.NoError(t, err)
+	staff, _, err = client.All[api.Staff](ctx, tamsin, "/staff", 1000)
+	require.NoError(t, err)
+	i = slices.IndexFunc(staff, func(p api.Staff) bool { return p.StaffNumber == number })
+	require.GreaterOrEqual(t, i, 0)
+	assert.True(t, staff[i].Narrow)
+	assert.Empty(t, staff[i].Qualified)
+}

@@ -178,10 +178,25 @@ func (v view) staff(p *people.Staff) api.Staff {
 		}
 	}
 	out.Narrow = v.sees.view(p.ID) == access.Narrow
+	if !out.Narrow {
+		out.Qualified = v.qualified(p)
+	}
 	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
 		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
 	}
 	return out
+}
+
+// qualified names the qualifications that somebody holds now, by their codes.
+func (v view) qualified(p *people.Staff) (codes []string) {
+	for _, c := range v.live.Certificates(p.ID) {
+		code := v.live.State().Qualification(c.Qualification).Code
+		if _, holds := v.live.Certified(p.ID, c.Qualification, v.at.Unix()); holds && !slices.Contains(codes, code) {
+			codes = append(codes, code)
+		}
+	}
+	slices.Sort(codes)
+	return codes
 }
 
 // templatesOf names the templates of somebody's assignments that have not ended.

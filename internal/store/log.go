@@ -358,6 +358,13 @@ func (s *Store) Sessions(ctx context.Context, staff uint32, now time.Time) (sess
 		now.UTC()).Order("id DESC").Limit(200).Find(&sessions).Error
 }
 
+// Tokens returns the clients' tokens that expire from one instant until before another, at most 10,000 of them, the
+// earliest first.
+func (s *Store) Tokens(ctx context.Context, from, until time.Time) (tokens []Session, err error) {
+	return tokens, s.db.WithContext(ctx).Where("kind = 'client' AND expires_at >= ? AND expires_at < ?", from.UTC(),
+		until.UTC()).Order("expires_at, id").Limit(10_000).Find(&tokens).Error
+}
+
 // EndSession ends one of somebody's sessions; found is false when it is not theirs or not there.
 func (s *Store) EndSession(ctx context.Context, staff uint32, id uint64) (found bool, err error) {
 	result := s.db.WithContext(ctx).Where("id = ? AND staff_id = ?", id, staff).Delete(&Session{})

@@ -25,11 +25,13 @@ const (
 	LockRunsOut       RunOutKind = "lock"
 	// Of a certificate, where no other goes on with the qualification
 	CertificateRunsOut RunOutKind = "certificate"
+	// Of a client's sign-in, which is on record beside the state: RunsOut does not tell of it
+	TokenRunsOut RunOutKind = "token"
 )
 
 // RunOutKinds are all kinds, in the order in which they are told of one moment.
 var RunOutKinds = []RunOutKind{LeavingRunsOut, ContractRunsOut, AssignmentRunsOut, ExceptionRunsOut, BadgeRunsOut,
-	PINRunsOut, PasswordRunsOut, CertificateRunsOut, BarRunsOut, LockRunsOut}
+	PINRunsOut, PasswordRunsOut, CertificateRunsOut, TokenRunsOut, BarRunsOut, LockRunsOut}
 
 // Ending is something of somebody's that ends by itself.
 type Ending struct {

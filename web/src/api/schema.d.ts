@@ -3706,7 +3706,7 @@ export interface components {
              */
             id: number;
             /** @enum {string} */
-            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "token" | "bar" | "lock";
             /** @description Somebody has said that it may run out */
             let_go?: components["schemas"]["LetGo"];
             /** @description Their line manager */
@@ -3728,7 +3728,7 @@ export interface components {
             /** Format: int32 */
             id: number;
             /** @enum {string} */
-            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
+            kind: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "token" | "bar" | "lock";
         };
         Feed: {
             /** Format: date-time */
@@ -5079,6 +5079,8 @@ export interface components {
             notes?: string;
             owner?: boolean;
             phone?: string;
+            /** @description Codes of the qualifications that they hold today */
+            qualifications?: string[];
             staff_number: string;
             /** Format: date */
             start_date: string;
@@ -8226,7 +8228,7 @@ export interface operations {
                 until?: string;
                 /** @description The first day looked at; left out: today */
                 from?: string;
-                kind?: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "bar" | "lock";
+                kind?: "leaving" | "contract" | "assignment" | "exception" | "badge" | "pin" | "password" | "certificate" | "token" | "bar" | "lock";
                 /** @description Home site */
                 site?: string;
                 /** @description Staff number of the line manager */

@@ -21,6 +21,7 @@ const kinds: Record<Item["kind"], string> = {
   pin: "PINs",
   password: "Passwords",
   certificate: "Qualifications",
+  token: "Sign-ins of the client",
   bar: "Bars",
   lock: "Locks",
 };
