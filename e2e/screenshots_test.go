@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"html"
@@ -12,6 +13,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -71,12 +73,34 @@ func TestScreenshots(t *testing.T) {
 	p.visit("/look?staff=Q0007&place=HB-CHEM&at=" + testkit.InWeeks(-38) + "T11:00")
 	p.see("from the kept history")
 	take("look")
-	p.visit("/compare?templates=packer,line-operator,line-lead&staff=Q0085")
-	p.see("12 permissions differ")
-	take("compare")
+	p.visit("/qualifications/FORKLIFT")
+	p.see("Forklift ticket")
+	p.see("Run out")
+	take("qualifications")
+	tablet(t, s, p, take)
 	picturesOfRules(t, s, p, take)
 	terminal(t, s, p)
 	take("client")
+}
+
+// tablet takes the picture of a shared terminal on which a packer has shown who they are.
+func tablet(t *testing.T, s *testkit.Service, p *page, take func(name string)) {
+	idris := s.Client(t, "idris")
+	var made api.TerminalMade
+	require.NoError(t, idris.Do(context.Background(), "POST", "/terminals", api.TerminalWrite{Place: "HB-PACK"}, &made))
+	pin := api.PINWrite{PINFields: api.PINFields{Staff: "Q0017", PIN: "480216"}}
+	_, err := idris.Write(context.Background(), "POST", "/credentials/pin", pin)
+	require.NoError(t, err)
+	p.visit("/terminal")
+	p.fill("Code", made.Code)
+	p.press("Register")
+	p.see("Type your PIN")
+	p.keys("480216\r")
+	p.see("Rules of the packing hall")
+	p.press("I have read this and accept it")
+	p.see("You can do this here, now")
+	take("terminal")
+	p.press("Sign out")
 }
 
 // picturesOfRules takes the pictures of a new permission on its way from the catalogue to people.
@@ -101,10 +125,6 @@ func picturesOfRules(t *testing.T, s *testkit.Service, p *page, take func(name s
 	p.see("1 edit in your draft")
 	p.focusRow("line.jam")
 	take("templates")
-	p.visit("/catalogue?permission=line.jam")
-	p.see("“Clear a jam” in the templates")
-	p.focusRow("line-operator")
-	take("decide")
 	p.visit("/staff/Q0066")
 	p.press("Make an exception")
 	p.set("Where", "HB")

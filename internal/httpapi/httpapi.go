@@ -30,6 +30,7 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
 )
@@ -97,7 +98,9 @@ func New(a *app.App, config Config) *Server {
 			"text/csv": csvFormat}
 		settings.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 			"session": {Type: "apiKey", In: "cookie", Name: s.cookieName()}, "token": {Type: "http", Scheme: "bearer"},
-			"device": {Type: "http", Scheme: "bearer"},
+			"device":   {Type: "http", Scheme: "bearer"},
+			"terminal": {Type: "apiKey", In: "cookie", Name: terminalCookie},
+			"visit":    {Type: "apiKey", In: "header", Name: "X-Visit"},
 		}
 		s.api = humachi.New(r, settings)
 		s.register()
@@ -139,7 +142,9 @@ func (s *Server) Operations() http.Handler {
 
 // Access says who may call a route at all; the use case behind it judges what they may do there.
 type Access struct {
-	Public     bool
+	Public     bool   // by a secret in the body, or because nothing is told
+	Terminal   bool   // a tablet that is a shared terminal, and nobody else
+	Visit      bool   // whoever is signed in at a shared terminal, and nobody else
 	Device     bool   // devices may too; see devices
 	Operation  string // of a route that makes one operation: it says the permission and the scope
 	Permission string // managers need this, somewhere; empty: any manager may
@@ -225,7 +230,7 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 		MaxBodyBytes:    maxBody,
 		BodyReadTimeout: 15 * time.Second, Middlewares: huma.Middlewares{s.admit(access)}}
 	switch {
-	case access.Public:
+	case access.Public || access.Terminal || access.Visit:
 		op.MaxBodyBytes = maxAnonymous
 	case access.Large:
 		// Decoding stops at the first thing that does not fit, where validating would list all of thousands.
@@ -234,6 +239,10 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	switch {
 	case access.Public:
 		op.Security = []map[string][]string{}
+	case access.Visit:
+		op.Security = []map[string][]string{{"terminal": {}, "visit": {}}}
+	case access.Terminal:
+		op.Security = []map[string][]string{{"terminal": {}}}
 	case access.Device:
 		op.Security = []map[string][]string{{"device": {}}, {"session": {}}, {"token": {}}}
 	default:
@@ -245,7 +254,7 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	if id == "make-change" {
 		op.Description = stepsText()
 	}
-	if !access.Public {
+	if !access.Public && !access.Terminal && !access.Visit {
 		op.Description = strings.TrimSpace(op.Description + " A token needs the scope `" + access.Scope + "`.")
 	}
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
@@ -263,6 +272,8 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 // caller is who makes a request.
 type caller struct {
 	signed  *app.SignedIn
+	device  *org.Device // a shared terminal
+	visit   *app.Visit  // of whoever is signed in at it
 	address string
 	host    string // by which the service was called
 	asked   url.URL
@@ -304,7 +315,11 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		c := &caller{address: addressOf(ctx.Context(), ctx.RemoteAddr()), host: ctx.Host(), asked: ctx.URL()}
 		if !access.Public {
-			if p := s.identify(ctx, access, c); p != nil {
+			identify := s.identify
+			if access.Terminal || access.Visit {
+				identify = s.identifyTerminal
+			}
+			if p := identify(ctx, access, c); p != nil {
 				if p.Status == http.StatusUnauthorized {
 					ctx.SetHeader("WWW-Authenticate", `Bearer realm="loyal latch"`)
 				}
@@ -383,6 +398,26 @@ func cutName(name string) string {
 		return string(runes[:40]) + "…"
 	}
 	return name
+}
+
+// identifyTerminal finds the shared terminal by its cookie, and whoever is signed in at it by the token of their visit.
+func (s *Server) identifyTerminal(ctx huma.Context, access Access, c *caller) *api.Problem {
+	if cookie, err := huma.ReadCookie(ctx, terminalCookie); err == nil {
+		c.device = s.app.DeviceOf(cookie.Value)
+	}
+	if c.device == nil {
+		return problem(http.StatusUnauthorized, "not-registered", "This tablet is no terminal here; register it.")
+	}
+	if access.Visit {
+		var err error
+		if c.visit, err = s.app.VisitOf(c.device, ctx.Header("X-Visit")); err != nil {
+			var p *api.Problem
+			if errors.As(s.problemOf(ctx.Context(), err), &p) {
+				return p
+			}
+		}
+	}
+	return nil
 }
 
 func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Problem {

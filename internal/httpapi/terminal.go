@@ -12,35 +12,12 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
-	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
 
 // terminalCookie keeps, on a tablet, the token of the terminal that it is.
 const terminalCookie = "latch_terminal"
-
-// AtTerminal are the parameters of what is asked at a terminal. Nobody is signed in to the console there.
-type AtTerminal struct {
-	Terminal string `cookie:"latch_terminal"`
-	Visit    string `header:"X-Visit" maxLength:"200" doc:"The token that was given when they showed themselves"`
-}
-
-func (s *Server) device(in *AtTerminal) (*org.Device, error) {
-	device := s.app.DeviceOf(in.Terminal)
-	if device == nil {
-		return nil, problem(http.StatusUnauthorized, "not-registered", "This tablet is no terminal here; register it.")
-	}
-	return device, nil
-}
-
-func (s *Server) visit(in *AtTerminal) (*app.Visit, error) {
-	device, err := s.device(in)
-	if err != nil {
-		return nil, err
-	}
-	return s.app.VisitOf(device, in.Visit)
-}
 
 // registerTerminals registers how tablets become shared terminals.
 func (s *Server) registerTerminals() {
@@ -76,11 +53,8 @@ func (s *Server) registerTerminals() {
 		})
 	type shown struct{ Body api.Terminal }
 	route(s, "GET", "/terminal", "get-terminal", "terminals", "What a terminal shows while nobody is signed in at it",
-		Access{Public: true}, func(_ context.Context, in *AtTerminal) (*shown, error) {
-			device, err := s.device(in)
-			if err != nil {
-				return nil, err
-			}
+		Access{Terminal: true}, func(ctx context.Context, _ *struct{}) (*shown, error) {
+			device := callerOf(ctx).device
 			live := s.app.Live()
 			here := live.Tree().At(device.Place)
 			return &shown{api.Terminal{Name: device.Name, Place: api.PlaceRef{Code: here.Place.Code,
@@ -100,18 +74,11 @@ func (s *Server) scheme() string {
 
 // registerVisits registers what somebody does at a shared terminal.
 func (s *Server) registerVisits() {
-	type showIn struct {
-		AtTerminal
-		Body api.TerminalShow
-	}
+	type showIn struct{ Body api.TerminalShow }
 	type visitOut struct{ Body api.Visit }
 	route(s, "POST", "/terminal/visit", "visit", "terminals", "Show oneself at a terminal: by a PIN, a badge or both",
-		Access{Public: true}, func(ctx context.Context, in *showIn) (*visitOut, error) {
-			device, err := s.device(&in.AtTerminal)
-			if err != nil {
-				return nil, err
-			}
-			v, token, err := s.app.Greet(ctx, device, in.Body.PIN, in.Body.Badge)
+		Access{Terminal: true}, func(ctx context.Context, in *showIn) (*visitOut, error) {
+			v, token, err := s.app.Greet(ctx, callerOf(ctx).device, in.Body.PIN, in.Body.Badge)
 			if err != nil {
 				return nil, err
 			}
@@ -121,47 +88,25 @@ func (s *Server) registerVisits() {
 		})
 	route(s, "GET", "/terminal/visit", "get-visit", "terminals",
 		"What whoever is signed in at a terminal can do there, now",
-		Access{Public: true}, func(_ context.Context, in *AtTerminal) (*visitOut, error) {
-			v, err := s.visit(in)
-			if err != nil {
-				return nil, err
-			}
-			return &visitOut{s.visitView(v)}, nil
+		Access{Visit: true}, func(ctx context.Context, _ *struct{}) (*visitOut, error) {
+			return &visitOut{s.visitView(callerOf(ctx).visit)}, nil
 		})
-	type pinIn struct {
-		AtTerminal
-		Body api.VisitPIN
-	}
+	type pinIn struct{ Body api.VisitPIN }
 	type verdict struct{ Body api.PINVerdict }
 	route(s, "POST", "/terminal/visit/pin/check", "check-pin", "terminals",
-		"Say what is wrong with a PIN that is being typed; nothing is said of who has it", Access{Public: true},
-		func(_ context.Context, in *pinIn) (*verdict, error) {
-			v, err := s.visit(&in.AtTerminal)
-			if err != nil {
-				return nil, err
-			}
-			return &verdict{api.PINVerdict{Wrong: s.app.PINFault(v.Staff, in.Body.PIN)}}, nil
+		"Say what is wrong with a PIN that is being typed; nothing is said of who has it", Access{Visit: true},
+		func(ctx context.Context, in *pinIn) (*verdict, error) {
+			return &verdict{api.PINVerdict{Wrong: s.app.PINFault(callerOf(ctx).visit.Staff, in.Body.PIN)}}, nil
 		})
 	route(s, "POST", "/terminal/visit/pin", "choose-pin", "terminals", "Choose a new PIN of one's own",
-		Access{Public: true}, func(ctx context.Context, in *pinIn) (*struct{}, error) {
-			v, err := s.visit(&in.AtTerminal)
-			if err != nil {
-				return nil, err
-			}
-			return nil, atVisit(s.app.ChoosePIN(ctx, v, in.Body.PIN))
+		Access{Visit: true}, func(ctx context.Context, in *pinIn) (*struct{}, error) {
+			return nil, atVisit(s.app.ChoosePIN(ctx, callerOf(ctx).visit, in.Body.PIN))
 		})
-	type acceptIn struct {
-		AtTerminal
-		Body api.VisitAccept
-	}
+	type acceptIn struct{ Body api.VisitAccept }
 	route(s, "POST", "/terminal/visit/acceptances", "accept-notice", "terminals",
-		"Accept a version of a notice that one has read", Access{Public: true},
+		"Accept a version of a notice that one has read", Access{Visit: true},
 		func(ctx context.Context, in *acceptIn) (*struct{}, error) {
-			v, err := s.visit(&in.AtTerminal)
-			if err != nil {
-				return nil, err
-			}
-			return nil, atVisit(s.app.AcceptNotice(ctx, v, in.Body.Notice, in.Body.Version))
+			return nil, atVisit(s.app.AcceptNotice(ctx, callerOf(ctx).visit, in.Body.Notice, in.Body.Version))
 		})
 }
 

@@ -12235,14 +12235,9 @@ export interface operations {
     "get-terminal": {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody?: never;
         responses: {
@@ -12301,14 +12296,9 @@ export interface operations {
     "get-visit": {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody?: never;
         responses: {
@@ -12335,14 +12325,9 @@ export interface operations {
     visit: {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody: {
             content: {
@@ -12373,14 +12358,9 @@ export interface operations {
     "accept-notice": {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody: {
             content: {
@@ -12409,14 +12389,9 @@ export interface operations {
     "choose-pin": {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody: {
             content: {
@@ -12445,14 +12420,9 @@ export interface operations {
     "check-pin": {
         parameters: {
             query?: never;
-            header?: {
-                /** @description The token that was given when they showed themselves */
-                "X-Visit"?: string;
-            };
+            header?: never;
             path?: never;
-            cookie?: {
-                latch_terminal?: string;
-            };
+            cookie?: never;
         };
         requestBody: {
             content: {
