@@ -87,7 +87,8 @@ func TestScreenshots(t *testing.T) {
 func tablet(t *testing.T, s *testkit.Service, p *page, take func(name string)) {
 	idris := s.Client(t, "idris")
 	var made api.TerminalMade
-	require.NoError(t, idris.Do(context.Background(), "POST", "/terminals", api.TerminalWrite{Place: "HB-PACK"}, &made))
+	tablet := api.TerminalWrite{Name: "Tablet by the door", Place: "HB-PACK"}
+	require.NoError(t, idris.Do(context.Background(), "POST", "/terminals", tablet, &made))
 	pin := api.PINWrite{PINFields: api.PINFields{Staff: "Q0017", PIN: "480216"}}
 	_, err := idris.Write(context.Background(), "POST", "/credentials/pin", pin)
 	require.NoError(t, err)
@@ -95,7 +96,10 @@ func tablet(t *testing.T, s *testkit.Service, p *page, take func(name string)) {
 	p.fill("Code", made.Code)
 	p.press("Register")
 	p.see("Type your PIN")
-	p.keys("480216\r")
+	for _, digit := range "480216" { // keys in one burst would be a badge reader's
+		p.press(string(digit))
+	}
+	p.press("Go on")
 	p.see("Rules of the packing hall")
 	p.press("I have read this and accept it")
 	p.see("You can do this here, now")
