@@ -89,7 +89,8 @@ func (a *App) tokens(ctx context.Context, live *Live, actor people.StaffID, from
 	for _, t := range found {
 		id := people.StaffID(t.StaffID)
 		p := live.State().Person(id)
-		if p == nil || id != actor && change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials, a.now()) != nil {
+		if p == nil || id != actor && change.MayActFor(live.Snapshot, actor, p, permit.IssueCredentials,
+			a.now()) != nil {
 			continue
 		}
 		tokens[id] = append(tokens[id], Expiring{Token: t.Name, Ending: access.Ending{Kind: access.TokenRunsOut,

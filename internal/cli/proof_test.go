@@ -74,17 +74,20 @@ func TestAQualificationIsRequiredAndHeldFromAShell(t *testing.T) {
 	assert.Equal(t, "counts", mine[0]["state"])
 	issued, err := time.Parse(time.DateOnly, testkit.InDays(-10))
 	require.NoError(t, err)
-	assert.Equal(t, issued.AddDate(0, 36, -1).Format(time.DateOnly), mine[0]["until"], "its usual time, of the qualification")
+	assert.Equal(t, issued.AddDate(0, 36, -1).Format(time.DateOnly), mine[0]["until"],
+		"its usual time, of the qualification")
 
 	id := mine[0]["id"]
 	assert.Contains(t, d.refused(2, "certificate", "edit", id), "say what to change")
 	assert.Contains(t, d.refused(2, "certificate", "edit", "twelve", "--until", "2030-01-01"), "is not the number")
 	assert.Contains(t, d.refused(2, "certificate", "edit", id, "--until", testkit.InDays(-20)), "until")
 	d.ok("certificate", "edit", id, "--until", testkit.InDays(-1), "--yes", "--reason", "misread")
-	assert.Equal(t, "run_out", d.rows("certificate", "list", "--staff", "Q0011", "--qualification", "REACH")[0]["state"])
+	assert.Equal(t, "run_out", d.rows("certificate", "list", "--staff", "Q0011", "--qualification",
+		"REACH")[0]["state"])
 	d.ok("certificate", "edit", id, "--until", testkit.InDays(400), "--yes", "--reason", "renewed")
 	d.ok("certificate", "end", id, "--reason", "taken away after a near miss", "--yes")
-	assert.Equal(t, "withdrawn", d.rows("certificate", "list", "--staff", "Q0011", "--qualification", "REACH")[0]["state"])
+	assert.Equal(t, "withdrawn", d.rows("certificate", "list", "--staff", "Q0011", "--qualification",
+		"REACH")[0]["state"])
 	assert.Contains(t, d.refused(2, "certificate", "list", "--state", "somehow"), "state")
 
 	assert.Contains(t, d.ok("qualification", "retire", "REACH", "--preview"), "Nobody gains and nobody loses",
@@ -191,4 +194,55 @@ func TestSignInsAreListedAndEndedFromAShell(t *testing.T) {
 	}
 	assert.NotEmpty(t, d.rows("credential", "list", "--staff", "Q0011"))
 	assert.Contains(t, d.refused(2, "credential", "list", "--kind", "key"), "kind")
+}
+
+func TestAPINIsMailedFromAShell(t *testing.T) {
+	d := newDesk(t)
+	d.login("idris")
+	assert.Contains(t, d.refused(3, "pin", "mail", "Q0011"), "email")
+	d.ok("staff", "edit", "Q0011", "--email", "packer@quillmere.example")
+	said := d.ok("pin", "mail", "Q0011")
+	assert.Contains(t, said, "packer@quillmere.example")
+	require.Eventually(t, func() bool { return len(d.s.Mail.Caught("packer@quillmere.example")) == 1 },
+		20*time.Second, 50*time.Millisecond)
+	link := regexp.MustCompile(`/pin/[\w-]+`).FindString(d.s.Mail.Caught("packer@quillmere.example")[0].Body)
+	require.NotEmpty(t, link)
+	assert.NotContains(t, said, link, "whoever sends it does not see it")
+	assert.Contains(t, d.refused(2, "pin", "mail", "Q0011", "--preview"), "preview")
+	assert.Contains(t, d.refused(4, "pin", "mail", "Q9999"), "no")
+	d.login("joss")
+	d.refused(3, "pin", "mail", "Q0011")
+}
+
+func TestAPlaceRequiresAQualificationFromAShell(t *testing.T) {
+	d := newDesk(t)
+	d.login("idris")
+	_, problems, code := d.run("", "why", "Q0138", "--place", "SM-FORK-1")
+	assert.Equal(t, ExitRefused, code, problems)
+	d.ok("certificate", "add", "Q0138", "forklift", "--issued", testkit.InDays(-1), "--number", "FL-9", "--yes")
+	_, problems, code = d.run("", "why", "Q0138", "--place", "SM-FORK-1")
+	assert.Zero(t, code, problems)
+	assert.Regexp(t, `\d+ (people|person) los`, d.ok("place", "edit", "SM-WRAP-1", "--requires", "FORKLIFT,FIRST-AID",
+		"--preview"))
+	assert.Contains(t, d.refused(4, "place", "edit", "SM-WRAP-1", "--requires", "FORKLIFT,NONE"), "NONE")
+	free := []string{"place", "edit", "SM-FORK-1", "--requires", "", "--reason", "a pallet truck now", "--yes"}
+	assert.Contains(t, d.refused(3, free...), "their own access", "he has no ticket himself")
+	d.login("maren")
+	d.ok(free...)
+	assert.NotContains(t, d.ok("qualification", "show", "FORKLIFT"), "SM-FORK-1")
+}
+
+// A code names what is retired before a text in which a word is like it names something in use.
+func TestWhatIsRetiredIsFoundByItsCode(t *testing.T) {
+	d := newDesk(t)
+	d.login("maren")
+	d.ok("qualification", "add", "SHIFT", "--name", "Shift book", "--yes")
+	d.ok("qualification", "retire", "SHIFT", "--yes")
+	assert.Contains(t, d.ok("qualification", "show", "SHIFT"), "Shift book", "and not first aid, wanted on each shift")
+	d.ok("notice", "add", "MOVES", "--title", "Moves", "--text", d.file("moves.txt", "Who moves what.\n"), "--place",
+		"HB-PACK", "--yes")
+	d.ok("notice", "retire", "MOVES", "--yes")
+	assert.Contains(t, d.ok("notice", "show", "MOVES"), "Who moves what.",
+		"and not the rules of the hall, in which a forklift moves")
+	assert.Contains(t, d.refused(4, "notice", "show", "yellow line"), "no notice is called")
 }

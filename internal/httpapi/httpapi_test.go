@@ -107,7 +107,8 @@ func TestEveryRouteRefusesTheWrongCaller(t *testing.T) {
 			}
 			if r.Access.Visit {
 				for _, visit := range []string{"", "made-up", "0.0.0"} {
-					status, _, _, _ := call(t, s, r.Method, path, "{}", "Cookie", "latch_terminal="+door.Token, "X-Visit", visit)
+					status, _, _, _ := call(t, s, r.Method, path, "{}", "Cookie", "latch_terminal="+door.Token,
+						"X-Visit", visit)
 					assert.Equal(t, http.StatusForbidden, status, "nobody at a terminal: "+name)
 				}
 			}

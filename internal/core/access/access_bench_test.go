@@ -79,8 +79,9 @@ func proven(tb testing.TB) (*access.Snapshot, access.Question) {
 	if err != nil {
 		tb.Fatal(err)
 	}
-	return snapshot, access.Question{Shown: access.ShownPIN | access.ShownBadge, PIN: 1, Badge: 2, Permission: 2, Place: 4,
-		At: sample.Noon.Unix()}
+	return snapshot, access.Question{Shown: access.ShownPIN | access.ShownBadge, PIN: 1, Badge: 2, Permission: 2,
+		Place: 4,
+		At:    sample.Noon.Unix()}
 }
 
 // What is proven is granted, so that the benchmarks go all the way; a ticket less, and it is not.
