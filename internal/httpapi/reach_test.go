@@ -212,9 +212,17 @@ func TestARefusalReadsAsIfNothingWereThere(t *testing.T) {
 // A misspelt parameter or field is refused on every route; none is passed over, and nothing is written.
 func TestWhatIsMisspeltIsRefusedOnEveryRoute(t *testing.T) {
 	s := testkit.Demo(t)
-	token := bearer(s.Client(t, "maren"))
+	maren := s.Client(t, "maren")
+	atTerminal := registered(t, s, "HB-PACK")
+	_, refused := atTerminal.show(api.TerminalShow{Badge: get[api.Page[api.Badge]](t, maren, "/badges",
+		client.Query("staff", "Q0116")).Items[0].Number})
+	require.Empty(t, refused)
 	revision := s.App.Live().State().Revision
 	for _, r := range s.HTTP.Routes() {
+		token := bearer(maren)
+		if r.Access.Terminal || r.Access.Visit {
+			token = atTerminal.headers()
+		}
 		path := "/api/v1" + strings.Replace(r.Path, "{id}", "Q0011", 1)
 		if strings.Contains(r.Path, "{id}") && !strings.HasPrefix(r.Path, "/staff") {
 			path = "/api/v1" + strings.Replace(r.Path, "{id}", "1", 1)

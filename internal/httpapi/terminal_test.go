@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"net/url"
 	"regexp"
 	"testing"
 	"time"
@@ -65,6 +66,17 @@ func (b *tablet) do(method, path string, body, into any) (int, string) {
 		require.NoError(b.t, json.Unmarshal(answer, into), string(answer))
 	}
 	return response.StatusCode, ""
+}
+
+// headers are what the tablet sends with each request.
+func (b *tablet) headers() []string {
+	address, err := url.Parse(b.base)
+	require.NoError(b.t, err)
+	headers := []string{"X-Visit", b.visit}
+	for _, cookie := range b.http.Jar.Cookies(address) {
+		headers = append(headers, "Cookie", cookie.Name+"="+cookie.Value)
+	}
+	return headers
 }
 
 // show lets somebody show a PIN, a badge or both.
