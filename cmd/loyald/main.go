@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"sync/atomic"
 	"syscall"
 	"time"
 	_ "time/tzdata" // sites have time zones on machines without zone files too
@@ -94,9 +95,8 @@ func serveCommand(f *flags) *cobra.Command {
 			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
 				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
 				Operations: f.operations, Log: log, Mail: f.mail, Address: f.address,
-				Started: func(address string, _ *app.App) error {
-					log.Info("serving", "address",
-						address)
+				Started: func(address string) error {
+					log.Info("serving", "address", address)
 					return nil
 				}})
 		}}
@@ -340,13 +340,9 @@ func demoCommand(f *flags) *cobra.Command {
 			defer func() { _ = catcher.Close() }()
 			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
 				Found: true, Listen: f.listen, Log: f.logger(),
-				Mail: post.Config{Server: mailServer, From: "latch@quillmere.example"},
-				Started: func(address string, a *app.App) error {
-					if err := demo.Load(c.Context(), a, os.Stderr); err != nil {
-						return err
-					}
-					return demo.Greet(c.OutOrStdout(), address)
-				}})
+				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
+				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
+				Started: func(address string) error { return demo.Greet(c.OutOrStdout(), address) }})
 		}}
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
@@ -364,8 +360,9 @@ func catchMail(folder string) (*post.Catcher, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
+	var caught atomic.Uint64 // several may come in one millisecond
 	return post.Catch(listener, func(m post.Caught) {
-		name := filepath.Join(folder, time.Now().Format("20060102-150405.000")+".txt")
+		name := filepath.Join(folder, fmt.Sprintf("%s-%d.txt", time.Now().Format("20060102-150405.000"), caught.Add(1)))
 		text := fmt.Sprintf("From: %s\nTo: %s\nSubject: %s\n\n%s", m.From, m.To, m.Subject, m.Body)
 		_ = os.WriteFile(name, []byte(text), 0o600)
 	}), listener.Addr().String(), nil

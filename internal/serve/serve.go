@@ -36,7 +36,9 @@ type Config struct {
 	Mail                    post.Config
 	// at which people reach the service; for links in mail
 	Address string
-	Started func(address string, a *app.App) error // called once the service answers
+	// Prepare is called before the service answers, Started once it does.
+	Prepare func(a *app.App) error
+	Started func(address string) error
 }
 
 // Open opens the store and the app on it; the returned function closes both.
@@ -104,6 +106,11 @@ func Run(ctx context.Context, c Config) error {
 		listener = tls.NewListener(listener,
 			&tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: pair.current, NextProtos: []string{"http/1.1"}})
 	}
+	if c.Prepare != nil {
+		if err := c.Prepare(a); err != nil {
+			return errors.Join(err, listener.Close())
+		}
+	}
 	ended := make(chan error, 2)
 	go func() { ended <- server.Serve(listener) }()
 	if c.Operations != "" {
@@ -116,7 +123,7 @@ func Run(ctx context.Context, c Config) error {
 		go func() { ended <- own.Serve(operations) }()
 	}
 	if c.Started != nil {
-		if err := c.Started(listener.Addr().String(), a); err != nil {
+		if err := c.Started(listener.Addr().String()); err != nil {
 			return errors.Join(err, server.Close())
 		}
 	}

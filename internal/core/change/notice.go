@@ -268,8 +268,7 @@ func (t *Trial) retireNotice(retired bool) error {
 		return err
 	}
 	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Title,
-			map[bool]string{true: "retired", false: "in use"}[retired])
+		return fault.Conflictf("on", "%s is %s already", before.Title, retiredWord(retired))
 	}
 	n := *before
 	n.Retired = retired

@@ -206,8 +206,7 @@ func (t *Trial) retirePlace(retired bool) error {
 		return err
 	}
 	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Name,
-			map[bool]string{true: "retired", false: "in use"}[retired])
+		return fault.Conflictf("on", "%s is %s already", before.Name, retiredWord(retired))
 	}
 	p := *before
 	p.Retired = retired

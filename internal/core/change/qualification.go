@@ -156,8 +156,7 @@ func (t *Trial) retireQualification(retired bool) error {
 		return err
 	}
 	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Name,
-			map[bool]string{true: "retired", false: "in use"}[retired])
+		return fault.Conflictf("on", "%s is %s already", before.Name, retiredWord(retired))
 	}
 	q := *before
 	q.Retired = retired

@@ -122,6 +122,53 @@ export function SelectField({
   );
 }
 
+/** Narrows a list by words; empty, it narrows nothing. */
+export function SearchBox({
+  label,
+  hint,
+  value,
+  onChange,
+}: {
+  label: string;
+  hint: string;
+  value: string | undefined;
+  onChange: (words: string | undefined) => void;
+}) {
+  return (
+    <input
+      aria-label={label}
+      placeholder={hint}
+      value={value ?? ""}
+      onChange={(e) => onChange(e.target.value || undefined)}
+      className={inputLook}
+    />
+  );
+}
+
+/** Narrows a list by one of several; the first, without a value, narrows nothing. */
+export function Choice<T extends string>({
+  label,
+  value,
+  onChange,
+  children,
+}: {
+  label: string;
+  value: T | undefined;
+  onChange: (chosen: T | undefined) => void;
+  children: ReactNode;
+}) {
+  return (
+    <select
+      aria-label={label}
+      value={value ?? ""}
+      onChange={(e) => onChange((e.target.value as T) || undefined)}
+      className={inputLook}
+    >
+      {children}
+    </select>
+  );
+}
+
 const marks = {
   active: { icon: Check, look: "text-open bg-open-wash", word: "Active" },
   prepared: { icon: Clock, look: "text-soon bg-soon-wash", word: "Prepared" },

@@ -9,11 +9,13 @@ import { SiteOptions, usePlaces } from "@/parts/choices";
 import {
   Ask,
   Button,
+  Choice,
   Empty,
   inputLook,
   Loading,
   moment,
   Page,
+  SearchBox,
   Section,
   SelectField,
   TakeAlong,
@@ -99,19 +101,8 @@ export function Badges() {
       }
     >
       <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr_auto]">
-        <input
-          aria-label="Search badges"
-          placeholder="Number, label or holder"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
-        />
-        <select
-          aria-label="State"
-          value={search.state ?? ""}
-          onChange={(e) => put({ state: (e.target.value as Badge["state"]) || undefined })}
-          className={inputLook}
-        >
+        <SearchBox label="Search badges" hint="Number, label or holder" value={search.q} onChange={(q) => put({ q })} />
+        <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
           <option value="stock">In stock</option>
           <option value="issued">Issued</option>
@@ -119,26 +110,16 @@ export function Badges() {
           <option value="overdue">Overdue</option>
           <option value="lost">Lost</option>
           <option value="destroyed">Destroyed</option>
-        </select>
-        <select
-          aria-label="Site"
-          value={search.site ?? ""}
-          onChange={(e) => put({ site: e.target.value || undefined })}
-          className={inputLook}
-        >
+        </Choice>
+        <Choice label="Site" value={search.site} onChange={(site) => put({ site })}>
           <option value="">Any site</option>
           <SiteOptions places={places.data} />
-        </select>
-        <select
-          aria-label="Day badges"
-          value={search.day ?? ""}
-          onChange={(e) => put({ day: (e.target.value as "true") || undefined })}
-          className={inputLook}
-        >
+        </Choice>
+        <Choice label="Day badges" value={search.day} onChange={(day) => put({ day })}>
           <option value="">Day badges too</option>
           <option value="true">Day badges only</option>
           <option value="false">No day badges</option>
-        </select>
+        </Choice>
         <select
           aria-label="Order"
           value={query.sort}

@@ -6,7 +6,7 @@ import { useMay } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { TemplateOptions, useTemplates } from "@/parts/choices";
-import { Button, day, Empty, inputLook, Loading, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { Button, Choice, day, Empty, inputLook, Loading, Page, SearchBox, TakeAlong, Wrong } from "@/parts/parts";
 import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
 
@@ -80,32 +80,21 @@ export function Exceptions() {
     >
       <RuleTabs />
       <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_auto]">
-        <input
-          aria-label="Search exceptions"
-          placeholder="Person, permission, place or reason"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
+        <SearchBox
+          label="Search exceptions"
+          hint="Person, permission, place or reason"
+          value={search.q}
+          onChange={(q) => put({ q })}
         />
-        <select
-          aria-label="That differ from a template"
-          value={search.template ?? ""}
-          onChange={(e) => put({ template: e.target.value || undefined })}
-          className={inputLook}
-        >
+        <Choice label="That differ from a template" value={search.template} onChange={(template) => put({ template })}>
           <option value="">Any template</option>
           <TemplateOptions templates={templates.data?.items} />
-        </select>
-        <select
-          aria-label="Added or withheld"
-          value={search.kind ?? ""}
-          onChange={(e) => put({ kind: (e.target.value as Search["kind"]) || undefined })}
-          className={inputLook}
-        >
+        </Choice>
+        <Choice label="Added or withheld" value={search.kind} onChange={(kind) => put({ kind })}>
           <option value="">Added and withheld</option>
           <option value="added">Added</option>
           <option value="withheld">Withheld</option>
-        </select>
+        </Choice>
         <select
           aria-label="Order"
           value={query.sort}

@@ -7,7 +7,21 @@ import { isoDay } from "@/parts/AssignmentFields";
 import { useApplied } from "@/parts/change";
 import { SiteOptions, usePlaces } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
-import { Ask, Button, day, Empty, inputLook, Loading, moment, Page, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import {
+  Ask,
+  Button,
+  Choice,
+  day,
+  Empty,
+  inputLook,
+  Loading,
+  moment,
+  Page,
+  SearchBox,
+  TakeAlong,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
 
 type Item = Schema["Expiring"];
 type Search = { days?: number; kind?: Item["kind"]; site?: string; q?: string; let_go?: "true" | "false" | "all" };
@@ -75,13 +89,7 @@ export function Expiring() {
       }
     >
       <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr]">
-        <input
-          aria-label="Search people"
-          placeholder="Name or staff number"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
-        />
+        <SearchBox label="Search people" hint="Name or staff number" value={search.q} onChange={(q) => put({ q })} />
         <select
           aria-label="Within"
           value={days}
@@ -94,28 +102,18 @@ export function Expiring() {
             </option>
           ))}
         </select>
-        <select
-          aria-label="Kind"
-          value={search.kind ?? ""}
-          onChange={(e) => put({ kind: (e.target.value as Item["kind"]) || undefined })}
-          className={inputLook}
-        >
+        <Choice label="Kind" value={search.kind} onChange={(kind) => put({ kind })}>
           <option value="">Everything</option>
           {Object.entries(kinds).map(([k, name]) => (
             <option key={k} value={k}>
               {name}
             </option>
           ))}
-        </select>
-        <select
-          aria-label="Home site"
-          value={search.site ?? ""}
-          onChange={(e) => put({ site: e.target.value || undefined })}
-          className={inputLook}
-        >
+        </Choice>
+        <Choice label="Home site" value={search.site} onChange={(site) => put({ site })}>
           <option value="">Any site</option>
           <SiteOptions places={places.data} />
-        </select>
+        </Choice>
         <select
           aria-label="Let go"
           value={query.let_go}

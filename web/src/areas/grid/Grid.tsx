@@ -3,7 +3,7 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { api, everyPage, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
 import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { Empty, engagementWord, inputLook, Page, TakeAlong } from "@/parts/parts";
+import { Choice, Empty, engagementWord, inputLook, Page, SearchBox, TakeAlong } from "@/parts/parts";
 import { GridTable } from "./GridTable";
 
 type Search = {
@@ -61,19 +61,14 @@ export function Grid() {
         <select aria-label="Place" value={place} onChange={(e) => put({ place: e.target.value })} className={inputLook}>
           <PlaceOptions places={places.data} />
         </select>
-        <select
-          aria-label="Columns"
-          value={search.permission ?? ""}
-          onChange={(e) => put({ permission: e.target.value || undefined })}
-          className={inputLook}
-        >
+        <Choice label="Columns" value={search.permission} onChange={(permission) => put({ permission })}>
           <option value="">Columns: permissions there</option>
           {permissions.data?.map((p) => (
             <option key={p.key} value={p.key}>
               Columns: places for “{p.title}”
             </option>
           ))}
-        </select>
+        </Choice>
         <select
           aria-label="Group of permissions"
           disabled={!!search.permission}
@@ -84,22 +79,11 @@ export function Grid() {
           <option value="">All groups but the console's</option>
           <GroupOptions groups={groups.data?.items} />
         </select>
-        <select
-          aria-label="Template"
-          value={search.template ?? ""}
-          onChange={(e) => put({ template: e.target.value || undefined })}
-          className={inputLook}
-        >
+        <Choice label="Template" value={search.template} onChange={(template) => put({ template })}>
           <option value="">Any template</option>
           <TemplateOptions templates={templates.data?.items} />
-        </select>
-        <input
-          aria-label="Name or number"
-          placeholder="Name or number"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
-        />
+        </Choice>
+        <SearchBox label="Name or number" hint="Name or number" value={search.q} onChange={(q) => put({ q })} />
         <input
           aria-label="Job title"
           placeholder="Job title"
@@ -107,19 +91,14 @@ export function Grid() {
           onChange={(e) => put({ title: e.target.value || undefined })}
           className={inputLook}
         />
-        <select
-          aria-label="Engagement"
-          value={search.engagement ?? ""}
-          onChange={(e) => put({ engagement: e.target.value || undefined })}
-          className={inputLook}
-        >
+        <Choice label="Engagement" value={search.engagement} onChange={(engagement) => put({ engagement })}>
           <option value="">Any engagement</option>
           {Object.entries(engagementWord).map(([k, w]) => (
             <option key={k} value={k}>
               {w}
             </option>
           ))}
-        </select>
+        </Choice>
         <input
           aria-label="Agency or employer"
           placeholder="Agency or employer, in full"

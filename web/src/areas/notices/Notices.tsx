@@ -9,6 +9,7 @@ import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/
 import {
   Ask,
   Button,
+  Choice,
   Empty,
   Field,
   inputLook,
@@ -16,6 +17,7 @@ import {
   Mark,
   moment,
   Page,
+  SearchBox,
   Section,
   TakeAlong,
   TextField,
@@ -369,23 +371,12 @@ export function NoticePage() {
         {may("console.view_staff") && (
           <Section title="Who has accepted it" note={`${n.accepted} of ${n.meant}`}>
             <div className="mb-2 grid grid-cols-2 gap-2">
-              <input
-                aria-label="Search people"
-                placeholder="Name or number"
-                value={search.q ?? ""}
-                onChange={(e) => put({ q: e.target.value || undefined })}
-                className={inputLook}
-              />
-              <select
-                aria-label="State"
-                value={search.state ?? ""}
-                onChange={(e) => put({ state: (e.target.value as Search["state"]) || undefined })}
-                className={inputLook}
-              >
+              <SearchBox label="Search people" hint="Name or number" value={search.q} onChange={(q) => put({ q })} />
+              <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
                 <option value="">All</option>
                 <option value="waiting">Not yet</option>
                 <option value="accepted">Accepted</option>
-              </select>
+              </Choice>
             </div>
             <Wrong error={people.error} />
             {people.data?.items.length === 0 && <p className="text-faded">Nobody fits.</p>}

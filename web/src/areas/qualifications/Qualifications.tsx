@@ -6,7 +6,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
 import { ChangeDialog } from "@/parts/change";
 import { SiteOptions, usePlaces } from "@/parts/choices";
-import { Ask, Button, day, Empty, inputLook, Loading, Page, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, Choice, day, Empty, Loading, Page, SearchBox, TakeAlong, TextField, Wrong } from "@/parts/parts";
 import {
   type Certificate,
   CertificateChange,
@@ -245,34 +245,23 @@ export function QualificationPage() {
         <RequiredBy of={q} />
       </p>
       <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr_1fr]">
-        <input
-          aria-label="Search certificates"
-          placeholder="Name, or number on the certificate"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
+        <SearchBox
+          label="Search certificates"
+          hint="Name, or number on the certificate"
+          value={search.q}
+          onChange={(q) => put({ q })}
         />
-        <select
-          aria-label="State"
-          value={search.state ?? ""}
-          onChange={(e) => put({ state: (e.target.value as Certificate["state"]) || undefined })}
-          className={inputLook}
-        >
+        <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
           <option value="counts">Counts</option>
           <option value="later">Later</option>
           <option value="run_out">Run out</option>
           <option value="withdrawn">Withdrawn</option>
-        </select>
-        <select
-          aria-label="Site"
-          value={search.site ?? ""}
-          onChange={(e) => put({ site: e.target.value || undefined })}
-          className={inputLook}
-        >
+        </Choice>
+        <Choice label="Site" value={search.site} onChange={(site) => put({ site })}>
           <option value="">Any site</option>
           <SiteOptions places={places.data} />
-        </select>
+        </Choice>
       </div>
       <Wrong error={list.error} />
       {list.data?.items.length === 0 && <Empty>No certificate fits. Record one on the page of a person.</Empty>}

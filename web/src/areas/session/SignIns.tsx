@@ -2,7 +2,20 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
-import { Ask, Button, Empty, inputLook, Loading, Mark, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
+import {
+  Ask,
+  Button,
+  Choice,
+  Empty,
+  inputLook,
+  Loading,
+  Mark,
+  moment,
+  Page,
+  SearchBox,
+  TakeAlong,
+  Wrong,
+} from "@/parts/parts";
 
 type Account = Schema["SignInAccount"];
 type Search = { q?: string; state?: Account["state"]; unused?: number; sort?: "name" | "-name" | "last" | "-last" };
@@ -52,26 +65,15 @@ export function SignIns() {
       }
     >
       <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr]">
-        <input
-          aria-label="Search sign-ins"
-          placeholder="Name, number or email"
-          value={search.q ?? ""}
-          onChange={(e) => put({ q: e.target.value || undefined })}
-          className={inputLook}
-        />
-        <select
-          aria-label="State"
-          value={search.state ?? ""}
-          onChange={(e) => put({ state: (e.target.value as Account["state"]) || undefined })}
-          className={inputLook}
-        >
+        <SearchBox label="Search sign-ins" hint="Name, number or email" value={search.q} onChange={(q) => put({ q })} />
+        <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
           <option value="signs_in">Signs in</option>
           <option value="first_password">First password</option>
           <option value="none">No password</option>
           <option value="run_out">Run out</option>
           <option value="locked">Locked</option>
-        </select>
+        </Choice>
         <select
           aria-label="Not used for"
           value={search.unused ?? ""}
