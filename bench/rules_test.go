@@ -119,7 +119,9 @@ func (e *estateOf) preview(t *testing.T) {
 		"because", e.common())
 	require.NoError(t, err)
 	gains, losses := d.After.Groups(d.Effect.Gains, false), e.snapshot.Groups(d.Effect.Losses, true)
-	require.NotEmpty(t, wording.English.Summary(e.snapshot, d.After, &d.Effect, gains, losses, anybody))
+	require.NotEmpty(t, wording.English.Summary(&wording.Compared{Before: e.snapshot, After: d.After,
+		At: time.Now().Unix()},
+		&d.Effect, gains, losses, anybody))
 	e.affected = d.Effect.Gainers()
 }
 

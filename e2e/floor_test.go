@@ -63,6 +63,38 @@ func TestAQualificationIsAddedAndRequired(t *testing.T) {
 	assert.NotEmpty(t, packer.Effect.Losses)
 }
 
+// A schedule is added, given to a person, and changed: who gains and loses which hours is said before.
+func TestAScheduleIsAddedGivenAndChanged(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("maren")
+	p.visit("/schedules")
+	p.press("Add a schedule")
+	p.fill("Name", "Weekend shift")
+	p.fill("Code", "WEEKEND")
+	p.see("Nobody gains")
+	p.press("Add the schedule")
+	p.see("Done as change")
+	p.see("Mon–Fri 06:00–14:00")
+	p.visit("/staff/Q0026")
+	p.press("Give hours of their own")
+	p.set("Access hours", "schedule")
+	p.set("Schedule", "WEEKEND")
+	p.see("loses")
+	p.fill("Why", "studies in the evening")
+	p.press("Set the hours")
+	p.see("Done as change")
+	p.see("by the record of")
+	p.visit("/schedules/WEEKEND")
+	p.see("Q0026")
+	p.press("Change")
+	p.set("Closes at", "16:00")
+	p.see("gains hours: Mon–Fri 06:00–16:00 instead of Mon–Fri 06:00–14:00")
+	p.press("Change the schedule")
+	p.see("Done as change")
+	p.see("WEEKEND · Mon–Fri 06:00–16:00")
+}
+
 // A new version of a notice asks everybody anew, and a signed paper is put on record.
 func TestANoticeIsPublishedAndAPaperRecorded(t *testing.T) {
 	s := testkit.Demo(t)

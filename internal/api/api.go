@@ -74,30 +74,32 @@ type Lock struct {
 
 // Staff is a staff member.
 type Staff struct {
-	ID          uint32    `json:"id"`
-	StaffNumber string    `json:"staff_number"`
-	GivenName   string    `json:"given_name"`
-	FamilyName  string    `json:"family_name"`
-	KnownAs     string    `json:"known_as,omitempty"`
-	Email       string    `json:"email,omitempty"`
-	Phone       string    `json:"phone,omitempty"`
-	JobTitle    string    `json:"job_title,omitempty"`
-	Engagement  string    `json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
-	Employer    string    `json:"employer,omitempty"`
-	HomeSite    PlaceRef  `json:"home_site"`
-	LineManager *StaffRef `json:"line_manager,omitempty"`
-	StartDate   string    `json:"start_date" format:"date"`
-	ContractEnd string    `json:"contract_end,omitempty" format:"date"`
-	LeavingDate string    `json:"leaving_date,omitempty" format:"date"`
-	Notes       string    `json:"notes,omitempty"`
-	ExternalID  string    `json:"external_id,omitempty"`
-	Status      string    `json:"status" enum:"prepared,active,departed"`
-	Owner       bool      `json:"owner,omitempty"`
-	Lock        *Lock     `json:"lock,omitempty"`
-	Templates   []string  `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
-	Qualified   []string  `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
-	Narrow      bool      `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
-	ETag        string    `json:"etag" doc:"Send as If-Match when changing this"`
+	ID          uint32       `json:"id"`
+	StaffNumber string       `json:"staff_number"`
+	GivenName   string       `json:"given_name"`
+	FamilyName  string       `json:"family_name"`
+	KnownAs     string       `json:"known_as,omitempty"`
+	Email       string       `json:"email,omitempty"`
+	Phone       string       `json:"phone,omitempty"`
+	JobTitle    string       `json:"job_title,omitempty"`
+	Engagement  string       `json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
+	Employer    string       `json:"employer,omitempty"`
+	HomeSite    PlaceRef     `json:"home_site"`
+	LineManager *StaffRef    `json:"line_manager,omitempty"`
+	StartDate   string       `json:"start_date" format:"date"`
+	ContractEnd string       `json:"contract_end,omitempty" format:"date"`
+	LeavingDate string       `json:"leaving_date,omitempty" format:"date"`
+	Notes       string       `json:"notes,omitempty"`
+	ExternalID  string       `json:"external_id,omitempty"`
+	Status      string       `json:"status" enum:"prepared,active,departed"`
+	Owner       bool         `json:"owner,omitempty"`
+	Lock        *Lock        `json:"lock,omitempty"`
+	Templates   []string     `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
+	Hours       *AccessHours `json:"hours,omitempty" doc:"Access hours of those of their assignments that state none; left out: those of the templates"`
+	HoursWords  string       `json:"hours_words,omitempty" doc:"The same in words"`
+	Qualified   []string     `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
+	Narrow      bool         `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
+	ETag        string       `json:"etag" doc:"Send as If-Match when changing this"`
 }
 
 // Ground is one fact that a decision rests on.
@@ -182,10 +184,48 @@ type HoursRule struct {
 
 // AccessHours says when an assignment or a template lets somebody in.
 type AccessHours struct {
-	Kind          string      `json:"kind,omitempty" doc:"always, opening or weekly; empty takes the template's, else the place's opening hours"`
+	Kind          string      `json:"kind,omitempty" doc:"always, opening, weekly or schedule; empty takes what states them further up: the person's, else the template's, else the place's opening hours"`
 	BeforeMinutes int         `json:"before_minutes,omitempty"`
 	AfterMinutes  int         `json:"after_minutes,omitempty"`
 	Rules         []HoursRule `json:"rules,omitempty"`
+	Schedule      string      `json:"schedule,omitempty" doc:"Of the kind schedule: the code of the one whose hours they are"`
+}
+
+// Schedule is a set of access hours with a name, which templates, assignments and people have in common.
+type Schedule struct {
+	ID          uint32        `json:"id"`
+	Code        string        `json:"code"`
+	Name        string        `json:"name"`
+	Summary     string        `json:"summary,omitempty"`
+	Hours       AccessHours   `json:"hours"`
+	HoursWords  string        `json:"hours_words"`
+	Templates   []TemplateRef `json:"templates" doc:"That state these hours themselves"`
+	Assignments int           `json:"assignments" doc:"How many assignments that have not ended state these hours themselves, of those you may see"`
+	People      int           `json:"people" doc:"Whose hours they are by their own record, of those you may see"`
+	Concerned   int           `json:"concerned" doc:"How many people have these hours in some assignment that has not ended, in whichever way, of those you may see"`
+	Fixed       string        `json:"fixed,omitempty" doc:"Why you may not change it at all"`
+	Retired     bool          `json:"retired,omitempty"`
+	ETag        string        `json:"etag"`
+}
+
+// ScheduleFields are the fields of a schedule that can be written.
+type ScheduleFields struct {
+	Code    *string      `json:"code,omitempty" doc:"Such as EARLY; it stays as it is once it is made"`
+	Name    *string      `json:"name,omitempty"`
+	Summary *string      `json:"summary,omitempty"`
+	Hours   *AccessHours `json:"hours,omitempty" doc:"Of the kinds always, opening or weekly"`
+}
+
+// ScheduleWrite adds or changes a schedule.
+type ScheduleWrite struct {
+	ScheduleFields
+	Reasoned
+}
+
+// StaffHoursWrite sets the access hours of those of somebody's assignments that state none.
+type StaffHoursWrite struct {
+	Hours AccessHours `json:"hours" doc:"Empty takes those of the templates"`
+	Reasoned
 }
 
 // DatedHours replace the weekly rules between two dates.
@@ -257,8 +297,9 @@ type Assignment struct {
 	TemplateOf string       `json:"template_name"`
 	From       string       `json:"from,omitempty" format:"date"`
 	Until      string       `json:"until,omitempty" format:"date"`
-	Hours      *AccessHours `json:"hours,omitempty"`
-	HoursWords string       `json:"hours_words"`
+	Hours      *AccessHours `json:"hours,omitempty" doc:"That it states itself"`
+	HoursWords string       `json:"hours_words" doc:"As they count, in words"`
+	HoursBy    string       `json:"hours_by" doc:"What states them, in words"`
 	When       string       `json:"when" enum:"now,later,past,ended"`
 	ETag       string       `json:"etag"`
 }

@@ -154,6 +154,8 @@ func (s *session) root() *cobra.Command {
 	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(),
 		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
 		s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(),
+		s.scheduleCommand(),
+		s.assignmentCommand(),
 		s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand(),
 		s.organisationCommand()} {
 		c.GroupID = "nouns"

@@ -172,9 +172,9 @@ func (s *session) assignCommand() *cobra.Command {
 	c.Flags().StringVar(&until, "until", "", "last day that counts; the template's own length where left out")
 	completeFlag(c, "place", s.completePlaces())
 	completeFlag(c, "template", s.completeTemplates())
-	access := hoursFlag(c)
+	access := s.hoursFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		own, err := access()
+		own, err := access(c.Context())
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"net/url"
 	"os"
@@ -110,12 +111,19 @@ func readRules(typed string) ([]api.HoursRule, error) {
 // accessHelp says how access hours are typed.
 const accessHelp = "access hours: 'always', 'opening', 'opening 30 15' (opened 30 minutes earlier and closed 15 " +
 	"later " +
-	"than the place), 'mon-fri 05:30-14:15; sat 06:00-14:00', or 'inherit' to take them from further up"
+	"than the place), 'mon-fri 05:30-14:15; sat 06:00-14:00', 'schedule EARLY' to have those of a schedule, or " +
+	"'inherit' to take them from further up"
 
 // readAccess reads access hours as they are typed.
-func readAccess(typed string) (*api.AccessHours, error) {
+func (s *session) readAccess(ctx context.Context, typed string) (*api.AccessHours, error) {
 	parts := strings.Fields(strings.ToLower(typed))
 	switch {
+	case len(parts) > 1 && parts[0] == "schedule":
+		c, err := s.schedule(ctx, strings.TrimSpace(strings.TrimSpace(typed)[len("schedule"):]))
+		if err != nil {
+			return nil, err
+		}
+		return &api.AccessHours{Kind: "schedule", Schedule: c.Code}, nil
 	case len(parts) == 0:
 		return nil, usagef("say the %s", accessHelp)
 	case parts[0] == "inherit" && len(parts) == 1:
@@ -139,13 +147,13 @@ func readAccess(typed string) (*api.AccessHours, error) {
 }
 
 // hoursFlag adds the flag by which something is given access hours; what it returns reads them where it was given.
-func hoursFlag(c *cobra.Command) func() (*api.AccessHours, error) {
+func (s *session) hoursFlag(c *cobra.Command) func(ctx context.Context) (*api.AccessHours, error) {
 	typed := c.Flags().String("hours", "", accessHelp)
-	return func() (*api.AccessHours, error) {
+	return func(ctx context.Context) (*api.AccessHours, error) {
 		if !c.Flags().Changed("hours") {
 			return nil, nil
 		}
-		return readAccess(*typed)
+		return s.readAccess(ctx, *typed)
 	}
 }
 

@@ -166,10 +166,46 @@ func TestHoursAreDrawnFromAShell(t *testing.T) {
 	assert.NotEmpty(t, d.rows("hours", "week", "--staff", "Q0011", "--days", "14"))
 	assert.NotEmpty(t, d.rows("hours", "week", "HB", "--template", "packer"))
 	assert.Contains(t, d.refused(2, "hours", "week"), "say which place")
-	assert.Contains(t, d.refused(2, "hours", "week", "HB", "--template", "packer", "--staff", "Q0011"), "not both")
+	assert.Contains(t, d.refused(2, "hours", "week", "HB", "--template", "packer", "--staff", "Q0011"), "one of")
+	assert.NotEmpty(t, d.rows("hours", "week", "HB", "--schedule", "NIGHT"))
 	assert.Contains(t, d.refused(2, "hours", "week", "HB", "--days", "4000"), "days")
 	assert.Contains(t, d.refused(2, "hours", "week", "HB", "--from", "soon"), "from")
 	assert.Contains(t, d.refused(4, "hours", "week", "--staff", "Q0011", "--permission", "fly"), "permission")
+}
+
+func TestSchedulesAreSharedFromAShell(t *testing.T) {
+	d := newDesk(t)
+	d.login("maren")
+	assert.Contains(t, d.ok("schedule", "add", "WEEKEND", "--name", "Weekend shift", "--hours",
+		"sat,sun 07:00-15:00"), "Weekend shift is added.")
+	assert.Contains(t, d.refused(3, "schedule", "add", "WEEKEND", "--name", "Again", "--hours", "always"), "WEEKEND")
+	assert.Contains(t, d.refused(2, "schedule", "add", "NONE", "--name", "None", "--hours", "inherit"),
+		"states its hours itself")
+	assert.Contains(t, d.refused(2, "schedule", "edit", "WEEKEND"), "say what to change")
+	assert.Contains(t, d.refused(4, "staff", "hours", "Q0026", "schedule WEEKDAY"), "WEEKDAY")
+	assert.Contains(t, d.refused(2, "staff", "hours", "Q0026", "sometimes"), "are no hours")
+	d.ok("staff", "hours", "Q0026", "schedule weekend shift", "--reason", "studies in the week", "--yes")
+	assert.Regexp(t, `Access hours +Weekend shift: Sat, Sun 07:00–15:00`, d.ok("staff", "show", "Q0026"))
+	rows := d.rows("assignment", "list", "--staff", "Q0026")
+	require.Len(t, rows, 1)
+	assert.Contains(t, rows[0]["hours_by"], "schedule Weekend shift, by the record of")
+	shown := d.ok("schedule", "show", "WEEKEND")
+	assert.Contains(t, shown, "Q0026")
+	assert.Regexp(t, `Stated by +1 person`, shown)
+	assert.Contains(t, d.ok("schedule", "edit", "WEEKEND", "--hours", "sat,sun 08:00-15:00", "--preview"),
+		"Sat, Sun 08:00–15:00 instead of Sat, Sun 07:00–15:00")
+	id := rows[0]["id"]
+	d.ok("assignment", "edit", id, "--hours", "schedule EARLY", "--reason", "works early", "--yes")
+	assert.Len(t, d.rows("assignment", "list", "--schedule", "EARLY"), 4)
+	assert.Contains(t, d.refused(2, "assignment", "edit", "one"), "say what to change")
+	assert.Contains(t, d.refused(2, "assignment", "edit", "one", "--until", ""), "is not the number")
+	d.ok("assignment", "end", id, "--reason", "has left the packing", "--yes")
+	assert.Len(t, d.rows("assignment", "list", "--staff", "Q0026", "--when", "ended"), 1)
+	d.ok("schedule", "retire", "WEEKEND")
+	assert.NotContains(t, d.ok("schedule", "list"), "WEEKEND")
+	assert.Contains(t, d.ok("schedule", "list", "--retired"), "WEEKEND")
+	d.ok("schedule", "restore", "WEEKEND")
+	assert.Contains(t, d.ok("permission", "export"), "code: WEEKEND")
 }
 
 func TestSignInsAreListedAndEndedFromAShell(t *testing.T) {

@@ -86,7 +86,32 @@ func (s *session) staffCommand() *cobra.Command {
 			"The record of "+fullName(p)+" is changed.", client.IfMatch(p.ETag))
 		return err
 	}
-	return noun("staff", "People on record", listing, show, edit)
+	return noun("staff", "People on record", listing, show, edit, s.staffHours())
+}
+
+// staffHours gives somebody access hours of their own.
+func (s *session) staffHours() *cobra.Command {
+	return &cobra.Command{Use: "hours STAFF HOURS", Args: cobra.ExactArgs(2), ValidArgsFunction: s.completeStaff(),
+		Short: "Give a person access hours of their own: those of all their assignments that state none",
+		Long: "Gives a person access hours of their own: those of all their assignments that state none.\n\nThe " +
+			accessHelp + ".",
+		Example: "  loyal staff hours Q0241 'mon-fri 08:00-18:00'\n  loyal staff hours Q0241 'schedule DAY'\n" +
+			"  loyal staff hours Q0241 inherit",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			own, err := s.readAccess(c.Context(), args[1])
+			if err != nil {
+				return err
+			}
+			body := api.StaffHoursWrite{Hours: *own}
+			body.Reason = s.reason
+			_, err = s.write(c.Context(), "PUT", "/staff/"+p.StaffNumber+"/hours", body,
+				"The access hours of "+fullName(p)+" are set.", client.IfMatch(p.ETag))
+			return err
+		}}
 }
 
 // changed reports whether any flag of the command's own was given.
@@ -115,5 +140,6 @@ func (s *session) showStaff(p *api.Staff) {
 	s.line("Start", p.StartDate)
 	s.line("Contract end", p.ContractEnd)
 	s.line("Leaves", p.LeavingDate)
+	s.line("Access hours", p.HoursWords)
 	s.line("Notes", p.Notes)
 }

@@ -106,7 +106,7 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		"a setting, such as line.run=run or stock=full; give it several times for several")
 	c.Flags().StringArrayVar(&unset, "unset", nil,
 		"set a permission or group back to what flows or comes from the base")
-	requires, access := s.requiresFlag(c), hoursFlag(c)
+	requires, access := s.requiresFlag(c), s.hoursFlag(c)
 	completeFlag(c, "base", s.completeTemplates())
 	completeFlag(c, "set", s.completePermissions())
 	completeFlag(c, "unset", s.completePermissions())
@@ -135,7 +135,7 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		if f.Requires, err = requires(ctx); err != nil {
 			return nil, err
 		}
-		if f.Hours, err = access(); err != nil {
+		if f.Hours, err = access(ctx); err != nil {
 			return nil, err
 		}
 		f.Decide = map[string]*string{}

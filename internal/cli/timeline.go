@@ -13,21 +13,23 @@ import (
 	"loyallatch.example/latch/internal/client"
 )
 
-// hoursWeek draws hours day by day: of a place, of a template at a place, or of a person.
+// hoursWeek draws hours day by day: of a place, of a template or a schedule at a place, or of a person.
 func (s *session) hoursWeek() *cobra.Command {
-	var template, staff, permission, from string
+	var template, schedule, staff, permission, from string
 	var days int
 	c := &cobra.Command{Use: "week [PLACE]", Args: cobra.MaximumNArgs(1), ValidArgsFunction: s.completePlaces(),
-		Short: "Hours day by day as a picture: of a place, a template at a place, or a person",
+		Short: "Hours day by day as a picture: of a place, a template or a schedule at a place, or a person",
 		Example: "  loyal hours week HB\n  loyal hours week HB --template packer\n" +
 			"  loyal hours week --staff Q0241 --from 2026-12-01 --days 31"}
 	c.Flags().StringVar(&template, "template", "", "of this template at the place")
+	c.Flags().StringVar(&schedule, "schedule", "", "of this schedule at the place")
 	c.Flags().StringVar(&staff, "staff", "", "of this person, at the place or their home site")
 	c.Flags().StringVar(&permission, "permission", "",
 		"of a person: key of what they may do; by the doors where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; Monday of this week where left out")
 	c.Flags().IntVar(&days, "days", 7, "how many days, at most 42")
 	completeFlag(c, "template", s.completeTemplates())
+	completeFlag(c, "schedule", s.completeSchedules())
 	completeFlag(c, "staff", s.completeStaff())
 	completeFlag(c, "permission", s.completePermissions())
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -42,8 +44,8 @@ func (s *session) hoursWeek() *cobra.Command {
 		path := "/places/" + url.PathEscape(place) + "/timeline"
 		options := []client.Option{client.Query("from", from), client.Query("days", fmt.Sprint(days))}
 		switch {
-		case template != "" && staff != "":
-			return usagef("say --template or --staff, not both")
+		case template != "" && schedule != "" || template != "" && staff != "" || schedule != "" && staff != "":
+			return usagef("say one of --template, --schedule and --staff")
 		case staff != "":
 			p, err := s.staff(c.Context(), staff)
 			if err != nil {
@@ -53,6 +55,13 @@ func (s *session) hoursWeek() *cobra.Command {
 			options = append(options, client.Query("place", place), client.Query("permission", permission))
 		case place == "":
 			return usagef("say which place, or whose hours with --staff")
+		case schedule != "":
+			of, err := s.schedule(c.Context(), schedule)
+			if err != nil {
+				return err
+			}
+			path = "/schedules/" + of.Code + "/timeline"
+			options = append(options, client.Query("place", place))
 		case template != "":
 			t, err := s.template(c.Context(), template)
 			if err != nil {

@@ -20,6 +20,7 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/rulebook"
 )
 
@@ -93,7 +94,8 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	}
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
-	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.exceptions,
+	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.shifts,
+		l.exceptions,
 		l.states} {
 		happened, err := more()
 		if err != nil {
@@ -348,7 +350,7 @@ func (l *loader) enrol(rows []map[string]string) {
 	}
 }
 
-// exceptions are made, and some of them ended, on the days that their rows say; only where none was ever made.
+// notice is a text that is published on a day, counted from today.
 type notice struct {
 	Code, Title, Text string
 	Day               int
@@ -414,6 +416,43 @@ func (l *loader) certificates() ([]step, error) {
 	return steps, nil
 }
 
+// planned is on which day shifts were planned.
+const planned = -10
+
+// shifts gives people the hours of schedules, in their assignments or by their own record.
+func (l *loader) shifts() ([]step, error) {
+	for _, p := range l.app.Live().State().Staff.All() {
+		if p.Hours.Kind != hours.Inherit {
+			return nil, nil
+		}
+	}
+	rows, err := readCSV("shifts.csv")
+	if err != nil {
+		return nil, err
+	}
+	var steps []step
+	for _, row := range rows {
+		steps = append(steps, step{planned, row["reason"], func() error {
+			set := fields{"hours": fields{"kind": "schedule", "schedule": row["schedule"]}}
+			if row["states"] == "person" {
+				l.add("staff.hours", "", row["staff"], set)
+				return nil
+			}
+			state := l.app.Live().State()
+			p := state.StaffByNumber(row["staff"])
+			if p == nil {
+				return fmt.Errorf("shifts.csv: nobody is %s", row["staff"])
+			}
+			for _, id := range state.AssignmentsOf(p.ID) {
+				l.add("assignment.edit", "", fmt.Sprint(id), set)
+			}
+			return nil
+		}})
+	}
+	return steps, nil
+}
+
+// exceptions are made, and some of them ended, on the days that their rows say; only where none was ever made.
 func (l *loader) exceptions() ([]step, error) {
 	if l.app.Live().State().Exceptions.Next() > 1 {
 		return nil, nil

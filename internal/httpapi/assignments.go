@@ -16,6 +16,7 @@ func (s *Server) registerAssignments() {
 		Staff    string `query:"staff" maxLength:"64"`
 		Place    string `query:"place" maxLength:"64" doc:"At this place or below it"`
 		Template string `query:"template" maxLength:"64"`
+		Schedule string `query:"schedule" maxLength:"64" doc:"That have its hours, whether they, the person or the template state them"`
 		When     string `query:"when" enum:"now,later,past,ended" doc:"Left out: all but those taken back"`
 	}
 	route(s, "GET", "/assignments", "list-assignments", "assignments", "Assignments of those you may see",
@@ -24,6 +25,17 @@ func (s *Server) registerAssignments() {
 			keep, err := s.assignmentFilter(ctx, v, in.Staff, in.Place, in.Template, in.When)
 			if err != nil {
 				return nil, err
+			}
+			if in.Schedule != "" {
+				c, err := v.scheduleFor("query.schedule", in.Schedule)
+				if err != nil {
+					return nil, err
+				}
+				others := keep
+				keep = func(a *org.Assignment) bool {
+					_, _, of := v.live.HoursOf(a)
+					return of == c && others(a)
+				}
 			}
 			all := []*org.Assignment{}
 			if in.Staff != "" {

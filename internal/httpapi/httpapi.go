@@ -189,6 +189,7 @@ func (s *Server) register() {
 	s.registerBadges()
 	s.registerBadgeActs()
 	s.registerQualifications()
+	s.registerSchedules()
 	s.registerCertificates()
 	s.registerFiles()
 	s.registerNotices()

@@ -11,6 +11,7 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -105,6 +106,9 @@ func (v view) valueWords(field string, value any) string {
 	encoded, err := json.Marshal(value)
 	if err != nil {
 		return ""
+	}
+	if of := (hours.Access{}); field == "hours" && json.Unmarshal(encoded, &of) == nil {
+		return v.statedWords(&of)
 	}
 	return strings.NewReplacer(`"`, "", "{", "", "}", "", "[", "", "]", "", ",", ", ", ":",
 		" ").Replace(string(encoded))

@@ -54,17 +54,7 @@ func (s *Server) registerTimelines() {
 			if err != nil {
 				return nil, err
 			}
-			place, err := v.placeFor("query.place", in.Place)
-			if err != nil || place == nil {
-				return nil, cmpErr(err, fault.Invalidf("query.place", "say at which place"))
-			}
-			st := v.live.Tree().At(place.ID)
-			out, from, until, err := v.timeline(&in.Days, st, t.Name+" at "+place.Name)
-			if err != nil {
-				return nil, err
-			}
-			v.fill(out, v.live.TimelineOf(v.live.TemplateHours(t.ID), place.ID, from, until), wording.English.PlaceEdge)
-			return &timelineOut{*out}, nil
+			return v.timelineAt(&in.Days, in.Place, t.Name, v.live.TemplateHours(t.ID))
 		})
 	type staffIn struct {
 		OneStaff

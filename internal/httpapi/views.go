@@ -180,6 +180,9 @@ func (v view) staff(p *people.Staff) api.Staff {
 	out.Narrow = v.sees.view(p.ID) == access.Narrow
 	if !out.Narrow {
 		out.Qualified = v.qualified(p)
+		if p.Hours.Kind != hours.Inherit {
+			out.Hours, out.HoursWords = v.accessHours(&p.Hours), v.statedWords(&p.Hours)
+		}
 	}
 	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
 		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
@@ -372,7 +375,7 @@ type use struct{ assignments, exceptions map[permit.TemplateID]int }
 func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days,
 		Needs: append([]string{}, t.Needs...), Requires: v.qualificationRefs(t.Requires), IdleSeconds: t.IdleSeconds,
-		Hours: *recode[api.AccessHours](t.Hours), Assignments: used.assignments[t.ID],
+		Hours: *v.accessHours(&t.Hours), Assignments: used.assignments[t.ID],
 		Exceptions: used.exceptions[t.ID], Retired: t.Retired, ETag: etag(t.Revision)}
 	out.HoursWords, out.NeedsWords, out.EffectiveIdleSeconds = v.hoursWords(t), v.needsWords(t),
 		permit.IdleSecondsOf(t, v.live.State().Template)
@@ -410,11 +413,24 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 }
 
 func (v view) hoursWords(t *permit.Template) string {
-	effective := v.live.TemplateHours(t.ID)
-	if effective.Kind == hours.Inherit || effective.Kind == hours.ByPlace {
+	stated := permit.HoursOf(t, v.live.State().Template)
+	if stated.Kind == hours.Inherit {
 		return "opening hours"
 	}
-	return effective.Words(nil, 0)
+	return v.statedWords(&stated)
+}
+
+// statedWords says access hours as they are stated, those of a schedule with its name.
+func (v view) statedWords(a *hours.Access) string {
+	if c := v.live.State().Schedule(a.Schedule); c != nil {
+		return c.Name + ": " + c.Hours.Stated()
+	}
+	return a.Stated()
+}
+
+// accessHours shows access hours as they are written.
+func (v view) accessHours(a *hours.Access) *api.AccessHours {
+	return recode[api.AccessHours](change.HoursForm(v.live.State(), a))
 }
 
 // needsWords says which credentials a template needs, its own or a base's: "a badge and a PIN".
@@ -457,13 +473,12 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 	out := api.Assignment{ID: uint32(a.ID), Staff: v.named(a.Staff), Place: v.placeRef(a.Place), Template: t.Code,
 		TemplateOf: t.Name,
 		From:       a.From.String(), Until: a.Until.String(), When: v.when(a), ETag: etag(a.Revision)}
-	effective := &a.Hours
-	if a.Hours.Kind == hours.Inherit {
-		effective = v.live.TemplateHours(a.Template)
-	} else {
-		out.Hours = recode[api.AccessHours](a.Hours)
+	if a.Hours.Kind != hours.Inherit {
+		out.Hours = v.accessHours(&a.Hours)
 	}
 	st := v.live.Tree().At(a.Place)
+	effective, _, _ := v.live.HoursOf(a)
+	out.HoursBy = wording.English.HoursBy(v.live.Snapshot, a)
 	out.HoursWords = effective.Words(st.Opening, day.Of(v.at.In(st.Location)))
 	return out
 }
@@ -515,10 +530,11 @@ func (v view) decision(e *wording.Explanation, q *access.Question) api.Decision 
 func effectView(before *access.Snapshot, trial *change.Trial, r *sees) *api.Effect {
 	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
-	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(after, gains, r),
-		Losses:      effectLines(before, losses, r),
+	c := &wording.Compared{Before: before, After: after, At: r.at}
+	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(c, after, gains, r),
+		Losses:      effectLines(c, before, losses, r),
 		NeedsReason: trial.NeedsReason(),
-		Summary: wording.English.Summary(before, after, effect, gains, losses, func(id people.StaffID) bool {
+		Summary: wording.English.Summary(c, effect, gains, losses, func(id people.StaffID) bool {
 			return r.now.State().Person(id) == nil || r.view(id) != access.Hidden
 		})}
 }
@@ -528,12 +544,12 @@ const (
 	placesPerLine = 20
 )
 
-func effectLines(snapshot *access.Snapshot, groups []access.Group, r *sees) []api.EffectLine {
+func effectLines(c *wording.Compared, snapshot *access.Snapshot, groups []access.Group, r *sees) []api.EffectLine {
 	lines := make([]api.EffectLine, len(groups))
 	for i := range groups {
 		g := &groups[i]
 		line := api.EffectLine{Key: g.Key(),
-			Words: wording.English.Group(snapshot, g,
+			Words: wording.English.Group(c, g,
 				func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }),
 			Permission: g.Permission.Key, Title: g.Permission.Title, Sites: g.Sites, Sensitive: g.Permission.Sensitive,
 			People: len(g.Staff), Before: g.Permission.Scale.Word(g.Before), After: g.Permission.Scale.Word(g.After),

@@ -16,6 +16,7 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -195,6 +196,8 @@ func made(d *change.Trial) []api.Made {
 			m = api.Made{Kind: "device", ID: uint32(r.ID)}
 		case *qualification.Qualification:
 			m = api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}
+		case *hours.Schedule:
+			m = api.Made{Kind: "schedule", ID: uint32(r.ID), Code: r.Code}
 		case *org.Notice:
 			m = api.Made{Kind: "notice", ID: uint32(r.ID), Code: r.Code}
 		case *org.Acceptance:

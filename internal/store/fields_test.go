@@ -157,7 +157,11 @@ func suit(record any, round int) {
 		r.Retired = false
 	case *permit.Template:
 		r.Hours = hours.Access{Kind: hours.ByPlace, BeforeMinutes: round, AfterMinutes: 30 + round}
+	case *hours.Schedule:
+		r.Hours = hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 60,
+			Until: hours.Minute(600 + round)}}}
 	case *people.Staff:
+		r.Hours = hours.Access{Kind: hours.BySchedule, Schedule: 1}
 		r.Email = fmt.Sprintf("kept%d@quillmere.example", round)
 		r.Owner = false
 		r.ContractEnd = r.StartDate + 20

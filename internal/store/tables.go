@@ -17,8 +17,20 @@ import (
 
 // tables are the tables of the records that decide access, in the order in which records refer to each other. A record
 // and its row turn into each other by the columns here and nowhere else.
-var tables = []records{qualifications, places, groups, permissions, templates, staff, assignments, exceptions, bars,
+var tables = []records{qualifications, schedules, places, groups, permissions, templates, staff, assignments,
+	exceptions, bars,
 	badges, credentials, devices, certificates, notices, acceptances}
+
+var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutSchedule,
+	columns: []column[hours.Schedule]{
+		number("id", func(c *hours.Schedule) *hours.ScheduleID { return &c.ID }),
+		text("code", func(c *hours.Schedule) *string { return &c.Code }),
+		text("name", func(c *hours.Schedule) *string { return &c.Name }),
+		text("summary", func(c *hours.Schedule) *string { return &c.Summary }),
+		document("hours", func(c *hours.Schedule) *hours.Access { return &c.Hours }),
+		flag("retired", func(c *hours.Schedule) *bool { return &c.Retired }),
+		number("revision", func(c *hours.Schedule) *uint64 { return &c.Revision }),
+	}}
 
 var notices = &table[org.Notice]{name: "notices", put: (*org.State).PutNotice, columns: []column[org.Notice]{
 	number("id", func(n *org.Notice) *org.NoticeID { return &n.ID }),
@@ -172,6 +184,8 @@ var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).P
 		reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
 		date("start_date", func(p *people.Staff) *day.Date { return &p.StartDate }),
 		date("contract_end", func(p *people.Staff) *day.Date { return &p.ContractEnd }),
+		nullable(document("hours", func(p *people.Staff) *hours.Access { return &p.Hours }),
+			func(p *people.Staff) bool { return p.Hours.Kind == hours.Inherit }),
 		text("notes", func(p *people.Staff) *string { return &p.Notes }),
 		text("external_id", func(p *people.Staff) *string { return &p.ExternalID }),
 		flag("activated", func(p *people.Staff) *bool { return &p.Activated }),

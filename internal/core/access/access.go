@@ -368,6 +368,49 @@ func (s *Snapshot) TemplateHours(id permit.TemplateID) *hours.Access {
 	return s.accessOf(&grant{template: id})
 }
 
+// By says what states the access hours of an assignment.
+type By uint8
+
+// What states them: the assignment itself, else the person's record, else the template or one that it is based on, else
+// nothing, so that they are the opening hours of the place.
+const (
+	ByAssignment By = iota
+	ByPerson
+	ByTemplate
+	ByOpening
+)
+
+// Stated returns the access hours that an assignment of somebody states, or their record; ByTemplate where neither
+// does.
+func Stated(p *people.Staff, a *org.Assignment) (*hours.Access, By) {
+	switch {
+	case a.Hours.Kind != hours.Inherit:
+		return &a.Hours, ByAssignment
+	case p != nil && p.Hours.Kind != hours.Inherit:
+		return &p.Hours, ByPerson
+	}
+	return nil, ByTemplate
+}
+
+// HoursOf returns the access hours of an assignment, as they count and what states them. Schedule is the one whose
+// hours they are, or nil.
+func (s *Snapshot) HoursOf(a *org.Assignment) (access *hours.Access, by By, schedule *hours.Schedule) {
+	stated, by := Stated(s.state.Person(a.Staff), a)
+	if by == ByTemplate {
+		own := hours.Access{}
+		if template := s.state.Template(a.Template); template != nil {
+			own = permit.HoursOf(template, s.state.Template)
+		}
+		if stated = &own; own.Kind == hours.Inherit {
+			by = ByOpening
+		}
+	}
+	if stated.Kind == hours.BySchedule {
+		schedule = s.state.Schedule(stated.Schedule)
+	}
+	return stated.Resolve(s.state.Schedule), by, schedule
+}
+
 // IdleSeconds returns after how many seconds without use a shared terminal signs out somebody whom a decision has let
 // in, by the template it rests on; 0 leaves it to the terminal.
 func (s *Snapshot) IdleSeconds(d *Decision) int {

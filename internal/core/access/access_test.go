@@ -107,12 +107,19 @@ func keeps(p *people.Staff, home *time.Location, at time.Time) Reason {
 	return Granted
 }
 
-// hoursPlainly are the access hours of an assignment, else of its template, else of the bases of that.
+// hoursPlainly are the access hours of an assignment, else of the person, else of its template, else of the bases of
+// that; of a schedule where they are one's.
 func hoursPlainly(s *org.State, a *org.Assignment) *hours.Access {
 	access := &a.Hours
+	if access.Kind == hours.Inherit {
+		access = &s.Person(a.Staff).Hours
+	}
 	template := s.Template(a.Template)
 	for ; template != nil && access.Kind == hours.Inherit; template = s.Template(template.Base) {
 		access = &template.Hours
+	}
+	if access.Kind == hours.BySchedule {
+		return &s.Schedule(access.Schedule).Hours
 	}
 	return access
 }
@@ -382,6 +389,10 @@ func TestNextIsAsGoodAsCompilingAnew(t *testing.T) {
 			p.StartDate = today
 			next.PutStaff(&p)
 			touched.Staff = append(touched.Staff, p.ID)
+		}
+		if rapid.Bool().Draw(t, "a schedule") {
+			next.PutSchedule(sample.Schedule(t))
+			touched.Schedules = true
 		}
 		if rapid.Bool().Draw(t, "a template") {
 			template := *s.Template(1)

@@ -314,7 +314,8 @@ func (d *differ) place(id estate.PlaceID) {
 // rules compares, in the permissions that templates or the catalogue now say otherwise, those whom it concerns and who
 // are not compared whole.
 func (d *differ) rules(whole map[people.StaffID]bool) {
-	if d.before.catalogue == d.after.catalogue {
+	if d.before.catalogue == d.after.catalogue && slices.EqualFunc(d.before.hours, d.after.hours,
+		func(a, b hours.Access) bool { return hoursAlike(&a, &b) }) {
 		return
 	}
 	templates, permissions := d.changedTemplates()

@@ -24,7 +24,13 @@ func altered(t *rapid.T, s *org.State) *org.State {
 	next := s.Fork()
 	next.Revision++
 	for range rapid.IntRange(1, 4).Draw(t, "alterations") {
-		switch rapid.IntRange(0, 16).Draw(t, "what") {
+		switch rapid.IntRange(0, 18).Draw(t, "what") {
+		case 17:
+			next.PutSchedule(sample.Schedule(t))
+		case 18:
+			p := *next.Person(people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose hours")))
+			p.Hours = sample.Hours(t)
+			next.PutStaff(&p)
 		case 5, 6, 10, 11:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(lastZone+1, 8).Draw(t, "door")))
 			place.Asks = rapid.SampledFrom(append(sample.ForDoors(s), place.Asks)).Draw(t, "asks now")
@@ -473,7 +479,7 @@ func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 func TestWhoCanIsEverybodyWhoMay(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		first := compiled(t, drawState(t))
-		s, err := first.Next(altered(t, first.State()), Touched{Staff: everybody, Catalogue: true})
+		s, err := first.Next(altered(t, first.State()), Touched{Staff: everybody, Catalogue: true, Schedules: true})
 		assert.NoError(t, err)
 		q := drawQuestion(t)
 		anyHour := rapid.Bool().Draw(t, "any hour")

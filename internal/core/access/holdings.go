@@ -79,6 +79,15 @@ func (s *Snapshot) holdings(list []Holding, id people.StaffID, at int64, only []
 	return s.holdingsOf(list, p, at, only, within, false)
 }
 
+// HoursHeld returns the access hours of all by which somebody holds a permission at a place, now or later.
+func (s *Snapshot) HoursHeld(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) (list []*hours.Access) {
+	for _, h := range s.holdings(nil, id, at, []permit.PermissionID{permission}, place) {
+		list = append(list, h.Hours)
+	}
+	return list
+}
+
 // holdingsOf is holdings for somebody's compiled form, with retired places counted or not.
 func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID,
 	retired bool) []Holding {

@@ -57,7 +57,7 @@ type grant struct {
 	// The dates of the assignment. From and until lie between them: they are when what its template requires is held,
 	// too. An assignment has a grant for each such stretch, the first of which comes first.
 	begins, ends int64
-	access       *hours.Access // nil: the template's
+	access       *hours.Access // of the assignment, else of the person; nil: the template's
 }
 
 // exception is what is added or withheld for one person. A bar is compiled as one that withholds every permission; bars
@@ -122,11 +122,13 @@ type Touched struct {
 	Catalogue bool // permissions, groups or templates
 	Zones     bool // a site's time zone, which moves everybody's dates
 	Notices   bool
+	Schedules bool
 }
 
 // Compile makes the snapshot of a state. It fails only where the place tree is broken.
 func Compile(state *org.State) (*Snapshot, error) {
-	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true, Notices: true})
+	return (&Snapshot{}).next(state, Touched{Places: true, Catalogue: true, Zones: true, Notices: true,
+		Schedules: true})
 }
 
 // Next makes the snapshot of the state that follows, compiling again only what was touched.
@@ -146,6 +148,9 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		}
 		n.tree = tree
 	}
+	if touched.Schedules && !touched.Catalogue {
+		n.hours = n.templateHours()
+	}
 	if touched.Catalogue {
 		n.catalogue = permit.NewCatalogue(state.Groups.All(), state.Permissions.All())
 		n.console = make([]bool, n.catalogue.Size())
@@ -153,12 +158,11 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 			n.console[permission.ID] = n.catalogue.OfConsole(permission.Group)
 		}
 		n.resolved = make([][]permit.Resolved, state.Templates.Last()+1)
-		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), make([]hours.Access, len(n.resolved)),
+		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), n.templateHours(),
 			make([]int, len(n.resolved))
 		n.needs = make([]Shown, len(n.resolved))
 		for id, template := range state.Templates.All() {
-			n.hours[id], n.idle[id] = permit.HoursOf(template, state.Template),
-				permit.IdleSecondsOf(template, state.Template)
+			n.idle[id] = permit.IdleSecondsOf(template, state.Template)
 			for _, need := range permit.NeedsOf(template, state.Template) {
 				n.needs[id] |= shownBy(credential.Kind(need))
 			}
@@ -178,7 +182,13 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		changes.note(staff.ID, s.person(staff.ID), &compiled)
 		n.persons.Put(uint32(staff.ID), compiled)
 	}
-	switch otherwise := s.requiredOtherwise(n); {
+	otherwise := s.requiredOtherwise(n)
+	if touched.Schedules {
+		otherwise = append(otherwise, s.scheduledOtherwise(n)...)
+		slices.Sort(otherwise)
+		otherwise = slices.Compact(otherwise)
+	}
+	switch {
 	case touched.Zones:
 		for _, staff := range state.Staff.All() {
 			put(staff)
@@ -205,6 +215,36 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		}
 	}
 	return n, nil
+}
+
+// templateHours works out the access hours of each template.
+func (s *Snapshot) templateHours() []hours.Access {
+	all := make([]hours.Access, s.state.Templates.Last()+1)
+	for id, template := range s.state.Templates.All() {
+		stated := permit.HoursOf(template, s.state.Template)
+		all[id] = *stated.Resolve(s.state.Schedule)
+	}
+	return all
+}
+
+// scheduledOtherwise returns those who have the hours of a schedule, themselves or in an assignment, that says
+// something else in the next snapshot.
+func (s *Snapshot) scheduledOtherwise(next *Snapshot) (ids []people.StaffID) {
+	differs := func(a *hours.Access) bool {
+		return a.Kind == hours.BySchedule && (s.state == nil ||
+			s.state.Schedule(a.Schedule) != next.state.Schedule(a.Schedule))
+	}
+	for _, p := range next.state.Staff.All() {
+		if differs(&p.Hours) {
+			ids = append(ids, p.ID)
+		}
+	}
+	for _, a := range next.state.Assignments.All() {
+		if !a.Ended && differs(&a.Hours) {
+			ids = append(ids, a.Staff)
+		}
+	}
+	return ids
 }
 
 // requiredOtherwise returns those who have an assignment whose template requires other qualifications in the next
@@ -251,8 +291,8 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 		}
 		g := grant{assignment: id, place: a.Place, template: a.Template}
 		g.begins, g.ends = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
-		if a.Hours.Kind != hours.Inherit {
-			g.access = &a.Hours
+		if stated, by := Stated(staff, a); by != ByTemplate {
+			g.access = stated.Resolve(s.state.Schedule)
 		}
 		for _, g := range s.grantsOf(&p, g) {
 			p.grant(g)

@@ -154,7 +154,7 @@ func (t *Trial) fillAssignment(a *org.Assignment, form *assignmentForm) error {
 		return fault.Invalidf("set.until",
 			"the assignment ends on %s, before it begins on %s; put the end on or after the start", a.Until, a.From)
 	}
-	return hoursFrom(form.Hours, &a.Hours)
+	return t.fillHours(form.Hours, &a.Hours)
 }
 
 // assignment finds the one an operation is about, at a place or of a person that the actor may see.

@@ -198,6 +198,9 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if err := t.noticeCeiling(); err != nil {
 		return nil, err
 	}
+	if err := t.hoursCeiling(); err != nil {
+		return nil, err
+	}
 	return t, t.placeCeiling()
 }
 

@@ -93,7 +93,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 				set{"base": some(t, "base", "", "packer", "keeper", "manager", "rules")}),
 			op("template.edit", someTemplate(t), set{"requires": someRequired(t)}),
 			op("template.edit", someTemplate(t),
-				set{"hours": set{"kind": some(t, "hours", "inherit", "always", "place")}}),
+				set{"hours": someHours(t)}),
 			op("template.edit", someTemplate(t),
 				set{"section": set{"from": some(t, "from", "keeper", "manager", "rules"), "group": someGroup(t)}}),
 		}).Draw(t, "edit")
@@ -177,6 +177,22 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"notice.accept": func(*rapid.T, *access.Snapshot) Operation {
 		return op("notice.accept", "", set{"notice": "RULES", "version": 1, "how": "terminal"})
 	},
+	"schedule.add": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("schedule.add", "", set{"code": fmt.Sprint("N-", s.State().Schedules.Next()), "name": "New",
+			"hours": someHours(t)})
+	},
+	"schedule.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("schedule.edit", some(t, "schedule", "EARLY", "LATE"), set{"hours": someHours(t)})
+	},
+	"schedule.retire": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("schedule.retire", some(t, "schedule", "EARLY", "LATE"), nil)
+	},
+	"schedule.restore": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("schedule.restore", some(t, "schedule", "EARLY", "LATE"), nil)
+	},
+	"staff.hours": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("staff.hours", someone(t), set{"hours": someHours(t)})
+	},
 	"qualification.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("qualification.add", "", set{"code": fmt.Sprint("Q-", s.State().Qualifications.Next()),
 			"name": "New"})
@@ -224,7 +240,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("assignment.edit", someNumber(t, s.State().Assignments.Last()),
 			rapid.SampledFrom([]set{{"until": "2030-01-01"}, {"until": ""}, {"until": "2026-11-25"},
 				{"from": "2026-01-01"},
-				{"place": somePlace(t)}, {"template": someTemplate(t)}, {"hours": set{"kind": "always"}}}).Draw(t,
+				{"place": somePlace(t)}, {"template": someTemplate(t)}, {"hours": someHours(t)}}).Draw(t,
 				"edit"))
 	},
 	"assignment.end": func(t *rapid.T, s *access.Snapshot) Operation {
@@ -300,6 +316,13 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"device.revoke": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("device.revoke", someNumber(t, s.State().Devices.Last()), nil)
 	},
+}
+
+func someHours(t *rapid.T) set {
+	return rapid.SampledFrom([]set{{}, {"kind": "always"}, {"kind": "opening", "after_minutes": 60},
+		{"kind": "weekly", "rules": []set{{"days": "mon-fri", "from": "06:00", "until": "14:00"}}},
+		{"kind": "weekly", "rules": []set{{"days": "mon-sun", "from": "13:00", "until": "02:00"}}},
+		{"kind": "schedule", "schedule": "EARLY"}, {"kind": "schedule", "schedule": "LATE"}}).Draw(t, "hours")
 }
 
 func onBadge(name string) func(t *rapid.T, s *access.Snapshot) Operation {
@@ -390,7 +413,8 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 		operations = append(operations,
 			op("permission.retire", some(t, "out of use", "door.chemical", "stock.adjust", "line.run"), nil))
 	}
-	operations = append(append(operations, drawRequired(t)...), drawKept(t)...)
+	operations = append(append(operations, drawScheduled(t)...), drawRequired(t)...)
+	operations = append(operations, drawKept(t)...)
 	now := empty
 	for _, operation := range operations {
 		// What is there already is left out
@@ -400,6 +424,25 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 		}
 	}
 	return now
+}
+
+// drawScheduled is whose hours are those of a schedule, or their own.
+func drawScheduled(t *rapid.T) (operations []Operation) {
+	for _, code := range []string{"EARLY", "LATE"} {
+		operations = append(operations, op("schedule.add", "", set{"code": code, "name": code,
+			"hours": set{"kind": "always"}}), op("schedule.edit", code, set{"hours": someHours(t)}))
+	}
+	for _, template := range []string{"packer", "keeper", "manager", "rules"} {
+		if rapid.IntRange(0, 2).Draw(t, "states hours") == 0 {
+			operations = append(operations, op("template.edit", template, set{"hours": someHours(t)}))
+		}
+	}
+	for _, who := range []string{"S2", "S3", "S4", "S5"} {
+		if rapid.IntRange(0, 3).Draw(t, "has hours") == 0 {
+			operations = append(operations, op("staff.hours", who, set{"hours": someHours(t)}))
+		}
+	}
+	return operations
 }
 
 // drawRequired is what templates and places require people to be qualified in, and who is.
@@ -627,6 +670,14 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 			}
 		}
 	}
+	if who := d.State.Person(actor); !who.Owner {
+		had, could := inHours(l.now, actor, false), inHours(l.now, actor, true)
+		for key := range inHours(d.After, actor, false) {
+			if !had[key] && could[key] {
+				return fmt.Sprintf("gives themselves hours for %s at %s", key.permission, key.place)
+			}
+		}
+	}
 	for _, e := range d.Entries {
 		if e.Op != "pin.set" && e.Op != "password.issue" && e.Op != "staff.edit" && e.Op != "badge.issue" &&
 			e.Op != "badge.resume" && e.Op != "credential.renew" {
@@ -685,6 +736,23 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 			if asked != nil && s.Decide(&access.Question{Staff: id, Permission: asked.ID, Place: here.Place.ID,
 				At: at.Unix(), AnyHour: true}).Allowed {
 				all[holding{id, "passing", here.Place.Code, i}] = 1 // by whatever it asks
+			}
+		}
+	}
+	return all
+}
+
+// inHours is what somebody may do at times of a week, at their hours or at any.
+func inHours(s *access.Snapshot, id people.StaffID, any bool) map[holding]bool {
+	all := map[holding]bool{}
+	for p := range s.Catalogue().Permissions {
+		for here := range s.Tree().All {
+			for i, hour := range []int{0, 9, 25, 90, 115} { // noon, evening and night of week days, and of a Saturday
+				if !permit.AskedByConsole(p.Key) && s.Decide(&access.Question{Staff: id, Permission: p.ID,
+					Place: here.Place.ID, At: noon.Unix() + int64(hour)*3600,
+					AnyHour: any}).Allowed {
+					all[holding{id, p.Key, here.Place.Code, i}] = true
+				}
 			}
 		}
 	}

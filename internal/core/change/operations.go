@@ -57,7 +57,7 @@ func init() {
 	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
 		templateOperations, staffOperations, lockOperations, leavingOperations, ownerOperations, barOperations,
 		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
-		qualificationOperations, noticeOperations} {
+		qualificationOperations, noticeOperations, scheduleOperations} {
 		for i := range list {
 			if descriptions[list[i].Name] != nil {
 				panic("two operations are named " + list[i].Name)

@@ -56,6 +56,8 @@ func full(t *testing.T) *organisation {
 				"dated": []set{{"name": "closed", "from": "2026-12-25", "until": "2026-12-26", "rules": []set{}}}}}),
 		op("qualification.add", "", set{"code": "TICKET", "name": "Ticket", "summary": "For lifts.", "months": 60}),
 		op("qualification.add", "", set{"code": "HYGIENE", "name": "Hygiene"}),
+		op("schedule.add", "", set{"code": "EARLY", "name": "Early", "summary": "Of the packers.",
+			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon-fri", "from": "05:30", "until": "14:15"}}}}),
 		op("place.add", "", set{"code": "C-1", "name": "Gate", "kind": "door", "parent": "C", "asks": "door.open",
 			"proof": "badge_and_pin", "requires": []string{"HYGIENE", "TICKET"}}),
 		op("template.add", "", set{"code": "full", "name": "Full", "summary": "All of it.", "base": "packer",
@@ -67,6 +69,7 @@ func full(t *testing.T) *organisation {
 			"job_title": "Hand", "engagement": "agency", "employer": "Agency", "home_site": "C", "line_manager": "S2",
 			"start_date":   "2026-01-01",
 			"contract_end": "2027-01-01", "notes": "n", "external_id": "x"}),
+		op("staff.hours", "S50", set{"hours": set{"kind": "schedule", "schedule": "EARLY"}}),
 		op("certificate.add", "", set{"staff": "S50", "qualification": "TICKET", "number": "T-1",
 			"issued": "2026-01-05", "until": "2027-01-04"}),
 		op("notice.add", "", set{"code": "RULES", "title": "Rules", "text": "One.\n\nTwo.", "places": []string{"C",
@@ -159,7 +162,7 @@ func TestWhatIsNoObjectOfFieldsIsToldSo(t *testing.T) {
 		}
 		for _, nonsense := range []string{`["x"]`, `7`, `"x"`, `{"` + d.FieldNames()[0] + `":{"a":[1]}}`} {
 			on := map[string]string{"staff": "S3", "place": "A-Z", "group": "door", "permission": "door.open",
-				"template": "packer"}
+				"template": "packer", "schedule": "EARLY"}
 			kind, _, _ := strings.Cut(name, ".")
 			_, err := h.try(system, "r", Operation{Op: name, On: on[kind], Set: json.RawMessage(nonsense)})
 			var f *fault.Fault

@@ -377,7 +377,8 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 	gains := d.After.Groups(d.Effect.Gains, false)
 	require.Len(t, gains, 1)
 	assert.Equal(t, "Pia Packer at Site A gains “Open the store”; nobody loses.",
-		wording.English.Summary(h.snap, d.After, &d.Effect, gains, nil, anybody))
+		wording.English.Summary(&wording.Compared{Before: h.snap, After: d.After, At: noon.Unix()},
+			&d.Effect, gains, nil, anybody))
 	assert.True(t, d.Effect.GivesSensitive(d.After.Catalogue()))
 	for n := range 3 {
 		number := string(rune('5' + n))
@@ -389,7 +390,9 @@ func TestTheSentenceOfAnEffectNamesItsGroups(t *testing.T) {
 	}
 	d = h.must(owner, "because", op("template.edit", "packer", set{"decide": set{"stock.adjust": "10"}}))
 	gains = d.After.Groups(d.Effect.Gains, false)
-	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)", wording.English.Group(d.After, &gains[0], anybody))
+	assert.Equal(t, "4 Packers at 2 sites gain “Adjust” (0 → 10)",
+		wording.English.Group(&wording.Compared{Before: h.snap,
+			After: d.After, At: noon.Unix()}, &gains[0], anybody))
 	d = h.must(owner, "because", op("template.edit", "packer",
 		set{"decide": set{"stock.adjust": nil, "door.chemical": nil}}))
 	losses := h.snap.Groups(d.Effect.Losses, true)

@@ -111,7 +111,7 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 	if err := t.decide(template, form); err != nil {
 		return err
 	}
-	return hoursFrom(form.Hours, &template.Hours)
+	return t.fillHours(form.Hours, &template.Hours)
 }
 
 // decide changes some of a template's settings. A group set to what it is set to already is decided anew: its setting

@@ -12,6 +12,7 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -203,7 +204,7 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		case "level":
 			set[field] = u.levelWord(on, value)
 		case "hours":
-			set[field] = orElse(value, map[string]any{})
+			set[field] = hoursWritten(value)
 		case "requires", "places", "templates":
 			set[field] = numbers(value)
 		case "needs", "kinds":
@@ -354,6 +355,9 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 	if owner, changed := take("owner"); changed {
 		u.add(map[bool]string{true: "staff.make_owner", false: "staff.unmake_owner"}[owner == true], on, nil)
 	}
+	if before, changed := take("hours"); changed {
+		u.add("staff.hours", on, map[string]any{"hours": hoursWritten(before)})
+	}
 	if len(was) == 0 {
 		return nil
 	}
@@ -418,6 +422,8 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		}
 	case *qualification.Qualification:
 		return u.qualificationInUse(r)
+	case *hours.Schedule:
+		return u.scheduleInUse(r)
 	case *org.Notice:
 		for _, a := range u.state.Acceptances.All() {
 			if a.Notice == r.ID && later(a.Revision) {

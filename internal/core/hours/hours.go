@@ -94,20 +94,23 @@ func (o *Opening) Check() error {
 // Kind says which sort of access hours these are.
 type Kind string
 
-// The kinds of access hours. Inherit stands for "not stated here": the template's, else the place's opening hours.
+// The kinds of access hours. Inherit stands for "not stated here": an assignment's are those of the person, else those
+// of the template, else the place's opening hours.
 const (
-	Inherit Kind = ""
-	Always  Kind = "always"
-	ByPlace Kind = "opening"
-	Weekly  Kind = "weekly"
+	Inherit    Kind = ""
+	Always     Kind = "always"
+	ByPlace    Kind = "opening"
+	Weekly     Kind = "weekly"
+	BySchedule Kind = "schedule"
 )
 
-// Access is when an assignment or a template lets somebody in.
+// Access is when an assignment, a person's record or a template lets somebody in.
 type Access struct {
-	Kind          Kind   `json:"kind,omitempty"`
-	BeforeMinutes int    `json:"before_minutes,omitempty"` // opened earlier than the place by so many minutes
-	AfterMinutes  int    `json:"after_minutes,omitempty"`  // closed later than the place by so many minutes
-	Rules         []Rule `json:"rules,omitempty"`
+	Kind          Kind       `json:"kind,omitempty"`
+	BeforeMinutes int        `json:"before_minutes,omitempty"` // opened earlier than the place by so many minutes
+	AfterMinutes  int        `json:"after_minutes,omitempty"`  // closed later than the place by so many minutes
+	Rules         []Rule     `json:"rules,omitempty"`
+	Schedule      ScheduleID `json:"schedule,omitempty"` // whose hours they are
 }
 
 // Check says what is wrong with the access hours, if anything.
@@ -118,8 +121,15 @@ func (a *Access) Check() error {
 	if a.Kind != ByPlace && (a.BeforeMinutes != 0 || a.AfterMinutes != 0) {
 		return fmt.Errorf("only hours of the kind opening begin earlier or end later than the place opens")
 	}
+	if a.Kind != BySchedule && a.Schedule != 0 {
+		return fmt.Errorf("only hours of the kind schedule name one")
+	}
 	switch a.Kind {
 	case Inherit, Always:
+	case BySchedule:
+		if a.Schedule == 0 {
+			return fmt.Errorf("say which schedule they are the hours of")
+		}
 	case ByPlace:
 		if a.BeforeMinutes < 0 || a.AfterMinutes < 0 || a.BeforeMinutes > 720 || a.AfterMinutes > 720 {
 			return fmt.Errorf("hours may open earlier and close later by 0 to 720 minutes")
@@ -130,7 +140,7 @@ func (a *Access) Check() error {
 		}
 		return checkRules(a.Rules)
 	default:
-		return fmt.Errorf("%q is not a kind of access hours; use always, opening or weekly", a.Kind)
+		return fmt.Errorf("%q is not a kind of access hours; use always, opening, weekly or schedule", a.Kind)
 	}
 	return nil
 }

@@ -63,7 +63,7 @@ func (a *Access) latest() int {
 
 // rulesOn returns the rules that hold on a date, or that nothing closes on it.
 func (a *Access) rulesOn(opening *Opening, date day.Date) (rules []Rule, always bool) {
-	if a.Kind == Weekly {
+	if a.Kind == Weekly || a.Kind == BySchedule { // a schedule's are resolved before; else they are never open
 		return a.Rules, false
 	}
 	if opening == nil {

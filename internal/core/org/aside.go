@@ -7,6 +7,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/qualification"
@@ -110,6 +111,11 @@ func (s *State) remove(kind string, id uint32) {
 			s.qualificationByCode.Delete(key(q.Code))
 		}
 		s.Qualifications.Put(id, nil)
+	case "schedule":
+		if c := s.Schedules.Get(id); c != nil {
+			s.scheduleByCode.Delete(key(c.Code))
+		}
+		s.Schedules.Put(id, nil)
 	case "notice":
 		if n := s.Notices.Get(id); n != nil {
 			s.noticeByCode.Delete(key(n.Code))
@@ -191,6 +197,8 @@ func (s *State) Record(kind string, id uint32) any {
 		return orNil(s.Bars.Get(id))
 	case "qualification":
 		return orNil(s.Qualifications.Get(id))
+	case "schedule":
+		return orNil(s.Schedules.Get(id))
 	case "notice":
 		return orNil(s.Notices.Get(id))
 	case "acceptance":
@@ -238,6 +246,8 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "bar", uint32(r.ID), r.Staff
 	case *qualification.Qualification:
 		return "qualification", uint32(r.ID), 0
+	case *hours.Schedule:
+		return "schedule", uint32(r.ID), 0
 	case *Notice:
 		return "notice", uint32(r.ID), 0
 	case *Acceptance:

@@ -10,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/qualification"
@@ -37,7 +38,7 @@ func (s *State) Check(record any) (field string, err error) {
 	case *Assignment:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("template",
 			s.Template(r.Template) != nil)
-		c.dates(r.From, r.Until).wrap("hours", r.Hours.Check())
+		c.dates(r.From, r.Until).hours(&r.Hours)
 	case *Exception:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("permission",
 			s.Permissions.Get(uint32(r.Permission)) != nil)
@@ -54,6 +55,8 @@ func (s *State) Check(record any) (field string, err error) {
 				qualification.MostMonths))
 		other := s.QualificationByCode(r.Code)
 		c.that("code", other == nil || other.ID == r.ID, "a qualification with this code is on record already")
+	case *hours.Schedule:
+		c.schedule(r)
 	case *Notice:
 		c.notice(r)
 	case *Acceptance:
@@ -157,6 +160,19 @@ func (c *checking) refers(field string, there bool) *checking {
 	return c.that(field, there, "the "+field+" is not on record")
 }
 
+// hours checks access hours, and that there is the schedule whose hours they are.
+func (c *checking) hours(a *hours.Access) *checking {
+	c.wrap("hours", a.Check())
+	return c.refers("hours", a.Schedule == 0 || c.state.Schedule(a.Schedule) != nil)
+}
+
+func (c *checking) schedule(r *hours.Schedule) {
+	c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
+	c.wrap("hours", r.Check())
+	other := c.state.ScheduleByCode(r.Code)
+	c.that("code", other == nil || other.ID == r.ID, "a schedule with this code is on record already")
+}
+
 func (c *checking) dates(from, until day.Date) *checking {
 	c.date("from", from).date("until", until)
 	return c.that("until", until.IsZero() || until >= from, "it ends before it begins")
@@ -204,7 +220,7 @@ func (c *checking) permission(p *permit.Permission) {
 
 func (c *checking) template(t *permit.Template) {
 	c.text("code", t.Code, 32, true).text("name", t.Name, 120, true).text("summary", t.Summary, 1000, false)
-	c.refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).wrap("hours", t.Hours.Check())
+	c.refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).hours(&t.Hours)
 	c.that("days", t.Days >= 0 && t.Days <= 3660, "the days of a template are 0 to 3660").that("idle_seconds",
 		t.IdleSeconds >= 0 && t.IdleSeconds <= 86400, "the seconds without use are 0 to 86400")
 	seen := map[permit.Setting]bool{}
@@ -249,6 +265,7 @@ func (c *checking) staff(p *people.Staff) {
 	if c.err == nil {
 		c.field, c.err = p.Check()
 	}
+	c.hours(&p.Hours)
 	c.date("leaving_date", p.LeavingDate).moment("departed_at", p.DepartedAt)
 	if p.Lock != nil {
 		c.that("lock", p.Lock.Cause == people.ByManager || p.Lock.Cause == people.ByAttempts,

@@ -50,7 +50,7 @@ type Assignment struct {
 	Template permit.TemplateID `json:"template"`
 	From     day.Date          `json:"from,omitempty"`  // first day, in the site's time zone; none: since ever
 	Until    day.Date          `json:"until,omitempty"` // last day that counts; none: open
-	Hours    hours.Access      `json:"hours,omitzero"`
+	Hours    hours.Access      `json:"hours,omitzero"`  // Inherit: those of the person, else the template's
 	Ended    bool              `json:"ended,omitempty"` // taken back; kept for the record
 	Revision uint64            `json:"-"`
 }
@@ -185,6 +185,7 @@ type State struct {
 	Certificates   table.Table[Certificate]
 	Notices        table.Table[Notice]
 	Acceptances    table.Table[Acceptance]
+	Schedules      table.Table[hours.Schedule]
 
 	placeByCode         table.Index[string, estate.PlaceID]
 	templateByCode      table.Index[string, permit.TemplateID]
@@ -198,6 +199,7 @@ type State struct {
 	ofStaff             table.Table[belongings]
 	qualificationByCode table.Index[string, qualification.ID]
 	noticeByCode        table.Index[string, NoticeID]
+	scheduleByCode      table.Index[string, hours.ScheduleID]
 	aside               map[string]Aside // never changed in place
 	owners              int
 	pins                int
@@ -222,6 +224,7 @@ func (s *State) Fork() *State {
 	f.Qualifications, f.Certificates = s.Qualifications.Fork(), s.Certificates.Fork()
 	f.Notices, f.Acceptances, f.noticeByCode = s.Notices.Fork(), s.Acceptances.Fork(), s.noticeByCode.Fork()
 	f.qualificationByCode = s.qualificationByCode.Fork()
+	f.Schedules, f.scheduleByCode = s.Schedules.Fork(), s.scheduleByCode.Fork()
 	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
@@ -351,6 +354,12 @@ func (s *State) PutQualification(q *qualification.Qualification) {
 	s.qualificationByCode.Put(key(q.Code), q.ID)
 }
 
+// PutSchedule stores a schedule.
+func (s *State) PutSchedule(c *hours.Schedule) {
+	s.Schedules.Put(uint32(c.ID), c)
+	s.scheduleByCode.Put(key(c.Code), c.ID)
+}
+
 // PutCertificate stores a certificate; whose it is never changes.
 func (s *State) PutCertificate(c *Certificate) {
 	if s.Certificates.Get(uint32(c.ID)) == nil {
@@ -477,6 +486,15 @@ func (s *State) Qualification(id qualification.ID) *qualification.Qualification 
 func (s *State) QualificationByCode(code string) *qualification.Qualification {
 	id, _ := s.qualificationByCode.Get(key(code))
 	return s.Qualification(id)
+}
+
+// Schedule returns the schedule with the number, or nil.
+func (s *State) Schedule(id hours.ScheduleID) *hours.Schedule { return s.Schedules.Get(uint32(id)) }
+
+// ScheduleByCode returns the schedule with the code, or nil.
+func (s *State) ScheduleByCode(code string) *hours.Schedule {
+	id, _ := s.scheduleByCode.Get(key(code))
+	return s.Schedule(id)
 }
 
 // Certificate returns the certificate with the number, or nil.

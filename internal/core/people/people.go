@@ -10,6 +10,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/hours"
 )
 
 // StaffID numbers a staff member.
@@ -73,6 +74,7 @@ type Staff struct {
 	LineManager StaffID        `json:"line_manager,omitempty"`
 	StartDate   day.Date       `json:"start_date"`
 	ContractEnd day.Date       `json:"contract_end,omitempty"` // last day that counts
+	Hours       hours.Access   `json:"hours,omitzero"`         // of the assignments that state none
 	Notes       string         `json:"notes,omitempty"`
 	ExternalID  string         `json:"external_id,omitempty"`
 	Activated   bool           `json:"activated,omitempty"` // by hand, before the start date

@@ -51,6 +51,11 @@ func (b *Book) Steps(state *org.State) ([]Step, error) {
 			return nil, err
 		}
 	}
+	for i := range b.Schedules {
+		if err := w.schedule(&b.Schedules[i]); err != nil {
+			return nil, err
+		}
+	}
 	templates, err := byBase(b.Templates)
 	if err != nil {
 		return nil, err
@@ -185,6 +190,30 @@ func (w *writer) qualification(q *Qualification) error {
 	return nil
 }
 
+func (w *writer) schedule(c *Schedule) error {
+	if err := w.once("schedule "+c.Code, c.at.line()); err != nil {
+		return err
+	}
+	live, what := w.state.ScheduleByCode(c.Code), "schedule "+c.Code
+	set := fields{"name": c.Name, "summary": c.Summary, "hours": c.Hours}
+	switch {
+	case live == nil:
+		set["code"] = c.Code
+		w.step(c.at, what, "schedule.add", "", set)
+	default:
+		if live.Retired && !c.Retired {
+			w.step(c.at, what, "schedule.restore", c.Code, nil)
+		}
+		if live.Name != c.Name || live.Summary != c.Summary || !sameHours(w.hours(&live.Hours), &c.Hours) {
+			w.step(c.at, what, "schedule.edit", c.Code, set)
+		}
+	}
+	if c.Retired && (live == nil || !live.Retired) {
+		w.later = append(w.later, Step{change.Operation{Op: "schedule.retire", On: c.Code}, what, c.at})
+	}
+	return nil
+}
+
 func (w *writer) template(t *Template) {
 	what := "template " + t.Code
 	settings := t.Settings
@@ -240,6 +269,9 @@ func hoursOf(h *Hours) string {
 	if h == nil {
 		h = &Hours{}
 	}
+	if h.Schedule != "" {
+		return h.Kind + " " + strings.ToLower(h.Schedule)
+	}
 	var access hours.Access
 	encoded, err := json.Marshal(h)
 	if err != nil || json.Unmarshal(encoded, &access) != nil {
@@ -263,10 +295,7 @@ func (w *writer) live(t *permit.Template) Template {
 		out.Requires = append(out.Requires, w.state.Qualification(id).Code)
 	}
 	if t.Hours.Kind != hours.Inherit {
-		out.Hours = &Hours{}
-		if encoded, err := json.Marshal(t.Hours); err == nil {
-			_ = json.Unmarshal(encoded, out.Hours) // both have the same JSON
-		}
+		out.Hours = w.hours(&t.Hours)
 	}
 	for _, setting := range t.Settings {
 		if permission := w.catalogue.Permission(setting.Permission); permission != nil {
@@ -274,6 +303,15 @@ func (w *writer) live(t *permit.Template) Template {
 		} else if group := w.catalogue.Group(setting.Group); group != nil {
 			out.Settings[group.Key] = setting.Word
 		}
+	}
+	return out
+}
+
+// hours writes access hours as a rulebook does.
+func (w *writer) hours(access *hours.Access) *Hours {
+	out := &Hours{}
+	if encoded, err := json.Marshal(change.HoursForm(w.state, access)); err == nil {
+		_ = json.Unmarshal(encoded, out) // both have the same JSON
 	}
 	return out
 }
@@ -287,6 +325,10 @@ func Of(state *org.State, catalogue bool, chosen func(*permit.Template) bool) *B
 		for _, q := range state.Qualifications.All() {
 			book.Qualifications = append(book.Qualifications, Qualification{Code: q.Code, Name: q.Name,
 				Summary: q.Summary, Months: q.Months, Retired: q.Retired})
+		}
+		for _, c := range state.Schedules.All() {
+			book.Schedules = append(book.Schedules, Schedule{Code: c.Code, Name: c.Name, Summary: c.Summary,
+				Hours: *w.hours(&c.Hours), Retired: c.Retired})
 		}
 	}
 	for _, t := range state.Templates.All() {

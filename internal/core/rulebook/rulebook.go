@@ -35,7 +35,20 @@ type Book struct {
 	Catalogue []Group `yaml:"catalogue,omitempty"`
 	// What people may have to be qualified in
 	Qualifications []Qualification `yaml:"qualifications,omitempty"`
-	Templates      []Template      `yaml:"templates,omitempty"`
+	// Access hours with a name
+	Schedules []Schedule `yaml:"schedules,omitempty"`
+	Templates []Template `yaml:"templates,omitempty"`
+}
+
+// Schedule is a set of access hours with a name.
+type Schedule struct {
+	Code    string `yaml:"code"`
+	Name    string `yaml:"name"`
+	Summary string `yaml:"summary,omitempty"`
+	Hours   Hours  `yaml:"hours"`
+	Retired bool   `yaml:"retired,omitempty"`
+
+	at marks
 }
 
 // Qualification is what people may have to be qualified in.
@@ -104,6 +117,7 @@ type Hours struct {
 	BeforeMinutes int    `yaml:"before_minutes,omitempty" json:"before_minutes,omitempty"`
 	AfterMinutes  int    `yaml:"after_minutes,omitempty" json:"after_minutes,omitempty"`
 	Rules         []Rule `yaml:"rules,omitempty" json:"rules,omitempty"`
+	Schedule      string `yaml:"schedule,omitempty" json:"schedule,omitempty"` // of the kind schedule: its code
 }
 
 // Rule is one weekly stretch.
@@ -122,20 +136,24 @@ type shape struct {
 
 var (
 	ruleShape  = &shape{keys: []string{"days", "from", "until"}}
+	hoursShape = &shape{keys: []string{"kind", "before_minutes", "after_minutes", "rules", "schedule"},
+		inner: map[string]*shape{"rules": ruleShape}}
 	groupShape = &shape{keys: []string{"group", "title", "retired", "permissions", "groups"}, inner: map[string]*shape{
 		"permissions": {keys: []string{"key", "title", "sentence", "scale", "kinds", "sensitive", "retired"},
 			inner: map[string]*shape{
 				"scale": {keys: []string{"kind", "levels", "unit", "most"}}}},
 	}}
-	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "qualifications", "templates"},
+	bookShape = &shape{keys: []string{"rulebook", "name", "summary", "catalogue", "qualifications", "schedules",
+		"templates"},
 		inner: map[string]*shape{
 			"catalogue":      groupShape,
 			"qualifications": {keys: []string{"code", "name", "summary", "months", "retired"}},
+			"schedules": {keys: []string{"code", "name", "summary", "hours", "retired"},
+				inner: map[string]*shape{"hours": hoursShape}},
 			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires",
 				"idle_seconds", "hours",
 				"retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
-				"hours": {keys: []string{"kind", "before_minutes", "after_minutes", "rules"},
-					inner: map[string]*shape{"rules": ruleShape}}}},
+				"hours": hoursShape}},
 		}}
 )
 

@@ -138,6 +138,9 @@ func State(t *rapid.T) *org.State {
 		if end := optional("contract"); end >= p.StartDate {
 			p.ContractEnd = end
 		}
+		if oneIn(4, "hours of their own") {
+			p.Hours = Hours(t)
+		}
 		if oneIn(4, "leaving") {
 			p.LeavingDate = date("leaving date")
 		}
@@ -191,6 +194,17 @@ func catalogue(t *rapid.T, s *org.State) {
 		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id),
 			Name: fmt.Sprint("Ticket ", id)})
 	}
+	s.PutSchedule(Schedule(t))
+}
+
+// Schedule draws the one that hours may be those of.
+func Schedule(t *rapid.T) *hours.Schedule {
+	c := &hours.Schedule{ID: 1, Code: "EARLY", Name: "Early", Hours: hours.Access{Kind: hours.Always},
+		Retired: rapid.IntRange(0, 5).Draw(t, "schedule retired") == 0}
+	if drawn := Hours(t); drawn.Kind != hours.Inherit && drawn.Kind != hours.BySchedule {
+		c.Hours = drawn
+	}
+	return c
 }
 
 func exception(t *rapid.T, id org.ExceptionID, optional func(string) day.Date) *org.Exception {
@@ -273,7 +287,7 @@ func Badge(t *rapid.T, id people.StaffID) *credential.Credential {
 
 // Hours draws one.
 func Hours(t *rapid.T) hours.Access {
-	return rapid.SampledFrom([]hours.Access{{}, {}, {Kind: hours.Always},
+	return rapid.SampledFrom([]hours.Access{{}, {}, {Kind: hours.Always}, {Kind: hours.BySchedule, Schedule: 1},
 		{Kind: hours.ByPlace, BeforeMinutes: 60, AfterMinutes: 60},
 		{Kind: hours.Weekly, Rules: []hours.Rule{{Days: 1 << 2, From: 600, Until: 840}}}}).Draw(t, "hours")
 }

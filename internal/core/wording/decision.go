@@ -313,14 +313,9 @@ func (t *telling) grant(a *org.Assignment) {
 	if resolved := t.s.Resolved(a.Template); t.permission != nil && int(t.permission.ID) < len(resolved) {
 		t.ground("setting", template.Code, "{text}", "text", t.Setting(t.s, t.permission, resolved[t.permission.ID]))
 	}
-	hours, from := &a.Hours, t.m.ThisAssignment
-	if a.Hours.Kind == "" {
-		if hours, from = t.s.TemplateHours(a.Template),
-			fill(t.m.TemplateIs, "template", template.Name); hours.Kind == "" {
-			from = t.m.OpeningHours
-		}
-	}
-	t.ground("hours", "", t.m.HoursFrom, "hours", hours.Words(t.here.Opening, day.Of(t.at)), "from", from)
+	hours, _, _ := t.s.HoursOf(a)
+	t.ground("hours", "", t.m.HoursFrom, "hours", hours.Words(t.here.Opening, day.Of(t.at)), "from",
+		t.HoursBy(t.s, a))
 }
 
 func (t *telling) refusedByGrant() {

@@ -1,17 +1,44 @@
 package wording
 
 import (
+	"slices"
 	"strings"
+	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
 
+// Compared are two snapshots as they are compared from an instant on.
+type Compared struct {
+	Before, After *access.Snapshot
+	At            int64
+}
+
+// side is the snapshot in which what is lost, or gained, is known.
+func (c *Compared) side(lost bool) *access.Snapshot {
+	if lost {
+		return c.Before
+	}
+	return c.After
+}
+
 // Group says a group of an effect in a few words: "41 Packers at 2 sites gain “Clear a jam”".
 // may says who may be named; others are counted.
-func (l *Language) Group(s *access.Snapshot, g *access.Group, may func(people.StaffID) bool) string {
-	m, n := &l.Messages, len(g.Staff)
+func (l *Language) Group(c *Compared, g *access.Group, may func(people.StaffID) bool) string {
+	m := &l.Messages
+	message := m.Gain
+	if g.Lost {
+		message = m.Lose
+	}
+	return l.group(c, g, message, l.detail(c, g), may)
+}
+
+// group fills a message about a group with who and where it is.
+func (l *Language) group(c *Compared, g *access.Group, message, detail string, may func(people.StaffID) bool) string {
+	m, n, s := &l.Messages, len(g.Staff), c.side(g.Lost)
 	who := l.count(m.People, n)
 	switch first := s.State().Person(g.Staff[0]); {
 	case n == 1 && first != nil && may(first.ID):
@@ -28,16 +55,12 @@ func (l *Language) Group(s *access.Snapshot, g *access.Group, may func(people.St
 	case len(g.Places) > 1:
 		where = l.count(m.AtPlaces, len(g.Places))
 	}
-	message := m.Gain
-	if g.Lost {
-		message = m.Lose
-	}
-	return l.count(message, n, "who", who, "where", where, "title", g.Permission.Title, "detail", l.detail(s, g))
+	return l.count(message, n, "who", who, "where", where, "title", g.Permission.Title, "detail", detail)
 }
 
 // detail says how much of a permission a group is about, and when.
-func (l *Language) detail(s *access.Snapshot, g *access.Group) string {
-	m, scale, detail := &l.Messages, g.Permission.Scale, ""
+func (l *Language) detail(c *Compared, g *access.Group) string {
+	m, scale, detail, s := &l.Messages, g.Permission.Scale, "", c.side(g.Lost)
 	switch {
 	case g.Proof && g.Lost:
 		detail = m.ShowsMore
@@ -45,6 +68,9 @@ func (l *Language) detail(s *access.Snapshot, g *access.Group) string {
 		detail = m.ShowsLess
 	case g.Hours:
 		detail = m.OtherHours
+		if before, after, ok := c.hours(g); ok {
+			detail = fill(m.HoursInstead, "before", before, "after", after)
+		}
 	case scale.Kind != permit.Switch:
 		detail = fill(m.Levels, "before", scale.Word(g.Before), "after", scale.Word(g.After))
 	}
@@ -68,25 +94,85 @@ func (l *Language) detail(s *access.Snapshot, g *access.Group) string {
 	return detail
 }
 
+// fewHours is of how many people it is looked whether they have the same hours.
+const fewHours = 500
+
+// hours says the hours of a group before and after; ok is false where they differ from one to another, or cannot be
+// told apart in words.
+func (c *Compared) hours(g *access.Group) (before, after string, ok bool) {
+	if len(g.Staff) > fewHours || len(g.Places) != 1 {
+		return "", "", false
+	}
+	for i, id := range g.Staff {
+		was, is := hoursThere(c.Before, id, g, c.At), hoursThere(c.After, id, g, c.At)
+		if i > 0 && (was != before || is != after) {
+			return "", "", false
+		}
+		before, after = was, is
+	}
+	return before, after, before != after && before != "" && after != ""
+}
+
+// hoursThere says at which hours somebody holds the permission of a group at its place.
+func hoursThere(s *access.Snapshot, id people.StaffID, g *access.Group, at int64) string {
+	here := s.Tree().At(g.Places[0])
+	if here == nil {
+		return ""
+	}
+	var said []string
+	for _, held := range s.HoursHeld(id, g.Permission.ID, g.Places[0], at) {
+		said = append(said, held.Words(here.Opening, day.Of(time.Unix(at, 0).In(here.Location))))
+	}
+	slices.Sort(said)
+	return strings.Join(slices.Compact(said), "; ")
+}
+
+// hoursAlone says several groups at once that are the same people at the same hours in place of the same others: all
+// that they may do, they may do then. all is false where the groups say more.
+func (l *Language) hoursAlone(c *Compared, groups []access.Group, may func(people.StaffID) bool) (said string,
+	all bool) {
+	if len(groups) < 2 {
+		return "", false
+	}
+	first, message := &groups[0], l.Messages.GainHours
+	before, after, ok := c.hours(first)
+	for i := range groups {
+		g := &groups[i]
+		if !ok || !g.Hours || g.Later || g.Until != 0 || g.Template != first.Template ||
+			!slices.Equal(g.Staff, first.Staff) || !slices.Equal(g.Places, first.Places) {
+			return "", false
+		}
+		if was, is, ok := c.hours(g); !ok || was != before || is != after {
+			return "", false
+		}
+	}
+	if first.Lost {
+		message = l.Messages.LoseHours
+	}
+	return l.group(c, first, message, fill(l.Messages.HoursInstead, "before", before, "after", after), may), true
+}
+
 // groupsSaid is how many groups of each side a summary names.
 const groupsSaid = 2
 
 // Summary says an effect in a sentence: "41 Packers at 2 sites gain “Clear a jam”; nobody loses."
-func (l *Language) Summary(before, after *access.Snapshot, effect *access.Effect, gains, losses []access.Group,
+func (l *Language) Summary(c *Compared, effect *access.Effect, gains, losses []access.Group,
 	may func(people.StaffID) bool) string {
 	m := &l.Messages
-	side := func(s *access.Snapshot, groups []access.Group, people int, many string) string {
+	side := func(groups []access.Group, people int, many string) string {
+		if said, all := l.hoursAlone(c, groups, may); all {
+			return said
+		}
 		if len(groups) > groupsSaid {
 			return l.count(many, people)
 		}
 		var said []string
 		for i := range groups {
-			said = append(said, l.Group(s, &groups[i], may))
+			said = append(said, l.Group(c, &groups[i], may))
 		}
 		return strings.Join(said, ", ")
 	}
-	gained, lost := side(after, gains, effect.Gainers(), m.PeopleGain),
-		side(before, losses, effect.Losers(), m.PeopleLose)
+	gained, lost := side(gains, effect.Gainers(), m.PeopleGain), side(losses, effect.Losers(), m.PeopleLose)
 	switch {
 	case len(gains) == 0 && len(losses) == 0:
 		return m.NobodyFeels

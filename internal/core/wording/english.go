@@ -36,6 +36,7 @@ type Messages struct {
 	IsOwner, OwnersHold, ExceptionAdded, ExceptionWithheld    string
 	TemplateAt, HoursFrom, ThisAssignment, TemplateIs         string
 	OpeningHours, NothingGives, SettingIs, SettingByTemplate  string
+	OwnHoursOf, ScheduleBy                                    string
 	SettingOnGroup, WithNoEnd, Until, From, FromUntil         string
 
 	// Why hours begin or end when they do.
@@ -78,6 +79,7 @@ type Messages struct {
 	People, ManyOf, AtSites, AtPlace, AtPlaces         string
 	Gain, Lose, PeopleGain, PeopleLose                 string
 	ShowsMore, ShowsLess, OtherHours, Levels           string
+	HoursInstead, GainHours, LoseHours                 string
 	AsksInstead, AskedInstead, OnADayAhead, LosesUntil string
 	AlreadyBefore                                      string
 }
@@ -156,6 +158,7 @@ var English = &Language{
 		TemplateAt:        "{template} at {place}{dates}", HoursFrom: "{hours} ({from})",
 		ThisAssignment: "this assignment",
 		TemplateIs:     "template {template}", OpeningHours: "opening hours",
+		OwnHoursOf: "the record of {who}", ScheduleBy: "schedule {schedule}, by {by}",
 		NothingGives: "nothing in this template gives “{title}”",
 		SettingIs:    "“{title}” is set to {word}", SettingByTemplate: " by template {template}",
 		SettingOnGroup: ", on the group {group}",
@@ -230,10 +233,13 @@ var English = &Language{
 		AtPlace: " at {place}", AtPlaces: " at {n} place| at {n} places",
 		Gain:       "{who}{where} gains “{title}”{detail}|{who}{where} gain “{title}”{detail}",
 		Lose:       "{who}{where} loses “{title}”{detail}|{who}{where} lose “{title}”{detail}",
+		GainHours:  "{who}{where} gains hours{detail}|{who}{where} gain hours{detail}",
+		LoseHours:  "{who}{where} loses hours{detail}|{who}{where} lose hours{detail}",
 		PeopleGain: "{n} person gains|{n} people gain", PeopleLose: "{n} person loses|{n} people lose",
 		ShowsMore:  ": has to show more than before, or has less to show",
 		ShowsLess:  ": may show less than before, or has more to show",
-		OtherHours: ": other hours than before", Levels: " ({before} → {after})",
+		OtherHours: ": other hours than before", HoursInstead: ": {after} instead of {before}",
+		Levels:       " ({before} → {after})",
 		AsksInstead:  " and no longer passes there, where “{title}” is asked for now",
 		AskedInstead: " and passes there, where “{title}” was asked for before",
 		OnADayAhead:  ", on a day ahead", LosesUntil: ", until {date}", AlreadyBefore: ", already before {date}",

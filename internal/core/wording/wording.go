@@ -14,6 +14,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
@@ -100,6 +101,26 @@ func (l *Language) Setting(s *access.Snapshot, permission *permit.Permission, r 
 	}
 	if group := s.Catalogue().Group(r.Group); group != nil {
 		text += fill(m.SettingOnGroup, "group", group.Title)
+	}
+	return text
+}
+
+// HoursBy says what states the access hours of an assignment: "template Packer", "schedule Early shift, by this
+// assignment".
+func (l *Language) HoursBy(s *access.Snapshot, a *org.Assignment) string {
+	m := &l.Messages
+	_, by, schedule := s.HoursOf(a)
+	text := m.OpeningHours
+	switch by {
+	case access.ByAssignment:
+		text = m.ThisAssignment
+	case access.ByPerson:
+		text = fill(m.OwnHoursOf, "who", s.State().Person(a.Staff).Called())
+	case access.ByTemplate:
+		text = fill(m.TemplateIs, "template", s.State().Template(a.Template).Name)
+	}
+	if schedule != nil {
+		text = fill(m.ScheduleBy, "schedule", schedule.Name, "by", text)
 	}
 	return text
 }

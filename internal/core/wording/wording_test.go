@@ -340,22 +340,22 @@ func TestTheWordsOfAnEffect(t *testing.T) {
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
 	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, Ana Reyes at Mill gains “Adjust a weight” "+
 		"(25 → 40); Ana Reyes at Hall door loses “Open doors”.",
-		English.Summary(before, after, &effect, gains, losses, anybody))
+		English.Summary(&Compared{before, after, noon.Unix()}, &effect, gains, losses, anybody))
 	assert.Equal(t, "gain:door.store:-:0:1", gains[0].Key())
 	assert.Equal(t, "loss:door.open:packer:1:0", losses[0].Key())
 	assert.True(t, effect.GivesSensitive(after.Catalogue()))
 	assert.True(t, effect.NeedsReason(after.Catalogue()))
 	assert.Equal(t, "Nobody gains and nobody loses.",
-		English.Summary(before, before, &access.Effect{}, nil, nil, anybody))
+		English.Summary(&Compared{before, before, noon.Unix()}, &access.Effect{}, nil, nil, anybody))
 	only := access.Effect{Gains: []access.Difference{effect.Gains[len(effect.Gains)-1]}}
 	assert.Equal(t, "Ana Reyes at Mill gains “Adjust a weight” (25 → 40); nobody loses.",
-		English.Summary(before, after, &only, after.Groups(only.Gains, false), nil, anybody))
+		English.Summary(&Compared{before, after, noon.Unix()}, &only, after.Groups(only.Gains, false), nil, anybody))
 	later := excepted(t, &org.Exception{Permission: 2, Place: 4, Level: 1, From: today + 7})
 	ahead := access.Diff(before, later, noon.Unix())
 	groups := later.Groups(ahead.Gains, false)
 	require.Len(t, groups, 1)
 	assert.Equal(t, "Ana Reyes at Store gains “Open the store”, on a day ahead",
-		English.Group(later, &groups[0], anybody))
+		English.Group(&Compared{before, later, noon.Unix()}, &groups[0], anybody))
 }
 
 func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
@@ -386,7 +386,8 @@ func TestTheWordsOfAnEffectSayUntilWhen(t *testing.T) {
 		a.Hours = hours.Access{Kind: hours.Weekly, Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 360}}}
 	})
 	lost, _ = both(always, early, 4)
-	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: other hours than before; nobody gains.", lost)
+	assert.Equal(t, "Ana Reyes at Mill loses “Adjust a weight”: daily 05:00–06:00 instead of at all hours; "+
+		"nobody gains.", lost)
 	within := excepted(t, &org.Exception{Permission: 1, Place: 3, Withheld: true},
 		&org.Exception{Permission: 1, Place: 3, Level: 1})
 	assert.Equal(t, "Nobody gains and nobody loses.",
@@ -399,7 +400,7 @@ func summary(before, after *access.Snapshot, permission permit.PermissionID) str
 	effect := access.Diff(before, after, noon.Unix())
 	other := func(shift access.Difference) bool { return shift.Permission != permission }
 	effect.Gains, effect.Losses = slices.DeleteFunc(effect.Gains, other), slices.DeleteFunc(effect.Losses, other)
-	return English.Summary(before, after, &effect, after.Groups(effect.Gains, false),
+	return English.Summary(&Compared{before, after, noon.Unix()}, &effect, after.Groups(effect.Gains, false),
 		before.Groups(effect.Losses, true), anybody)
 }
 
@@ -460,7 +461,7 @@ func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 		other := compiled(t, sample.State(t))
 		effect := access.Diff(s, other, noon.Unix())
 		gains, losses := other.Groups(effect.Gains, false), s.Groups(effect.Losses, true)
-		whole(t, English.Summary(s, other, &effect, gains, losses, anybody))
+		whole(t, English.Summary(&Compared{s, other, noon.Unix()}, &effect, gains, losses, anybody))
 	})
 }
 

@@ -626,10 +626,15 @@ export interface paths {
          *     - `qualification.edit`: change qualification; needs `console.edit_templates`; sets `code`, `name`, `summary`, `months`
          *     - `qualification.restore`: bring back qualification; needs `console.edit_templates`
          *     - `qualification.retire`: retire qualification; needs `console.edit_templates`
+         *     - `schedule.add`: add schedule; needs `console.edit_templates`; sets `code`, `name`, `summary`, `hours`
+         *     - `schedule.edit`: change schedule; needs `console.edit_templates`; sets `code`, `name`, `summary`, `hours`
+         *     - `schedule.restore`: bring back schedule; needs `console.edit_templates`
+         *     - `schedule.retire`: retire schedule; needs `console.edit_templates`
          *     - `staff.activate`: activate; needs `console.edit_staff`
          *     - `staff.depart`: record the departure of; needs `console.depart`; sets `on`
          *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
+         *     - `staff.hours`: set the access hours of; needs `console.assign`; sets `hours`
          *     - `staff.lock`: lock; needs `console.lock`; sets `until`
          *     - `staff.make_owner`: make an owner of
          *     - `staff.reinstate`: reinstate; needs `console.depart`
@@ -2217,6 +2222,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Access hours with a name, and what has them
+         * @description A token needs the scope `read`.
+         */
+        get: operations["list-schedules"];
+        put?: never;
+        /**
+         * Add a schedule
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["add-schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One schedule
+         * @description A token needs the scope `read`.
+         */
+        get: operations["get-schedule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change a schedule, and so the hours of all that have it
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        patch: operations["edit-schedule"];
+        trace?: never;
+    };
+    "/schedules/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired schedule back
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["restore-schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a schedule: nothing new has its hours; what has them keeps them
+         * @description Needs the permission `console.edit_templates`. A token needs the scope `everything`.
+         */
+        post: operations["retire-schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When a schedule lets people in at a place, day by day
+         * @description A token needs the scope `read`.
+         */
+        get: operations["schedule-timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session": {
         parameters: {
             query?: never;
@@ -2480,6 +2593,26 @@ export interface paths {
          * @description Needs the permission `console.depart`. A token needs the scope `daily`.
          */
         post: operations["depart-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give somebody access hours of their own: those of all their assignments that state none
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
+         */
+        put: operations["set-staff-hours"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3014,15 +3147,21 @@ export interface components {
             after_minutes?: number;
             /** Format: int64 */
             before_minutes?: number;
-            /** @description always, opening or weekly; empty takes the template's, else the place's opening hours */
+            /** @description always, opening, weekly or schedule; empty takes what states them further up: the person's, else the template's, else the place's opening hours */
             kind?: string;
             rules?: components["schemas"]["HoursRule"][];
+            /** @description Of the kind schedule: the code of the one whose hours they are */
+            schedule?: string;
         };
         Assignment: {
             etag: string;
             /** Format: date */
             from?: string;
+            /** @description That it states itself */
             hours?: components["schemas"]["AccessHours"];
+            /** @description What states them, in words */
+            hours_by: string;
+            /** @description As they count, in words */
             hours_words: string;
             /** Format: int32 */
             id: number;
@@ -4613,6 +4752,16 @@ export interface components {
              */
             total: number;
         };
+        PageSchedule: {
+            items: components["schemas"]["Schedule"][];
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageSession: {
             items: components["schemas"]["Session"][];
             /** @description Send as 'after' for the next page; absent on the last */
@@ -4924,6 +5073,45 @@ export interface components {
             /** @description Of a limit, such as kg */
             unit?: string;
         };
+        Schedule: {
+            /**
+             * Format: int64
+             * @description How many assignments that have not ended state these hours themselves, of those you may see
+             */
+            assignments: number;
+            code: string;
+            /**
+             * Format: int64
+             * @description How many people have these hours in some assignment that has not ended, in whichever way, of those you may see
+             */
+            concerned: number;
+            etag: string;
+            /** @description Why you may not change it at all */
+            fixed?: string;
+            hours: components["schemas"]["AccessHours"];
+            hours_words: string;
+            /** Format: int32 */
+            id: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Whose hours they are by their own record, of those you may see
+             */
+            people: number;
+            retired?: boolean;
+            summary?: string;
+            /** @description That state these hours themselves */
+            templates: components["schemas"]["TemplateRef"][];
+        };
+        ScheduleWrite: {
+            /** @description Such as EARLY; it stays as it is once it is made */
+            code?: string;
+            /** @description Of the kinds always, opening or weekly */
+            hours?: components["schemas"]["AccessHours"];
+            name?: string;
+            reason?: string;
+            summary?: string;
+        };
         Secret: {
             /** @enum {string} */
             kind: "pin" | "password" | "device_token";
@@ -5066,6 +5254,10 @@ export interface components {
             family_name: string;
             given_name: string;
             home_site: components["schemas"]["PlaceRef"];
+            /** @description Access hours of those of their assignments that state none; left out: those of the templates */
+            hours?: components["schemas"]["AccessHours"];
+            /** @description The same in words */
+            hours_words?: string;
             /** Format: int32 */
             id: number;
             job_title?: string;
@@ -5092,6 +5284,11 @@ export interface components {
         StaffChosen: {
             /** @description Staff numbers */
             staff: string[];
+        };
+        StaffHoursWrite: {
+            /** @description Empty takes those of the templates */
+            hours: components["schemas"]["AccessHours"];
+            reason?: string;
         };
         StaffRef: {
             name: string;
@@ -5523,6 +5720,8 @@ export interface operations {
                 /** @description At this place or below it */
                 place?: string;
                 template?: string;
+                /** @description That have its hours, whether they, the person or the template state them */
+                schedule?: string;
                 /** @description Left out: all but those taken back */
                 when?: "now" | "later" | "past" | "ended";
             };
@@ -10704,6 +10903,300 @@ export interface operations {
             };
         };
     };
+    "list-schedules": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Any words of the name, the code or the summary */
+                q?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSchedule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-schedule": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-schedule": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-schedule": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-schedule": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "schedule-timeline": {
+        parameters: {
+            query: {
+                /** @description The first day; left out: Monday of this week */
+                from?: string;
+                /** @description How many days */
+                days?: number;
+                /** @description Where: hours follow the opening hours and the time zone of a place */
+                place: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "sign-in": {
         parameters: {
             query?: never;
@@ -11325,6 +11818,52 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DepartWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-staff-hours": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffHoursWrite"];
             };
         };
         responses: {

@@ -40,7 +40,7 @@ function Head() {
       to: "/templates",
       name: "Templates",
       shown: true,
-      also: /^\/(catalogue|qualifications|notices|compare|exceptions|sheet)/,
+      also: /^\/(catalogue|schedules|qualifications|notices|compare|exceptions|sheet)/,
     },
     { to: "/grid", name: "Grid", shown: may("console.view_staff") },
     { to: "/check", name: "Check", shown: may("console.check"), also: /^\/look/ },

@@ -1,5 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
-import type { Schema } from "@/api/api";
+import { api, type Schema, take } from "@/api/api";
 import { Button, inputLook, SelectField, TextField } from "./parts";
 
 export type Rule = { days: string[]; from: string; until: string };
@@ -99,7 +100,19 @@ export function Remove({ what, onClick }: { what: string; onClick: () => void })
 
 export type Access = Schema["AccessHours"];
 
-/** When somebody is let in: at all times, as the place opens, or by weekly hours of its own. */
+export function useSchedules({ retired = false } = {}) {
+  const which = retired ? "all" : "false";
+  return useQuery({
+    queryKey: ["schedules", which],
+    queryFn: () => take(api.GET("/schedules", { params: { query: { limit: 500, retired: which } } })),
+    staleTime: 30_000,
+  });
+}
+
+/**
+ * When somebody is let in: at all times, as the place opens, by weekly hours of its own, or by a schedule. Those of a
+ * schedule itself have nothing to inherit.
+ */
 export function AccessField({
   value,
   onChange,
@@ -107,13 +120,17 @@ export function AccessField({
 }: {
   value: Access;
   onChange: (hours: Access) => void;
-  inherit: string;
+  inherit?: string;
 }) {
   const kind = value.kind ?? "";
+  const schedules = useSchedules({ retired: true });
+  const shown = schedules.data?.items.filter((c) => !c.retired || c.code === value.schedule) ?? [];
+  const chosen = shown.find((c) => c.code === value.schedule);
   const begin: Record<string, Access> = {
     "": {},
     always: { kind: "always" },
     opening: { kind: "opening", before_minutes: 0, after_minutes: 0 },
+    schedule: { kind: "schedule", schedule: shown[0]?.code ?? "" },
     weekly: { kind: "weekly", rules: written([{ days: week.slice(0, 5), from: "06:00", until: "14:00" }]) },
   };
   const minutes = (name: "before_minutes" | "after_minutes", label: string) => (
@@ -134,11 +151,30 @@ export function AccessField({
         value={kind}
         onChange={(e) => onChange(begin[e.target.value] ?? {})}
       >
-        <option value="">{inherit}</option>
+        {inherit !== undefined && <option value="">{inherit}</option>}
+        {inherit !== undefined && (shown.length > 0 || kind === "schedule") && (
+          <option value="schedule">Those of a schedule</option>
+        )}
         <option value="always">At all times</option>
         <option value="opening">As the place opens, earlier and later by</option>
         <option value="weekly">Weekly hours of its own</option>
       </SelectField>
+      {kind === "schedule" && (
+        <SelectField
+          label="Schedule"
+          className="col-span-2"
+          value={value.schedule ?? ""}
+          onChange={(e) => onChange({ kind: "schedule", schedule: e.target.value })}
+          hint={chosen?.hours_words}
+        >
+          {shown.map((c) => (
+            <option key={c.code} value={c.code}>
+              {c.name}
+              {c.retired ? " (retired)" : ""}
+            </option>
+          ))}
+        </SelectField>
+      )}
       {kind === "opening" && minutes("before_minutes", "Minutes earlier")}
       {kind === "opening" && minutes("after_minutes", "Minutes later")}
       {kind === "weekly" && (

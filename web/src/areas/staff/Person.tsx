@@ -201,7 +201,7 @@ function Sheet({ staff }: { staff: Staff }) {
             ))}
           </Section>
           <Scope access={access.data} />
-          <Assignments number={number} self={self} />
+          <Assignments staff={staff} self={self} />
           <PersonExceptions staff={staff} self={self} />
           {!staff.narrow && staff.status !== "departed" && (
             <Timeline
@@ -709,8 +709,10 @@ function notCounting(c: Schema["Credential"]): string {
   return { lost: "Lost", suspended: "Suspended", withdrawn: c.badge ? "Taken back" : "Withdrawn" }[c.state];
 }
 
-function Assignments({ number, self }: { number: string; self: boolean }) {
+function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
   const may = useMay();
+  const number = staff.staff_number;
+  const [hours, setHours] = useState(false);
   const [ending, setEnding] = useState<Schema["Assignment"]>();
   const [editing, setEditing] = useState<Schema["Assignment"]>();
   const list = useQuery({
@@ -736,7 +738,10 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
           </thead>
           <tbody>
             {list.data.items.map((a) => (
-              <tr key={a.id} className={`border-t border-rule ${a.when === "past" ? "text-faded" : ""}`}>
+              <tr
+                key={a.id}
+                className={`border-t border-rule align-top [&>td]:py-1.5 ${a.when === "past" ? "text-faded" : ""}`}
+              >
                 <td className="py-1.5 pr-3 font-[600]">{a.template_name}</td>
                 <td className="pr-3">
                   <Link to="/estate/$code" params={{ code: a.place.code }} className="hover:underline">
@@ -745,7 +750,10 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
                 </td>
                 <td className="pr-3 whitespace-nowrap">{day(a.from) || "–"}</td>
                 <td className="pr-3 whitespace-nowrap">{day(a.until) || "open"}</td>
-                <td className="pr-3">{a.hours_words}</td>
+                <td className="pr-3">
+                  {a.hours_words}
+                  <span className="block text-sm text-faded">{a.hours_by}</span>
+                </td>
                 <td className="text-right whitespace-nowrap">
                   {may("console.assign") && !self && a.when !== "ended" && (
                     <Button
@@ -768,6 +776,24 @@ function Assignments({ number, self }: { number: string; self: boolean }) {
           </tbody>
         </table>
       </div>
+      {!staff.narrow && (staff.hours_words || (may("console.assign", staff.home_site.code) && !self)) && (
+        <p className="mt-2 border-t border-rule pt-2">
+          {staff.hours_words ? (
+            <>
+              <b className="font-[600]">Access hours of {staff.known_as || staff.given_name}’s own</b>, for assignments
+              that state none: {staff.hours_words}.{" "}
+            </>
+          ) : (
+            <span className="text-faded">Assignments that state no hours have those of their template. </span>
+          )}
+          {may("console.assign", staff.home_site.code) && !self && (
+            <Button look="quiet" className="min-h-0 px-1" onClick={() => setHours(true)}>
+              {staff.hours_words ? "Change the hours" : "Give hours of their own"}
+            </Button>
+          )}
+        </p>
+      )}
+      {hours && <StaffHoursDialog staff={staff} close={() => setHours(false)} />}
       {editing && <AssignmentDialog assignment={editing} close={() => setEditing(undefined)} />}
       {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
     </Section>
@@ -787,8 +813,38 @@ function AssignmentDialog({ assignment: a, close }: { assignment: Schema["Assign
       further={sameAccess(access, first) ? {} : { hours: access }}
       close={close}
     >
-      <AccessField value={access} onChange={setAccess} inherit="Those of the template, else of the place" />
+      <AccessField value={access} onChange={setAccess} inherit="Those of the person, else of the template" />
     </DatesDialog>
+  );
+}
+
+/** At which hours somebody works in all assignments that do not say otherwise. */
+function StaffHoursDialog({ staff, close }: { staff: Staff; close: () => void }) {
+  const first = staff.hours ?? {};
+  const [access, setAccess] = useState<Access>(first);
+  const operations: Operation[] = sameAccess(access, first)
+    ? []
+    : [
+        {
+          op: "staff.hours",
+          on: staff.staff_number,
+          if_revision: Number(staff.etag.replace(/\D/g, "")),
+          set: { hours: access },
+        },
+      ];
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={`Access hours of ${staff.given_name} ${staff.family_name}`}
+      about="They count in all assignments that state no hours themselves, in place of those of the templates."
+    >
+      <div className="mb-4">
+        <AccessField value={access} onChange={setAccess} inherit="Those of the templates" />
+      </div>
+      <Reasoned operations={operations} button="Set the hours" close={close} />
+    </Ask>
   );
 }
 

@@ -52,7 +52,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
         <div className="max-w-xl">
           <h2 className="text-2xl">{t.data.name}</h2>
           <p className="sentence">
-            {t.data.summary} Counts during {t.data.hours_words}
+            {t.data.summary} Access hours: {t.data.hours_words}
             {base && (
               <>
                 , based on{" "}

@@ -10,6 +10,7 @@ export function RuleTabs() {
       tabs={[
         { to: "/templates", name: "Templates" },
         { to: "/catalogue", name: "Catalogue" },
+        { to: "/schedules", name: "Schedules" },
         { to: "/qualifications", name: "Qualifications" },
         { to: "/notices", name: "Notices" },
         { to: "/compare", name: "Compare" },
