@@ -2,7 +2,12 @@ package e2e
 
 import (
 	"context"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"regexp"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -106,4 +111,50 @@ func TestAPINIsChosenOnThePageOfALink(t *testing.T) {
 	p.fill("Your staff number", "Q0017")
 	p.press("Go on")
 	p.see("may have been used")
+}
+
+// A tablet that is loaded anew while the service is away shows where it is and says so, and takes people again once the
+// service is back. Nothing about people is kept on it.
+func TestATabletIsLoadedAnewWithoutAConnection(t *testing.T) {
+	s := testkit.Demo(t)
+	var away atomic.Bool
+	service, err := url.Parse(s.URL)
+	require.NoError(t, err)
+	pass := httputil.NewSingleHostReverseProxy(service)
+	between := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if away.Load() {
+			panic(http.ErrAbortHandler) // the connection breaks
+		}
+		pass.ServeHTTP(w, r)
+	}))
+	t.Cleanup(between.Close)
+	idris := s.Client(t, "idris")
+	var made api.TerminalMade
+	require.NoError(t, idris.Do(context.Background(), "POST", "/terminals",
+		api.TerminalWrite{Name: "Tablet by the door", Place: "HB-PACK"}, &made))
+	_, err = idris.Write(context.Background(), "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{
+		Staff: "Q0017", PIN: "480216"}})
+	require.NoError(t, err)
+	p := open(t, between.URL)
+	p.visit("/terminal")
+	p.fill("Code", made.Code)
+	p.press("Register")
+	p.see("Type your PIN")
+	p.until("the page is kept", `(caches.match("/terminal").then((kept) => { window.isKept = !!kept; }), window.isKept)`)
+	for _, digit := range "480216" {
+		p.press(string(digit))
+	}
+	p.press("Go on")
+	p.see("Hello")
+	away.Store(true)
+	p.visit("/terminal")
+	p.see("No connection")
+	p.see("Packing hall")
+	p.gone("Hello")
+	p.until("nothing about people is kept", `(caches.open("terminal").then((cache) =>
+		cache.keys()).then((all) => { window.isBare = all.length > 2 && all.every((r) => !r.url.includes("/api/")); }),
+		window.isBare && !/Q0017|Vito|token/.test(JSON.stringify(localStorage)))`)
+	away.Store(false)
+	p.gone("No connection")
+	p.see("Type your PIN")
 }

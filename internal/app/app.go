@@ -233,7 +233,7 @@ func (a *App) runJobs(ctx context.Context) {
 			a.log.Error("sending mail failed", "error", err)
 		}
 		if rounds%remindEvery == remindEvery/2 {
-			if err := a.remind(ctx); err != nil && ctx.Err() == nil {
+			if err := a.Remind(ctx); err != nil && ctx.Err() == nil {
 				a.log.Error("writing reminders failed", "error", err)
 			}
 		}

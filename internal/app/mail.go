@@ -254,7 +254,7 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 		return nil
 	}
 	live, now := a.Live(), a.now()
-	for _, id := range a.managersOf(live, p, permit.LockStaff) {
+	for _, id := range managersOf(live, p, permit.LockStaff, a.now().Unix()) {
 		m := live.State().Person(id)
 		mail := a.mailTo(m, "locked by tries", fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id),
 			p.FullName()+" is locked after wrong PINs",
@@ -276,8 +276,7 @@ const mostTold = 5
 
 // managersOf returns who is written to about somebody: their line manager, where they hold a permission at the home
 // site; else those who do, the owners left out unless there is nobody else.
-func (a *App) managersOf(live *Live, p *people.Staff, key string) (ids []people.StaffID) {
-	now := a.now().Unix()
+func managersOf(live *Live, p *people.Staff, key string, now int64) (ids []people.StaffID) {
 	fit := func(id people.StaffID) bool {
 		m := live.State().Person(id)
 		return m != nil && m.ID != p.ID && m.Email != "" && live.Stands(id, now) == access.Granted &&
@@ -311,36 +310,25 @@ func reachOf(live *Live, id people.StaffID, now int64) []bool {
 	return reach
 }
 
-// remind writes to managers what runs out in so many days as the settings say, once a day for each of them.
-func (a *App) remind(ctx context.Context) error {
-	live := a.Live()
-	settings := &live.State().Settings
-	ahead := slices.DeleteFunc([]int{settings.RemindDays, settings.RemindAgainDays},
-		func(days int) bool { return days == 0 })
-	if !a.Mails() || len(ahead) == 0 {
+// mostMissed is over how many days without a service reminders are caught up with.
+const mostMissed = 7
+
+// Remind writes to managers what runs out in so many days as the settings say, once a day for each of them. Days on
+// which no instance ran are caught up with. It is done by itself now and then.
+func (a *App) Remind(ctx context.Context) error {
+	if !a.Mails() {
 		return nil
 	}
-	due := map[people.StaffID][]string{}
 	now := a.now()
-	for number := range live.State().Staff.All() {
-		id := people.StaffID(number)
-		p, location := live.State().Person(id), live.Location(id)
-		today := day.Of(now.In(location))
-		var managers []people.StaffID
-		for _, e := range live.RunsOut(id, now.Unix(), now.AddDate(0, 0, slices.Max(ahead)+2).Unix()) {
-			last := day.Of(time.Unix(e.At-1, 0).In(location))
-			if !slices.Contains(ahead, int(last-today)) || e.Kind == access.LockRunsOut || e.Kind == access.BarRunsOut {
-				continue
-			}
-			if managers == nil {
-				managers = a.managersOf(live, p, permit.ViewStaff)
-			}
-			for _, m := range managers {
-				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", last, p.FullName(), p.Number, e.Kind))
-			}
-		}
+	before, err := a.store.Looked(ctx, "reminders")
+	if err != nil {
+		return err
 	}
-	for id, lines := range due {
+	if before.IsZero() {
+		before = now
+	}
+	live := a.Live()
+	for id, lines := range live.reminders(now, later(before, now.AddDate(0, 0, -mostMissed))) {
 		m := live.State().Person(id)
 		slices.Sort(lines)
 		today := day.Of(now.In(live.Location(id)))
@@ -356,5 +344,47 @@ func (a *App) remind(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	return a.store.Look(ctx, "reminders", now)
+}
+
+func later(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
+// reminders are the lines that each manager is to be written: of what is to be told today, or was on a day since the
+// last look.
+func (l *Live) reminders(now, before time.Time) map[people.StaffID][]string {
+	settings := &l.State().Settings
+	ahead := slices.DeleteFunc([]int{settings.RemindDays, settings.RemindAgainDays},
+		func(days int) bool { return days == 0 })
+	due := map[people.StaffID][]string{}
+	if len(ahead) == 0 {
+		return due
+	}
+	for number := range l.State().Staff.All() {
+		id := people.StaffID(number)
+		p, location := l.State().Person(id), l.Location(id)
+		today, told := day.Of(now.In(location)), day.Of(before.In(location))
+		var managers []people.StaffID
+		for _, e := range l.RunsOut(id, now.Unix(), now.AddDate(0, 0, slices.Max(ahead)+2).Unix()) {
+			last := day.Of(time.Unix(e.At-1, 0).In(location))
+			tell := func(days int) bool {
+				on := last - day.Date(days)
+				return on == today || on < today && on > told
+			}
+			if !slices.ContainsFunc(ahead, tell) || e.Kind == access.LockRunsOut || e.Kind == access.BarRunsOut {
+				continue
+			}
+			if managers == nil {
+				managers = managersOf(l, p, permit.ViewStaff, now.Unix())
+			}
+			for _, m := range managers {
+				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", last, p.FullName(), p.Number, e.Kind))
+			}
+		}
+	}
+	return due
 }

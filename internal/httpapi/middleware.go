@@ -129,7 +129,7 @@ func (s *Server) securityHeaders(next http.Handler) http.Handler {
 			header.Set("Content-Security-Policy",
 				"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
 					"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "+
-					"form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+					"worker-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		}
 		for name, values := range fixed {
 			header[name] = values
@@ -316,6 +316,8 @@ func console(files fs.FS) http.HandlerFunc {
 		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && !strings.HasSuffix(name, ".html") {
 			if strings.HasPrefix(name, "assets/") {
 				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // the names carry a hash
+			} else {
+				w.Header().Set("Cache-Control", "no-cache")
 			}
 			server.ServeHTTP(w, r)
 			return

@@ -9,28 +9,46 @@ type Facts = Schema["Terminal"];
 export type Visit = Schema["Visit"];
 
 const pollEvery = 15_000;
+const awayEvery = 3_000;
+
+/** Where the terminal is, as it was known last; nothing about people. */
+const lastFacts = {
+  read(): Facts | undefined {
+    try {
+      return JSON.parse(localStorage.getItem("terminal") ?? "") as Facts;
+    } catch {
+      return undefined; // none, or what a version before has kept
+    }
+  },
+  keep: (facts: Facts) => localStorage.setItem("terminal", JSON.stringify(facts)),
+  forget: () => localStorage.removeItem("terminal"),
+};
 
 /** A shared terminal: registered once, then for one person after another. */
 export function Terminal() {
-  const [facts, setFacts] = useState<Facts>();
+  const [facts, setFacts] = useState(lastFacts.read);
   const [unregistered, setUnregistered] = useState(false);
   const [away, setAway] = useState(false);
   const [visit, setVisit] = useState<Visit>();
   const read = useCallback(async () => {
     try {
-      setFacts(await ask<Facts>("GET", "/terminal"));
+      const now = await ask<Facts>("GET", "/terminal");
+      setFacts(now);
+      lastFacts.keep(now);
       setAway(false);
       setUnregistered(false);
     } catch (error) {
-      if (error instanceof Refused && error.status === 401) setUnregistered(true);
-      else setAway(true);
+      if (error instanceof Refused && error.status === 401) {
+        setUnregistered(true);
+        lastFacts.forget();
+      } else setAway(true);
     }
   }, []);
   useEffect(() => {
     void read();
-    const timer = setInterval(read, pollEvery);
+    const timer = setInterval(read, away ? awayEvery : pollEvery);
     return () => clearInterval(timer);
-  }, [read]);
+  }, [read, away]);
   if (unregistered) return <Register done={read} />;
   return (
     <div className="flex min-h-dvh flex-col text-lg">

@@ -1,0 +1,74 @@
+package app_test
+
+import (
+	"database/sql"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/post"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// told are the lines of all reminders that a service has sent, each with whom it was sent to.
+func told(t *testing.T, s *testkit.Service) (lines []string) {
+	t.Helper()
+	db, err := sql.Open("mysql", s.DSN)
+	require.NoError(t, err)
+	defer db.Close()
+	require.Eventually(t, func() bool {
+		var waiting int
+		err := db.QueryRow("SELECT COUNT(*) FROM mails WHERE next_at IS NOT NULL").Scan(&waiting)
+		return err == nil && waiting == 0
+	}, time.Minute, 20*time.Millisecond)
+	for _, m := range reminders(s) {
+		for line := range strings.Lines(m.Body) {
+			if regexp.MustCompile(`^\d{4}-\d\d-\d\d `).MatchString(line) {
+				lines = append(lines, m.To+" "+strings.TrimSpace(line))
+			}
+		}
+	}
+	slices.Sort(lines)
+	return lines
+}
+
+func reminders(s *testkit.Service) (caught []post.Caught) {
+	for _, m := range s.Mail.Caught("") {
+		if regexp.MustCompile(`things? runs? out`).MatchString(m.Subject) {
+			caught = append(caught, m)
+		}
+	}
+	return caught
+}
+
+// A service that did not run for days tells what it would have told on each of them, and nothing twice.
+func TestRemindersOfDaysMissedAreCaughtUpWith(t *testing.T) {
+	daily, away := testkit.Demo(t), testkit.Demo(t)
+	require.NoError(t, daily.App.Remind(ctx))
+	require.NoError(t, away.App.Remind(ctx))
+	settings := daily.App.Live().State().Settings
+	require.Equal(t, 14, settings.RemindDays)
+	first := told(t, daily)
+	require.NotEmpty(t, first)
+	assert.Equal(t, first, told(t, away))
+	for range 3 {
+		daily.Clock.Move(24 * time.Hour)
+		require.NoError(t, daily.App.Remind(ctx))
+		require.NoError(t, daily.App.Remind(ctx))
+	}
+	away.Clock.Move(3 * 24 * time.Hour)
+	second := away.Second(t)
+	require.NoError(t, away.App.Remind(ctx))
+	require.NoError(t, second.App.Remind(ctx))
+	require.NoError(t, away.App.Remind(ctx))
+	caughtUp := append(told(t, away), told(t, second)...)
+	slices.Sort(caughtUp)
+	assert.Equal(t, told(t, daily), caughtUp)
+	assert.Greater(t, len(caughtUp), len(first), "something was to be told on these days")
+	assert.Equal(t, len(slices.Compact(slices.Clone(caughtUp))), len(caughtUp), "nothing is told twice")
+}
