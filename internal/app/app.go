@@ -289,7 +289,9 @@ type Request struct {
 	Origin     string // console, client, api or setup, and the address it came from
 	Reason     string
 	Operations []change.Operation
-	Undoes     uint64 // the audit entry whose change this reverses; 0: none
+	// Works the operations out, in place of Operations, on what is live once no other change can come between
+	Work   func(live *Live) ([]change.Operation, error)
+	Undoes uint64 // the audit entry whose change this reverses; 0: none
 	// The actor has just proved to be there, by the present password
 	Present bool
 	Keep    uint64 // the session that goes on when those of the actor end

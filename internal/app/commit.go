@@ -21,12 +21,24 @@ import (
 // Preview says what a change would do, and whether it may be made; nothing is written, and nothing is said of whether a
 // secret is in use. Its reason may follow later.
 func (a *App) Preview(r Request) (*Result, error) {
-	trial, err := change.Apply(a.Live().Snapshot, r.Actor, a.preview(),
+	live := a.Live()
+	if err := r.work(live); err != nil {
+		return nil, err
+	}
+	trial, err := change.Apply(live.Snapshot, r.Actor, a.preview(),
 		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
 		return nil, err
 	}
 	return &Result{Trial: trial}, nil
+}
+
+// work works the operations out on what is live, where they depend on that.
+func (r *Request) work(live *Live) (err error) {
+	if r.Work != nil {
+		r.Operations, err = r.Work(live)
+	}
+	return err
 }
 
 // preview is what trying a change that is not made needs.
@@ -81,6 +93,9 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 			if err := r.Check(live); err != nil {
 				return err
 			}
+		}
+		if err := r.work(live); err != nil {
+			return err
 		}
 		trial, err := change.Apply(live.Snapshot, r.Actor, env, r.Reason, r.Operations)
 		if err != nil {

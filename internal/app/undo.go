@@ -78,19 +78,23 @@ func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason,
 	if err := json.Unmarshal([]byte(c.Operations), &entries); err != nil {
 		return nil, err
 	}
-	operations, err := change.Undo(a.Live().Snapshot, c.Revision, entries)
-	if err != nil {
-		return nil, a.whoIsInTheWay(ctx, err, entries, c.Revision)
-	}
 	if reason == "" {
 		reason = fmt.Sprintf("Undoing change %d", id)
 	}
-	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Operations: operations,
-		Undoes: id}
+	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Undoes: id,
+		Work: func(live *Live) ([]change.Operation, error) {
+			return change.Undo(live.Snapshot, c.Revision, entries)
+		}}
+	var result *Result
 	if preview {
-		return a.Preview(request)
+		result, err = a.Preview(request)
+	} else {
+		result, err = a.Commit(ctx, request)
 	}
-	return a.Commit(ctx, request)
+	if err != nil {
+		return nil, a.whoIsInTheWay(ctx, err, entries, c.Revision)
+	}
+	return result, nil
 }
 
 // whoIsInTheWay adds to a refusal to undo which later change stands on this one, and whose it is.

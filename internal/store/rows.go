@@ -2,6 +2,7 @@ package store
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -20,6 +21,8 @@ type table[R any] struct {
 	whose   string // the column that says whose a record is; empty: nobody's
 	columns []column[R]
 	put     func(*org.State, *R)
+	above   column[R]                        // by which a record refers to another of the table; none: it does not
+	unique  []column[R]                      // beside what never changes: no two records have the same, and NULL is none
 	more    func(*loading) (func(*R), error) // completes records with what is kept in another table
 	saved   func(*Tx, *R) error              // writes what is kept in another table
 }
@@ -28,6 +31,7 @@ type table[R any] struct {
 type records interface {
 	load(*loading) error
 	holds(record any) bool
+	free(tx *Tx, fresh, changed []any) error
 	insert(tx *Tx, records []any) error
 	update(tx *Tx, record any) error
 	again(record any) (any, error)
@@ -160,17 +164,121 @@ func (t *table[R]) row(record *R) map[string]any {
 // batch is how many rows are inserted at once.
 const batch = 500
 
+// insert inserts new records, those that others of them stand below first. Where they go round in a circle, one is
+// inserted with nothing above it, which is written once the others are there.
 func (t *table[R]) insert(tx *Tx, records []any) error {
-	for part := range slices.Chunk(records, batch) {
+	ordered, waiting := t.aboveFirst(records)
+	for part := range slices.Chunk(ordered, batch) {
 		rows := make([]map[string]any, len(part))
 		for i, record := range part {
-			rows[i] = t.row(record.(*R))
+			rows[i] = t.row(record)
+			if slices.Contains(waiting, record) {
+				rows[i][t.above.name] = nil
+			}
 		}
 		if err := tx.db.Table(t.name).Create(rows).Error; err != nil {
 			return err
 		}
 	}
+	for _, record := range waiting {
+		_, id, _ := org.Name(record)
+		if err := tx.db.Table(t.name).Where("id = ?", id).Update(t.above.name, t.above.write(record)).Error; err != nil {
+			return err
+		}
+	}
 	return t.after(tx, records...)
+}
+
+// aboveFirst puts records into an order in which each comes after the one above it, where that is among them. waiting
+// are those that come before it all the same, as each stands above the other.
+func (t *table[R]) aboveFirst(records []any) (ordered, waiting []*R) {
+	among := make(map[uint32]*R, len(records))
+	for _, record := range records {
+		_, id, _ := org.Name(record)
+		among[id] = record.(*R)
+	}
+	const begun, done = 1, 2
+	state := make(map[*R]int, len(records))
+	for _, record := range records {
+		var chain []*R // from one up to the topmost that is not in order yet
+		for r := record.(*R); r != nil && state[r] == 0; r = among[t.aboveOf(r)] {
+			state[r], chain = begun, append(chain, r)
+		}
+		for i, r := range slices.Backward(chain) {
+			if above := among[t.aboveOf(r)]; above != nil && state[above] == begun && i == len(chain)-1 {
+				waiting = append(waiting, r)
+			}
+			state[r], ordered = done, append(ordered, r)
+		}
+	}
+	return ordered, waiting
+}
+
+// aboveOf is the number of the record of the same table that a record refers to; 0 where it refers to none.
+func (t *table[R]) aboveOf(record *R) uint32 {
+	if t.above.write == nil {
+		return 0
+	}
+	number, _ := t.above.write(record).(int64)
+	return uint32(number)
+}
+
+// free gives the values of unique columns free that changed records no longer have, and others of the change take over.
+func (t *table[R]) free(tx *Tx, fresh, changed []any) error {
+	if len(changed) == 0 || len(fresh)+len(changed) < 2 {
+		return nil
+	}
+	for _, column := range t.unique {
+		keep, wanted := map[uint32]any{}, []any{}
+		for _, record := range slices.Concat(fresh, changed) {
+			value := column.write(record.(*R))
+			if value != nil {
+				wanted = append(wanted, value)
+			}
+			_, id, _ := org.Name(record)
+			keep[id] = value
+		}
+		for part := range slices.Chunk(wanted, batch) {
+			if err := t.freeFrom(tx, &column, part, keep); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// freeFrom takes some values from those who have them in the database and are to have others.
+func (t *table[R]) freeFrom(tx *Tx, column *column[R], wanted []any, keep map[uint32]any) error {
+	rows, err := tx.db.Table(t.name).Select("id", column.name).Where("`"+column.name+"` IN ?", wanted).Rows()
+	if err != nil {
+		return err
+	}
+	var others []uint32
+	for rows.Next() {
+		var id uint32
+		var value []byte
+		if err := rows.Scan(&id, &value); err != nil {
+			return errors.Join(err, rows.Close())
+		}
+		if next, written := keep[id]; written && !sameValue(next, value) {
+			others = append(others, id)
+		}
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil || len(others) == 0 {
+		return err
+	}
+	return tx.db.Table(t.name).Where("id IN ?", others).Update(column.name, nil).Error
+}
+
+// sameValue reports whether a value that is to be written is the one that is there.
+func sameValue(next any, there []byte) bool {
+	switch next := next.(type) {
+	case string:
+		return next == string(there)
+	case []byte:
+		return string(next) == string(there)
+	}
+	return false
 }
 
 func (t *table[R]) update(tx *Tx, record any) error {
@@ -214,25 +322,16 @@ func tableOf(record any) (records, error) {
 	return nil, fmt.Errorf("no table for %T", record)
 }
 
-// Save writes the records that a change has written, in the order in which it made them, so that those referred to
-// come first. New records of a kind that follow each other are inserted together.
+// Save writes the records that a change has written, in the order that foreign and unique keys need, whatever the order
+// in which they were made: table after table, as each refers to those before it; within one, what is no longer the value
+// of one record is given free for another, then what is new is inserted, those that others refer to first, and then what
+// is changed is written.
 func (tx *Tx) Save(written []change.Record) error {
+	fresh, changed := map[records][]any{}, map[records][]any{}
 	for _, record := range written {
 		if err := readable(record.Value); err != nil {
 			return err
 		}
-	}
-	var waiting []any
-	var into records
-	flush := func() error {
-		if len(waiting) == 0 {
-			return nil
-		}
-		rows := waiting
-		waiting = nil
-		return into.insert(tx, rows)
-	}
-	for _, record := range written {
 		if settings, is := record.Value.(*org.Settings); is {
 			if err := tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1",
 				encode(settings)).Error; err != nil {
@@ -244,18 +343,26 @@ func (tx *Tx) Save(written []change.Record) error {
 		if err != nil {
 			return err
 		}
-		if !record.New || t != into {
-			if err := flush(); err != nil {
+		if record.New {
+			fresh[t] = append(fresh[t], record.Value)
+		} else {
+			changed[t] = append(changed[t], record.Value)
+		}
+	}
+	for _, t := range tables {
+		if err := t.free(tx, fresh[t], changed[t]); err != nil {
+			return err
+		}
+		if err := t.insert(tx, fresh[t]); err != nil {
+			return err
+		}
+		for _, record := range changed[t] {
+			if err := t.update(tx, record); err != nil {
 				return err
 			}
 		}
-		if into = t; record.New {
-			waiting = append(waiting, record.Value)
-		} else if err := t.update(tx, record.Value); err != nil {
-			return err
-		}
 	}
-	return flush()
+	return nil
 }
 
 // readable sees that a record comes back from its row as it was: what is kept as a text of its own can lose something

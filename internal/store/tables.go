@@ -87,25 +87,28 @@ func listed[R, V any](name string, field func(*R) *[]V) column[R] {
 	return nullable(document(name, field), func(r *R) bool { return len(*field(r)) == 0 })
 }
 
-var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace, columns: []column[estate.Place]{
-	number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
-	text("code", func(p *estate.Place) *string { return &p.Code }),
-	text("name", func(p *estate.Place) *string { return &p.Name }),
-	text("kind", func(p *estate.Place) *estate.Kind { return &p.Kind }),
-	reference("parent_id", func(p *estate.Place) *estate.PlaceID { return &p.Parent }),
-	text("time_zone", func(p *estate.Place) *string { return &p.TimeZone }),
-	nullable(document("opening", func(p *estate.Place) **hours.Opening { return &p.Opening }),
-		func(p *estate.Place) bool { return p.Opening == nil }),
-	text("proof", func(p *estate.Place) *estate.Proof { return &p.Proof }),
-	text("proof_outside", func(p *estate.Place) *estate.Proof { return &p.ProofOutside }),
-	text("asks", func(p *estate.Place) *string { return &p.Asks }),
-	listed("requires", func(p *estate.Place) *[]qualification.ID { return &p.Requires }),
-	flag("retired", func(p *estate.Place) *bool { return &p.Retired }),
-	number("revision", func(p *estate.Place) *uint64 { return &p.Revision }),
-}}
+var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace,
+	above: reference("parent_id", func(p *estate.Place) *estate.PlaceID { return &p.Parent }),
+	columns: []column[estate.Place]{
+		number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
+		text("code", func(p *estate.Place) *string { return &p.Code }),
+		text("name", func(p *estate.Place) *string { return &p.Name }),
+		text("kind", func(p *estate.Place) *estate.Kind { return &p.Kind }),
+		reference("parent_id", func(p *estate.Place) *estate.PlaceID { return &p.Parent }),
+		text("time_zone", func(p *estate.Place) *string { return &p.TimeZone }),
+		nullable(document("opening", func(p *estate.Place) **hours.Opening { return &p.Opening }),
+			func(p *estate.Place) bool { return p.Opening == nil }),
+		text("proof", func(p *estate.Place) *estate.Proof { return &p.Proof }),
+		text("proof_outside", func(p *estate.Place) *estate.Proof { return &p.ProofOutside }),
+		text("asks", func(p *estate.Place) *string { return &p.Asks }),
+		listed("requires", func(p *estate.Place) *[]qualification.ID { return &p.Requires }),
+		flag("retired", func(p *estate.Place) *bool { return &p.Retired }),
+		number("revision", func(p *estate.Place) *uint64 { return &p.Revision }),
+	}}
 
 var groups = &table[permit.Group]{name: "permission_groups",
-	put: func(s *org.State, g *permit.Group) { s.Groups.Put(uint32(g.ID), g) },
+	above: reference("parent_id", func(g *permit.Group) *permit.GroupID { return &g.Parent }),
+	put:   func(s *org.State, g *permit.Group) { s.Groups.Put(uint32(g.ID), g) },
 	columns: []column[permit.Group]{
 		number("id", func(g *permit.Group) *permit.GroupID { return &g.ID }),
 		text("key", func(g *permit.Group) *string { return &g.Key }),
@@ -150,7 +153,8 @@ func writeKinds(p *permit.Permission) any {
 
 // templates are kept with their settings in a table of their own; see template.go.
 var templates = &table[permit.Template]{name: "templates", put: (*org.State).PutTemplate,
-	more: readSettings, saved: saveSettings, columns: []column[permit.Template]{
+	above: reference("base_id", func(t *permit.Template) *permit.TemplateID { return &t.Base }),
+	more:  readSettings, saved: saveSettings, columns: []column[permit.Template]{
 		number("id", func(t *permit.Template) *permit.TemplateID { return &t.ID }),
 		text("code", func(t *permit.Template) *string { return &t.Code }),
 		text("name", func(t *permit.Template) *string { return &t.Name }),
@@ -169,6 +173,8 @@ var templates = &table[permit.Template]{name: "templates", put: (*org.State).Put
 func lockOf(p *people.Staff) **people.Lock { return &p.Lock }
 
 var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).PutStaff,
+	above:  reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
+	unique: []column[people.Staff]{optional("email", func(p *people.Staff) *string { return &p.Email })},
 	columns: []column[people.Staff]{
 		number("id", func(p *people.Staff) *people.StaffID { return &p.ID }),
 		text("staff_number", func(p *people.Staff) *string { return &p.Number }),
@@ -259,14 +265,18 @@ func withdrawn(c *credential.Credential) bool { return c.State == credential.Wit
 
 func digestOf(c *credential.Credential) *credential.Digest { return &c.Digest }
 
+// pinDigest is that of a PIN that counts.
+var pinDigest = nullable(digest("digest", digestOf),
+	func(c *credential.Credential) bool { return withdrawn(c) || c.Kind != credential.PIN })
+
 var credentials = &table[credential.Credential]{name: "credentials", whose: "staff_id", put: (*org.State).PutCredential,
+	unique: []column[credential.Credential]{pinDigest},
 	columns: []column[credential.Credential]{
 		number("id", func(c *credential.Credential) *credential.ID { return &c.ID }),
 		number("staff_id", func(c *credential.Credential) *people.StaffID { return &c.Staff }),
 		text("kind", func(c *credential.Credential) *credential.Kind { return &c.Kind }),
 		reference("badge_id", func(c *credential.Credential) *credential.BadgeID { return &c.Badge }),
-		nullable(digest("digest", digestOf),
-			func(c *credential.Credential) bool { return withdrawn(c) || c.Kind != credential.PIN }),
+		pinDigest,
 		nullable(digest("former_digest", digestOf),
 			func(c *credential.Credential) bool { return !withdrawn(c) || c.Digest == credential.Digest{} }),
 		nullable(bytes("sealed", func(c *credential.Credential) *[]byte { return &c.Sealed }), withdrawn),

@@ -1,0 +1,157 @@
+package app_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// tangled draws operations of one change that refer to each other, in whatever order: what is made later is referred to
+// by what was made before, values are taken over and swapped.
+func tangled(t *rapid.T, round int) []change.Operation {
+	made := map[string][]string{}
+	some := func(kind string, there ...string) string {
+		return rapid.SampledFrom(append(there, made[kind]...)).Draw(t, kind)
+	}
+	emails := []string{"", "jose@example.org", "josé@example.org", "anna@example.org", "ANNA@example.org",
+		"idris@quillmere.example", fmt.Sprintf("r%d@example.org", round)}
+	var operations []change.Operation
+	add := func(name, on string, fields set) {
+		encoded, err := json.Marshal(fields)
+		if err != nil {
+			panic(err)
+		}
+		o := change.Operation{Op: name, On: on, Set: encoded}
+		kinds := map[string]string{"place.add": "place", "group.add": "group", "template.add": "template",
+			"staff.enrol": "staff", "qualification.add": "qualification", "schedule.add": "schedule",
+			"badge.add": "badge", "assignment.add": "assignment"}
+		if kind := kinds[name]; kind != "" {
+			o.Ref = fmt.Sprint(kind, len(operations))
+			made[kind] = append(made[kind], "@"+o.Ref)
+		}
+		operations = append(operations, o)
+	}
+	code := func(prefix string) string { return fmt.Sprintf("%s-%d-%d", prefix, round, len(operations)) }
+	for range rapid.IntRange(2, 9).Draw(t, "operations") {
+		switch rapid.IntRange(0, 14).Draw(t, "what") {
+		case 0:
+			add("place.add", "", set{"code": code("P"), "name": "Place", "kind": "zone", "parent": some("place", "HB", "SM")})
+		case 1:
+			add("place.edit", some("place", "HB-PACK", "SM"), set{"parent": some("place", "HB", "SM", "")})
+		case 2:
+			add("group.add", "", set{"key": fmt.Sprintf("g%d_%d", round, len(operations)), "title": "Group",
+				"parent": some("group", "", "line")})
+		case 3:
+			add("group.edit", some("group", "line", "door"), set{"parent": some("group", "", "stock")})
+		case 4:
+			add("template.add", "", set{"code": code("t"), "name": "Template", "base": some("template", "", "packer"),
+				"requires": []string{some("qualification", "HYGIENE")}})
+		case 5:
+			add("template.edit", some("template", "packer", "grader"), set{"base": some("template", "", "grader"),
+				"hours": set{"kind": "schedule", "schedule": some("schedule", "EARLY")}})
+		case 6:
+			add("staff.enrol", "", set{"staff_number": code("R"), "given_name": "New", "family_name": "Hand",
+				"home_site": some("site", "HB", "SM"), "email": rapid.SampledFrom(emails).Draw(t, "email"),
+				"line_manager": some("staff", "", "Q0003")})
+		case 7, 8, 9:
+			add("staff.edit", some("staff", "Q0011", "Q0012", "Q0013"),
+				rapid.SampledFrom([]set{{"email": rapid.SampledFrom(emails).Draw(t, "email")},
+					{"line_manager": some("staff", "", "Q0011", "Q0012")}}).Draw(t, "edit"))
+		case 10:
+			add("qualification.add", "", set{"code": code("Q"), "name": "Ticket"})
+		case 11:
+			add("schedule.add", "", set{"code": code("S"), "name": "Schedule", "hours": set{"kind": "always"}})
+		case 12:
+			add("assignment.add", "", set{"staff": some("staff", "Q0011"), "place": some("place", "HB"),
+				"template": some("template", "packer", "grader")})
+		case 13:
+			add("badge.add", "", set{"format": "wiegand26", "number": fmt.Sprintf("7-%d", 10*round+len(operations)),
+				"site": "HB"})
+			add("badge.issue", "", set{"badge": some("badge"), "staff": some("staff", "Q0012")})
+		case 14:
+			add("assignment.edit", some("assignment", "1"), set{"hours": set{"kind": "schedule",
+				"schedule": some("schedule", "EARLY", "LATE")}})
+		}
+	}
+	return operations
+}
+
+// What a preview accepts the commit makes, and what it refuses the commit refuses for the same reason; what is made is
+// in the database as it is live.
+func TestWhatAPreviewAcceptsTheCommitMakes(t *testing.T) {
+	s := testkit.Demo(t)
+	round, accepted := 0, 0
+	rapid.Check(t, func(t *rapid.T) {
+		round++
+		operations := tangled(t, round)
+		preview, wrong := s.App.Preview(app.Request{Actor: change.Actor{System: "test"}, Reason: "because",
+			Operations: operations})
+		_, err := s.App.Commit(ctx, request(operations...))
+		if wrong != nil {
+			require.Error(t, err)
+			assert.Equal(t, wrong.Error(), err.Error())
+			return
+		}
+		if len(preview.Trial.Entries) == 0 {
+			assert.True(t, fault.Is(err, fault.Conflict), "%v", err)
+			return
+		}
+		require.NoError(t, err, "%s", raw(operations))
+		accepted++
+		loaded, err := s.Store.Load(ctx, &org.State{})
+		require.NoError(t, err)
+		require.Empty(t, loaded.AsideRecords())
+		assert.Equal(t, testkit.Records(s.App.Live().State()), testkit.Records(loaded))
+	})
+	assert.Greater(t, accepted, 20, "many changes were made")
+	t.Log(accepted, "of", round, "were made")
+}
+
+func raw(v any) string {
+	encoded, err := json.Marshal(v)
+	if err != nil {
+		panic(err)
+	}
+	return string(encoded)
+}
+
+// Two swap their emails, one takes over the email of somebody who gets another, and managers stand above each other, all
+// in one change.
+func TestValuesAreSwappedInOneChange(t *testing.T) {
+	s := testkit.Demo(t)
+	edit := func(on string, fields set) change.Operation {
+		return change.Operation{Op: "staff.edit", On: on, Set: json.RawMessage(raw(fields))}
+	}
+	must := func(operations ...change.Operation) {
+		t.Helper()
+		_, err := s.App.Commit(ctx, request(operations...))
+		require.NoError(t, err)
+	}
+	must(edit("Q0011", set{"email": "one@example.org"}), edit("Q0012", set{"email": "two@example.org"}))
+	must(edit("Q0011", set{"email": ""}), edit("Q0012", set{"email": "one@example.org"}),
+		edit("Q0011", set{"email": "two@example.org"}))
+	enrol := func(ref, manager, email string) change.Operation {
+		return change.Operation{Op: "staff.enrol", Ref: ref, Set: json.RawMessage(raw(set{"given_name": ref,
+			"family_name": "New", "home_site": "HB", "line_manager": manager, "email": email}))}
+	}
+	must(edit("Q0012", set{"email": ""}), enrol("a", "", "one@example.org"), enrol("b", "@a", ""),
+		enrol("c", "@b", ""), edit("@a", set{"line_manager": "@c"}), edit("Q0012", set{"email": "three@example.org",
+			"line_manager": "@b"}))
+	loaded, err := s.Store.Load(ctx, &org.State{})
+	require.NoError(t, err)
+	assert.Empty(t, loaded.AsideRecords())
+	assert.Equal(t, testkit.Records(s.App.Live().State()), testkit.Records(loaded))
+	assert.Equal(t, "one@example.org", loaded.StaffByEmail("one@example.org").Email)
+	assert.Equal(t, "three@example.org", loaded.StaffByNumber("Q0012").Email)
+	must(edit("Q0013", set{"email": "jose@example.org"}), edit("Q0014", set{"email": "josé@example.org"}))
+}
