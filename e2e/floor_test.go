@@ -20,7 +20,7 @@ func TestATicketIsRecordedWhereItIsMissed(t *testing.T) {
 	ask := func() string {
 		var d api.Decision
 		require.NoError(t, idris.Do(context.Background(), "POST", "/decisions",
-			api.DecisionRequest{Staff: "Q0138", Place: "SM-FORK-1"}, &d))
+			api.DecisionRequest{Staff: "Q0138", Place: "SM-FORK-1", At: new(testkit.Tomorrow())}, &d))
 		return d.Reason
 	}
 	require.Equal(t, "qualification_missing", ask())

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strings"
+	"time"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
@@ -95,34 +96,72 @@ func (a *App) SignedByUs(head store.Head, signature []byte) bool {
 // RequestDigest is the digest of a request that is kept with an idempotency key.
 func (a *App) RequestDigest(parts ...[]byte) []byte { return a.keys.Request(parts...) }
 
-// Keep claims an idempotency key for a request; see store.Keep.
-func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (status int, response []byte,
-	claimed bool, err error) {
-	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
-	earlier, claimed, err := a.store.ClaimKey(ctx, kept)
-	if err != nil || claimed {
-		return 0, nil, claimed, err
-	}
-	if string(earlier.Request) != string(request) {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key",
-			"this key was used for another request; make a new key for each request")
-	}
-	if earlier.Status == 0 {
-		return 0, nil, false, fault.Conflictf("Idempotency-Key",
-			"the first request with this key is still being carried out; ask again in a moment")
-	}
-	response, err = a.keys.open(forAnswers, earlier.Response, request)
-	return earlier.Status, response, false, err
+// KeyedRequest is a request that is carried out under an idempotency key.
+type KeyedRequest = store.KeyedRequest
+
+type keyedBy struct{}
+
+// Under returns a context for carrying out a request under its idempotency key: a change that is made with it is noted
+// with the key.
+func Under(ctx context.Context, of *KeyedRequest) context.Context {
+	return context.WithValue(ctx, keyedBy{}, of)
 }
 
-// Answer keeps the answer to a request made under an idempotency key; a status that says "try again" frees the key.
-func (a *App) Answer(ctx context.Context, staff people.StaffID, key string, request []byte, status int,
-	response []byte) error {
-	kept := store.KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, Status: status}
-	if status >= 500 || status == 429 {
+func keyOf(ctx context.Context) *KeyedRequest {
+	of, _ := ctx.Value(keyedBy{}).(*KeyedRequest)
+	return of
+}
+
+// outlivedAfter is after how long a request whose end is not known is begun again by another with its key.
+const outlivedAfter = 2 * time.Second
+
+// Keep claims an idempotency key for a request. Where it was used before, what is returned says what became of the
+// first request: its answer, or the change that it made where its answer was lost. One that is still being carried out
+// is waited for, and taken over where it does not end: of the two, one makes its change.
+func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, request []byte) (of *KeyedRequest,
+	response []byte, claimed bool, err error) {
+	mine := KeyedRequest{StaffID: uint32(staff), Key: key, Request: request, CreatedAt: a.now()}
+	for begun := time.Now(); ; {
+		kept, claimed, err := a.store.ClaimKey(ctx, mine)
+		if err != nil || claimed {
+			return &kept, nil, claimed, err
+		}
+		switch {
+		case kept.Attempt == 0:
+			continue // it was given free meanwhile
+		case string(kept.Request) != string(request):
+			return nil, nil, false, fault.Conflictf("Idempotency-Key",
+				"this key was used for another request; make a new key for each request")
+		case kept.Status != 0:
+			response, err = a.keys.open(forAnswers, kept.Response, request)
+			return &kept, response, false, err
+		case kept.AuditID != nil && time.Since(begun) > answerWithin:
+			return &kept, nil, false, nil
+		case time.Since(begun) > outlivedAfter:
+			next, ok, err := a.store.TakeOver(ctx, kept)
+			if err != nil || ok {
+				return &next, nil, ok, err
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return nil, nil, false, ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+// answerWithin is for how long the answer to a change that was made is waited for.
+const answerWithin = 300 * time.Millisecond
+
+// Answer keeps the answer to a request made under an idempotency key; a status that says "try again" frees the key,
+// unless a change was made under it.
+func (a *App) Answer(ctx context.Context, of *KeyedRequest, status int, response []byte) error {
+	kept := *of
+	if kept.Status = status; status >= 500 || status == 429 {
 		kept.Status = 0
 	} else {
-		kept.Response = a.keys.seal(forAnswers, response, request)
+		kept.Response = a.keys.seal(forAnswers, response, of.Request)
 	}
 	return a.store.Answer(ctx, kept)
 }

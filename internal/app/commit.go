@@ -55,9 +55,13 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 			return nil, err
 		}
 		result, err := a.commit(ctx, &r, secrets)
+		if store.Transient(err) && tries < mostTries && ctx.Err() == nil {
+			a.log.Warn("a change is tried again", "tries", tries, "error", err)
+			continue
+		}
 		var f *fault.Fault
 		if errors.As(err, &f) && f.Code == change.ErrPINInUse {
-			if !a.chosenPIN(r.Operations[f.Operation-1]) && tries < 5 {
+			if !a.chosenPIN(r.Operations[f.Operation-1]) && tries < mostTries {
 				continue // one that was generated was given to somebody else meanwhile
 			}
 			return nil, a.pinInUse(ctx, &r, err)
@@ -66,6 +70,38 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 			a.remember(&r, secrets)
 		}
 		return result, err
+	}
+}
+
+// mostTries bounds how often a change is tried that others stood in the way of.
+const mostTries = 5
+
+// ErrOutcomeUnknown says that the database was lost at the end of a change and does not answer, so that nobody knows
+// yet whether it is made.
+var ErrOutcomeUnknown = errors.New("the database was lost while the change was made, and does not answer")
+
+// outcomeWithin is for how long it is asked whether a change was kept.
+const outcomeWithin = 5 * time.Second
+
+// settle finds out whether a change was kept that the database was lost at the end of. An error that is left says that
+// it was not; it may be tried again.
+func (a *App) settle(ctx context.Context, entry *store.AuditEntry, lost error) error {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), outcomeWithin)
+	defer cancel()
+	for {
+		kept, err := a.store.Kept(ctx, entry)
+		switch {
+		case err == nil && kept:
+			a.log.Warn("the database was lost after a change was kept", "audit", entry.ID, "error", lost)
+			return nil
+		case err == nil:
+			return store.ErrNotKept
+		}
+		select {
+		case <-ctx.Done():
+			return errors.Join(ErrOutcomeUnknown, lost)
+		case <-time.After(100 * time.Millisecond):
+		}
 	}
 }
 
@@ -78,6 +114,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	if !r.At.IsZero() && r.Actor.System != "" {
 		env.Now = r.At
 	}
+	var entry store.AuditEntry
 	err := a.store.Change(ctx, r.At, func(tx *store.Tx) error {
 		if tx.Revision != live.State().Revision {
 			state, err := tx.Load(live.State())
@@ -110,16 +147,24 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		if err := tx.Save(trial.Written); err != nil {
 			return err
 		}
-		entry, err := a.auditChange(tx, r, trial, env.Now)
+		entry, err = a.auditChange(tx, r, trial, env.Now)
 		result.Trial, result.AuditID = trial, entry.ID
 		if err != nil {
 			return err
+		}
+		if of := keyOf(ctx); of != nil {
+			if err := tx.Keyed(of, entry.ID); err != nil {
+				return err
+			}
 		}
 		if err := endSessions(tx, r, trial); err != nil || r.Within == nil {
 			return err
 		}
 		return r.Within(tx, entry.ID)
 	})
+	if errors.Is(err, store.ErrOutcomeUnknown) {
+		err = a.settle(ctx, &entry, err)
+	}
 	if err != nil {
 		return nil, err
 	}

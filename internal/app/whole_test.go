@@ -45,7 +45,8 @@ func tangled(t *rapid.T, round int) []change.Operation {
 	for range rapid.IntRange(2, 9).Draw(t, "operations") {
 		switch rapid.IntRange(0, 14).Draw(t, "what") {
 		case 0:
-			add("place.add", "", set{"code": code("P"), "name": "Place", "kind": "zone", "parent": some("place", "HB", "SM")})
+			add("place.add", "", set{"code": code("P"), "name": "Place", "kind": "zone", "parent": some("place", "HB",
+				"SM")})
 		case 1:
 			add("place.edit", some("place", "HB-PACK", "SM"), set{"parent": some("place", "HB", "SM", "")})
 		case 2:
@@ -125,8 +126,8 @@ func raw(v any) string {
 	return string(encoded)
 }
 
-// Two swap their emails, one takes over the email of somebody who gets another, and managers stand above each other, all
-// in one change.
+// Two swap their emails, one takes over the email of somebody who gets another, and managers stand above each other,
+// all in one change.
 func TestValuesAreSwappedInOneChange(t *testing.T) {
 	s := testkit.Demo(t)
 	edit := func(on string, fields set) change.Operation {

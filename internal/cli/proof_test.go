@@ -253,10 +253,11 @@ func TestAPINIsMailedFromAShell(t *testing.T) {
 func TestAPlaceRequiresAQualificationFromAShell(t *testing.T) {
 	d := newDesk(t)
 	d.login("idris")
-	_, problems, code := d.run("", "why", "Q0138", "--place", "SM-FORK-1")
+	tomorrow := []string{"why", "Q0138", "--place", "SM-FORK-1", "--at", testkit.Tomorrow().Format("2006-01-02 15:04")}
+	_, problems, code := d.run("", tomorrow...)
 	assert.Equal(t, ExitRefused, code, problems)
 	d.ok("certificate", "add", "Q0138", "forklift", "--issued", testkit.InDays(-1), "--number", "FL-9", "--yes")
-	_, problems, code = d.run("", "why", "Q0138", "--place", "SM-FORK-1")
+	_, problems, code = d.run("", tomorrow...)
 	assert.Zero(t, code, problems)
 	assert.Regexp(t, `\d+ (people|person) los`, d.ok("place", "edit", "SM-WRAP-1", "--requires", "FORKLIFT,FIRST-AID",
 		"--preview"))

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"syscall"
 	"time"
 
 	"loyallatch.example/latch/internal/api"
@@ -77,29 +78,57 @@ func Preview(preview bool) Option {
 }
 
 // Do sends a request under /api/v1 and reads the answer into out, which may be nil, a *[]byte for the raw answer, or
-// a JSON target. An error answer is an *api.Problem.
+// a JSON target. An error answer is an *api.Problem. A POST whose answer is lost on the way is sent again under its
+// Idempotency-Key, so that it is carried out once.
 func (c *Client) Do(ctx context.Context, method, path string, body, out any, options ...Option) error {
-	var sent io.Reader
+	var sent []byte
 	if body != nil {
-		encoded, err := json.Marshal(body)
+		var err error
+		if sent, err = json.Marshal(body); err != nil {
+			return err
+		}
+	}
+	key := rand.Text()
+	for tries := 1; ; tries++ {
+		status, answer, err := c.once(ctx, method, path, key, sent, options)
+		lost := err != nil && !errors.Is(err, syscall.ECONNREFUSED) || status == http.StatusServiceUnavailable
+		if lost && method == http.MethodPost && tries < mostTries && ctx.Err() == nil {
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Duration(tries) * 300 * time.Millisecond):
+			}
+			continue
+		}
 		if err != nil {
 			return err
 		}
-		sent = bytes.NewReader(encoded)
+		return c.read(status, answer, out)
 	}
-	request, err := http.NewRequestWithContext(ctx, method, c.Server+"/api/v1"+path, sent)
+}
+
+// mostTries is how often a request is sent whose answer is lost.
+const mostTries = 3
+
+// once sends a request once. An error says that no answer came.
+func (c *Client) once(ctx context.Context, method, path, key string, sent []byte, options []Option) (status int,
+	answer []byte, err error) {
+	var body io.Reader
+	if sent != nil {
+		body = bytes.NewReader(sent)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, c.Server+"/api/v1"+path, body)
 	if err != nil {
-		return fmt.Errorf("%w: %q is not an address of a service", ErrUnreachable, c.Server)
+		return 0, nil, fmt.Errorf("%w: %q is not an address of a service", ErrUnreachable, c.Server)
 	}
 	request.Header.Set("Accept", "application/json")
-	if body != nil {
+	if sent != nil {
 		request.Header.Set("Content-Type", "application/json")
 	}
 	if c.Token != "" {
 		request.Header.Set("Authorization", "Bearer "+c.Token)
 	}
 	if method == http.MethodPost {
-		request.Header.Set("Idempotency-Key", rand.Text())
+		request.Header.Set("Idempotency-Key", key)
 	}
 	for _, option := range options {
 		option(request)
@@ -110,18 +139,22 @@ func (c *Client) Do(ctx context.Context, method, path string, body, out any, opt
 		if errors.As(err, &failed) {
 			err = failed.Err
 		}
-		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
+		return 0, nil, fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
 	}
 	defer func() { _ = response.Body.Close() }()
-	answer, err := io.ReadAll(io.LimitReader(response.Body, 256<<20))
-	if err != nil {
-		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
+	if answer, err = io.ReadAll(io.LimitReader(response.Body, 256<<20)); err != nil {
+		return 0, nil, fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
 	}
-	if response.StatusCode >= 400 {
+	return response.StatusCode, answer, nil
+}
+
+// read takes an answer into out.
+func (c *Client) read(status int, answer []byte, out any) error {
+	if status >= 400 {
 		var p api.Problem
 		if json.Unmarshal(answer, &p) != nil || p.Status == 0 {
-			return fmt.Errorf("%w at %s: it answered %s, which is not how a Loyal Latch service answers",
-				ErrUnreachable, c.Server, response.Status)
+			return fmt.Errorf("%w at %s: it answered %d %s, which is not how a Loyal Latch service answers",
+				ErrUnreachable, c.Server, status, http.StatusText(status))
 		}
 		return &p
 	}

@@ -44,6 +44,34 @@ func TestARequestCarriesWhatItShould(t *testing.T) {
 	assert.Empty(t, asked.Header.Get("Idempotency-Key"), "reading needs none")
 }
 
+// What was sent and not answered is sent again under its key; what the service refuses is not.
+func TestALostAnswerIsAskedForUnderItsKey(t *testing.T) {
+	var keys []string
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		assert.Equal(t, `{"a":"b"}`, string(body))
+		switch keys = append(keys, r.Header.Get("Idempotency-Key")); len(keys) {
+		case 1:
+			panic(http.ErrAbortHandler)
+		case 2:
+			w.WriteHeader(http.StatusServiceUnavailable)
+			_, _ = io.WriteString(w, `{"status":503,"detail":"Not now."}`)
+		default:
+			_, _ = io.WriteString(w, `{"audit_id":7}`)
+		}
+	}))
+	t.Cleanup(server.Close)
+	result, err := New(server.URL, "").Write(context.Background(), "POST", "/staff", map[string]string{"a": "b"})
+	require.NoError(t, err)
+	assert.EqualValues(t, 7, result.AuditID)
+	require.Len(t, keys, 3)
+	assert.Equal(t, []string{keys[0], keys[0], keys[0]}, keys)
+	keys = make([]string, 5)
+	_, err = New(server.URL, "").Write(context.Background(), "PATCH", "/staff", map[string]string{"a": "b"})
+	require.NoError(t, err)
+	assert.Len(t, keys, 6, "once")
+}
+
 func TestAProblemIsAnError(t *testing.T) {
 	c, _ := against(t, 409, "application/problem+json",
 		`{"status":409,"detail":"There is one already.","errors":[{"field":"body.code","message":"taken"}]}`)

@@ -33,6 +33,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
+	"loyallatch.example/latch/internal/store"
 )
 
 // Config is what the server needs besides the app.
@@ -508,6 +509,12 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 	case errors.Is(err, app.ErrStale):
 		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "unavailable", sentence(err.Error())),
 			http.Header{"Retry-After": {"3"}})
+	case errors.Is(err, app.ErrOutcomeUnknown):
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "outcome-unknown",
+			"The database was lost while this was made, so it may be made or not. Send it again with the same "+
+				"Idempotency-Key: the answer tells, and nothing is made twice."), http.Header{"Retry-After": {"3"}})
+	case errors.Is(err, store.ErrOutlived):
+		return problem(http.StatusConflict, "begun-again", sentence(err.Error()))
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return problem(http.StatusServiceUnavailable, "unavailable",
 			"The service could not answer in time. Try again shortly.")

@@ -3,6 +3,7 @@ package httpapi_test
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -10,6 +11,8 @@ import (
 	"net/http"
 	"regexp"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -591,4 +594,71 @@ func TestTheServiceDescribesAndGuardsItself(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status, "the console's one page stands at every address of its own")
 	assert.Contains(t, string(page), `<div id="root">`)
 	assert.Equal(t, "no-cache", header.Get("Cache-Control"))
+}
+
+// Whatever becomes of the service between a change and its answer, the same key tells what was made; a request that
+// never came to its end is carried out by the next one, once.
+func TestAKeyTellsWhatBecameOfARequest(t *testing.T) {
+	s := testkit.Demo(t)
+	token := bearer(s.Client(t, "idris"))
+	db, err := sql.Open("mysql", s.DSN)
+	require.NoError(t, err)
+	defer db.Close()
+	enrol := func(name, key string) (int, api.ChangeResult) {
+		status, _, answer, _ := call(t, s, "POST", "/api/v1/staff",
+			`{"given_name":"Ana","family_name":"`+name+`","home_site":"HB"}`,
+			append([]string{"Idempotency-Key", key}, token...)...)
+		var result api.ChangeResult
+		require.NoError(t, json.Unmarshal(answer, &result), string(answer))
+		return status, result
+	}
+	count := func(name string) int {
+		return get[api.Page[api.Staff]](t, s.Client(t, "idris"), "/staff", client.Query("q", name)).Total
+	}
+	status, first := enrol("Lostanswer", "lost")
+	require.Equal(t, http.StatusCreated, status)
+	_, err = db.Exec("UPDATE idempotency_keys SET status = 0, response = NULL WHERE `key` = 'lost'")
+	require.NoError(t, err)
+	other := s.Second(t)
+	for _, at := range []*testkit.Service{s, other} {
+		here := *s
+		here.URL = at.URL
+		s := &here
+		status, _, answer, header := call(t, s, "POST", "/api/v1/staff",
+			`{"given_name":"Ana","family_name":"Lostanswer","home_site":"HB"}`,
+			append([]string{"Idempotency-Key", "lost"}, token...)...)
+		var again api.ChangeResult
+		require.NoError(t, json.Unmarshal(answer, &again))
+		assert.Equal(t, http.StatusOK, status)
+		assert.Equal(t, "true", header.Get("Idempotent-Replay"))
+		assert.Equal(t, first.AuditID, again.AuditID)
+		assert.Equal(t, first.Made, again.Made)
+	}
+	assert.Equal(t, 1, count("Lostanswer"))
+
+	// One that was begun by a service that died: what stands for it is a key without an end.
+	_, _ = enrol("Template", "of which")
+	_, err = db.Exec("DELETE FROM idempotency_keys WHERE `key` = 'of which'")
+	require.NoError(t, err)
+	status, _ = enrol("Unbegun", "dead")
+	require.Equal(t, http.StatusCreated, status)
+	_, err = db.Exec("UPDATE idempotency_keys SET status = 0, response = NULL, audit_id = NULL WHERE `key` = 'dead'")
+	require.NoError(t, err)
+	before := count("Unbegun")
+	var wait sync.WaitGroup
+	var made, outlived atomic.Int32
+	for range 4 {
+		wait.Go(func() {
+			switch status, _ := enrol("Unbegun", "dead"); status {
+			case http.StatusCreated, http.StatusOK:
+				made.Add(1)
+			case http.StatusConflict:
+				outlived.Add(1)
+			}
+		})
+	}
+	wait.Wait()
+	assert.EqualValues(t, 4, made.Load()+outlived.Load())
+	assert.Positive(t, made.Load())
+	assert.Equal(t, before+1, count("Unbegun"), "of four that took it over one made it")
 }

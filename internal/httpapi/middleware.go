@@ -25,6 +25,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/people"
 )
 
 const deviceTokenPrefix = change.DeviceTokenPrefix
@@ -174,7 +175,11 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 		}
 		request := s.app.RequestDigest([]byte(r.Method), []byte(r.URL.RequestURI()), []byte(r.Header.Get("If-Match")),
 			body)
-		status, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
+		of, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
+		if err == nil && !claimed && of.Status == 0 {
+			of.Status = http.StatusOK
+			kept, err = s.answerLost(r.Context(), signed.Staff.ID, *of.AuditID)
+		}
 		if err != nil {
 			if p, is := s.problemOf(r.Context(), err).(*api.Problem); is {
 				if p.Status == http.StatusConflict && len(p.Errors) > 0 {
@@ -187,10 +192,10 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 		if !claimed {
 			w.Header().Set("Idempotent-Replay", "true")
 			w.Header().Set("Content-Type", "application/json")
-			if status >= 400 {
+			if of.Status >= 400 {
 				w.Header().Set("Content-Type", "application/problem+json")
 			}
-			w.WriteHeader(status)
+			w.WriteHeader(of.Status)
 			_, _ = w.Write(kept)
 			return
 		}
@@ -208,13 +213,39 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if recorded.Header().Get("Content-Type") == pdfType { // what is printed once may hold secrets
 				status, kept = http.StatusConflict, printedOnce
 			}
-			if err := s.app.Answer(context.WithoutCancel(r.Context()), signed.Staff.ID, key, request, max(status, 200),
-				kept); err != nil {
+			if err := s.app.Answer(context.WithoutCancel(r.Context()), of, max(status, 200), kept); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
-		next.ServeHTTP(recorded, r)
+		next.ServeHTTP(recorded, r.WithContext(app.Under(r.Context(), of)))
 	})
+}
+
+// answerLost is what a request is told that made a change whose answer was lost: what it made, as the audit log has it.
+// Secrets that it handed out are gone.
+func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint64) ([]byte, error) {
+	c, err := s.app.ChangeFor(ctx, id, auditID)
+	if err != nil {
+		return nil, err
+	}
+	var entries []change.Entry
+	if err := json.Unmarshal([]byte(c.Operations), &entries); err != nil {
+		return nil, err
+	}
+	live := s.app.Live()
+	body := api.ChangeResult{Revision: c.Revision, AuditID: c.ID, Made: []api.Made{}, Secrets: []api.Secret{},
+		People: []api.Access{}, Total: len(entries),
+		Effect: api.Effect{Gains: []api.EffectLine{}, Losses: []api.EffectLine{},
+			Summary: "This was made before, and its answer was lost. Secrets that it handed out are issued anew."},
+		Steps: view{live, s.app.Now(), s.seesFor(id)}.steps(entries, stepsShown, done)}
+	for i := range entries {
+		if _, isNew := entries[i].After["id"]; isNew {
+			if m, known := madeOf(change.RecordOf(live.State(), entries[i].Record)); known {
+				body.Made = append(body.Made, m)
+			}
+		}
+	}
+	return json.Marshal(body)
 }
 
 // printedOnce is the answer to a repeat of a request that printed something.

@@ -21,7 +21,8 @@ func TestATicketThatHasRunOutStopsThatWorkAlone(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
 	ask := func(place string) (d api.Decision) {
-		require.NoError(t, idris.Do(ctx, "POST", "/decisions", api.DecisionRequest{Staff: "Q0138", Place: place}, &d))
+		require.NoError(t, idris.Do(ctx, "POST", "/decisions", api.DecisionRequest{Staff: "Q0138", Place: place,
+			At: new(testkit.Tomorrow())}, &d))
 		return d
 	}
 	d := ask("SM-FORK-1")

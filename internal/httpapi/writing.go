@@ -159,7 +159,8 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
 	"assignment": "assignments", "exception": "exceptions",
-	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices"}
+	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices",
+	"schedule": "schedules"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -171,47 +172,48 @@ func orNumber(code string, id uint32) string {
 func made(d *change.Trial) []api.Made {
 	list := []api.Made{}
 	for _, record := range d.Written {
-		if !record.New {
-			continue
+		if m, known := madeOf(record.Value); known && record.New {
+			list = append(list, m)
 		}
-		var m api.Made
-		switch r := record.Value.(type) {
-		case *people.Staff:
-			m = api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}
-		case *estate.Place:
-			m = api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}
-		case *permit.Group:
-			m = api.Made{Kind: "group", ID: uint32(r.ID), Code: r.Key}
-		case *permit.Permission:
-			m = api.Made{Kind: "permission", ID: uint32(r.ID), Code: r.Key}
-		case *permit.Template:
-			m = api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}
-		case *org.Assignment:
-			m = api.Made{Kind: "assignment", ID: uint32(r.ID)}
-		case *org.Exception:
-			m = api.Made{Kind: "exception", ID: uint32(r.ID)}
-		case *credential.Credential:
-			m = api.Made{Kind: "credential", ID: uint32(r.ID)}
-		case *org.Device:
-			m = api.Made{Kind: "device", ID: uint32(r.ID)}
-		case *qualification.Qualification:
-			m = api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}
-		case *hours.Schedule:
-			m = api.Made{Kind: "schedule", ID: uint32(r.ID), Code: r.Code}
-		case *org.Notice:
-			m = api.Made{Kind: "notice", ID: uint32(r.ID), Code: r.Code}
-		case *org.Acceptance:
-			m = api.Made{Kind: "acceptance", ID: uint32(r.ID)}
-		case *org.Certificate:
-			m = api.Made{Kind: "certificate", ID: uint32(r.ID)}
-		case *org.Badge:
-			m = api.Made{Kind: "badge", ID: uint32(r.ID), Code: r.Number}
-		default:
-			continue
-		}
-		list = append(list, m)
 	}
 	return list
+}
+
+// madeOf names a record that a change made.
+func madeOf(record any) (m api.Made, known bool) {
+	switch r := record.(type) {
+	case *people.Staff:
+		return api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}, true
+	case *estate.Place:
+		return api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}, true
+	case *permit.Group:
+		return api.Made{Kind: "group", ID: uint32(r.ID), Code: r.Key}, true
+	case *permit.Permission:
+		return api.Made{Kind: "permission", ID: uint32(r.ID), Code: r.Key}, true
+	case *permit.Template:
+		return api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}, true
+	case *org.Assignment:
+		return api.Made{Kind: "assignment", ID: uint32(r.ID)}, true
+	case *org.Exception:
+		return api.Made{Kind: "exception", ID: uint32(r.ID)}, true
+	case *credential.Credential:
+		return api.Made{Kind: "credential", ID: uint32(r.ID)}, true
+	case *org.Device:
+		return api.Made{Kind: "device", ID: uint32(r.ID)}, true
+	case *qualification.Qualification:
+		return api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}, true
+	case *hours.Schedule:
+		return api.Made{Kind: "schedule", ID: uint32(r.ID), Code: r.Code}, true
+	case *org.Notice:
+		return api.Made{Kind: "notice", ID: uint32(r.ID), Code: r.Code}, true
+	case *org.Acceptance:
+		return api.Made{Kind: "acceptance", ID: uint32(r.ID)}, true
+	case *org.Certificate:
+		return api.Made{Kind: "certificate", ID: uint32(r.ID)}, true
+	case *org.Badge:
+		return api.Made{Kind: "badge", ID: uint32(r.ID), Code: r.Number}, true
+	}
+	return m, false
 }
 
 // OneNumber names something by its number, in a path.

@@ -382,42 +382,6 @@ func (s *Store) UseSession(ctx context.Context, id uint64, now time.Time) error 
 	return s.db.WithContext(ctx).Exec("UPDATE sessions SET last_used = ? WHERE id = ?", now.UTC(), id).Error
 }
 
-// KeyedRequest is a request that was made under an idempotency key, with its answer once there is one.
-type KeyedRequest struct {
-	StaffID   uint32
-	Key       string
-	Request   []byte // digest of method, path and body
-	Status    int    // 0 while the request is being carried out
-	Response  []byte // sealed
-	CreatedAt time.Time
-}
-
-// TableName names the table.
-func (KeyedRequest) TableName() string { return "idempotency_keys" }
-
-// ClaimKey claims an idempotency key. Where it is claimed already, claimed is false and the earlier request is
-// returned.
-func (s *Store) ClaimKey(ctx context.Context, kept KeyedRequest) (earlier KeyedRequest, claimed bool, err error) {
-	result := s.db.WithContext(ctx).Exec(
-		"INSERT IGNORE INTO idempotency_keys (staff_id, `key`, request, status, created_at) VALUES (?, ?, ?, 0, ?)",
-		kept.StaffID, kept.Key, kept.Request, kept.CreatedAt.UTC())
-	if result.Error != nil || result.RowsAffected == 1 {
-		return kept, result.Error == nil, result.Error
-	}
-	err = s.db.WithContext(ctx).Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Take(&earlier).Error
-	return earlier, false, err
-}
-
-// Answer stores the answer to a request made under an idempotency key; status 0 gives the key free again.
-func (s *Store) Answer(ctx context.Context, kept KeyedRequest) error {
-	db := s.db.WithContext(ctx)
-	if kept.Status == 0 {
-		return db.Where("staff_id = ? AND `key` = ?", kept.StaffID, kept.Key).Delete(&KeyedRequest{}).Error
-	}
-	return db.Exec("UPDATE idempotency_keys SET status = ?, response = ? WHERE staff_id = ? AND `key` = ?", kept.Status,
-		kept.Response, kept.StaffID, kept.Key).Error
-}
-
 // Sweep removes what has served its time: sessions that expired and idempotency keys older than a day.
 func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	db := s.db.WithContext(ctx)

@@ -21,10 +21,12 @@ type table[R any] struct {
 	whose   string // the column that says whose a record is; empty: nobody's
 	columns []column[R]
 	put     func(*org.State, *R)
-	above   column[R]                        // by which a record refers to another of the table; none: it does not
-	unique  []column[R]                      // beside what never changes: no two records have the same, and NULL is none
-	more    func(*loading) (func(*R), error) // completes records with what is kept in another table
-	saved   func(*Tx, *R) error              // writes what is kept in another table
+	// The column by which a record refers to another of the same table; none: it does not
+	above column[R]
+	// The columns, beside those that never change, in which no two records have the same; NULL is none
+	unique []column[R]
+	more   func(*loading) (func(*R), error) // completes records with what is kept in another table
+	saved  func(*Tx, *R) error              // writes what is kept in another table
 }
 
 // records is a table, whatever its records.
@@ -182,7 +184,8 @@ func (t *table[R]) insert(tx *Tx, records []any) error {
 	}
 	for _, record := range waiting {
 		_, id, _ := org.Name(record)
-		if err := tx.db.Table(t.name).Where("id = ?", id).Update(t.above.name, t.above.write(record)).Error; err != nil {
+		if err := tx.db.Table(t.name).Where("id = ?", id).Update(t.above.name,
+			t.above.write(record)).Error; err != nil {
 			return err
 		}
 	}
@@ -323,9 +326,9 @@ func tableOf(record any) (records, error) {
 }
 
 // Save writes the records that a change has written, in the order that foreign and unique keys need, whatever the order
-// in which they were made: table after table, as each refers to those before it; within one, what is no longer the value
-// of one record is given free for another, then what is new is inserted, those that others refer to first, and then what
-// is changed is written.
+// in which they were made: table after table, as each refers to those before it; within one, what is no longer the
+// value of one record is given free for another, then what is new is inserted, those that others refer to first, and
+// then what is changed is written.
 func (tx *Tx) Save(written []change.Record) error {
 	fresh, changed := map[records][]any{}, map[records][]any{}
 	for _, record := range written {

@@ -27,6 +27,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"encoding/json"
 	"errors"
@@ -145,10 +146,19 @@ type Tx struct {
 	sign       func(Head) []byte
 }
 
+// ErrOutcomeUnknown says that the database was lost while it was told to keep a change: it may have kept it.
+var ErrOutcomeUnknown = errors.New("whether the change was kept is not known")
+
+// ErrNotKept says that the database was lost while it was told to keep a change, and did not keep it.
+var ErrNotKept = errors.New("the database was lost before the change was kept")
+
 // Change runs fn in a transaction that holds the revision row; an error rolls everything back. Where dated is set, the
-// history says that the rows were written then: for loading a past that was kept elsewhere.
+// history says that the rows were written then: for loading a past that was kept elsewhere. Where the connection is
+// lost at the end the error is ErrOutcomeUnknown, and Kept tells.
 func (s *Store) Change(ctx context.Context, dated time.Time, fn func(tx *Tx) error) error {
-	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) (err error) {
+	whole := false
+	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) (err error) {
+		defer func() { whole = err == nil }()
 		tx := &Tx{db: db, sign: s.sign}
 		if !dated.IsZero() {
 			if err := db.Exec("SET @@timestamp = ?", float64(dated.UnixMicro())/1e6).Error; err != nil {
@@ -161,6 +171,36 @@ func (s *Store) Change(ctx context.Context, dated time.Time, fn func(tx *Tx) err
 			return err
 		}
 		return fn(tx)
+	})
+	if err != nil && whole {
+		return fmt.Errorf("%w: %w", ErrOutcomeUnknown, err)
+	}
+	return err
+}
+
+// Transient reports whether an error of a change says that it was not made and may be made when it is tried again: the
+// database let another go first, or the connection was lost before the end.
+func Transient(err error) bool {
+	var refused *mysql.MySQLError
+	if errors.As(err, &refused) {
+		return refused.Number == 1213 || refused.Number == 1205 // deadlock, waited too long for a lock
+	}
+	lost := errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn)
+	return errors.Is(err, ErrNotKept) || lost && !errors.Is(err, ErrOutcomeUnknown)
+}
+
+// Kept reports whether a change is in the audit log as it was written there. It waits behind the change itself, which
+// may still be on its way in the database.
+func (s *Store) Kept(ctx context.Context, entry *AuditEntry) (kept bool, err error) {
+	return kept, s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		var count uint64
+		if err := db.Raw(
+			"SELECT audit_count FROM organisation WHERE id = 1 FOR UPDATE").Row().Scan(&count); err != nil {
+			return err
+		}
+		there, err := (&Store{db: db}).AuditEntry(ctx, entry.ID)
+		kept = there != nil && string(there.Hash) == string(entry.Hash)
+		return err
 	})
 }
 

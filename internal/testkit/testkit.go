@@ -181,6 +181,16 @@ func InDays(days int) string {
 	return time.Now().In(location).AddDate(0, 0, days).Format(time.DateOnly)
 }
 
+// Tomorrow is noon of the next day at the demo's sites, when Saltmarsh is open, whatever the hour of the test.
+func Tomorrow() time.Time {
+	location, err := time.LoadLocation("Europe/Dublin")
+	if err != nil {
+		panic(err)
+	}
+	next := time.Now().In(location).AddDate(0, 0, 1)
+	return time.Date(next.Year(), next.Month(), next.Day(), 12, 0, 0, 0, location)
+}
+
 // InWeeks is a date so many weeks from today at the demo's sites.
 func InWeeks(weeks int) string { return InDays(7 * weeks) }
 

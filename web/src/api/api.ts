@@ -23,12 +23,29 @@ export function setCsrf(value: string | undefined) {
   csrf = value ?? "";
 }
 
+/**
+ * The keys of requests that were sent and not answered, by what was sent. Who presses again because nothing came back
+ * sends the same key, so that what was made the first time is told and not made twice.
+ */
+const unanswered = new Map<string, string>();
+const mostUnanswered = 50;
+
 const signing: Middleware = {
-  onRequest({ request }) {
+  async onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
-    if (request.method === "POST")
-      request.headers.set("Idempotency-Key", crypto.randomUUID?.() ?? String(Math.random()));
+    if (request.method === "POST") {
+      const sent = `${request.url} ${await request.clone().text()}`;
+      const key = unanswered.get(sent) ?? crypto.randomUUID?.() ?? String(Math.random());
+      if (unanswered.size >= mostUnanswered) unanswered.clear();
+      unanswered.set(sent, key);
+      request.headers.set("Idempotency-Key", key);
+    }
     return request;
+  },
+  onResponse({ request, response }) {
+    if (response.status >= 500) return; // it may be made or not: the next try asks
+    const key = request.headers.get("Idempotency-Key");
+    for (const [sent, of] of unanswered) if (of === key) unanswered.delete(sent);
   },
 };
 
