@@ -388,6 +388,7 @@ func TestATemplateIsCopiedRetiredAndBroughtBack(t *testing.T) {
 	p.fill("Name", "Night grader")
 	p.press("Go on")
 	p.press("Make the template")
+	p.see("Done as change")
 	p.see("Night grader")
 	p.visit("/templates/grader")
 	p.see("29 assignments")

@@ -200,20 +200,24 @@ func verifyCommand(f *flags) *cobra.Command {
 			if err := needDSN(f); err != nil {
 				return err
 			}
-			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, false, f.logger())
+			keys, err := app.LoadKeys(f.keys)
 			if err != nil {
 				return err
 			}
-			defer closeApp()
+			db, err := store.Connect(c.Context(), f.dsn)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = db.Close() }()
 			var heads []store.Head
 			for _, path := range since {
-				kept, err := readHead(path, a, c.ErrOrStderr())
+				kept, err := readHead(path, keys, c.ErrOrStderr())
 				if err != nil {
 					return err
 				}
 				heads = append(heads, kept)
 			}
-			count, err := a.VerifyAudit(c.Context(), heads...)
+			count, err := db.VerifyAudit(c.Context(), keys.VerifyHead, heads...)
 			if err != nil {
 				return err
 			}
@@ -226,7 +230,7 @@ func verifyCommand(f *flags) *cobra.Command {
 	return c
 }
 
-func readHead(path string, a *app.App, notes io.Writer) (kept store.Head, err error) {
+func readHead(path string, keys *app.Keys, notes io.Writer) (kept store.Head, err error) {
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return kept, err
@@ -241,7 +245,7 @@ func readHead(path string, a *app.App, notes io.Writer) (kept store.Head, err er
 		return kept, fmt.Errorf("%s is not a head of an audit log: %w", path, err)
 	}
 	kept = store.Head{Entries: h.Entries, Hash: hash}
-	if !a.SignedByUs(kept, signature) {
+	if !keys.VerifyHead(kept, signature) {
 		// It may be from before a rotation. What it says of the log is checked all the same; who made it is not.
 		fmt.Fprintf(notes, "%s was not signed by the present key, so it counts as far as you trust the file.\n", path)
 	}
@@ -255,12 +259,12 @@ func headCommand(f *flags) *cobra.Command {
 			if err := needDSN(f); err != nil {
 				return err
 			}
-			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, false, f.logger())
+			db, err := store.Connect(c.Context(), f.dsn)
 			if err != nil {
 				return err
 			}
-			defer closeApp()
-			kept, signature, err := a.AuditHead(c.Context())
+			defer func() { _ = db.Close() }()
+			kept, signature, err := db.Head(c.Context())
 			if err != nil {
 				return err
 			}

@@ -140,6 +140,28 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now
 	return a, nil
 }
 
+// takeIn makes a state the live one that was read on from what is live: what differs is compiled, as for a change of
+// one's own. Where records are set aside, whose absence others may feel, the whole is compiled.
+func (a *App) takeIn(state *org.State) error {
+	live := a.Live()
+	if len(state.AsideRecords())+len(live.State().AsideRecords()) > 0 {
+		return a.show(state)
+	}
+	touched := access.Between(live.State(), state)
+	snapshot, err := live.Next(state, touched)
+	if err != nil {
+		return fmt.Errorf("the organisation cannot be compiled: %w", err)
+	}
+	next := &Live{Snapshot: snapshot, texts: live.texts.fork()}
+	for _, id := range touched.Staff {
+		if p := state.Person(id); p != nil {
+			next.texts.put(p)
+		}
+	}
+	a.live.Store(next)
+	return nil
+}
+
 // show compiles a state whole and makes it the live one.
 func (a *App) show(state *org.State) error {
 	snapshot, err := access.Compile(state)
@@ -280,7 +302,7 @@ func (a *App) catchUp(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.show(state)
+	return a.takeIn(state)
 }
 
 // Request is a change somebody asks for.

@@ -121,7 +121,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 			if err != nil {
 				return err
 			}
-			if err := a.show(state); err != nil {
+			if err := a.takeIn(state); err != nil {
 				return err
 			}
 			live = a.Live()

@@ -124,6 +124,16 @@ func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string,
 // Collect puts edits into a draft; into somebody's open one, which is begun where there is none, by the word open.
 func (a *App) Collect(ctx context.Context, actor people.StaffID, reference, title string,
 	operations []change.Operation) (*Review, error) {
+	for {
+		review, err := a.collect(ctx, actor, reference, title, operations)
+		if !errors.Is(err, errBegun) || ctx.Err() != nil {
+			return review, err
+		}
+	}
+}
+
+func (a *App) collect(ctx context.Context, actor people.StaffID, reference, title string,
+	operations []change.Operation) (*Review, error) {
 	now := a.now().UTC().Truncate(time.Second)
 	d, err := a.own(ctx, actor, reference)
 	if reference == DraftOpen && fault.Is(err, fault.NotFound) {
@@ -201,6 +211,9 @@ func editable(d *Draft) error {
 	return fault.Conflictf("draft", "this draft was discarded")
 }
 
+// errBegun says that somebody's open draft was begun by another edit at the same time.
+var errBegun = errors.New("the draft was begun by another edit")
+
 func (a *App) keep(ctx context.Context, d *Draft, now time.Time) error {
 	encoded, err := json.Marshal(d.Lines)
 	if err != nil {
@@ -211,7 +224,11 @@ func (a *App) keep(ctx context.Context, d *Draft, now time.Time) error {
 	}
 	d.Edits, d.UpdatedAt = string(encoded), now
 	if d.ID == 0 {
-		return a.store.AddDraft(ctx, &d.Draft)
+		added, err := a.store.AddDraft(ctx, &d.Draft)
+		if err == nil && !added {
+			return errBegun
+		}
+		return err
 	}
 	return a.store.SaveDraft(ctx, &d.Draft)
 }
@@ -431,6 +448,10 @@ func (a *App) applyDue(ctx context.Context) error {
 		d, err := withLines(&due[i])
 		if err != nil {
 			a.log.Error("a planned draft cannot be read", "draft", due[i].ID, "error", err)
+			due[i].State, due[i].Problem = DraftFailed, "This draft cannot be read."
+			if err := a.store.SaveDraft(ctx, &due[i]); err != nil && !fault.Is(err, fault.Stale) {
+				return err
+			}
 			continue
 		}
 		_, err = a.applyDraft(ctx, d, "planned")

@@ -11,6 +11,7 @@ import (
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -53,4 +54,34 @@ func TestAnUndoNeverLandsOnALaterEdit(t *testing.T) {
 	}
 	t.Log("refused", refused, "undone", undone)
 	assert.Positive(t, refused+undone)
+}
+
+// Two first edits at once, here and at another instance, are collected in one draft.
+func TestTwoFirstEditsBeginOneDraft(t *testing.T) {
+	here := testkit.Demo(t)
+	there := here.Second(t)
+	owner := here.App.Live().State().StaffByNumber("Q0001").ID
+	for round := range 10 {
+		var wait sync.WaitGroup
+		for i, s := range []*testkit.Service{here, there, here, there} {
+			wait.Go(func() {
+				for { // who is told that the draft was changed meanwhile reads it and goes on
+					_, err := s.App.Collect(ctx, owner, app.DraftOpen, "", []change.Operation{{Op: "template.edit",
+						On:  []string{"packer", "grader", "picker", "dispatcher"}[i],
+						Set: fmt.Appendf(nil, `{"summary":"%d"}`, round)}})
+					if !fault.Is(err, fault.Stale) {
+						assert.NoError(t, err)
+						return
+					}
+				}
+			})
+		}
+		wait.Wait()
+		drafts, total, err := here.App.Drafts(ctx, owner, []string{app.DraftOpen}, false, 0, 10)
+		require.NoError(t, err)
+		require.EqualValues(t, 1, total)
+		assert.Len(t, drafts[0].Lines, 4, "none is lost")
+		_, err = here.App.Discard(ctx, owner, app.DraftOpen)
+		require.NoError(t, err)
+	}
 }

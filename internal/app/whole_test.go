@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -155,4 +156,34 @@ func TestValuesAreSwappedInOneChange(t *testing.T) {
 	assert.Equal(t, "one@example.org", loaded.StaffByEmail("one@example.org").Email)
 	assert.Equal(t, "three@example.org", loaded.StaffByNumber("Q0012").Email)
 	must(edit("Q0013", set{"email": "jose@example.org"}), edit("Q0014", set{"email": "josé@example.org"}))
+}
+
+// What is taken over within one look of another instance, in whatever order it is read, is known there as it is.
+func TestAnotherInstanceKnowsWhoTookWhatOver(t *testing.T) {
+	here := testkit.Demo(t)
+	there := here.Second(t)
+	edit := func(on, email string) change.Operation {
+		return change.Operation{Op: "staff.edit", On: on, Set: json.RawMessage(raw(set{"email": email}))}
+	}
+	for round := range 4 {
+		one, two := fmt.Sprintf("one%d@example.org", round), fmt.Sprintf("two%d@example.org", round)
+		_, err := here.App.Commit(ctx, request(edit("Q0011", one), edit("Q0012", two)))
+		require.NoError(t, err)
+		if round%2 == 0 {
+			follow(t, here, there)
+		}
+		_, err = here.App.Commit(ctx, request(edit("Q0011", ""), edit("Q0012", one), edit("Q0011", two)))
+		require.NoError(t, err)
+		follow(t, here, there)
+		assert.Equal(t, "Q0012", there.App.Live().State().StaffByEmail(one).Number)
+		assert.Equal(t, "Q0011", there.App.Live().State().StaffByEmail(two).Number)
+		assert.Equal(t, testkit.Records(here.App.Live().State()), testkit.Records(there.App.Live().State()))
+	}
+}
+
+func follow(t *testing.T, here, there *testkit.Service) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		return there.App.Live().State().Revision == here.App.Live().State().Revision
+	}, 10*time.Second, 10*time.Millisecond)
 }

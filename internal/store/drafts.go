@@ -79,10 +79,25 @@ func (s *Store) DueDrafts(ctx context.Context, now time.Time) (drafts []Draft, e
 		now.UTC()).Order("planned_for, id").Limit(20).Find(&drafts).Error
 }
 
-// AddDraft stores a new draft.
-func (s *Store) AddDraft(ctx context.Context, draft *Draft) error {
-	draft.Version = 1
-	return s.db.WithContext(ctx).Create(draft).Error
+// AddDraft stores a new draft, unless it is open and its owner has an open one; added says so. Of two that are begun at
+// once the database lets one through.
+func (s *Store) AddDraft(ctx context.Context, draft *Draft) (added bool, err error) {
+	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		if draft.Version, added = 1, true; draft.State != "open" {
+			return db.Create(draft).Error
+		}
+		var open []uint64
+		if err := db.Raw("SELECT id FROM drafts WHERE owner_id = ? AND state = 'open' FOR UPDATE",
+			draft.OwnerID).Scan(&open).Error; err != nil || len(open) > 0 {
+			added = false
+			return err
+		}
+		return db.Create(draft).Error
+	})
+	if Transient(err) { // another was first
+		return false, nil
+	}
+	return added && err == nil, err
 }
 
 // SaveDraft writes a draft that was read at its version; a fault says so where it was written meanwhile.

@@ -125,7 +125,12 @@ func keepsEveryField(t *testing.T, service *testkit.Service, kind reflect.Type, 
 		suit(wanted.Interface(), round)
 		require.NoError(t, service.Store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 			wanted.Elem().FieldByName("Revision").SetUint(tx.Revision + 1)
-			return tx.Save([]change.Record{{Value: wanted.Interface(), New: round == 1}})
+			if err := tx.Save([]change.Record{{Value: wanted.Interface(), New: round == 1}}); err != nil {
+				return err
+			}
+			_, err := tx.Audit(store.AuditEntry{At: time.Now(), Action: "change", Operations: "[]",
+				Revision: tx.Revision + 1}, nil)
+			return err
 		}))
 		whole, err := service.Store.Load(ctx, &org.State{})
 		require.NoError(t, err)

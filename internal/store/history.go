@@ -28,13 +28,21 @@ func (s *Store) KeptSince(ctx context.Context) (time.Time, error) {
 // PlacesAt returns the places as they were at a moment, in a state that holds nothing else.
 func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) {
 	state := &org.State{}
-	return state, places.load(&loading{source: source{db: s.db.WithContext(ctx), asOf: at}, into: state})
+	stamp, err := stampAt(s.db.WithContext(ctx), at)
+	if err != nil {
+		return nil, err
+	}
+	return state, places.load(&loading{source: source{db: s.db.WithContext(ctx), asOf: stamp}, into: state})
 }
 
 // LoadAt returns a part of the state as it was at a moment.
 func (s *Store) LoadAt(ctx context.Context, at time.Time, whose PartOfPast) (*org.State, error) {
 	state := &org.State{Settings: org.DefaultSettings()}
 	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		at, err := stampAt(db, at)
+		if err != nil {
+			return err
+		}
 		from := source{db: db, asOf: at, staff: append([]uint32{}, whose.Staff...)}
 		if len(whose.Places) > 0 {
 			for _, table := range []string{"assignments", "exceptions"} { // a bar adds nobody who could do anything

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -83,6 +84,9 @@ func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 		if err := tx.db.CreateInBatches(subjects, 500).Error; err != nil {
 			return entry, err
 		}
+	}
+	if entry.Revision > tx.Revision {
+		tx.next = entry.Revision
 	}
 	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_count = ?, audit_hash = ?, audit_seal = ? "+
 		"WHERE id = 1",
@@ -173,10 +177,18 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 	return entries, total, query.Order("id DESC").Limit(f.Limit).Find(&entries).Error
 }
 
-// VerifyAudit checks the whole chain and returns how many entries it has; an error names the first that does not fit.
-// signed reports whether the key has signed a head: the newest must be, so that nobody takes entries off the end
-// unseen. since are heads that were kept elsewhere and that the log must still go through.
+// VerifyAudit checks the whole chain, as it stood at one moment, and returns how many entries it has; an error names
+// the first that does not fit. signed reports whether the key has signed a head: the newest must be, so that nobody
+// takes entries off the end unseen. since are heads that were kept elsewhere and that the log must still go through.
 func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
+	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		count, err = (&Store{db: db}).verify(ctx, signed, since)
+		return err
+	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	return count, err
+}
+
+func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, since []Head) (count int, err error) {
 	kept := map[uint64][]byte{}
 	for _, head := range since {
 		kept[head.Entries] = head.Hash
@@ -210,11 +222,11 @@ func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool,
 	switch {
 	case err != nil:
 		return count, err
-	case head.Entries > last: // entries that came while the log was read are read the next time
+	case head.Entries > last:
 		return count, errors.New("the newest audit entries are missing from the chain")
 	case head.Entries < last || string(head.Hash) != string(previous):
 		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken " +
-			"off, or some came just now; verify again")
+			"off")
 	case !signed(head, signature):
 		return count, errors.New("the head of the audit log is not signed by the key: entries were taken off the " +
 			"end, or written by something else")

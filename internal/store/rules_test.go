@@ -131,7 +131,9 @@ func TestADraftIsWrittenOncePerReading(t *testing.T) {
 	now := time.Now().UTC().Truncate(time.Second)
 	draft := &store.Draft{OwnerID: 2, State: "open", Title: "Season", Edits: "[]", NextEdit: 1, CreatedAt: now,
 		UpdatedAt: now}
-	require.NoError(t, s.Store.AddDraft(ctx, draft))
+	added, err := s.Store.AddDraft(ctx, draft)
+	require.NoError(t, err)
+	require.True(t, added)
 	assert.NotZero(t, draft.ID)
 	first, err := s.Store.Draft(ctx, draft.ID)
 	require.NoError(t, err)
@@ -160,7 +162,9 @@ func TestDraftsAreListedByOwnerAndState(t *testing.T) {
 		{OwnerID: 3, State: "open", Title: "d"}, {OwnerID: 3, State: "discarded", Title: "e"},
 	} {
 		d.Edits, d.NextEdit, d.CreatedAt, d.UpdatedAt = "[]", 1, now, now
-		require.NoError(t, s.Store.AddDraft(ctx, &d))
+		added, err := s.Store.AddDraft(ctx, &d)
+		require.NoError(t, err)
+		require.True(t, added)
 	}
 	titles := func(f store.DraftFilter) (list []string) {
 		if f.Limit == 0 {

@@ -57,6 +57,22 @@ type Store struct {
 
 // Open connects to the database that a DSN of the Go MySQL driver names and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
+	s, err := Connect(ctx, dsn)
+	if err != nil {
+		return nil, err
+	}
+	pool, err := s.db.DB()
+	if err == nil {
+		err = migrate(ctx, pool)
+	}
+	if err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// Connect connects to a database as it is, for reading alone.
+func Connect(ctx context.Context, dsn string) (*Store, error) {
 	config, err := mysql.ParseDSN(dsn)
 	if err != nil {
 		return nil, fmt.Errorf("the database address is not understood: %w", err)
@@ -77,10 +93,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	pool.SetMaxIdleConns(16)
 	pool.SetConnMaxLifetime(time.Hour)
 	if err := pool.PingContext(ctx); err != nil {
-		return nil, fmt.Errorf("the database cannot be reached: %w", err)
-	}
-	if err := migrate(ctx, pool); err != nil {
-		return nil, errors.Join(err, pool.Close())
+		return nil, errors.Join(fmt.Errorf("the database cannot be reached: %w", err), pool.Close())
 	}
 	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: pool}), &gorm.Config{
 		Logger: logger.New(log.Default(), logger.Config{LogLevel: logger.Silent}), SkipDefaultTransaction: true,
@@ -141,6 +154,7 @@ func (s *Store) Revision(ctx context.Context) (uint64, error) {
 type Tx struct {
 	db         *gorm.DB
 	Revision   uint64
+	next       uint64 // the revision that the change makes; 0: it makes none
 	auditCount uint64
 	auditHash  []byte
 	sign       func(Head) []byte
@@ -152,25 +166,37 @@ var ErrOutcomeUnknown = errors.New("whether the change was kept is not known")
 // ErrNotKept says that the database was lost while it was told to keep a change, and did not keep it.
 var ErrNotKept = errors.New("the database was lost before the change was kept")
 
-// Change runs fn in a transaction that holds the revision row; an error rolls everything back. Where dated is set, the
-// history says that the rows were written then: for loading a past that was kept elsewhere. Where the connection is
-// lost at the end the error is ErrOutcomeUnknown, and Kept tells.
+// Change runs fn in a transaction that holds the revision row; an error rolls everything back. All rows of a change
+// carry one instant in the history, which is after the moment at which the change before was kept, whatever the clock
+// of the database does. Where dated is set, it is that one: for loading a past that was kept elsewhere. Where the
+// connection is lost at the end the error is ErrOutcomeUnknown, and Kept tells.
 func (s *Store) Change(ctx context.Context, dated time.Time, fn func(tx *Tx) error) error {
 	whole := false
 	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) (err error) {
 		defer func() { whole = err == nil }()
 		tx := &Tx{db: db, sign: s.sign}
-		if !dated.IsZero() {
-			if err := db.Exec("SET @@timestamp = ?", float64(dated.UnixMicro())/1e6).Error; err != nil {
-				return err
-			}
-			defer func() { err = errors.Join(err, db.Exec("SET @@timestamp = DEFAULT").Error) }()
-		}
-		row := db.Raw("SELECT revision, audit_count, audit_hash FROM organisation WHERE id = 1 FOR UPDATE").Row()
-		if err := row.Scan(&tx.Revision, &tx.auditCount, &tx.auditHash); err != nil {
+		var stamp time.Time
+		var before sql.NullTime
+		row := db.Raw("SELECT revision, audit_count, audit_hash, kept_at, SYSDATE(6) FROM organisation WHERE id = 1 " +
+			"FOR UPDATE").Row()
+		if err := row.Scan(&tx.Revision, &tx.auditCount, &tx.auditHash, &before, &stamp); err != nil {
 			return err
 		}
-		return fn(tx)
+		switch {
+		case !dated.IsZero():
+			stamp = dated.UTC().Truncate(time.Microsecond)
+		case !stamp.After(before.Time):
+			stamp = before.Time.Add(time.Microsecond)
+		}
+		// Half a microsecond more, as what is left of it is cut off
+		if err := db.Exec("SET @@timestamp = ?", (float64(stamp.UnixMicro())+0.5)/1e6).Error; err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, db.Exec("SET @@timestamp = DEFAULT").Error) }()
+		if err := fn(tx); err != nil || tx.next == 0 {
+			return err
+		}
+		return tx.keptAt(stamp, !dated.IsZero())
 	})
 	if err != nil && whole {
 		return fmt.Errorf("%w: %w", ErrOutcomeUnknown, err)
@@ -187,6 +213,30 @@ func Transient(err error) bool {
 	}
 	lost := errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn)
 	return errors.Is(err, ErrNotKept) || lost && !errors.Is(err, ErrOutcomeUnknown)
+}
+
+// keptAt notes at which moment a change is kept, as the last thing before it is: that of its rows where they are dated.
+func (tx *Tx) keptAt(stamp time.Time, dated bool) error {
+	kept := "GREATEST(SYSDATE(6), ?)"
+	if dated {
+		kept = "?"
+	}
+	return errors.Join(
+		tx.db.Exec("INSERT INTO instants (revision, stamp, kept_at) VALUES (?, ?, "+kept+")", tx.next, stamp,
+			stamp).Error,
+		tx.db.Exec("UPDATE organisation SET kept_at = GREATEST(COALESCE(kept_at, '1000-01-01'), (SELECT kept_at FROM "+
+			"instants WHERE revision = ?)) WHERE id = 1", tx.next).Error)
+}
+
+// stampAt returns the instant in the history of what was at a moment: that of the last change that was kept by then.
+func stampAt(db *gorm.DB, moment time.Time) (time.Time, error) {
+	var stamp sql.NullTime
+	err := db.Raw("SELECT MAX(stamp) FROM (SELECT stamp FROM instants WHERE kept_at <= ? ORDER BY kept_at DESC, stamp "+
+		"DESC LIMIT 1) AS last", moment.UTC()).Row().Scan(&stamp)
+	if err != nil || !stamp.Valid {
+		return moment, err // before any change that has an instant
+	}
+	return stamp.Time, nil
 }
 
 // Kept reports whether a change is in the audit log as it was written there. It waits behind the change itself, which

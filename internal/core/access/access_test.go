@@ -464,3 +464,24 @@ func TestDecideDoesNotAllocate(t *testing.T) {
 		assert.Zero(t, fewest)
 	}
 }
+
+// Compiling what differs between two states, whatever it was that wrote it, comes to the same as compiling all.
+func TestWhatDiffersIsCompiledAsIfAllWere(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		next := altered(t, s)
+		quick, err := compiled(t, s).Next(next, Between(s, next))
+		require.NoError(t, err)
+		whole := compiled(t, next)
+		for range 20 {
+			q := drawQuestion(t)
+			assert.Equal(t, whole.Decide(&q), quick.Decide(&q))
+		}
+		effect := Diff(whole, quick, noon.Unix())
+		assert.Empty(t, append(effect.Gains, effect.Losses...))
+		permission, place := permit.PermissionID(rapid.IntRange(1, 3).Draw(t, "who can do")),
+			estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "who can at"))
+		assert.Equal(t, whole.WhoCan(permission, place, noon.Unix(), true),
+			quick.WhoCan(permission, place, noon.Unix(), true))
+	})
+}

@@ -85,7 +85,9 @@ func (s *State) remove(kind string, id uint32) {
 	case "staff":
 		if p := s.Staff.Get(id); p != nil {
 			s.staffByNumber.Delete(key(p.Number))
-			s.staffByEmail.Delete(key(p.Email))
+			if holder, _ := s.staffByEmail.Get(key(p.Email)); holder == p.ID {
+				s.staffByEmail.Delete(key(p.Email))
+			}
 			if p.Owner {
 				s.owners--
 			}

@@ -251,7 +251,7 @@ func (s *State) PutTemplate(t *permit.Template) {
 // PutStaff stores a staff member.
 func (s *State) PutStaff(p *people.Staff) {
 	if before := s.Staff.Get(uint32(p.ID)); before != nil {
-		if before.Email != "" {
+		if holder, _ := s.staffByEmail.Get(key(before.Email)); holder == p.ID { // else another has it by now
 			s.staffByEmail.Delete(key(before.Email))
 		}
 		if before.Owner {
@@ -322,7 +322,9 @@ func (s *State) unindex(c *credential.Credential) {
 	}
 	switch c.Kind {
 	case credential.PIN:
-		s.pinByDigest.Delete(c.Digest)
+		if holder, _ := s.pinByDigest.Get(c.Digest); holder == c.ID { // else another has it by now
+			s.pinByDigest.Delete(c.Digest)
+		}
 		s.pins--
 	case credential.Badge:
 		if holder, _ := s.byBadge.Get(c.Badge); holder == c.ID {

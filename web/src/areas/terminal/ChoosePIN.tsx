@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { sentence } from "./ask";
 import { Dots, Keypad } from "./Keypad";
 
@@ -67,7 +67,8 @@ export function ChoosePIN({
   };
   const latest = useRef({ type, back, enter });
   latest.current = { type, back, enter };
-  useEffect(() => {
+  // Before the page is seen, so that the first key counts
+  useLayoutEffect(() => {
     const key = (e: KeyboardEvent) => {
       if (/^\d$/.test(e.key)) latest.current.type(e.key);
       else if (e.key === "Backspace") latest.current.back();

@@ -1,5 +1,5 @@
 import { IdCard, WifiOff } from "lucide-react";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Schema } from "@/api/api";
 import { ask, NoConnection, Refused, sentence } from "./ask";
 import { Dots, Keypad } from "./Keypad";
@@ -153,7 +153,7 @@ const readerPause = 30;
 export function useReader(onBadge: (read: string) => void) {
   const latest = useRef(onBadge);
   latest.current = onBadge;
-  useEffect(() => {
+  useLayoutEffect(() => {
     let typed = "";
     let at = 0;
     let fast = true;
@@ -227,7 +227,7 @@ function Show({
   const enter = () => pin.length >= 4 && void show({ pin, ...(badge && { badge }) });
   const latest = useRef({ type, enter });
   latest.current = { type, enter };
-  useEffect(() => {
+  useLayoutEffect(() => {
     const key = (e: KeyboardEvent) => {
       if (/^\d$/.test(e.key)) latest.current.type(e.key);
       else if (e.key === "Backspace") setPIN((before) => before.slice(0, -1));
