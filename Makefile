@@ -39,6 +39,7 @@ web/node_modules/.package-lock.json: web/package-lock.json web/package.json
 
 web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE_SOURCES)
 	@cd web && npx --no-install vite build --logLevel warn
+	@gzip -9knf web/dist/assets/*.js web/dist/assets/*.css # what the service hands out compressed
 
 # What is tested with the race detector on: the core, and what holds the live state.
 RACED := ./internal/core/... ./internal/app

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"math/rand/v2"
+	"mime"
 	"net/http"
 	"path"
 	"runtime/debug"
@@ -349,6 +350,15 @@ func console(files fs.FS) http.HandlerFunc {
 				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // the names carry a hash
 			} else {
 				w.Header().Set("Cache-Control", "no-cache")
+			}
+			if text, err := fs.ReadFile(files, name+".gz"); err == nil {
+				w.Header().Set("Vary", "Accept-Encoding")
+				if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+					w.Header().Set("Content-Encoding", "gzip")
+					w.Header().Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
+					_, _ = w.Write(text)
+					return
+				}
 			}
 			server.ServeHTTP(w, r)
 			return

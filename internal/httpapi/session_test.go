@@ -1,11 +1,14 @@
 package httpapi_test
 
 import (
+	"bytes"
+	"compress/gzip"
 	"encoding/json"
 	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -203,4 +206,39 @@ func TestMetricsAreOnAListenerOfTheirOwn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusNotFound, response.StatusCode)
 	_ = response.Body.Close()
+}
+
+// The console is sent compressed to browsers that take it so, and as it is to others; both are the same text.
+func TestTheConsoleIsSentCompressed(t *testing.T) {
+	s := testkit.Empty(t)
+	fetch := func(path, encoding string) (*http.Response, []byte) {
+		request, err := http.NewRequest("GET", s.URL+path, nil)
+		require.NoError(t, err)
+		request.Header.Set("Accept-Encoding", encoding)
+		response, err := http.DefaultTransport.RoundTrip(request)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		body, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		return response, body
+	}
+	_, page := fetch("/", "identity")
+	assets := regexp.MustCompile(`/assets/[\w.-]+\.(js|css)`).FindAllString(string(page), -1)
+	require.NotEmpty(t, assets, "make builds the console")
+	for _, path := range assets {
+		plain, whole := fetch(path, "identity")
+		packed, sent := fetch(path, "gzip, br")
+		assert.Empty(t, plain.Header.Get("Content-Encoding"))
+		assert.Equal(t, "gzip", packed.Header.Get("Content-Encoding"), path)
+		assert.Equal(t, plain.Header.Get("Content-Type"), packed.Header.Get("Content-Type"))
+		assert.Equal(t, "Accept-Encoding", plain.Header.Get("Vary"))
+		assert.Contains(t, packed.Header.Get("Cache-Control"), "immutable")
+		assert.NotEmpty(t, packed.Header.Get("Content-Security-Policy"))
+		reader, err := gzip.NewReader(bytes.NewReader(sent))
+		require.NoError(t, err)
+		unpacked, err := io.ReadAll(reader)
+		require.NoError(t, err)
+		assert.Equal(t, whole, unpacked, path)
+		assert.Less(t, len(sent), len(whole), path)
+	}
 }
