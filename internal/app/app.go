@@ -23,6 +23,7 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/rand"
+	"database/sql"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -196,9 +197,15 @@ func (a *App) Live() *Live { return a.live.Load() }
 // Now returns the time.
 func (a *App) Now() time.Time { return a.now() }
 
+// Behind returns how long ago the database said which is the newest change.
+func (a *App) Behind() time.Duration { return time.Since(time.UnixMilli(a.answered.Load())) }
+
+// Connections says how the connections to the database are used.
+func (a *App) Connections() sql.DBStats { return a.store.Stats() }
+
 // Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
 func (a *App) Stale() bool {
-	return time.Since(time.UnixMilli(a.answered.Load())) > staleAfter || a.stray.Load() != nil
+	return a.Behind() > staleAfter || a.stray.Load() != nil
 }
 
 // Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,

@@ -269,8 +269,15 @@ func (l *loader) loadCatalogue() error {
 	}
 	b.Templates = nil
 	steps, err := b.Steps(l.app.Live().State())
-	l.ops = append(append(l.ops, rulebook.Operations(steps)...), app.ConsoleCatalogue(l.app.Live())...)
+	l.ops = append(append(l.ops, l.missing(steps)...), app.ConsoleCatalogue(l.app.Live())...)
 	return err
+}
+
+// missing are the operations that make what is not there yet: what is there was perhaps changed since, and stays.
+func (l *loader) missing(steps []rulebook.Step) []change.Operation {
+	return slices.DeleteFunc(rulebook.Operations(steps), func(o change.Operation) bool {
+		return !l.past && !strings.HasSuffix(o.Op, ".add")
+	})
 }
 
 // loadTemplates makes the templates that are not there yet; one that was changed since stays as it is.
@@ -279,11 +286,9 @@ func (l *loader) loadTemplates() error {
 	if err != nil {
 		return err
 	}
-	b.Catalogue, b.Qualifications = nil, nil
-	b.Templates = slices.DeleteFunc(b.Templates,
-		func(t rulebook.Template) bool { return l.app.Live().State().TemplateByCode(t.Code) != nil })
+	b.Catalogue, b.Qualifications, b.Schedules = nil, nil, nil
 	steps, err := b.Steps(l.app.Live().State())
-	l.ops = append(l.ops, rulebook.Operations(steps)...)
+	l.ops = append(l.ops, l.missing(steps)...)
 	return err
 }
 

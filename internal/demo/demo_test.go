@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/demo"
@@ -79,6 +81,24 @@ func TestLoadingAgainSaysNothingAndKeepsWhatWasChanged(t *testing.T) {
 		assert.Contains(t, said.String(), who+"@quillmere.example")
 		assert.Contains(t, said.String(), password)
 	}
+}
+
+// Whatever a manager changed of the rules stays when the demo is started again.
+func TestLoadingAgainKeepsTheRulesThatWereChanged(t *testing.T) {
+	s := testkit.Demo(t)
+	for op, on := range map[string]string{"schedule.edit": "EARLY", "qualification.edit": "FORKLIFT",
+		"template.edit": "packer", "place.edit": "HB-PACK"} {
+		_, err := s.App.Commit(ctx, app.Request{Actor: change.Actor{System: "test"}, Origin: "test", Reason: "r",
+			Operations: []change.Operation{{Op: op, On: on, Set: []byte(`{"name":"Another name"}`)}}})
+		require.NoError(t, err)
+	}
+	_, err := s.App.Commit(ctx, app.Request{Actor: change.Actor{System: "test"}, Origin: "test", Reason: "r",
+		Operations: []change.Operation{{Op: "permission.edit", On: "door.cold", Set: []byte(`{"title":"Another"}`)},
+			{Op: "qualification.retire", On: "FIRST-AID"}}})
+	require.NoError(t, err)
+	before := testkit.Records(s.App.Live().State())
+	require.NoError(t, demo.Load(ctx, s.App, io.Discard))
+	assert.Equal(t, before, testkit.Records(s.App.Live().State()))
 }
 
 func TestAnEstateIsMadeFromItsSeed(t *testing.T) {

@@ -414,6 +414,12 @@ func newMetrics(a *app.App) *metrics {
 			}
 			return 0
 		}),
+		gauge("latch_behind_seconds", "How long ago the database said which is the newest change.",
+			func() float64 { return a.Behind().Seconds() }),
+		gauge("latch_connections_in_use", "Connections to the database that are in use.",
+			func() float64 { return float64(a.Connections().InUse) }),
+		gauge("latch_connections_waited_seconds", "How long was waited for a connection, in all.",
+			func() float64 { return a.Connections().WaitDuration.Seconds() }),
 		gauge("latch_events_waiting", "Events that wait to be written.",
 			func() float64 { return float64(a.EventsWaiting()) }))
 	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"),

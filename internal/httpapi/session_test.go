@@ -199,7 +199,10 @@ func TestMetricsAreOnAListenerOfTheirOwn(t *testing.T) {
 	beside := *s
 	beside.URL = operations.URL
 	_, _, body, _ := call(t, &beside, "GET", "/metrics", "")
-	assert.Contains(t, string(body), "latch_")
+	for _, name := range []string{"latch_requests_total", "latch_revision", "latch_stale 0", "latch_behind_seconds",
+		"latch_connections_in_use", "latch_connections_waited_seconds", "latch_events_waiting"} {
+		assert.Contains(t, string(body), name)
+	}
 	status, _, _, _ := call(t, &beside, "GET", "/debug/pprof/cmdline", "")
 	assert.Equal(t, http.StatusOK, status)
 	response, err := http.Get(operations.URL + "/api/v1/me")

@@ -44,6 +44,10 @@ type Config struct {
 // Open opens the store and the app on it; the returned function closes both.
 // An empty database has no key yet: found makes one.
 func Open(ctx context.Context, dsn, keyFolder string, found bool, log *slog.Logger) (*app.App, func(), error) {
+	if err := store.LogTo(slog.NewLogLogger(log.With("from", "database driver").Handler(),
+		slog.LevelWarn)); err != nil {
+		return nil, nil, err
+	}
 	db, err := store.Open(ctx, dsn)
 	if err != nil {
 		return nil, nil, err

@@ -125,6 +125,18 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 	return nil
 }
 
+// LogTo takes the lines that the database driver writes, such as of connections that were lost.
+func LogTo(lines *log.Logger) error { return mysql.SetLogger(lines) }
+
+// Stats says how the connections are used.
+func (s *Store) Stats() sql.DBStats {
+	pool, err := s.db.DB()
+	if err != nil {
+		return sql.DBStats{}
+	}
+	return pool.Stats()
+}
+
 // Close closes the connections.
 func (s *Store) Close() error {
 	pool, err := s.db.DB()
