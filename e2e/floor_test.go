@@ -112,6 +112,7 @@ func TestANoticeIsPublishedAndAPaperRecorded(t *testing.T) {
 	p.press("On paper")
 	p.see("You have the signed paper of version 2")
 	p.press("Put it on record")
+	p.gone("You have the signed paper of version 2")
 	p.see("Accepted")
 	accepted, _, err := client.All[api.NoticePerson](context.Background(), s.Client(t, "idris"), "/acceptances", 100,
 		client.Query("notice", "HALL-RULES"), client.Query("state", "accepted"))
