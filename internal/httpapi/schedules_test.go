@@ -1,8 +1,13 @@
 package httpapi_test
 
 import (
+	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -63,6 +68,56 @@ func TestAScheduleChangesTheHoursOfAllThatHaveIt(t *testing.T) {
 		"o schedule has the code")
 	drawn := get[api.Timeline](t, idris, "/schedules/NIGHT/timeline", client.Query("place", "HB"))
 	assert.Len(t, drawn.Open, 6, "five nights, the first and the last of them cut")
+}
+
+// A draft that gives the hours of a schedule says so when the schedule was retired meanwhile, and one that changes it
+// when somebody else changed it; ten edits at once from one reading let one through.
+func TestASchedulesDraftsAndCrowds(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren := s.Client(t, "idris"), s.Client(t, "maren")
+	collect := func(op, on, fields string) {
+		t.Helper()
+		require.NoError(t, idris.Do(ctx, "POST", "/drafts/open/edits", map[string]any{"operations": []api.Operation{{
+			Op: op, On: on, Set: json.RawMessage(fields)}}}, nil))
+	}
+	apply := func() error {
+		return idris.Do(ctx, "POST", "/drafts/open/apply", map[string]any{"reason": "agreed"}, nil)
+	}
+	collect("staff.hours", "Q0026", `{"hours":{"kind":"schedule","schedule":"LATE"}}`)
+	_, err := maren.Write(ctx, "POST", "/schedules/LATE/retire", api.Reasoned{Reason: "r"})
+	require.NoError(t, err)
+	assert.ErrorContains(t, apply(), "Late shift is retired")
+	_, err = maren.Write(ctx, "POST", "/schedules/LATE/restore", api.Reasoned{Reason: "r"})
+	require.NoError(t, err)
+	require.NoError(t, apply())
+	assert.Contains(t, get[api.Staff](t, idris, "/staff/Q0026").HoursWords, "Late shift")
+
+	collect("schedule.edit", "LATE", `{"name":"Evening"}`)
+	late := get[api.Schedule](t, maren, "/schedules/LATE")
+	var passed, stale atomic.Int32
+	var wait sync.WaitGroup
+	for i := range 10 {
+		wait.Go(func() {
+			_, err := maren.Write(ctx, "PATCH", "/schedules/LATE", api.ScheduleWrite{ScheduleFields: api.ScheduleFields{
+				Name: new(fmt.Sprint("Late ", i))}}, client.IfMatch(late.ETag))
+			var p *api.Problem
+			switch {
+			case err == nil:
+				passed.Add(1)
+			case errors.As(err, &p) && p.Status == http.StatusPreconditionFailed:
+				stale.Add(1)
+			}
+		})
+	}
+	wait.Wait()
+	assert.EqualValues(t, []int32{1, 9}, []int32{passed.Load(), stale.Load()})
+	assert.ErrorContains(t, apply(), "Somebody else changed the same meanwhile")
+	long := strings.Repeat("x", 1<<20)
+	_, err = maren.Write(ctx, "POST", "/schedules", api.ScheduleWrite{ScheduleFields: api.ScheduleFields{Code: &long,
+		Name: &long, Hours: &api.AccessHours{Kind: "always"}}})
+	var p *api.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, http.StatusRequestEntityTooLarge, p.Status)
 }
 
 // Somebody's own hours count where their assignments state none, for whoever may assign them.

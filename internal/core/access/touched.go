@@ -1,12 +1,14 @@
 package access
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // Between says which parts differ between two states, of which one was forked of the other, however it came to that: by
@@ -17,58 +19,18 @@ func Between(before, after *org.State) Touched {
 	for id := range before.Staff.Differing(&after.Staff) {
 		staff[people.StaffID(id)] = true
 	}
-	// whose adds those whom a record belonged to, or belongs to.
-	whose := func(differing func(yield func(uint32) bool), of func(s *org.State, id uint32) people.StaffID) {
-		for id := range differing {
-			for _, s := range []*org.State{before, after} {
-				if p := of(s, id); p != 0 {
-					staff[p] = true
-				}
-			}
+	whose(staff, &before.Assignments, &after.Assignments, func(a *org.Assignment) people.StaffID { return a.Staff })
+	whose(staff, &before.Exceptions, &after.Exceptions, func(e *org.Exception) people.StaffID { return e.Staff })
+	whose(staff, &before.Bars, &after.Bars, func(b *org.Bar) people.StaffID { return b.Staff })
+	whose(staff, &before.Credentials, &after.Credentials,
+		func(c *credential.Credential) people.StaffID { return c.Staff })
+	whose(staff, &before.Certificates, &after.Certificates, func(c *org.Certificate) people.StaffID { return c.Staff })
+	whose(staff, &before.Acceptances, &after.Acceptances, func(a *org.Acceptance) people.StaffID { return a.Staff })
+	for id := range before.Badges.Differing(&after.Badges) {
+		if held := after.HolderOf(credential.BadgeID(id)); held != nil { // whose it was, a credential says
+			staff[held.Staff] = true
 		}
 	}
-	whose(before.Assignments.Differing(&after.Assignments), func(s *org.State, id uint32) people.StaffID {
-		if a := s.Assignments.Get(id); a != nil {
-			return a.Staff
-		}
-		return 0
-	})
-	whose(before.Exceptions.Differing(&after.Exceptions), func(s *org.State, id uint32) people.StaffID {
-		if e := s.Exceptions.Get(id); e != nil {
-			return e.Staff
-		}
-		return 0
-	})
-	whose(before.Bars.Differing(&after.Bars), func(s *org.State, id uint32) people.StaffID {
-		if b := s.Bars.Get(id); b != nil {
-			return b.Staff
-		}
-		return 0
-	})
-	whose(before.Credentials.Differing(&after.Credentials), func(s *org.State, id uint32) people.StaffID {
-		if c := s.Credentials.Get(id); c != nil {
-			return c.Staff
-		}
-		return 0
-	})
-	whose(before.Badges.Differing(&after.Badges), func(s *org.State, id uint32) people.StaffID {
-		if c := s.HolderOf(credential.BadgeID(id)); c != nil {
-			return c.Staff
-		}
-		return 0
-	})
-	whose(before.Certificates.Differing(&after.Certificates), func(s *org.State, id uint32) people.StaffID {
-		if c := s.Certificates.Get(id); c != nil {
-			return c.Staff
-		}
-		return 0
-	})
-	whose(before.Acceptances.Differing(&after.Acceptances), func(s *org.State, id uint32) people.StaffID {
-		if a := s.Acceptances.Get(id); a != nil {
-			return a.Staff
-		}
-		return 0
-	})
 	touched.Staff = slices.Sorted(maps.Keys(staff))
 	for id := range before.Places.Differing(&after.Places) {
 		touched.Places = true
@@ -82,6 +44,15 @@ func Between(before, after *org.State) Touched {
 	touched.Notices = differs(before.Notices.Differing(&after.Notices))
 	touched.Schedules = differs(before.Schedules.Differing(&after.Schedules))
 	return touched
+}
+
+// whose adds those to whom records belong that differ. Whose a record is never changes.
+func whose[R any](staff map[people.StaffID]bool, before, after *table.Table[R], of func(*R) people.StaffID) {
+	for id := range before.Differing(after) {
+		if record := cmp.Or(after.Get(id), before.Get(id)); record != nil {
+			staff[of(record)] = true
+		}
+	}
 }
 
 // differs reports whether anything differs.

@@ -134,7 +134,6 @@ type Trial struct {
 	index  int
 	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
 	seen   map[string]int    // record → index in Written
-	staff  map[people.StaffID]bool
 	places map[estate.PlaceID]bool
 	lifted []*org.Exception  // withheld until this change, whose end, dates or return it is about
 	reach  map[string][]bool // by permission key: where the actor holds it
@@ -148,7 +147,7 @@ const MaxOperations = 5000
 func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Trial, error) {
 	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env,
 		reason: words.Tidy(reason),
-		seen:   map[string]int{}, staff: map[people.StaffID]bool{}, places: map[estate.PlaceID]bool{}}
+		seen:   map[string]int{}, places: map[estate.PlaceID]bool{}}
 	if len(operations) == 0 {
 		return nil, fault.Invalidf("operations", "a change needs at least one operation")
 	}
@@ -183,10 +182,7 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 		}
 	}
 	t.State.Revision++
-	for id := range t.staff {
-		t.Touched.Staff = append(t.Touched.Staff, id)
-	}
-	slices.Sort(t.Touched.Staff)
+	t.Touched = access.Between(t.before.State(), t.State)
 	var err error
 	if t.After, err = before.Next(t.State, t.Touched); err != nil {
 		return nil, fault.Invalidf("", "%s", err)

@@ -274,9 +274,9 @@ func exceptionSet(t *Trial) error {
 
 // givenTo is the level that somebody holds at a place by what the change has left in place so far.
 func (t *Trial) givenTo(p *people.Staff, permission *permit.Permission, place *estate.Place) (permit.Level, error) {
-	so, err := t.before.Next(t.State,
-		access.Touched{Staff: []people.StaffID{p.ID}, Places: t.Touched.Places, Catalogue: t.Touched.Catalogue,
-			Zones: t.Touched.Zones})
+	touched := access.Between(t.before.State(), t.State)
+	touched.Staff = []people.StaffID{p.ID} // nobody else is asked about
+	so, err := t.before.Next(t.State, touched)
 	if err != nil {
 		return 0, err
 	}

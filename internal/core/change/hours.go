@@ -250,7 +250,6 @@ func (t *Trial) putSchedule(c *hours.Schedule) {
 	before := t.State.Schedule(c.ID)
 	c.Revision = t.next()
 	t.State.PutSchedule(c)
-	t.Touched.Schedules = true
 	t.wrote("schedule", uint32(c.ID), c.Code+" "+c.Name, orNil(before), c)
 }
 

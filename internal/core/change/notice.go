@@ -339,7 +339,6 @@ func (t *Trial) accept(n *org.Notice, p *people.Staff, a *org.Acceptance) error 
 	a.At = t.env.Now.UTC().Truncate(time.Second)
 	a.Revision = t.next()
 	t.State.PutAcceptance(a)
-	t.staff[p.ID] = true
 	t.wrote("acceptance", uint32(a.ID), fmt.Sprintf("%s by %s %s", n.Title, p.Number, p.FullName()), nil, a)
 	return nil
 }
@@ -348,7 +347,6 @@ func (t *Trial) putNotice(n *org.Notice) {
 	before := t.State.Notice(n.ID)
 	n.Revision = t.next()
 	t.State.PutNotice(n)
-	t.Touched.Notices = true
 	t.wrote("notice", uint32(n.ID), n.Code+" "+n.Title, orNil(before), n)
 }
 

@@ -317,7 +317,6 @@ func (t *Trial) putCertificate(c *org.Certificate) {
 	before := t.State.Certificate(c.ID)
 	c.Revision = t.next()
 	t.State.PutCertificate(c)
-	t.staff[c.Staff] = true
 	p := t.State.Person(c.Staff)
 	t.wrote("certificate", uint32(c.ID),
 		fmt.Sprintf("%s %s: %s", p.Number, p.FullName(), t.State.Qualification(c.Qualification).Name), orNil(before), c)

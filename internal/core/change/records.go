@@ -72,12 +72,8 @@ func (t *Trial) putPlace(p *estate.Place) {
 	before := t.State.Place(p.ID)
 	p.Revision = t.next()
 	t.State.PutPlace(p)
-	t.Touched.Places = true
 	if before != nil {
 		t.places[p.ID] = true
-		if before.TimeZone != p.TimeZone || before.Parent != p.Parent {
-			t.Touched.Zones = true
-		}
 	}
 	t.wrote("place", uint32(p.ID), p.Code+" "+p.Name, orNil(before), p)
 }
@@ -86,7 +82,6 @@ func (t *Trial) putStaff(p *people.Staff) {
 	before := t.State.Person(p.ID)
 	p.Revision = t.next()
 	t.State.PutStaff(p)
-	t.staff[p.ID] = true
 	t.wrote("staff", uint32(p.ID), p.Number+" "+p.FullName(), orNil(before), p)
 }
 
@@ -94,7 +89,6 @@ func (t *Trial) putAssignment(a *org.Assignment) {
 	before := t.State.Assignment(a.ID)
 	a.Revision = t.next()
 	t.State.PutAssignment(a)
-	t.staff[a.Staff] = true
 	p := t.State.Person(a.Staff)
 	t.wrote("assignment", uint32(a.ID),
 		fmt.Sprintf("%s %s: %s at %s", p.Number, p.FullName(), t.State.Template(a.Template).Name,
@@ -108,7 +102,6 @@ func (t *Trial) putException(e *org.Exception) {
 	}
 	e.Revision = t.next()
 	t.State.PutException(e)
-	t.staff[e.Staff] = true
 	p := t.State.Person(e.Staff)
 	sense := map[bool]string{true: "withheld", false: "added"}[e.Withheld]
 	t.wrote("exception", uint32(e.ID),
@@ -120,7 +113,6 @@ func (t *Trial) putBar(b *org.Bar) {
 	before := t.State.Bar(b.ID)
 	b.Revision = t.next()
 	t.State.PutBar(b)
-	t.staff[b.Staff] = true
 	p := t.State.Person(b.Staff)
 	t.wrote("bar", uint32(b.ID), fmt.Sprintf("%s %s from %s %s", p.Number, p.FullName(), t.State.Place(b.Place).Code,
 		t.State.Place(b.Place).Name), orNil(before), b)
@@ -130,7 +122,6 @@ func (t *Trial) putCredential(c *credential.Credential) {
 	before := t.State.Credential(c.ID)
 	c.Revision = t.next()
 	t.State.PutCredential(c)
-	t.staff[c.Staff] = true
 	p := t.State.Person(c.Staff)
 	label := p.Number + " " + p.FullName()
 	if b := t.State.Badge(c.Badge); b != nil {
@@ -143,9 +134,6 @@ func (t *Trial) putBadge(b *org.Badge) {
 	before := t.State.Badge(b.ID)
 	b.Revision = t.next()
 	t.State.PutBadge(b)
-	if held := t.State.HolderOf(b.ID); held != nil {
-		t.staff[held.Staff] = true
-	}
 	t.wrote("badge", uint32(b.ID), "badge "+b.Number, orNil(before), b)
 }
 
@@ -153,7 +141,6 @@ func (t *Trial) putTemplate(template *permit.Template) {
 	before := t.State.Template(template.ID)
 	template.Revision = t.next()
 	t.State.PutTemplate(template)
-	t.Touched.Catalogue = true
 	t.wrote("template", uint32(template.ID), template.Code+" "+template.Name, orNil(before), template)
 }
 
@@ -161,7 +148,7 @@ func (t *Trial) putGroup(g *permit.Group) {
 	before := t.State.Groups.Get(uint32(g.ID))
 	g.Revision = t.next()
 	t.State.Groups.Put(uint32(g.ID), g)
-	if t.Touched.Catalogue = true; before == nil && t.cached != nil {
+	if before == nil && t.cached != nil {
 		t.cached.AddGroup(g) // the trial's own; making it anew for each of thousands would be most of the work
 	} else {
 		t.cached = nil
@@ -173,7 +160,7 @@ func (t *Trial) putPermission(p *permit.Permission) {
 	before := t.State.Permissions.Get(uint32(p.ID))
 	p.Revision = t.next()
 	t.State.Permissions.Put(uint32(p.ID), p)
-	if t.Touched.Catalogue = true; before == nil && t.cached != nil {
+	if before == nil && t.cached != nil {
 		t.cached.AddPermission(p)
 	} else {
 		t.cached = nil
