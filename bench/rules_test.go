@@ -76,7 +76,7 @@ func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
 	t.Cleanup(func() { _ = db.Close() })
 	keys, err := app.LoadKeys(folder)
 	require.NoError(t, err)
-	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
+	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), app.Options{})
 	require.NoError(t, err)
 	server := httptest.NewServer(httpapi.New(a, httpapi.Config{Log: slog.New(slog.NewTextHandler(io.Discard, nil))}))
 	t.Cleanup(func() { server.Close(); a.Close() })

@@ -2,6 +2,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/hex"
 	"encoding/json"
@@ -46,6 +47,8 @@ type flags struct {
 	secure                                  bool
 	mail                                    post.Config
 	address                                 string
+	refuseAfter                             time.Duration
+	journal                                 string
 }
 
 func (f *flags) logger() *slog.Logger {
@@ -92,9 +95,14 @@ func serveCommand(f *flags) *cobra.Command {
 				return err
 			}
 			log := f.logger()
+			journal, err := f.journalFolder(log)
+			if err != nil {
+				return err
+			}
 			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
 				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
 				Operations: f.operations, Log: log, Mail: f.mail, Address: f.address,
+				RefuseAfter: f.refuseAfter, Journal: journal,
 				Started: func(address string) error {
 					log.Info("serving", "address", address)
 					return nil
@@ -119,8 +127,41 @@ func serveCommand(f *flags) *cobra.Command {
 	f.mail.Password = os.Getenv("LOYAL_MAIL_PASSWORD")
 	c.Flags().StringVar(&f.address, "address", "",
 		"address at which people reach the service, for links in mail, such as https://latch.example")
+	c.Flags().DurationVar(&f.refuseAfter, "refuse-after", app.RefuseAfter,
+		"answer no door once the newest changes have not been read for so long: somebody may be locked meanwhile")
+	c.Flags().StringVar(&f.journal, "events-folder", "",
+		"folder in which events stand until the database has them; where left out, events in the state folder that "+
+			"systemd gives, else in that of the key")
 	c.MarkFlagsRequiredTogether("tls-certificate", "tls-key")
 	return c
+}
+
+// journalFolder is the folder of events that wait. One that was not asked for and cannot be written is done without.
+func (f *flags) journalFolder(log *slog.Logger) (string, error) {
+	if f.refuseAfter < time.Second || f.refuseAfter > 10*time.Minute {
+		return "", fmt.Errorf("--refuse-after is from 1s to 10m, not %s", f.refuseAfter)
+	}
+	folder := f.journal
+	if folder == "" {
+		folder = filepath.Join(cmp.Or(os.Getenv("STATE_DIRECTORY"), f.keys), "events")
+	}
+	err := os.MkdirAll(folder, 0o700)
+	if err == nil {
+		var try *os.File
+		if try, err = os.CreateTemp(folder, "try-"); err == nil {
+			err = errors.Join(try.Close(), os.Remove(try.Name()))
+		}
+	}
+	switch {
+	case err == nil:
+		return folder, nil
+	case f.journal != "":
+		return "", fmt.Errorf("events cannot be kept in %s: %w", folder, err)
+	}
+	log.Warn("events wait in memory alone: a process that is killed loses those that the database does not have; "+
+		"name a "+
+		"folder with --events-folder", "folder", folder, "error", err)
+	return "", nil
 }
 
 func setupCommand(f *flags) *cobra.Command {
@@ -148,7 +189,8 @@ func setupCommand(f *flags) *cobra.Command {
 					return fmt.Errorf("%s: %w", from, err)
 				}
 			}
-			a, closeApp, err := serve.Open(c.Context(), f.dsn, f.keys, true, f.logger())
+			a, closeApp, err := serve.Open(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Found: true,
+				Log: f.logger()})
 			if err != nil {
 				return err
 			}
@@ -343,7 +385,7 @@ func demoCommand(f *flags) *cobra.Command {
 			}
 			defer func() { _ = catcher.Close() }()
 			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
-				Found: true, Listen: f.listen, Log: f.logger(),
+				Found: true, Listen: f.listen, Log: f.logger(), Journal: filepath.Join(folder, "events"),
 				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
 				Started: func(address string) error { return demo.Greet(c.OutOrStdout(), address) }})

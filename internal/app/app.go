@@ -4,7 +4,7 @@
 // # Invariants
 //
 // There is one way to write, Commit, which Preview tries without writing. A lock holds when its call returns. An
-// instance that has had no answer from its database for five seconds decides nothing, as it cannot know who is locked.
+// instance that has had no answer from its database for a while decides nothing, as it cannot know who is locked.
 // A decision or a sign-in that cannot be put on record is not answered. Secrets are hashed before anybody waits for the
 // change.
 //
@@ -20,6 +20,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/hmac"
 	"crypto/rand"
@@ -27,6 +28,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -44,32 +46,35 @@ type App struct {
 	log   *slog.Logger
 	now   func() time.Time
 
-	writing  sync.Mutex // one change at a time in this process; the revision row orders processes
-	live     atomic.Pointer[Live]
-	events   *recorder
-	hashing  *hasher
-	pins     *pins
-	tries    heldTries
-	answered atomic.Int64 // when the database last said which revision is the newest, in Unix milliseconds
-	stray    atomic.Pointer[string]
-	postal   atomic.Pointer[Postal]
-	uses     uses
-	stop     context.CancelFunc
-	done     sync.WaitGroup
+	line    chan struct{} // one change at a time in this process; the revision row orders processes
+	live    atomic.Pointer[Live]
+	base    atomic.Pointer[Live] // the last change; what is live has the urgent acts that wait on top
+	showing sync.Mutex           // of what follows, and while what is live is made
+	acts    []waitingAct
+	added   uint64 // how often acts were added or ended here
+	pulse   *pulse
+	events  *recorder
+	hashing *hasher
+	pins    *pins
+	tries   heldTries
+	counts  counts
+	stray   atomic.Pointer[string]
+	postal  atomic.Pointer[Postal]
+	uses    uses
+	stop    context.CancelFunc
+	closed  sync.Once
+	done    sync.WaitGroup
 }
 
 // Live is the newest state, compiled, with the texts that searches go through.
 type Live struct {
 	*access.Snapshot
 	texts texts
+	acts  int // urgent acts that are applied on top of the last change
 }
 
-// followEvery is how often the revision is compared with the database's, where other instances may have written.
-const followEvery = 500 * time.Millisecond
-
-// staleAfter is for how long an instance answers doors without an answer from the database. Somebody may have been
-// locked meanwhile at another instance, and whoever cannot know refuses.
-const staleAfter = 5 * time.Second
+// revision is that of the last change, without the urgent acts on top.
+func (l *Live) revision() uint64 { return l.State().Revision&^ahead - uint64(l.acts) }
 
 // Bind makes a database belong to a key file: setting up an organisation does it once.
 func Bind(ctx context.Context, db *store.Store, keys *Keys, cost Cost) error {
@@ -100,7 +105,7 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	}
 	switch {
 	case binding.KeyCheck == nil:
-		return nil, errors.New("this database is empty: make an organisation in it with loyald setup")
+		return nil, ErrEmpty
 	case !hmac.Equal(binding.KeyCheck, keys.check()):
 		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, " +
 			"or restore it from a backup")
@@ -112,62 +117,88 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	return newPINs(keys, binding.PINSalt, cost)
 }
 
-// New loads the state and starts following it. now is the clock; nil takes the machine's. The database must belong to
-// the keys.
-func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, now func() time.Time) (*App, error) {
-	if now == nil {
-		now = time.Now
+// Options say how an instance runs; the zero value is what is usual.
+type Options struct {
+	Clock       func() time.Time // nil takes the machine's
+	RefuseAfter time.Duration    // without an answer from the database no door is answered after this; 0: RefuseAfter
+	Journal     string           // folder in which events stand until the database has them; empty: in memory alone
+}
+
+// New loads the state and starts following it. The database must belong to the keys.
+func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o Options) (*App, error) {
+	if o.Clock == nil {
+		o.Clock = time.Now
 	}
 	pins, err := bound(ctx, db, keys)
 	if err != nil {
 		return nil, err
 	}
 	db.SignWith(keys.SignHead)
-	a := &App{store: db, keys: keys, log: log, now: now, pins: pins, tries: newHeldTries(), hashing: newHasher()}
+	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newHasher(),
+		line: make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
+	// Before anything is read, so that whoever locks somebody from now on waits for this instance to know
+	if err := a.beatOnce(ctx, 0); err != nil {
+		log.Error("the database takes nothing", "error", err)
+	}
+	rows, err := db.UrgentActs(ctx)
+	if err != nil {
+		return nil, err
+	}
+	asking := time.Now()
 	state, err := db.Load(ctx, &org.State{})
 	if err != nil {
 		return nil, fmt.Errorf("the organisation cannot be loaded: %w", err)
 	}
-	if err := a.show(state); err != nil {
+	base, err := a.compiled(state)
+	if err != nil {
 		return nil, err
 	}
-	a.answered.Store(time.Now().UnixMilli())
+	a.show(base, a.readActs(rows))
+	a.pulse.answered(asking)
+	a.pulse.knows(asking)
+	if a.events, err = newRecorder(db, log, o.Journal,
+		func(err error) { a.pulse.took(recordings, err) }); err != nil {
+		return nil, err
+	}
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	a.stop = stop
-	a.events = newRecorder(db, log)
 	a.done.Go(func() { a.events.run(running) })
-	a.done.Go(func() { a.follow(running) })
-	a.done.Go(func() { a.runJobs(running) })
+	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.runJobs} {
+		a.done.Go(func() { run(running) })
+	}
 	return a, nil
 }
 
-// takeIn makes a state the live one that was read on from what is live: what differs is compiled, as for a change of
-// one's own. Where records are set aside, whose absence others may feel, the whole is compiled.
-func (a *App) takeIn(state *org.State) error {
-	live := a.Live()
-	if len(state.AsideRecords())+len(live.State().AsideRecords()) > 0 {
-		return a.show(state)
+// taken compiles a state that was read on from a base: what differs is compiled, as for a change of one's own. Where
+// records are set aside, whose absence others may feel, the whole is compiled.
+func (a *App) taken(base *Live, state *org.State) (*Live, error) {
+	if len(state.AsideRecords())+len(base.State().AsideRecords()) > 0 {
+		return a.compiled(state)
 	}
-	touched := access.Between(live.State(), state)
-	snapshot, err := live.Next(state, touched)
+	touched := access.Between(base.State(), state)
+	snapshot, err := base.Next(state, touched)
 	if err != nil {
-		return fmt.Errorf("the organisation cannot be compiled: %w", err)
+		return nil, fmt.Errorf("the organisation cannot be compiled: %w", err)
 	}
-	next := &Live{Snapshot: snapshot, texts: live.texts.fork()}
+	return base.with(snapshot, touched), nil
+}
+
+// with is what is live once a snapshot follows, whose texts differ in what was touched.
+func (l *Live) with(snapshot *access.Snapshot, touched access.Touched) *Live {
+	next := &Live{Snapshot: snapshot, texts: l.texts.fork()}
 	for _, id := range touched.Staff {
-		if p := state.Person(id); p != nil {
+		if p := next.State().Person(id); p != nil {
 			next.texts.put(p)
 		}
 	}
-	a.live.Store(next)
-	return nil
+	return next
 }
 
-// show compiles a state whole and makes it the live one.
-func (a *App) show(state *org.State) error {
+// compiled compiles a state whole.
+func (a *App) compiled(state *org.State) (*Live, error) {
 	snapshot, err := access.Compile(state)
 	if err != nil {
-		return fmt.Errorf("the organisation cannot be compiled: %w", err)
+		return nil, fmt.Errorf("the organisation cannot be compiled: %w", err)
 	}
 	for _, aside := range state.AsideRecords() {
 		a.log.Error("a record cannot be read and is set aside; it gives nothing", "kind", aside.Kind, "number",
@@ -177,15 +208,36 @@ func (a *App) show(state *org.State) error {
 	for _, staff := range state.Staff.All() {
 		live.texts.put(staff)
 	}
-	a.live.Store(live)
-	return nil
+	return live, nil
 }
 
-// Close writes what is still to be written and stops following.
-func (a *App) Close() {
+// show makes what a change has left, with the acts that wait, what is live. What is older than that is not shown.
+func (a *App) show(base *Live, acts []waitingAct) {
+	now := a.base.Load()
+	if now != nil && now.State().Revision > base.State().Revision {
+		base = now
+	}
+	same := slices.EqualFunc(acts, a.acts, func(x, y waitingAct) bool { return x.id == y.id })
+	if now == base && same {
+		return
+	}
+	a.base.Store(base)
+	a.acts = acts
+	a.live.Store(a.applyActs(base, acts))
+}
+
+// closeWithin is for how long ending waits for a database that does not answer.
+const closeWithin = 3 * time.Second
+
+// Close writes what is still to be written and stops following. It takes seconds at most, whatever the database does.
+func (a *App) Close() { a.closed.Do(a.close) }
+
+func (a *App) close() {
 	a.stop()
 	a.done.Wait()
-	if err := a.uses.write(context.Background(), a.store); err != nil {
+	ending, cancel := context.WithTimeout(context.Background(), closeWithin)
+	defer cancel()
+	if err := a.uses.write(ending, a.store); err != nil {
 		a.log.Error("noting what was used failed", "error", err)
 	}
 	a.hashing.close()
@@ -197,50 +249,8 @@ func (a *App) Live() *Live { return a.live.Load() }
 // Now returns the time.
 func (a *App) Now() time.Time { return a.now() }
 
-// Behind returns how long ago the database said which is the newest change.
-func (a *App) Behind() time.Duration { return time.Since(time.UnixMilli(a.answered.Load())) }
-
 // Connections says how the connections to the database are used.
 func (a *App) Connections() sql.DBStats { return a.store.Stats() }
-
-// Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
-func (a *App) Stale() bool {
-	return a.Behind() > staleAfter || a.stray.Load() != nil
-}
-
-// Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,
-// and are told beside.
-func (a *App) Ready(ctx context.Context) (aside int, err error) {
-	if problem := a.stray.Load(); problem != nil {
-		return 0, errors.New(*problem)
-	}
-	if a.Stale() {
-		return 0, errors.New("the newest changes cannot be read, so nothing is answered")
-	}
-	return len(a.Live().State().AsideRecords()), a.store.Ping(ctx)
-}
-
-func (a *App) follow(ctx context.Context) {
-	tick := time.NewTicker(followEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		}
-		asking := time.Now()
-		attempt, cancel := context.WithTimeout(ctx, 2*staleAfter)
-		err := a.catchUp(attempt)
-		cancel()
-		switch {
-		case err == nil:
-			a.answered.Store(asking.UnixMilli())
-		case ctx.Err() == nil:
-			a.log.Error("following the database failed", "error", err)
-		}
-	}
-}
 
 // runJobs does what is to be done now and then: planned drafts, and sweeping out what has served its time.
 func (a *App) runJobs(ctx context.Context) {
@@ -252,25 +262,29 @@ func (a *App) runJobs(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		if err := a.applyDue(ctx); err != nil && ctx.Err() == nil {
-			a.log.Error("applying planned drafts failed", "error", err)
+		within, done, err := a.Reach(ctx)
+		if err != nil {
+			continue
 		}
-		if err := a.uses.write(ctx, a.store); err != nil && ctx.Err() == nil {
-			a.log.Error("noting what was used failed", "error", err)
-		}
-		if err := a.sendDue(ctx); err != nil && ctx.Err() == nil {
-			a.log.Error("sending mail failed", "error", err)
-		}
-		if rounds%remindEvery == remindEvery/2 {
-			if err := a.Remind(ctx); err != nil && ctx.Err() == nil {
-				a.log.Error("writing reminders failed", "error", err)
+		for _, job := range []struct {
+			what  string
+			every int // rounds
+			do    func(context.Context) error
+		}{
+			{"applying planned drafts", 1, a.applyDue},
+			{"noting what was used", 1, func(ctx context.Context) error { return a.uses.write(ctx, a.store) }},
+			{"sending mail", 1, a.sendDue},
+			{"writing reminders", remindEvery, a.Remind},
+			{"sweeping", sweepEvery, func(ctx context.Context) error { return a.store.Sweep(ctx, a.now()) }},
+		} {
+			if (rounds+job.every/2)%job.every != 0 {
+				continue
+			}
+			if err := job.do(within); err != nil && ctx.Err() == nil {
+				a.log.Error(job.what+" failed", "error", err)
 			}
 		}
-		if rounds%sweepEvery == 0 {
-			if err := a.store.Sweep(ctx, a.now()); err != nil && ctx.Err() == nil {
-				a.log.Error("sweeping failed", "error", err)
-			}
-		}
+		done()
 	}
 }
 
@@ -283,35 +297,6 @@ const (
 	remindEvery = 600
 )
 
-// catchUp takes in what other instances have written.
-func (a *App) catchUp(ctx context.Context) error {
-	binding, err := a.store.Binding(ctx)
-	if err != nil {
-		return err
-	}
-	if !hmac.Equal(binding.KeyCheck, a.keys.check()) {
-		problem := "the key of this database was rotated; start the service again with the new key file"
-		a.stray.Store(&problem)
-		return errors.New(problem)
-	}
-	if err := a.tries.learn(ctx, a.store, a.now()); err != nil {
-		return err
-	}
-	if binding.Revision <= a.Live().State().Revision {
-		return nil
-	}
-	a.writing.Lock()
-	defer a.writing.Unlock()
-	if binding.Revision <= a.Live().State().Revision { // a change of our own was made meanwhile
-		return nil
-	}
-	state, err := a.store.Load(ctx, a.Live().State())
-	if err != nil {
-		return err
-	}
-	return a.takeIn(state)
-}
-
 // Request is a change somebody asks for.
 type Request struct {
 	Actor      change.Actor
@@ -321,6 +306,8 @@ type Request struct {
 	// Works the operations out, in place of Operations, on what is live once no other change can come between
 	Work   func(live *Live) ([]change.Operation, error)
 	Undoes uint64 // the audit entry whose change this reverses; 0: none
+	act    uint64 // the urgent act that becomes a change, and when it was kept; 0: none
+	told   time.Time
 	// The actor has just proved to be there, by the present password
 	Present bool
 	Keep    uint64 // the session that goes on when those of the actor end
@@ -333,5 +320,5 @@ type Request struct {
 // Result is what came of a change, or would come of it.
 type Result struct {
 	Trial   *change.Trial
-	AuditID uint64 // 0 in a preview
+	AuditID uint64 // 0 in a preview, and for an urgent act that waits for its turn
 }

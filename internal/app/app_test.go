@@ -109,7 +109,7 @@ func TestNoEventIsLostAtTheEnd(t *testing.T) {
 	require.NoError(t, err)
 	keys, err := app.LoadKeys(s.Keys)
 	require.NoError(t, err)
-	short, err := app.New(ctx, s.Store, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
+	short, err := app.New(ctx, s.Store, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), app.Options{})
 	require.NoError(t, err)
 	device := short.DeviceOf("lld_demo-hb-controller-token")
 	const asked = 5000

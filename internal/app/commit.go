@@ -49,12 +49,17 @@ func (a *App) preview() change.Env {
 // Commit makes a change: whole or not at all. When it returns, the live state is the one after the change. Secrets are
 // worked out before others have to wait for it.
 func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
+	ctx, done, err := a.Reach(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	for tries := 1; ; tries++ {
 		secrets, err := a.prepare(ctx, &r)
 		if err != nil {
 			return nil, err
 		}
-		result, err := a.commit(ctx, &r, secrets)
+		result, err := a.inTurn(ctx, &r, secrets)
 		if store.Transient(err) && tries < mostTries && ctx.Err() == nil {
 			a.log.Warn("a change is tried again", "tries", tries, "error", err)
 			continue
@@ -68,6 +73,8 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		}
 		if err == nil {
 			a.remember(&r, secrets)
+		} else if !errors.As(err, &f) && ctx.Err() == nil {
+			a.counts.auditFailed.Add(1)
 		}
 		return result, err
 	}
@@ -88,6 +95,11 @@ const outcomeWithin = 5 * time.Second
 func (a *App) settle(ctx context.Context, entry *store.AuditEntry, lost error) error {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), outcomeWithin)
 	defer cancel()
+	ctx, done, err := a.Reach(ctx)
+	if err != nil {
+		return errors.Join(ErrOutcomeUnknown, lost)
+	}
+	defer done()
 	for {
 		kept, err := a.store.Kept(ctx, entry)
 		switch {
@@ -105,26 +117,75 @@ func (a *App) settle(ctx context.Context, entry *store.AuditEntry, lost error) e
 	}
 }
 
-func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Prepared) (*Result, error) {
-	a.writing.Lock()
-	defer a.writing.Unlock()
+// inTurn makes a change in its turn; one that is urgent does not wait for that longer than a moment, and is answered
+// once every instance knows it.
+func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Prepared) (*Result, error) {
+	a.counts.changes.Add(1)
+	defer a.counts.changes.Add(-1)
+	came := time.Now()
+	if !r.urgent() {
+		select {
+		case a.line <- struct{}{}:
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		}
+		defer func() { <-a.line }()
+		a.counts.waited.Add(int64(time.Since(came)))
+		return a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
+			return a.store.Change(ctx, r.At, fn)
+		})
+	}
+	select {
+	case a.line <- struct{}{}:
+		a.counts.waited.Add(int64(time.Since(came)))
+	case <-time.After(urgentPatience):
+		return a.keepAct(ctx, r)
+	}
+	result, err := a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
+		return a.store.ChangeSoon(ctx, urgentPatience, fn)
+	})
+	<-a.line
+	if errors.Is(err, store.ErrOccupied) {
+		return a.keepAct(ctx, r)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return result, a.awaitKnown(ctx, result.Trial.State.Revision, 0)
+}
+
+// judged says why a change that may be made by the rules is not made.
+func judged(trial *change.Trial) error {
+	if len(trial.Entries) == 0 {
+		return fault.Conflictf("operations", "no change: everything is so already")
+	}
+	return trial.Judge()
+}
+
+func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Prepared,
+	within func(func(tx *store.Tx) error) error) (*Result, error) {
 	result := &Result{}
-	live := a.Live()
+	live := a.base.Load()
 	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present}
-	if !r.At.IsZero() && r.Actor.System != "" {
+	switch {
+	case !r.told.IsZero():
+		env.Now = r.told
+	case !r.At.IsZero() && r.Actor.System != "":
 		env.Now = r.At
 	}
 	var entry store.AuditEntry
-	err := a.store.Change(ctx, r.At, func(tx *store.Tx) error {
+	err := within(func(tx *store.Tx) error {
 		if tx.Revision != live.State().Revision {
 			state, err := tx.Load(live.State())
 			if err != nil {
 				return err
 			}
-			if err := a.takeIn(state); err != nil {
+			if live, err = a.taken(live, state); err != nil {
 				return err
 			}
-			live = a.Live()
+			a.showing.Lock()
+			a.show(live, a.acts)
+			a.showing.Unlock()
 		}
 		if r.Check != nil {
 			if err := r.Check(live); err != nil {
@@ -138,10 +199,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		if err != nil {
 			return err
 		}
-		if len(trial.Entries) == 0 {
-			return fault.Conflictf("operations", "no change: everything is so already")
-		}
-		if err := trial.Judge(); err != nil {
+		if err := judged(trial); err != nil {
 			return err
 		}
 		if err := tx.Save(trial.Written); err != nil {
@@ -168,11 +226,9 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	if err != nil {
 		return nil, err
 	}
-	next := &Live{Snapshot: result.Trial.After, texts: live.texts.fork()}
-	for _, id := range result.Trial.Touched.Staff {
-		next.texts.put(next.State().Person(id))
-	}
-	a.live.Store(next)
+	a.showing.Lock()
+	a.show(live.with(result.Trial.After, result.Trial.Touched), a.acts)
+	a.showing.Unlock()
 	if err := a.unlocked(ctx, result.Trial); err != nil { // the change is made; the hold ends by itself
 		a.log.Error("the wrong tries of somebody who was unlocked could not be forgotten", "error", err)
 	}

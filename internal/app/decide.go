@@ -132,17 +132,14 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	if a.Stale() {
 		return wording.Explanation{}, live, ErrStale
 	}
-	e := wording.Explanation{}
+	e, on := wording.Explanation{}, live
 	if ask.PIN == "" {
 		e = wording.English.Say(live.Snapshot, &q)
-	} else if e, err = a.decideByPIN(ctx, live, &q, ask.PIN, a.tried(live, &q, uint32(device.ID), ask.Reader),
+	} else if e, on, err = a.decideByPIN(ctx, live, &q, ask.PIN, a.tried(live, &q, uint32(device.ID), ask.Reader),
 		now); err != nil {
 		return e, live, err
 	}
-	err = a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(q.Place),
-		StaffID:      uint32(e.Staff),
-		PermissionID: uint32(q.Permission), Allowed: e.Allowed, Reason: e.Reason.Number(), Level: int32(e.Level),
-		AssignmentID: uint32(e.Assignment)})
+	err = a.events.record(EventOf(on, &q, &e.Decision, uint32(device.ID), now))
 	switch told := live.Told(&q, &e.Decision); {
 	case e.Allowed:
 		a.uses.used(&q, now)
@@ -151,6 +148,25 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		e = wording.English.Refuse(live.Snapshot, &q, told)
 	}
 	return e, live, err
+}
+
+// early marks, in what was shown, an event that was decided with urgent acts on top of its revision.
+const early = 0x80
+
+// EventOf is a decision as it is recorded, with all that it takes to decide it again. Where deciding took a while it is
+// of the second that was decided about.
+func EventOf(on *Live, q *access.Question, d *access.Decision, device uint32, at time.Time) store.Event {
+	if at.Unix() < q.At {
+		at = time.Unix(q.At, 0)
+	}
+	e := store.Event{At: at, DeviceID: device, PlaceID: uint32(q.Place), StaffID: uint32(d.Staff),
+		PermissionID: uint32(q.Permission), Allowed: d.Allowed, Reason: d.Reason.Number(), Level: int32(d.Level),
+		AssignmentID: uint32(d.Assignment), Revision: on.revision(), Shown: uint8(q.Shown), PINID: uint32(q.PIN),
+		BadgeID: uint32(q.Badge), AboutID: uint32(q.About), AskedLevel: int32(q.Level)}
+	if on.acts > 0 {
+		e.Shown |= early
+	}
+	return e
 }
 
 // ErrStale says that the instance does not have the newest changes and cannot know who is locked.

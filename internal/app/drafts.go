@@ -448,6 +448,7 @@ func (a *App) applyDue(ctx context.Context) error {
 		d, err := withLines(&due[i])
 		if err != nil {
 			a.log.Error("a planned draft cannot be read", "draft", due[i].ID, "error", err)
+			a.counts.plansFailed.Add(1)
 			due[i].State, due[i].Problem = DraftFailed, "This draft cannot be read."
 			if err := a.store.SaveDraft(ctx, &due[i]); err != nil && !fault.Is(err, fault.Stale) {
 				return err
@@ -464,6 +465,7 @@ func (a *App) applyDue(ctx context.Context) error {
 			a.log.Error("applying a planned draft failed", "draft", d.ID, "error", err)
 			continue
 		}
+		a.counts.plansFailed.Add(1)
 		d.State, d.Problem = DraftFailed, cut(f.Message, 900)
 		if err := a.keep(ctx, d, a.now().UTC().Truncate(time.Second)); err != nil && !fault.Is(err, fault.Stale) {
 			return err

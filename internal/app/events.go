@@ -12,17 +12,23 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// recorder writes events in batches behind the decisions. It loses none while the process lives: when the database
-// is slow or away the events wait, and when too many wait, decisions wait with them. On a clean end all are written;
-// a process that is killed loses what it took in during the last twentieth of a second.
+// recorder writes events in batches behind the decisions. Before a decision is answered its event stands in the
+// journal, if the instance has one: it is lost neither when the process is killed nor while the database is slow, away
+// or full, and doors wait for none of that. Without a journal events wait in memory, and a process that is killed loses
+// what it took in during the last twentieth of a second.
 type recorder struct {
 	db     *store.Store
 	log    *slog.Logger
+	took   func(error) // told of each batch
 	number atomic.Uint64
+	failed atomic.Int64 // batches that could not be written at once
 
 	mu      sync.Mutex
 	waiting []store.Event
-	spare   []store.Event // the slice before, to be filled again
+	more    int // that stand in the journal alone, as too many wait
+	spare   []store.Event
+	oldest  time.Time // of those that wait or are being written; zero: none
+	journal *journal  // nil: none
 	gone    bool
 }
 
@@ -30,15 +36,25 @@ const (
 	waitingEvents = 200_000
 	eventBatch    = 2000
 	gatherFor     = 40 * time.Millisecond
+	writeWithin   = 5 * time.Second
 )
 
-var errRecorderGone = errors.New("the service is ending and takes no more decisions")
+var (
+	errRecorderGone = errors.New("the service is ending and takes no more decisions")
+	// ErrUnrecorded says that neither the database nor the journal takes events, and memory holds as many as it may.
+	ErrUnrecorded = errors.New("events can be written nowhere, and too many wait; nothing is answered")
+)
 
-func newRecorder(db *store.Store, log *slog.Logger) *recorder {
-	r := &recorder{db: db, log: log}
+func newRecorder(db *store.Store, log *slog.Logger, folder string, took func(error)) (*recorder, error) {
+	r := &recorder{db: db, log: log, took: took}
 	// Numbers grow with time and differ between instances: milliseconds, then 22 bits that begin at a random place.
 	r.number.Store(uint64(time.Now().UnixMilli())<<22 | rand.Uint64N(1<<22))
-	return r
+	if folder == "" {
+		return r, nil
+	}
+	var err error
+	r.journal, err = openJournal(folder)
+	return r, err
 }
 
 // next returns a number that is higher than all before and not below the present millisecond's.
@@ -56,84 +72,160 @@ func (r *recorder) next(at time.Time) uint64 {
 	}
 }
 
-// record takes an event in. It waits while too many wait already.
-func (r *recorder) record(ctx context.Context, event store.Event) error {
+// record takes an event in.
+func (r *recorder) record(event store.Event) error {
 	event.ID = r.next(event.At)
-	for {
-		r.mu.Lock()
-		switch {
-		case r.gone:
-			r.mu.Unlock()
-			return errRecorderGone
-		case len(r.waiting) < waitingEvents:
-			r.waiting = append(r.waiting, event)
-			r.mu.Unlock()
-			return nil
-		}
-		r.mu.Unlock()
-		select {
-		case <-time.After(gatherFor):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-}
-
-// take returns the events that wait, and makes room for others.
-func (r *recorder) take(last bool) []store.Event {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	taken := r.waiting
-	r.waiting, r.spare = r.spare[:0], nil
-	r.gone = last
-	return taken
+	if r.gone {
+		return errRecorderGone
+	}
+	kept := false
+	if r.journal != nil {
+		kept = r.journal.add(&event) == nil
+	}
+	switch {
+	case len(r.waiting) < waitingEvents && r.more == 0:
+		r.waiting = append(r.waiting, event)
+	case kept:
+		r.more++
+	default:
+		return ErrUnrecorded
+	}
+	if r.oldest.IsZero() {
+		r.oldest = event.At
+	}
+	return nil
+}
+
+// take returns the events that wait, and makes room for others. Those that stand in the journal alone are in spilled.
+func (r *recorder) take() (taken []store.Event, spilled bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	taken, spilled = r.waiting, r.more > 0
+	if len(taken) > 0 {
+		r.oldest = taken[0].At
+	} else {
+		r.oldest = time.Time{}
+	}
+	r.waiting, r.spare, r.more = r.spare[:0], nil, 0
+	if r.journal != nil && len(taken) > 0 {
+		r.journal.turn()
+	}
+	return taken, spilled
 }
 
 // run writes what has gathered, time and again. Taking events at intervals rather than being woken for each is what
 // keeps up with many doors: one statement then holds many.
 func (r *recorder) run(ctx context.Context) {
+	if r.journal != nil {
+		r.inherit(ctx)
+	}
 	tick := time.NewTicker(gatherFor)
 	defer tick.Stop()
 	for last := false; !last; {
 		select {
 		case <-tick.C:
 		case <-ctx.Done():
+			r.mu.Lock()
+			r.gone = true
+			r.mu.Unlock()
 			last = true
 		}
-		taken := r.take(last)
-		for first := 0; first < len(taken); first += eventBatch {
-			r.write(ctx, taken[first:min(first+eventBatch, len(taken))])
+		taken, spilled := r.take()
+		written := r.writeAll(ctx, taken)
+		if written && spilled {
+			written = r.journal.each(func(batch []store.Event) bool { return r.write(ctx, batch) })
+		}
+		if written && r.journal != nil && len(taken) > 0 {
+			r.journal.done()
 		}
 		r.mu.Lock()
 		r.spare = taken[:0]
 		r.mu.Unlock()
+		if !written && r.journal == nil {
+			r.log.Error("events are lost: the database is away and the service ends", "events", len(taken))
+		}
+	}
+	if r.journal != nil {
+		r.journal.close()
 	}
 }
 
-// write repeats until the database has taken the batch; events carry their numbers, so a repeat adds none twice.
-func (r *recorder) write(ctx context.Context, batch []store.Event) {
-	for wait := 100 * time.Millisecond; ; wait = min(2*wait, 5*time.Second) {
-		attempt, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
+func (r *recorder) writeAll(ctx context.Context, events []store.Event) bool {
+	for first := 0; first < len(events); first += eventBatch {
+		if !r.write(ctx, events[first:min(first+eventBatch, len(events))]) {
+			return false
+		}
+	}
+	return true
+}
+
+// write repeats until the database has taken the batch, or the service has ended for too long; events carry their
+// numbers, so a repeat adds none twice.
+func (r *recorder) write(ctx context.Context, batch []store.Event) bool {
+	var ended time.Time
+	for wait := 100 * time.Millisecond; ; wait = min(2*wait, 2*time.Second) {
+		within := writeWithin
+		if ctx.Err() != nil {
+			within = closeWithin / 2
+		}
+		attempt, cancel := context.WithTimeout(context.WithoutCancel(ctx), within)
+		stop := context.AfterFunc(ctx, func() { time.AfterFunc(closeWithin/2, cancel) })
 		err := r.db.AppendEvents(attempt, batch)
+		stop()
 		cancel()
+		r.took(err)
 		if err == nil {
-			return
+			return true
 		}
-		r.log.Error("events could not be written; trying again", "events", len(batch), "error", err)
-		if ctx.Err() != nil && wait > 2*time.Second {
-			r.log.Error("events are lost: the database is away and the service ends", "events", len(batch))
-			return
+		if r.failed.Add(1); wait < time.Second {
+			r.log.Error("events could not be written; trying again", "events", len(batch), "error", err)
 		}
-		time.Sleep(wait)
+		if r.journal != nil {
+			r.journal.sync()
+		}
+		if ctx.Err() != nil {
+			if ended.IsZero() {
+				ended = time.Now()
+			}
+			if r.journal != nil || time.Since(ended) > closeWithin {
+				return false
+			}
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			time.Sleep(100 * time.Millisecond)
+		}
 	}
 }
 
-// EventsWaiting returns how many events wait to be written.
-func (a *App) EventsWaiting() int {
+// inherit writes what instances that have ended left in their journals.
+func (r *recorder) inherit(ctx context.Context) {
+	for _, left := range r.journal.abandoned() {
+		count := 0
+		written := left.each(func(batch []store.Event) bool {
+			count += len(batch)
+			return r.write(ctx, batch)
+		})
+		if written {
+			left.remove()
+			r.log.Info("events of an instance that has ended are written", "events", count)
+		}
+		left.close()
+	}
+}
+
+// EventsWaiting returns how many events wait to be written, and since when the oldest does.
+func (a *App) EventsWaiting() (count int, since time.Time) {
 	a.events.mu.Lock()
 	defer a.events.mu.Unlock()
-	return len(a.events.waiting)
+	return len(a.events.waiting) + a.events.more, a.events.oldest
 }
+
+// EventsFailed returns how often events could not be written at once.
+func (a *App) EventsFailed() int64 { return a.events.failed.Load() }
 
 // Backfill records events of the past, oldest first, before any others: a demo's, or those of a system replaced.
 func (a *App) Backfill(ctx context.Context, events []store.Event) error {

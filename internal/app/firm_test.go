@@ -220,7 +220,7 @@ func TestARowThatCannotBeReadIsSetAside(t *testing.T) {
 			require.Eventually(t, func() bool { return s.App.Live().State().Revision == revision }, 10*time.Second,
 				20*time.Millisecond, "what runs goes on following")
 			for what, instance := range map[string]*testkit.Service{"running": s, "started after": s.Second(t)} {
-				aside, err := instance.App.Ready(ctx)
+				aside, err := instance.App.Ready()
 				require.NoError(t, err, what)
 				assert.Positive(t, aside, what)
 				device := instance.App.DeviceOf("lld_demo-hb-controller-token")
@@ -257,10 +257,10 @@ func TestTheServiceStartsWithItsOwnKeyOnly(t *testing.T) {
 	assert.Empty(t, files, "none is made")
 	other, err := app.MakeKeys(t.TempDir())
 	require.NoError(t, err)
-	_, err = app.New(ctx, s.Store, other, log, s.Clock.Now)
+	_, err = app.New(ctx, s.Store, other, log, app.Options{Clock: s.Clock.Now})
 	assert.ErrorContains(t, err, "does not belong to this database")
 	empty := testkit.Store(t, testkit.DSN(t))
-	_, err = app.New(ctx, empty, other, log, s.Clock.Now)
+	_, err = app.New(ctx, empty, other, log, app.Options{Clock: s.Clock.Now})
 	assert.ErrorContains(t, err, "loyald setup")
 }
 
@@ -291,7 +291,7 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	assert.NotEqual(t, old, now)
 	assert.NotEqual(t, was, digest())
 	assert.Zero(t, former(), "what stands under the old key alone is forgotten")
-	require.Eventually(t, func() bool { _, err := s.App.Ready(ctx); return err != nil }, 10*time.Second,
+	require.Eventually(t, func() bool { _, err := s.App.Ready(); return err != nil }, 10*time.Second,
 		20*time.Millisecond)
 	device := s.App.DeviceOf("lld_demo-hb-controller-token")
 	_, _, err = s.App.Decide(ctx, device, app.Ask{PIN: "480216", Place: "HB-PACK-1"})
@@ -374,7 +374,7 @@ func TestAnInstanceWithoutItsDatabaseRefuses(t *testing.T) {
 		_, _, err := s.App.Decide(ctx, device, app.Ask{PIN: "480216", Place: "HB-PACK-1"})
 		return assert.ObjectsAreEqual(app.ErrStale, err)
 	}, 20*time.Second, 100*time.Millisecond)
-	_, err := s.App.Ready(ctx)
+	_, err := s.App.Ready()
 	assert.Error(t, err)
 	assert.Equal(t, http.StatusServiceUnavailable, s.Get(t, "/readyz").StatusCode)
 }

@@ -160,7 +160,8 @@ func TestNumbersOfReferencesAreRead(t *testing.T) {
 }
 
 func TestEventNumbersGrow(t *testing.T) {
-	r := newRecorder(nil, nil)
+	r, err := newRecorder(nil, nil, "", nil)
+	require.NoError(t, err)
 	now := time.Now()
 	last := uint64(0)
 	for i := range 10_000 {

@@ -42,6 +42,7 @@ const (
 	forAudit    purpose = "audit"   // signing the head of the audit log
 	forVisits   purpose = "visit"   // who has shown themselves at a terminal, for a few minutes
 	forLinks    purpose = "link"    // codes and links that are used once
+	forActs     purpose = "act"     // urgent acts that wait for their turn
 	forCheck    purpose = "check"   // binding a database to its key file
 )
 
@@ -118,7 +119,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck} {
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err
@@ -198,14 +199,20 @@ func (k *Keys) VerifyHead(head store.Head, signature []byte) bool {
 	return ed25519.Verify(k.sign.Public().(ed25519.PublicKey), head.Message(), signature)
 }
 
+// ErrEmpty says that a database holds no organisation.
+var ErrEmpty = errors.New("this database is empty: make an organisation in it with loyald setup")
+
 // KeysFor returns the keys of a folder for a database. Where a rotation was cut short after the database took the new
 // key, it is finished.
 func KeysFor(ctx context.Context, db *store.Store, folder string) (*Keys, error) {
-	keys, err := LoadKeys(folder)
-	if err != nil {
-		return nil, err
-	}
 	binding, err := db.Binding(ctx)
+	switch {
+	case err != nil:
+		return nil, err
+	case binding.KeyCheck == nil && binding.Revision == 0:
+		return nil, ErrEmpty
+	}
+	keys, err := LoadKeys(folder)
 	if err != nil || binding.KeyCheck == nil || hmac.Equal(binding.KeyCheck, keys.check()) {
 		return keys, err
 	}

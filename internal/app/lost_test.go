@@ -3,10 +3,10 @@ package app_test
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"net"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/assert"
@@ -17,9 +17,32 @@ import (
 	"loyallatch.example/latch/internal/testkit"
 )
 
-// line is a connection to the database that can be made to break at a COMMIT: before the database hears of it, or
-// before its answer comes back.
-type line struct{ breakBefore, breakAfter atomic.Bool }
+// line is a connection to the database that can be made to break at a COMMIT, before the database hears of it or before
+// its answer comes back, and to hang: what goes into it comes out again only once it hangs no more.
+type line struct{ breakBefore, breakAfter, hangs atomic.Bool }
+
+func (l *line) Read(from net.Conn, packet []byte) (int, error) {
+	n, err := from.Read(packet)
+	for l.hangs.Load() {
+		time.Sleep(5 * time.Millisecond)
+	}
+	return n, err
+}
+
+// hand hands over what comes from the database.
+func (l *line) hand(service, database net.Conn) {
+	defer func() { _ = service.Close() }()
+	packet := make([]byte, 1<<16)
+	for {
+		n, err := l.Read(database, packet)
+		if err != nil {
+			return
+		}
+		if _, err := service.Write(packet[:n]); err != nil {
+			return
+		}
+	}
+}
 
 // through returns the address of a service's database by way of the line.
 func (l *line) through(t *testing.T, dsn string) string {
@@ -40,7 +63,7 @@ func (l *line) through(t *testing.T, dsn string) string {
 				_ = service.Close()
 				return
 			}
-			go func() { _, _ = io.Copy(service, database); _ = service.Close() }()
+			go l.hand(service, database)
 			go l.carry(service, database)
 		}
 	}()
@@ -53,7 +76,7 @@ func (l *line) carry(service, database net.Conn) {
 	defer func() { _ = database.Close() }()
 	packet := make([]byte, 1<<20)
 	for {
-		n, err := service.Read(packet)
+		n, err := l.Read(service, packet)
 		if err != nil {
 			return
 		}

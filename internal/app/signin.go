@@ -112,7 +112,7 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	}
 	right, err := a.verify(ctx, hash, in.Password)
 	if err != nil {
-		return nil, errors.Join(err, a.takeBack(context.WithoutCancel(ctx), counts, false))
+		return nil, errors.Join(err, a.takeBack(ctx, counts, false))
 	}
 	if !right {
 		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in, "A sign-in was refused"), error(errSignIn))
@@ -153,6 +153,8 @@ func (a *App) verify(ctx context.Context, hash, password string) (right bool, er
 // takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at
 // the account; at the address only the one try goes, as others may be tried from there.
 func (a *App) takeBack(ctx context.Context, counts []counted, right bool) error {
+	ctx, done := a.Still(ctx)
+	defer done()
 	var errs []error
 	for _, count := range counts {
 		errs = append(errs, a.store.Right(ctx, count.subject, right && count.kind != store.TryAddress))
@@ -294,10 +296,7 @@ func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference
 	entry := store.AuditEntry{At: a.now(), Action: "sessions-ended", ActorID: &id,
 		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
 		Summary: "Ended sessions of " + p.Number + " " + p.FullName(), Operations: "[]"}
-	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
-		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
-		return err
-	})
+	return a.record(ctx, entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
 }
 
 func (a *App) standsOver(actor people.StaffID, reference string) (*people.Staff, error) {
@@ -324,7 +323,7 @@ func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, o
 	}
 	right, err := a.verify(ctx, c.Hash, old)
 	if err != nil {
-		return errors.Join(err, a.takeBack(context.WithoutCancel(ctx), counts, false))
+		return errors.Join(err, a.takeBack(ctx, counts, false))
 	}
 	if !right {
 		return fault.Invalidf("old_password", "this is not your present password")
@@ -352,5 +351,5 @@ func (a *App) auditSignIn(ctx context.Context, action string, staff *people.Staf
 		entry.ActorID, entry.Actor = &id, staff.Number+" "+staff.FullName()
 		about = []store.Subject{{Kind: "staff", Number: id}}
 	}
-	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error { _, err := tx.Audit(entry, about); return err })
+	return a.record(ctx, entry, about)
 }

@@ -146,6 +146,20 @@ func (a *App) VisitOf(device *org.Device, token string) (*Visit, error) {
 	return v, nil
 }
 
+// greeted is what a decision without a permission says of somebody who shows themselves at a terminal. Who they are is
+// all that is asked there: what they may do is asked thing by thing.
+func greeted(on *Live, q *access.Question, d access.Decision) access.Decision {
+	greeted := access.Decision{Staff: d.Staff, Reason: d.Reason, Credential: d.Credential}
+	if d.Reason < access.PlaceRetired || d.Staff == 0 {
+		return greeted
+	}
+	greeted.Allowed, greeted.Reason = true, access.Granted
+	if on.State().Credential(d.Credential) != nil && q.PIN != 0 && on.State().Credential(q.PIN).Duress {
+		greeted.Reason = access.UnderDuress
+	}
+	return greeted
+}
+
 // Greet lets somebody in at a terminal who shows a PIN, a badge or both, as its place asks. What is wrong with what
 // they show is not told; it is on record.
 func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) (*Visit, string, error) {
@@ -166,25 +180,17 @@ func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) 
 	case len(pin) > credential.LongestPIN:
 		return nil, "", fault.Invalidf("body.pin", "a PIN has at most %d digits", credential.LongestPIN)
 	}
-	e := wording.Explanation{}
+	e, on := wording.Explanation{}, live
 	var err error
 	if pin == "" {
 		e = wording.English.Say(live.Snapshot, &q)
-	} else if e, err = a.decideByPIN(ctx, live, &q, pin, a.tried(live, &q, uint32(device.ID), "terminal"),
+	} else if e, on, err = a.decideByPIN(ctx, live, &q, pin, a.tried(live, &q, uint32(device.ID), "terminal"),
 		now); err != nil {
 		return nil, "", err
 	}
-	// Who they are is all that is asked here: what they may do is asked thing by thing.
-	known := e.Reason >= access.PlaceRetired && e.Staff != 0
-	recorded := e.Reason
-	if known {
-		recorded = access.Granted
-		if live.State().Credential(e.Credential) != nil && q.PIN != 0 && a.Live().State().Credential(q.PIN).Duress {
-			recorded = access.UnderDuress
-		}
-	}
-	if err := a.events.record(ctx, store.Event{At: now, DeviceID: uint32(device.ID), PlaceID: uint32(device.Place),
-		StaffID: uint32(e.Staff), Allowed: known, Reason: recorded.Number()}); err != nil {
+	decided := greeted(on, &q, e.Decision)
+	known := decided.Allowed
+	if err := a.events.record(EventOf(on, &q, &decided, uint32(device.ID), now)); err != nil {
 		return nil, "", err
 	}
 	if !known {

@@ -42,8 +42,8 @@ func throttled(held bool, until time.Time) error {
 // that nothing is held up there. The answer to the try that reaches the limit is held back for as long as another
 // instance may not know of it yet, so that no try made after that answer is looked at anywhere.
 
-// knownFor is for how long what the database says of held tries is relied on: as long as an instance may be behind.
-const knownFor = 2 * followEvery
+// knownFor is for how long what the database says of held tries is relied on.
+const knownFor = time.Second
 
 // heldTries are where tries at doors and terminals are held up, as the database last said.
 type heldTries struct {
@@ -124,49 +124,57 @@ func fits(live *Live, q *access.Question, c *credential.Credential) bool {
 	return c != nil
 }
 
-// decideByPIN answers with what a PIN identifies, and counts it where it is wrong.
+// decideByPIN answers with what a PIN identifies, and counts it where it is wrong. It says on what was decided: hashing
+// takes its time.
 func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, at store.Tried,
-	now time.Time) (wording.Explanation, error) {
-	e, last, err := a.tryPIN(ctx, live, q, pin, at, now)
+	now time.Time) (e wording.Explanation, on *Live, err error) {
+	e, on, last, err := a.tryPIN(ctx, live, q, pin, at, now)
 	if err != nil || !last {
-		return e, err
+		return e, on, err
 	}
-	if err := a.lockByTries(ctx, live, q); err != nil {
-		return wording.Explanation{}, err
+	if err := a.lockByTries(ctx, on, q); err != nil {
+		return wording.Explanation{}, on, err
 	}
 	select {
 	case <-time.After(knownFor):
 	case <-ctx.Done():
 	}
-	return e, nil
+	return e, on, nil
 }
 
 // tryPIN is decideByPIN in its turn; last says that the try was wrong and that no more are taken after it.
 func (a *App) tryPIN(ctx context.Context, live *Live, q *access.Question, pin string, at store.Tried,
-	now time.Time) (e wording.Explanation, last bool, err error) {
+	now time.Time) (e wording.Explanation, on *Live, last bool, err error) {
 	turn := a.tries.turn(at.Subject)
 	defer turn.Unlock()
 	held, fresh := a.tries.held(at.Subject, now)
 	if held {
-		return a.tooMany(live, q), false, nil
+		return a.tooMany(live, q), live, false, nil
 	}
 	if digest, known := a.pins.remembered(pin); known && fresh {
 		if c := live.State().PINByDigest(digest); fits(live, q, c) {
 			q.PIN = c.ID
-			return wording.English.Say(live.Snapshot, q), false, nil
+			return wording.English.Say(live.Snapshot, q), live, false, nil
 		}
 	}
+	ctx, done, err := a.Reach(ctx)
+	if err != nil {
+		return e, live, false, err
+	}
+	defer done()
 	until, held, err := a.store.TryAt(ctx, at, live.State().Settings.TryRule(), now)
 	if err != nil {
-		return e, false, err
+		return e, live, false, err
 	}
 	if held {
 		a.tries.hold(at.Subject, until)
-		return a.tooMany(live, q), false, nil
+		return a.tooMany(live, q), live, false, nil
 	}
 	c, err := a.credentialOf(ctx, live, pin)
 	if err != nil {
-		return e, false, errors.Join(err, a.store.Right(context.WithoutCancel(ctx), at.Subject[:], false))
+		still, done := a.Still(ctx)
+		defer done()
+		return e, live, false, errors.Join(err, a.store.Right(still, at.Subject[:], false))
 	}
 	// Hashing took its time: what is decided is decided on what is live now.
 	live = a.Live()
@@ -174,12 +182,12 @@ func (a *App) tryPIN(ctx context.Context, live *Live, q *access.Question, pin st
 		q.PIN = c.ID
 	}
 	if fits(live, q, c) {
-		return wording.English.Say(live.Snapshot, q), false, a.store.Right(ctx, at.Subject[:], false)
+		return wording.English.Say(live.Snapshot, q), live, false, a.store.Right(ctx, at.Subject[:], false)
 	}
 	if last = until.After(now); last {
 		a.tries.hold(at.Subject, until)
 	}
-	return wording.English.Say(live.Snapshot, q), last, nil
+	return wording.English.Say(live.Snapshot, q), live, last, nil
 }
 
 func (a *App) tooMany(live *Live, q *access.Question) wording.Explanation {
@@ -258,10 +266,7 @@ func (a *App) TakeTriesAgain(ctx context.Context, actor people.StaffID, code, or
 	entry := store.AuditEntry{At: a.now(), Action: "tries-cleared", ActorID: &id,
 		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
 		Summary: "Let the readers of " + place.Code + " " + place.Name + " take tries again", Operations: "[]"}
-	err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
-		_, err := tx.Audit(entry, []store.Subject{{Kind: "place", Number: uint32(place.ID)}})
-		return err
-	})
+	err := a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(place.ID)}})
 	return errors.Join(err, a.tries.learn(ctx, a.store, a.now()))
 }
 

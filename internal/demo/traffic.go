@@ -63,9 +63,7 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 		}
 		q := access.Question{Staff: id, Permission: permission.ID, Place: door.Place.ID, At: moment.Unix()}
 		d := live.Decide(&q)
-		events = append(events, store.Event{At: moment, DeviceID: devices[door.Site.ID], PlaceID: uint32(door.Place.ID),
-			StaffID: uint32(id), PermissionID: uint32(permission.ID),
-			Allowed: d.Allowed, Reason: d.Reason.Number(), Level: int32(d.Level), AssignmentID: uint32(d.Assignment)})
+		events = append(events, app.EventOf(live, &q, &d, devices[door.Site.ID], moment))
 	}
 	doors := map[estate.PlaceID][]*estate.Standing{}
 	for here := range live.Tree().All {
@@ -121,10 +119,11 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 			)
 		}
 		here := live.Tree().At(place.ID)
-		events = append(events, store.Event{At: at(now, here.Location, days, 1337), DeviceID: devices[here.Site.ID],
-			PlaceID: uint32(place.ID), StaffID: uint32(live.State().IssuesOf(b.ID)[0].Staff),
-			PermissionID: uint32(live.Catalogue().PermissionByKey(place.Asks).ID),
-			Reason:       access.CredentialNotValid.Number()})
+		moment := at(now, here.Location, days, 1337)
+		q := access.Question{Shown: access.ShownBadge, Badge: live.State().IssuesOf(b.ID)[0].ID, Place: place.ID,
+			Permission: live.Catalogue().PermissionByKey(place.Asks).ID, At: moment.Unix()}
+		d := live.Decide(&q)
+		events = append(events, app.EventOf(live, &q, &d, devices[here.Site.ID], moment))
 	}
 	slices.SortFunc(events, func(a, b store.Event) int { return a.At.Compare(b.At) })
 	return len(events), a.Backfill(ctx, events)

@@ -137,6 +137,7 @@ func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, e
 	if err != nil {
 		return nil, fault.Within("body.", err)
 	}
+	s.metrics.reasons[e.Reason].Inc()
 	return decisionForDevice(live, &e, s.app.Now()), nil
 }
 

@@ -88,7 +88,7 @@ func New(a *app.App, config Config) *Server {
 	s.router.Get("/readyz", s.ready)
 	s.router.Get("/api/docs", s.docs)
 	s.router.Route(Base, func(r chi.Router) {
-		r.Use(s.idempotent)
+		r.Use(s.reaching, s.idempotent)
 		settings := huma.DefaultConfig("Loyal Latch", "1")
 		settings.OpenAPI.Info.Description =
 			"Enrol staff, assign them to places, give them templates and credentials, and see and lock what they " +
@@ -442,8 +442,7 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	signed, err := s.app.SessionOf(ctx.Context(), token)
 	if err != nil {
 		s.config.Log.Error("a session could not be read", "error", err)
-		return problem(http.StatusServiceUnavailable, "unavailable",
-			"The service cannot answer at the moment. Try again shortly.")
+		return awayProblem()
 	}
 	switch {
 	case signed == nil || (signed.Session.Kind == "console") == bearer:
@@ -513,6 +512,12 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "outcome-unknown",
 			"The database was lost while this was made, so it may be made or not. Send it again with the same "+
 				"Idempotency-Key: the answer tells, and nothing is made twice."), http.Header{"Retry-After": {"3"}})
+	case errors.Is(err, app.ErrAway), errors.Is(context.Cause(ctx), app.ErrAway), store.Unavailable(err):
+		s.config.Log.Warn("the database failed a request", "request", requestID(ctx), "error", err)
+		return away()
+	case errors.Is(err, app.ErrUnrecorded):
+		return huma.ErrorWithHeaders(problem(http.StatusServiceUnavailable, "unavailable", sentence(err.Error())),
+			http.Header{"Retry-After": {"3"}})
 	case errors.Is(err, store.ErrOutlived):
 		return problem(http.StatusConflict, "begun-again", sentence(err.Error()))
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
@@ -600,15 +605,28 @@ var strictJSON = huma.Format{Marshal: huma.DefaultJSONFormat.Marshal, Unmarshal:
 	return nil
 }}
 
-func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
-	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
-	defer cancel()
-	aside, err := s.app.Ready(ctx)
+// Starting answers while the service has no state yet: it is alive, and says that it waits for its database.
+func Starting() http.Handler {
+	mux := chi.NewMux()
+	mux.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
+	mux.Get("/readyz", func(w http.ResponseWriter, _ *http.Request) {
+		writeText(w, http.StatusServiceUnavailable, "not ready: the service waits for its database; the log says why\n")
+	})
+	mux.NotFound(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Retry-After", "2")
+		writeProblem(w, problem(http.StatusServiceUnavailable, "unavailable", "The service is starting and waits for "+
+			"its database. Try again in a moment."))
+	})
+	return mux
+}
+
+func (s *Server) ready(w http.ResponseWriter, _ *http.Request) {
+	aside, err := s.app.Ready()
 	switch {
 	case err != nil:
 		s.config.Log.Warn("not ready", "error", err)
-		writeText(w, http.StatusServiceUnavailable,
-			"not ready: the database does not answer, or belongs to another key\n")
+		writeText(w, http.StatusServiceUnavailable, "not ready: the database does not answer, takes nothing, or "+
+			"belongs to another key; the log says which\n")
 	case aside > 0:
 		writeText(w, http.StatusOK, fmt.Sprintf(
 			"ready, with %d records set aside that cannot be read; the log names them\n", aside))

@@ -25,6 +25,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/people"
 )
@@ -143,6 +144,31 @@ func (s *Server) securityHeaders(next http.Handler) http.Handler {
 	})
 }
 
+func awayProblem() *api.Problem {
+	return problem(http.StatusServiceUnavailable, "unavailable", "The database does not answer at the moment, so "+
+		"nothing can be read or changed. Try again in a moment.")
+}
+
+// away is what is answered where the database does not do its work.
+func away() error {
+	return huma.ErrorWithHeaders(awayProblem(), http.Header{"Retry-After": {"2"}})
+}
+
+// reaching gives up whatever a request asks of the database once that is away, and refuses at once while it is. A
+// terminal is answered as far as that needs no database.
+func (s *Server) reaching(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, done, err := s.app.Reach(r.Context())
+		defer done()
+		if err != nil && !strings.HasPrefix(r.URL.Path, Base+"/terminal/") {
+			w.Header().Set("Retry-After", "2")
+			writeProblem(w, awayProblem())
+			return
+		}
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
 // idempotent answers a repeated POST with the same Idempotency-Key as the first time, without doing it again.
 func (s *Server) idempotent(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -214,7 +240,9 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if recorded.Header().Get("Content-Type") == pdfType { // what is printed once may hold secrets
 				status, kept = http.StatusConflict, printedOnce
 			}
-			if err := s.app.Answer(context.WithoutCancel(r.Context()), of, max(status, 200), kept); err != nil {
+			still, done := s.app.Still(r.Context())
+			defer done()
+			if err := s.app.Answer(still, of, max(status, 200), kept); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
@@ -385,6 +413,8 @@ type metrics struct {
 	handler  http.Handler
 	requests *prometheus.CounterVec
 	seconds  *prometheus.HistogramVec
+	answers  *prometheus.CounterVec
+	reasons  [access.Reasons]prometheus.Counter // of the answers
 	// Those of decisions, looked up once.
 	decided   prometheus.Counter
 	decidedIn prometheus.Observer
@@ -397,14 +427,22 @@ func newMetrics(a *app.App) *metrics {
 			[]string{"method", "route", "status"}),
 		seconds: prometheus.NewHistogramVec(
 			prometheus.HistogramOpts{Name: "latch_request_seconds", Help: "Time to answer.",
-				Buckets: []float64{0.0005, 0.002, 0.01, 0.05, 0.25, 1, 5}}, []string{"route"})}
+				Buckets: []float64{0.0005, 0.002, 0.01, 0.05, 0.25, 1, 5}}, []string{"route"}),
+		answers: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "latch_decisions_total",
+			Help: "Decisions that devices were told, by their reason."}, []string{"reason"})}
+	for i := range m.reasons {
+		m.reasons[i] = m.answers.WithLabelValues(access.Reason(i).String())
+	}
 	gauge := func(name, help string, value func() float64) prometheus.Collector {
 		return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value)
 	}
-	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(),
+	counter := func(name, help string, value func() float64) prometheus.Collector {
+		return prometheus.NewCounterFunc(prometheus.CounterOpts{Name: name, Help: help}, value)
+	}
+	m.registry.MustRegister(m.requests, m.seconds, m.answers, collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		gauge("latch_revision", "Revision of the live state.",
-			func() float64 { return float64(a.Live().State().Revision) }),
+			func() float64 { return float64(a.Revision()) }),
 		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
 		gauge("latch_records_aside", "Records that cannot be read and are set aside.",
 			func() float64 { return float64(len(a.Live().State().AsideRecords())) }),
@@ -420,8 +458,31 @@ func newMetrics(a *app.App) *metrics {
 			func() float64 { return float64(a.Connections().InUse) }),
 		gauge("latch_connections_waited_seconds", "How long was waited for a connection, in all.",
 			func() float64 { return a.Connections().WaitDuration.Seconds() }),
-		gauge("latch_events_waiting", "Events that wait to be written.",
-			func() float64 { return float64(a.EventsWaiting()) }))
+		gauge("latch_events_waiting", "Events that wait to be written.", func() float64 {
+			count, _ := a.EventsWaiting()
+			return float64(count)
+		}),
+		gauge("latch_events_oldest_seconds", "For how long the oldest event has waited to be written.", func() float64 {
+			count, since := a.EventsWaiting()
+			if count == 0 || since.IsZero() {
+				return 0
+			}
+			return max(0, a.Now().Sub(since).Seconds())
+		}),
+		counter("latch_events_failed_total", "Batches of events that could not be written at once.",
+			func() float64 { return float64(a.EventsFailed()) }),
+		gauge("latch_urgent_acts_waiting", "Urgent acts that are in force and wait to become changes.",
+			func() float64 { return float64(a.ActsWaiting()) }),
+		gauge("latch_readers_held", "Readers and people at which wrong tries are held up.",
+			func() float64 { return float64(a.ReadersHeld()) }),
+		gauge("latch_changes_waiting", "Changes that wait for their turn or are being made.",
+			func() float64 { return float64(a.ChangesWaiting()) }),
+		counter("latch_changes_waited_seconds_total", "For how long changes have waited for their turn, in all.",
+			func() float64 { return a.ChangesWaited().Seconds() }),
+		counter("latch_plans_failed_total", "Planned drafts that could not be applied.",
+			func() float64 { return float64(a.PlansFailed()) }),
+		counter("latch_audit_failed_total", "Changes and entries of the audit log that could not be written.",
+			func() float64 { return float64(a.AuditFailed()) }))
 	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"),
 		m.seconds.WithLabelValues(decisionsPath)
 	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})

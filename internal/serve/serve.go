@@ -2,6 +2,7 @@
 package serve
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -12,6 +13,7 @@ import (
 	"os"
 	"runtime/debug"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"loyallatch.example/latch/internal/app"
@@ -36,72 +38,90 @@ type Config struct {
 	Mail                    post.Config
 	// at which people reach the service; for links in mail
 	Address string
-	// Prepare is called before the service answers, Started once it does.
-	Prepare func(a *app.App) error
-	Started func(address string) error
+	// For how long doors are answered without an answer from the database; 0: as is usual
+	RefuseAfter time.Duration
+	// Folder in which events stand until the database has them; empty: none
+	Journal string
+	// Listening is called with the address once it listens, Prepare before it answers, Started once it does
+	Listening func(address string)
+	Prepare   func(a *app.App) error
+	Started   func(address string) error
 }
 
-// Open opens the store and the app on it; the returned function closes both.
-// An empty database has no key yet: found makes one.
-func Open(ctx context.Context, dsn, keyFolder string, found bool, log *slog.Logger) (*app.App, func(), error) {
-	if err := store.LogTo(slog.NewLogLogger(log.With("from", "database driver").Handler(),
+// Open opens the store and the app on it; the returned function closes both. An empty database has no key yet: where
+// the configuration says Found, one is made.
+func Open(ctx context.Context, c Config) (*app.App, func(), error) {
+	if err := store.LogTo(slog.NewLogLogger(c.Log.With("from", "database driver").Handler(),
 		slog.LevelWarn)); err != nil {
 		return nil, nil, err
 	}
-	db, err := store.Open(ctx, dsn)
+	db, err := store.Open(ctx, c.DSN)
 	if err != nil {
 		return nil, nil, err
 	}
 	var keys *app.Keys
-	if found {
-		keys, err = app.Found(ctx, db, keyFolder, app.StrongCost)
+	if c.Found {
+		keys, err = app.Found(ctx, db, c.Keys, app.StrongCost)
 	} else {
-		keys, err = app.KeysFor(ctx, db, keyFolder)
+		keys, err = app.KeysFor(ctx, db, c.Keys)
 	}
 	if err != nil {
 		return nil, nil, errors.Join(err, db.Close())
 	}
-	a, err := app.New(ctx, db, keys, log, nil)
+	a, err := app.New(ctx, db, keys, c.Log, app.Options{RefuseAfter: c.RefuseAfter, Journal: c.Journal})
 	if err != nil {
 		return nil, nil, errors.Join(err, db.Close())
 	}
 	return a, func() {
 		a.Close()
 		if err := db.Close(); err != nil {
-			log.Error("the database did not close", "error", err)
+			c.Log.Error("the database did not close", "error", err)
 		}
 	}, nil
 }
 
-// Run serves until the context ends, then lets requests finish and writes what is still to be written.
+// openEvery is how often a database is tried that is away at the start, openWithin how long one try takes at most.
+const (
+	openEvery  = time.Second
+	openWithin = 10 * time.Minute // bringing the tables of a large organisation up to date takes its time
+)
+
+// await is Open for a service that listens already: while the database is away, or holds no organisation yet, it goes
+// on trying.
+func await(ctx context.Context, c Config) (*app.App, func(), error) {
+	said := ""
+	for {
+		attempt, cancel := context.WithTimeout(ctx, openWithin)
+		a, done, err := Open(attempt, c)
+		cancel()
+		if err == nil || ctx.Err() != nil || !store.Unavailable(err) && !errors.Is(err, app.ErrEmpty) {
+			return a, done, err
+		}
+		if text := err.Error(); text != said {
+			c.Log.Warn("the service waits for its database", "problem", text)
+			said = text
+		}
+		select {
+		case <-ctx.Done():
+			return nil, nil, ctx.Err()
+		case <-time.After(openEvery):
+		}
+	}
+}
+
+// Run serves until the context ends, then lets requests finish and writes what is still to be written. It listens at
+// once; until the database is there it says so.
 func Run(ctx context.Context, c Config) error {
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
 		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with "+
 			"--listen, or make demo LISTEN=127.0.0.1:PORT: %w", c.Listen, err)
 	}
-	a, closeApp, err := Open(ctx, c.DSN, c.Keys, c.Found, c.Log)
-	if err != nil {
-		return errors.Join(err, listener.Close())
-	}
-	defer closeApp()
-	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
-	debug.SetGCPercent(150)
-	if c.Mail.Server != "" {
-		office, err := post.Open(c.Mail)
-		if err != nil {
-			return errors.Join(err, listener.Close())
-		}
-		address := c.Address
-		if address == "" {
-			address = "http://" + listener.Addr().String()
-		}
-		a.Deliver(app.Postal{Post: office, Address: address})
+	address := listener.Addr().String()
+	if c.Listening != nil {
+		c.Listening(address)
 	}
 	overTLS := c.Certificate != "" || c.PrivateKey != ""
-	face := httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure || overTLS, Proxies: c.Proxies,
-		Log: c.Log})
-	server := newServer(face, c.Log)
 	if overTLS {
 		pair := &certificates{certificate: c.Certificate, key: c.PrivateKey, log: c.Log}
 		if _, err := pair.current(nil); err != nil {
@@ -110,24 +130,47 @@ func Run(ctx context.Context, c Config) error {
 		listener = tls.NewListener(listener,
 			&tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: pair.current, NextProtos: []string{"http/1.1"}})
 	}
-	if c.Prepare != nil {
-		if err := c.Prepare(a); err != nil {
-			return errors.Join(err, listener.Close())
-		}
-	}
+	face, operations := newFace(), newFace()
 	ended := make(chan error, 2)
+	server := newServer(face, c.Log)
 	go func() { ended <- server.Serve(listener) }()
 	if c.Operations != "" {
-		operations, err := net.Listen("tcp", c.Operations)
+		listening, err := net.Listen("tcp", c.Operations)
 		if err != nil {
 			return errors.Join(fmt.Errorf("metrics cannot be served on %s: %w", c.Operations, err), server.Close())
 		}
-		own := newServer(face.Operations(), c.Log)
+		own := newServer(operations, c.Log)
 		defer func() { _ = own.Close() }()
-		go func() { ended <- own.Serve(operations) }()
+		go func() { ended <- own.Serve(listening) }()
 	}
+	a, closeApp, err := await(ctx, c)
+	if err != nil {
+		if err = errors.Join(err, server.Close()); ctx.Err() != nil {
+			err = nil // it was told to end before the database came
+		}
+		return err
+	}
+	defer closeApp()
+	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
+	debug.SetGCPercent(150)
+	if c.Mail.Server != "" {
+		office, err := post.Open(c.Mail)
+		if err != nil {
+			return errors.Join(err, server.Close())
+		}
+		a.Deliver(app.Postal{Post: office, Address: cmp.Or(c.Address, "http://"+address)})
+	}
+	api := httpapi.New(a, httpapi.Config{Console: web.Console(), Secure: c.Secure || overTLS, Proxies: c.Proxies,
+		Log: c.Log})
+	if c.Prepare != nil {
+		if err := c.Prepare(a); err != nil {
+			return errors.Join(err, server.Close())
+		}
+	}
+	face.becomes(api)
+	operations.becomes(api.Operations())
 	if c.Started != nil {
-		if err := c.Started(listener.Addr().String()); err != nil {
+		if err := c.Started(address); err != nil {
 			return errors.Join(err, server.Close())
 		}
 	}
@@ -136,10 +179,31 @@ func Run(ctx context.Context, c Config) error {
 		return err
 	case <-ctx.Done():
 	}
-	finish, cancel := context.WithTimeout(context.WithoutCancel(ctx), 15*time.Second)
+	finish, cancel := context.WithTimeout(context.WithoutCancel(ctx), graceFor)
 	defer cancel()
-	return server.Shutdown(finish)
+	if err := server.Shutdown(finish); err != nil {
+		c.Log.Warn("requests that did not end in time are cut off")
+		return server.Close()
+	}
+	return nil
 }
+
+// graceFor is for how long requests may go on once the service is told to end.
+const graceFor = 10 * time.Second
+
+// face is what answers requests: until the service has its state, a sentence that says so.
+type face struct{ handler atomic.Pointer[http.Handler] }
+
+func newFace() *face {
+	f := &face{}
+	f.becomes(httpapi.Starting())
+	return f
+}
+
+func (f *face) becomes(handler http.Handler) { f.handler.Store(&handler) }
+
+// ServeHTTP answers a request.
+func (f *face) ServeHTTP(w http.ResponseWriter, r *http.Request) { (*f.handler.Load()).ServeHTTP(w, r) }
 
 func newServer(handler http.Handler, log *slog.Logger) *http.Server {
 	return &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second,

@@ -21,7 +21,7 @@ type Binding struct {
 
 // Binding returns what binds the database to its key file.
 func (s *Store) Binding(ctx context.Context) (h Binding, err error) {
-	row := s.db.WithContext(ctx).Raw(
+	row := s.own.WithContext(ctx).Raw(
 		"SELECT revision, key_check, pin_salt, pin_cost FROM organisation WHERE id = 1").Row()
 	return h, row.Scan(&h.Revision, &h.KeyCheck, &h.PINSalt, &h.PINCost)
 }

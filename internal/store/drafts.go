@@ -82,7 +82,7 @@ func (s *Store) DueDrafts(ctx context.Context, now time.Time) (drafts []Draft, e
 // AddDraft stores a new draft, unless it is open and its owner has an open one; added says so. Of two that are begun at
 // once the database lets one through.
 func (s *Store) AddDraft(ctx context.Context, draft *Draft) (added bool, err error) {
-	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+	err = transact(ctx, s.db, func(db *gorm.DB) error {
 		if draft.Version, added = 1, true; draft.State != "open" {
 			return db.Create(draft).Error
 		}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -38,7 +39,7 @@ func (s *Store) PlacesAt(ctx context.Context, at time.Time) (*org.State, error) 
 // LoadAt returns a part of the state as it was at a moment.
 func (s *Store) LoadAt(ctx context.Context, at time.Time, whose PartOfPast) (*org.State, error) {
 	state := &org.State{Settings: org.DefaultSettings()}
-	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+	err := transact(ctx, s.db, func(db *gorm.DB) error {
 		at, err := stampAt(db, at)
 		if err != nil {
 			return err
@@ -60,6 +61,30 @@ func (s *Store) LoadAt(ctx context.Context, at time.Time, whose PartOfPast) (*or
 			from.staff = append(from.staff, owners...)
 		}
 		return (&loading{source: from, into: state}).all()
-	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	}, snapshotted...)
 	return state, err
+}
+
+// StateOf returns the whole state as a revision left it, read on from an earlier state, which may be empty; nil where
+// the moment of the revision is not on record.
+func (s *Store) StateOf(ctx context.Context, revision uint64, from *org.State) (*org.State, error) {
+	next := from.Fork()
+	known := false
+	err := transact(ctx, s.db, func(db *gorm.DB) error {
+		var stamp time.Time
+		err := db.Raw("SELECT stamp FROM instants WHERE revision = ?", revision).Row().Scan(&stamp)
+		if errors.Is(err, errNoRows) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		known, next = true, from.Fork()
+		next.Revision, next.Settings = revision, org.DefaultSettings()
+		return (&loading{source: source{db: db, since: from.Revision, asOf: stamp}, into: next}).all()
+	}, snapshotted...)
+	if err != nil || !known {
+		return nil, err
+	}
+	return next, nil
 }

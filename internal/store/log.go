@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -181,10 +180,10 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 // the first that does not fit. signed reports whether the key has signed a head: the newest must be, so that nobody
 // takes entries off the end unseen. since are heads that were kept elsewhere and that the log must still go through.
 func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
-	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+	err = transact(ctx, s.db, func(db *gorm.DB) error {
 		count, err = (&Store{db: db}).verify(ctx, signed, since)
 		return err
-	}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	}, snapshotted...)
 	return count, err
 }
 
@@ -251,6 +250,14 @@ type Event struct {
 	Reason       uint8
 	Level        int32
 	AssignmentID uint32
+	// What it was decided on, so that it can be decided again: the revision of the state, what was shown, whose it was,
+	// about whom and for which level. An event from before these were recorded has the revision 0.
+	Revision   uint64
+	Shown      uint8
+	PINID      uint32 `gorm:"column:pin_id"`
+	BadgeID    uint32
+	AboutID    uint32
+	AskedLevel int32
 }
 
 // TableName names the table.
@@ -262,9 +269,9 @@ func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
 	if len(events) == 0 {
 		return nil
 	}
-	text := make([]byte, 0, 160+len(events)*96)
+	text := make([]byte, 0, 240+len(events)*128)
 	text = append(text, "INSERT IGNORE INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, "+
-		"reason, level, assignment_id) VALUES "...)
+		"reason, level, assignment_id, revision, shown, pin_id, badge_id, about_id, asked_level) VALUES "...)
 	// Numbers and times only: nothing here is text from outside.
 	for i := range events {
 		e := &events[i]
@@ -282,11 +289,25 @@ func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
 			text = strconv.AppendUint(append(text, ','), number, 10)
 		}
 		text = strconv.AppendInt(append(text, ','), int64(e.Level), 10)
-		text = strconv.AppendUint(append(text, ','), uint64(e.AssignmentID), 10)
+		for _, number := range [...]uint64{uint64(e.AssignmentID), e.Revision, uint64(e.Shown), uint64(e.PINID),
+			uint64(e.BadgeID), uint64(e.AboutID)} {
+			text = strconv.AppendUint(append(text, ','), number, 10)
+		}
+		text = strconv.AppendInt(append(text, ','), int64(e.AskedLevel), 10)
 		text = append(text, "),"...)
 	}
-	return s.db.WithContext(ctx).Exec(string(text[:len(text)-1])).Error
+	return s.own.WithContext(ctx).Exec(string(text[:len(text)-1])).Error
 }
+
+// EventsOn returns events of a period after a number, the earliest first.
+func (s *Store) EventsOn(ctx context.Context, from, until time.Time, after uint64, limit int) (events []Event,
+	err error) {
+	return events, s.db.WithContext(ctx).Where("id > ? AND at >= ? AND at < ?", max(after, firstOf(from)), from.UTC(),
+		until.UTC()).Order("id").Limit(limit).Find(&events).Error
+}
+
+// firstOf returns a number that no event from a moment on is below: numbers begin with their millisecond.
+func firstOf(at time.Time) uint64 { return uint64(max(at.UnixMilli(), 1))<<22 - 1 }
 
 // EventFilter chooses events.
 type EventFilter struct {
@@ -400,6 +421,8 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	return errors.Join(
 		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
 		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("DELETE FROM instances WHERE seen_at < SYSDATE(6) - INTERVAL 1 DAY").Error,
+		db.Exec("DELETE FROM urgent_acts_known WHERE act_id NOT IN (SELECT id FROM urgent_acts)").Error,
 		db.Exec("DELETE FROM let_go WHERE at < ? LIMIT 10000", now.AddDate(0, 0, -90).Unix()).Error,
 		db.Exec("DELETE FROM mails WHERE made_at < ? AND next_at IS NULL LIMIT 10000", now.UTC().AddDate(0, 0,
 			-30)).Error,

@@ -51,7 +51,8 @@ const sendingFor = time.Minute
 // none waits.
 func (s *Store) DueMail(ctx context.Context, now time.Time) (*Mail, error) {
 	var m Mail
-	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+	err := transact(ctx, s.db, func(db *gorm.DB) error {
+		m = Mail{}
 		if err := db.Raw("SELECT * FROM mails WHERE next_at <= ? ORDER BY next_at LIMIT 1 FOR UPDATE SKIP LOCKED",
 			now.UTC()).Take(&m).Error; err != nil {
 			return err

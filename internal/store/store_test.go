@@ -4,6 +4,10 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -187,4 +191,49 @@ func TestAnAddressThatLeadsNowhereIsSaidPlainly(t *testing.T) {
 	assert.ErrorContains(t, err, "cannot be reached")
 	_, err = store.Open(ctx, "::::")
 	assert.ErrorContains(t, err, "not understood")
+}
+
+// A service that is killed while it brings the tables up to date starts again: each step may have been done already.
+func TestEachStepOfAMigrationCanBeDoneAgain(t *testing.T) {
+	db := raw(t, testkit.DSN(t))
+	db.SetMaxOpenConns(1) // steps set variables of their connection
+	files, err := filepath.Glob("migrations/*.sql")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		up, _, _ := strings.Cut(string(text), "-- +goose Down")
+		var steps []string
+		for step := range strings.SplitSeq(up, ";\n") {
+			if strings.TrimSpace(step) != "" {
+				steps = append(steps, step)
+			}
+		}
+		for i, step := range steps {
+			for again := range 2 {
+				_, err := db.Exec(step)
+				require.NoError(t, err, "%s, step %d, time %d: %s", file, i+1, again+1, step)
+			}
+		}
+		for i, step := range steps {
+			_, err := db.Exec(step)
+			require.NoError(t, err, "%s, step %d once all are done: %s", file, i+1, step)
+		}
+	}
+}
+
+// Several instances that start at once on an empty database all come up.
+func TestInstancesThatStartAtOnceAllStart(t *testing.T) {
+	dsn := testkit.DSN(t)
+	var wait sync.WaitGroup
+	for range 5 {
+		wait.Go(func() {
+			db, err := store.Open(ctx, dsn)
+			if assert.NoError(t, err) {
+				assert.NoError(t, db.Close())
+			}
+		})
+	}
+	wait.Wait()
 }

@@ -55,7 +55,7 @@ func (s *Store) TryAt(ctx context.Context, at Tried, rule credential.TryRule, no
 func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule credential.TryRule,
 	now time.Time) (heldUntil time.Time, held bool, err error) {
 	now = now.UTC()
-	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+	err = transact(ctx, s.db, func(db *gorm.DB) error {
 		if err := db.Exec("INSERT INTO tries (kind, subject, count, first_at, holds, last_at) VALUES (?, ?, 0, ?, "+
 			"0, ?) ON DUPLICATE KEY UPDATE subject = subject",
 			kind, subject, now, now).Error; err != nil {
@@ -102,7 +102,7 @@ const mostHeld = 10_000
 
 // HeldUp returns where tries at doors and terminals are held up.
 func (s *Store) HeldUp(ctx context.Context, now time.Time) (held []Held, err error) {
-	return held, s.db.WithContext(ctx).Raw("SELECT subject, held_until, COALESCE(place_id, 0) AS place_id, "+
+	return held, s.own.WithContext(ctx).Raw("SELECT subject, held_until, COALESCE(place_id, 0) AS place_id, "+
 		"COALESCE(staff_id, 0) AS staff_id, count FROM tries WHERE kind IN (?, ?) AND held_until > ? "+
 		"ORDER BY held_until LIMIT ?", TryReader, TryStaff, now.UTC(), mostHeld).Scan(&held).Error
 }

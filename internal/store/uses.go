@@ -2,9 +2,10 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
+	"strings"
 	"time"
-
-	"gorm.io/gorm"
 )
 
 // UseKind says what it is that was used.
@@ -21,28 +22,15 @@ const usesAtOnce = 500
 
 // NoteUses notes when things were last used; what is known to be later stays.
 func (s *Store) NoteUses(ctx context.Context, kind UseKind, at map[uint32]time.Time) error {
-	type row struct {
-		Kind   UseKind
-		Record uint32
-		UsedAt time.Time
-	}
-	rows := make([]row, 0, len(at))
-	for record, when := range at {
-		rows = append(rows, row{kind, record, when.UTC().Truncate(time.Second)})
-	}
-	db := s.db.WithContext(ctx)
-	for first := 0; first < len(rows); first += usesAtOnce {
-		part := rows[first:min(first+usesAtOnce, len(rows))]
-		if err := db.Transaction(func(db *gorm.DB) error {
-			for _, r := range part {
-				if err := db.Exec("INSERT INTO last_uses (kind, record, used_at) VALUES (?, ?, ?) ON DUPLICATE "+
-					"KEY UPDATE "+
-					"used_at = GREATEST(used_at, VALUES(used_at))", r.Kind, r.Record, r.UsedAt).Error; err != nil {
-					return err
-				}
-			}
-			return nil
-		}); err != nil {
+	records := slices.Sorted(maps.Keys(at)) // in one order, so that two instances do not stand in each other's way
+	for part := range slices.Chunk(records, usesAtOnce) {
+		values := make([]any, 0, 3*len(part))
+		for _, record := range part {
+			values = append(values, kind, record, at[record].UTC().Truncate(time.Second))
+		}
+		if err := s.db.WithContext(ctx).Exec("INSERT INTO last_uses (kind, record, used_at) VALUES "+
+			strings.Repeat("(?, ?, ?),", len(part)-1)+"(?, ?, ?) ON DUPLICATE KEY UPDATE "+
+			"used_at = GREATEST(used_at, VALUES(used_at))", values...).Error; err != nil {
 			return err
 		}
 	}

@@ -86,14 +86,15 @@ func (c *Clock) Move(by time.Duration) { c.ahead.Add(int64(by)) }
 
 // Service is a service on loopback with a database of its own.
 type Service struct {
-	App   *app.App
-	Store *store.Store
-	HTTP  *httpapi.Server
-	URL   string
-	Clock *Clock
-	DSN   string
-	Keys  string
-	Mail  *post.Catcher // that takes what the service sends
+	App     *app.App
+	Store   *store.Store
+	HTTP    *httpapi.Server
+	URL     string
+	Clock   *Clock
+	DSN     string
+	Keys    string
+	Journal string        // folder; empty: none
+	Mail    *post.Catcher // that takes what the service sends
 }
 
 // Cost is what hashing costs in tests: little, as they hash hundreds of PINs.
@@ -124,7 +125,7 @@ func (s *Service) start(t testing.TB) {
 	s.Store = Store(t, s.DSN)
 	keys, err := app.Found(context.Background(), s.Store, s.Keys, Cost)
 	require.NoError(t, err)
-	s.App, err = app.New(context.Background(), s.Store, keys, log, s.Clock.Now)
+	s.App, err = app.New(context.Background(), s.Store, keys, log, app.Options{Clock: s.Clock.Now, Journal: s.Journal})
 	require.NoError(t, err)
 	s.HTTP = httpapi.New(s.App, httpapi.Config{Console: web.Console(), Log: log})
 	listening := httptest.NewServer(s.HTTP)

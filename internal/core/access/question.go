@@ -63,6 +63,9 @@ func ReasonOf(number uint8) Reason {
 	return Reason(max(0, slices.Index(recorded[:], number)))
 }
 
+// Reasons is how many reasons there are: they are the numbers below it.
+const Reasons = len(reasonCodes)
+
 // ReasonNamed returns the reason with a code.
 func ReasonNamed(code string) (r Reason, known bool) {
 	i := slices.Index(reasonCodes[:], code)

@@ -20,7 +20,7 @@ var credentialOperations = []Description{
 	{Name: "pin.choose", Do: "Choose a PIN", Done: "Chose a PIN", Own: true, Secret: SecretPIN, Fields: chooseForm{},
 		Makes: "credential", Kept: handedOut, apply: pinChoose},
 	{Name: "pin.withdraw", Do: "Withdraw the PIN of", Done: "Withdrew the PIN of",
-		Needs: permit.IssueCredentials, Daily: true, Fields: PINForm{}, apply: pinWithdraw},
+		Needs: permit.IssueCredentials, Daily: true, Urgent: true, Fields: PINForm{}, apply: pinWithdraw},
 	{
 		Name:    "credential.renew",
 		Do:      "Give another end to",

@@ -20,7 +20,7 @@ var deviceOperations = []Description{
 	{Name: "device.claim", Do: "Register terminal", Done: "Registered terminal", Own: true, Fields: claimForm{},
 		apply: deviceClaim},
 	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
-		Needs: permit.ManageDevices, apply: deviceRevoke},
+		Needs: permit.ManageDevices, Urgent: true, apply: deviceRevoke},
 }
 
 type deviceForm struct {

@@ -11,11 +11,11 @@ import (
 
 var lockOperations = []Description{
 	{Name: "staff.lock", Do: "Lock", Done: "Locked",
-		Needs: permit.LockStaff, Daily: true, Fields: lockForm{}, apply: staffLock},
+		Needs: permit.LockStaff, Daily: true, Urgent: true, Fields: lockForm{}, apply: staffLock},
 	{Name: "staff.unlock", Do: "Unlock", Done: "Unlocked",
-		Needs: permit.LockStaff, Daily: true, apply: staffUnlock},
+		Needs: permit.LockStaff, Daily: true, Urgent: true, apply: staffUnlock},
 	{Name: "staff.lock_by_tries", Do: "Lock after wrong tries", Done: "Locked after wrong tries", Own: true,
-		apply: staffLockByTries},
+		Urgent: true, apply: staffLockByTries},
 }
 
 type lockForm struct {

@@ -20,6 +20,7 @@ type Description struct {
 	Do, Done string
 	Needs    string // the permission that it asks for at least; empty: it asks for being an owner, or oneself
 	Daily    bool   // it belongs to the daily job
+	Urgent   bool   // it does not wait for a large change that is being made
 	Own      bool   // the general way of making changes does not take it
 	Secret   SecretKind
 	Fields   any    // what it sets: a form with nothing in it, or the fields of a record; nil where it sets nothing

@@ -2,14 +2,14 @@
 -- Tables that decide access keep their history (system versioning), so the past can be asked as the present is.
 -- Every row carries the revision of the change that wrote it last: a service that follows reads what is newer.
 
-CREATE TABLE organisation (
+CREATE TABLE IF NOT EXISTS organisation (
   id                TINYINT UNSIGNED NOT NULL PRIMARY KEY CHECK (id = 1),
   revision          BIGINT UNSIGNED  NOT NULL,
   audit_hash        BINARY(32)       NOT NULL,
   settings          JSON             NOT NULL
 ) ENGINE=InnoDB;
 
-CREATE TABLE places (
+CREATE TABLE IF NOT EXISTS places (
   id        INT UNSIGNED NOT NULL PRIMARY KEY,
   code      VARCHAR(32)  NOT NULL,
   name      VARCHAR(120) NOT NULL,
@@ -28,7 +28,7 @@ CREATE TABLE places (
   CONSTRAINT fk_place_parent FOREIGN KEY (parent_id) REFERENCES places (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE permission_groups (
+CREATE TABLE IF NOT EXISTS permission_groups (
   id        INT UNSIGNED NOT NULL PRIMARY KEY,
   `key`     VARCHAR(64)  NOT NULL,
   title     VARCHAR(120) NOT NULL,
@@ -39,7 +39,7 @@ CREATE TABLE permission_groups (
   CONSTRAINT fk_group_parent FOREIGN KEY (parent_id) REFERENCES permission_groups (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE permissions (
+CREATE TABLE IF NOT EXISTS permissions (
   id         INT UNSIGNED NOT NULL PRIMARY KEY,
   `key`      VARCHAR(64)  NOT NULL,
   title      VARCHAR(120) NOT NULL,
@@ -56,7 +56,7 @@ CREATE TABLE permissions (
   CONSTRAINT fk_permission_group FOREIGN KEY (group_id) REFERENCES permission_groups (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE templates (
+CREATE TABLE IF NOT EXISTS templates (
   id           INT UNSIGNED NOT NULL PRIMARY KEY,
   code         VARCHAR(32)  NOT NULL,
   name         VARCHAR(120) NOT NULL,
@@ -73,7 +73,7 @@ CREATE TABLE templates (
   CONSTRAINT fk_template_base FOREIGN KEY (base_id) REFERENCES templates (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE template_settings (
+CREATE TABLE IF NOT EXISTS template_settings (
   template_id   INT UNSIGNED NOT NULL,
   position      INT UNSIGNED NOT NULL,
   group_id      INT UNSIGNED NULL,
@@ -89,7 +89,7 @@ CREATE TABLE template_settings (
   CONSTRAINT fk_setting_permission FOREIGN KEY (permission_id) REFERENCES permissions (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE staff (
+CREATE TABLE IF NOT EXISTS staff (
   id              INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_number    VARCHAR(32)  NOT NULL,
   given_name      VARCHAR(80)  NOT NULL,
@@ -125,7 +125,7 @@ CREATE TABLE staff (
   CONSTRAINT fk_staff_line_manager FOREIGN KEY (line_manager_id) REFERENCES staff (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE assignments (
+CREATE TABLE IF NOT EXISTS assignments (
   id          INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_id    INT UNSIGNED NOT NULL,
   place_id    INT UNSIGNED NOT NULL,
@@ -145,7 +145,7 @@ CREATE TABLE assignments (
   CONSTRAINT fk_assignment_template FOREIGN KEY (template_id) REFERENCES templates (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE exceptions (
+CREATE TABLE IF NOT EXISTS exceptions (
   id            INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_id      INT UNSIGNED NOT NULL,
   permission_id INT UNSIGNED NOT NULL,
@@ -168,7 +168,7 @@ CREATE TABLE exceptions (
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
 -- The digest is NULL once a credential is withdrawn, so a PIN is unique among those that count and free afterwards.
-CREATE TABLE credentials (
+CREATE TABLE IF NOT EXISTS credentials (
   id          INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_id    INT UNSIGNED NOT NULL,
   kind        ENUM('pin','badge','password') NOT NULL,
@@ -187,7 +187,7 @@ CREATE TABLE credentials (
   CONSTRAINT fk_credential_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE devices (
+CREATE TABLE IF NOT EXISTS devices (
   id       INT UNSIGNED NOT NULL PRIMARY KEY,
   name     VARCHAR(120) NOT NULL,
   place_id INT UNSIGNED NOT NULL,
@@ -200,7 +200,7 @@ CREATE TABLE devices (
   CONSTRAINT fk_device_place FOREIGN KEY (place_id) REFERENCES places (id)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE audit_entries (
+CREATE TABLE IF NOT EXISTS audit_entries (
   id         BIGINT UNSIGNED NOT NULL PRIMARY KEY,
   at         DATETIME(6) NOT NULL,
   action     VARCHAR(40) NOT NULL,
@@ -219,7 +219,7 @@ CREATE TABLE audit_entries (
 ) ENGINE=InnoDB;
 
 -- Which records an entry is about, so that a person's or a place's history is found without reading the whole log.
-CREATE TABLE audit_subjects (
+CREATE TABLE IF NOT EXISTS audit_subjects (
   kind     VARCHAR(20) NOT NULL,
   number   INT UNSIGNED NOT NULL,
   entry_id BIGINT UNSIGNED NOT NULL,
@@ -228,7 +228,7 @@ CREATE TABLE audit_subjects (
 ) ENGINE=InnoDB;
 
 -- Numbers are made by each instance; a device speaks to one instance at a time, so with it they are never made twice.
-CREATE TABLE events (
+CREATE TABLE IF NOT EXISTS events (
   id            BIGINT UNSIGNED NOT NULL,
   at            DATETIME(3) NOT NULL,
   device_id     INT UNSIGNED NOT NULL,
@@ -244,7 +244,7 @@ CREATE TABLE events (
   KEY event_staff (staff_id, id)
 ) ENGINE=InnoDB;
 
-CREATE TABLE sessions (
+CREATE TABLE IF NOT EXISTS sessions (
   id          BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   token       BINARY(32) NOT NULL,
   staff_id    INT UNSIGNED NOT NULL,
@@ -258,7 +258,7 @@ CREATE TABLE sessions (
   CONSTRAINT fk_session_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
 ) ENGINE=InnoDB;
 
-CREATE TABLE idempotency_keys (
+CREATE TABLE IF NOT EXISTS idempotency_keys (
   staff_id   INT UNSIGNED NOT NULL,
   `key`      VARCHAR(100) NOT NULL,
   request    BINARY(32) NOT NULL,
@@ -269,7 +269,7 @@ CREATE TABLE idempotency_keys (
   KEY idempotency_created (created_at)
 ) ENGINE=InnoDB;
 
-INSERT INTO organisation (id, revision, audit_hash, settings)
+INSERT IGNORE INTO organisation (id, revision, audit_hash, settings)
 VALUES (1, 0, REPEAT(CHAR(0), 32), '{}');
 
 -- +goose Down

@@ -3,26 +3,26 @@
 SET @@system_versioning_alter_history = KEEP;
 
 ALTER TABLE permission_groups
-  ADD COLUMN since INT UNSIGNED NOT NULL DEFAULT 0 AFTER parent_id,
-  ADD COLUMN retired BOOLEAN NOT NULL DEFAULT FALSE AFTER since;
+  ADD COLUMN IF NOT EXISTS since INT UNSIGNED NOT NULL DEFAULT 0 AFTER parent_id,
+  ADD COLUMN IF NOT EXISTS retired BOOLEAN NOT NULL DEFAULT FALSE AFTER since;
 
 ALTER TABLE templates
-  ADD COLUMN decided_at INT UNSIGNED NOT NULL DEFAULT 0 AFTER idle_seconds;
+  ADD COLUMN IF NOT EXISTS decided_at INT UNSIGNED NOT NULL DEFAULT 0 AFTER idle_seconds;
 
 -- What stood in the catalogue before templates said how far they are decided counts as decided.
 UPDATE templates SET decided_at = (SELECT COALESCE(MAX(since), 0) FROM permissions);
 
 ALTER TABLE exceptions
-  ADD KEY exception_place (place_id);
+  ADD KEY IF NOT EXISTS exception_place (place_id);
 
 ALTER TABLE audit_entries
-  ADD COLUMN undoes BIGINT UNSIGNED NULL AFTER revision,
-  ADD KEY audit_undoes (undoes),
-  ADD KEY audit_revision (revision);
+  ADD COLUMN IF NOT EXISTS undoes BIGINT UNSIGNED NULL AFTER revision,
+  ADD KEY IF NOT EXISTS audit_undoes (undoes),
+  ADD KEY IF NOT EXISTS audit_revision (revision);
 
 -- Edits that a manager collects. They decide nothing until they are applied, so they keep no history here: what
 -- becomes of them stands in the audit log.
-CREATE TABLE drafts (
+CREATE TABLE IF NOT EXISTS drafts (
   id           BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   owner_id     INT UNSIGNED NOT NULL,
   state        ENUM('open','planned','failed','applied','discarded') NOT NULL,

@@ -3,20 +3,20 @@ SET @@system_versioning_alter_history = KEEP;
 
 -- What binds the database to its key file, and how PINs are hashed in this organisation: see docs/architecture.md.
 ALTER TABLE organisation
-  ADD COLUMN key_check   BINARY(32) NULL,
-  ADD COLUMN pin_salt    BINARY(16) NULL,
-  ADD COLUMN pin_cost    VARCHAR(40) NOT NULL DEFAULT '',
-  ADD COLUMN audit_count BIGINT UNSIGNED NOT NULL DEFAULT 0,
-  ADD COLUMN audit_seal  VARBINARY(64) NULL;
+  ADD COLUMN IF NOT EXISTS key_check   BINARY(32) NULL,
+  ADD COLUMN IF NOT EXISTS pin_salt    BINARY(16) NULL,
+  ADD COLUMN IF NOT EXISTS pin_cost    VARCHAR(40) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS audit_count BIGINT UNSIGNED NOT NULL DEFAULT 0,
+  ADD COLUMN IF NOT EXISTS audit_seal  VARBINARY(64) NULL;
 UPDATE organisation SET audit_count = (SELECT COUNT(*) FROM audit_entries);
 
-ALTER TABLE credentials ADD COLUMN sealed VARBINARY(120) NULL AFTER hash;
+ALTER TABLE credentials ADD COLUMN IF NOT EXISTS sealed VARBINARY(120) NULL AFTER hash;
 
 -- PINs were kept as fast digests, from which a thief of the key file had them in seconds. They cannot be worked out anew,
 -- so they are withdrawn: issue new ones.
 UPDATE credentials SET state = 'withdrawn', digest = NULL, revision = revision + 0 WHERE kind = 'pin' AND state <> 'withdrawn';
 
-CREATE TABLE bars (
+CREATE TABLE IF NOT EXISTS bars (
   id       INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_id INT UNSIGNED NOT NULL,
   place_id INT UNSIGNED NOT NULL,
@@ -34,12 +34,12 @@ CREATE TABLE bars (
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
 ALTER TABLE sessions
-  ADD COLUMN scope     ENUM('read','daily','everything') NOT NULL DEFAULT 'everything' AFTER kind,
-  ADD COLUMN address   VARCHAR(64) NOT NULL DEFAULT '' AFTER name,
-  ADD COLUMN last_used DATETIME NULL AFTER created_at;
+  ADD COLUMN IF NOT EXISTS scope     ENUM('read','daily','everything') NOT NULL DEFAULT 'everything' AFTER kind,
+  ADD COLUMN IF NOT EXISTS address   VARCHAR(64) NOT NULL DEFAULT '' AFTER name,
+  ADD COLUMN IF NOT EXISTS last_used DATETIME NULL AFTER created_at;
 
 -- Wrong tries, counted where all instances see them. What is tried stands here as a keyed digest only.
-CREATE TABLE tries (
+CREATE TABLE IF NOT EXISTS tries (
   subject    BINARY(32) NOT NULL PRIMARY KEY,
   kind       ENUM('account','address','pair','reader','pin') NOT NULL,
   count      INT UNSIGNED NOT NULL,
@@ -52,7 +52,7 @@ CREATE TABLE tries (
 ) ENGINE=InnoDB;
 
 -- From where an account has signed in before: an address that has keeps its way in while others try.
-CREATE TABLE known_addresses (
+CREATE TABLE IF NOT EXISTS known_addresses (
   subject BINARY(32) NOT NULL PRIMARY KEY,
   last_at DATETIME NOT NULL,
   KEY known_last (last_at)

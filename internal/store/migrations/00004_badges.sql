@@ -2,7 +2,7 @@
 SET @@system_versioning_alter_history = KEEP;
 
 -- A badge is a thing of its own; each time it is issued makes a credential.
-CREATE TABLE badges (
+CREATE TABLE IF NOT EXISTS badges (
   id       INT UNSIGNED NOT NULL PRIMARY KEY,
   format   VARCHAR(32) NOT NULL,
   number   VARCHAR(64) NOT NULL,
@@ -16,9 +16,9 @@ CREATE TABLE badges (
 
 -- A withdrawn credential keeps its digest, so that its holder does not take the same PIN again.
 ALTER TABLE credentials
-  ADD COLUMN badge_id      INT UNSIGNED NULL AFTER kind,
-  ADD COLUMN former_digest BINARY(32) NULL AFTER digest,
-  ADD CONSTRAINT fk_credential_badge FOREIGN KEY (badge_id) REFERENCES badges (id);
+  ADD COLUMN IF NOT EXISTS badge_id      INT UNSIGNED NULL AFTER kind,
+  ADD COLUMN IF NOT EXISTS former_digest BINARY(32) NULL AFTER digest,
+  ADD CONSTRAINT fk_credential_badge FOREIGN KEY IF NOT EXISTS (badge_id) REFERENCES badges (id);
 
 -- +goose Down
 ALTER TABLE credentials DROP FOREIGN KEY fk_credential_badge, DROP COLUMN badge_id, DROP COLUMN former_digest;

@@ -1,6 +1,6 @@
 -- +goose Up
 -- What may run out: a manager has seen it and said why. Kept until a while after it has run out.
-CREATE TABLE let_go (
+CREATE TABLE IF NOT EXISTS let_go (
   kind      VARCHAR(16) NOT NULL,
   record    INT UNSIGNED NOT NULL,
   at        BIGINT NOT NULL,
@@ -12,7 +12,7 @@ CREATE TABLE let_go (
 ) ENGINE=InnoDB;
 
 -- Addresses at which a manager's calendar reads what runs out. The address is the secret, and is kept as its digest.
-CREATE TABLE feeds (
+CREATE TABLE IF NOT EXISTS feeds (
   id         INT UNSIGNED NOT NULL PRIMARY KEY AUTO_INCREMENT,
   token      BINARY(32) NOT NULL UNIQUE,
   staff_id   INT UNSIGNED NOT NULL,

@@ -1,7 +1,7 @@
 -- +goose Up
 SET @@system_versioning_alter_history = KEEP;
 
-CREATE TABLE qualifications (
+CREATE TABLE IF NOT EXISTS qualifications (
   id       INT UNSIGNED NOT NULL PRIMARY KEY,
   code     VARCHAR(32) NOT NULL,
   name     VARCHAR(120) NOT NULL,
@@ -13,7 +13,7 @@ CREATE TABLE qualifications (
   KEY qualification_revision (revision)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE certificates (
+CREATE TABLE IF NOT EXISTS certificates (
   id               INT UNSIGNED NOT NULL PRIMARY KEY,
   staff_id         INT UNSIGNED NOT NULL,
   qualification_id INT UNSIGNED NOT NULL,
@@ -30,7 +30,7 @@ CREATE TABLE certificates (
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
 -- Photos of people and scans of certificates: kept beside the records, as nobody's access depends on them.
-CREATE TABLE files (
+CREATE TABLE IF NOT EXISTS files (
   kind       ENUM('photo','scan') NOT NULL,
   record     INT UNSIGNED NOT NULL,
   media_type VARCHAR(40) NOT NULL,
@@ -41,8 +41,8 @@ CREATE TABLE files (
 ) ENGINE=InnoDB;
 
 -- The numbers of the qualifications that a place or a template requires; NULL: none.
-ALTER TABLE places ADD COLUMN requires JSON NULL AFTER asks;
-ALTER TABLE templates ADD COLUMN requires JSON NULL AFTER needs;
+ALTER TABLE places ADD COLUMN IF NOT EXISTS requires JSON NULL AFTER asks;
+ALTER TABLE templates ADD COLUMN IF NOT EXISTS requires JSON NULL AFTER needs;
 
 -- +goose Down
 SET @@system_versioning_alter_history = KEEP;

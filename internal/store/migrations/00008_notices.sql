@@ -1,7 +1,7 @@
 -- +goose Up
 SET @@system_versioning_alter_history = KEEP;
 
-CREATE TABLE notices (
+CREATE TABLE IF NOT EXISTS notices (
   id        INT UNSIGNED NOT NULL PRIMARY KEY,
   code      VARCHAR(32) NOT NULL,
   title     VARCHAR(120) NOT NULL,
@@ -18,7 +18,7 @@ CREATE TABLE notices (
   KEY notice_revision (revision)
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
-CREATE TABLE acceptances (
+CREATE TABLE IF NOT EXISTS acceptances (
   id        INT UNSIGNED NOT NULL PRIMARY KEY,
   notice_id INT UNSIGNED NOT NULL,
   version   INT UNSIGNED NOT NULL,
@@ -35,7 +35,7 @@ CREATE TABLE acceptances (
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
 -- Codes by which a terminal is registered, once: the code is the secret, and is kept as its digest.
-CREATE TABLE terminal_codes (
+CREATE TABLE IF NOT EXISTS terminal_codes (
   code       BINARY(32) NOT NULL PRIMARY KEY,
   device_id  INT UNSIGNED NOT NULL,
   expires_at DATETIME NOT NULL,
@@ -44,7 +44,7 @@ CREATE TABLE terminal_codes (
 ) ENGINE=InnoDB;
 
 -- Links by which somebody chooses a PIN, or a manager a password: one use, until they run out.
-CREATE TABLE links (
+CREATE TABLE IF NOT EXISTS links (
   token      BINARY(32) NOT NULL PRIMARY KEY,
   kind       ENUM('pin','password') NOT NULL,
   staff_id   INT UNSIGNED NOT NULL,
@@ -57,7 +57,7 @@ CREATE TABLE links (
 ) ENGINE=InnoDB;
 
 -- Mail that is to be sent, and what became of it. A body is kept only until it has been sent: it may hold a link.
-CREATE TABLE mails (
+CREATE TABLE IF NOT EXISTS mails (
   id         BIGINT UNSIGNED NOT NULL PRIMARY KEY AUTO_INCREMENT,
   kind       VARCHAR(32) NOT NULL,
   staff_id   INT UNSIGNED NOT NULL,
@@ -76,7 +76,7 @@ CREATE TABLE mails (
 ) ENGINE=InnoDB;
 
 -- When credentials were last used, and when people last signed in to the console.
-CREATE TABLE last_uses (
+CREATE TABLE IF NOT EXISTS last_uses (
   kind    ENUM('credential','sign_in') NOT NULL,
   record  INT UNSIGNED NOT NULL,
   used_at DATETIME NOT NULL,

@@ -2,7 +2,7 @@
 SET @@system_versioning_alter_history = KEEP;
 
 -- Access hours with a name, which templates, assignments and people have in common.
-CREATE TABLE schedules (
+CREATE TABLE IF NOT EXISTS schedules (
   id       INT UNSIGNED NOT NULL PRIMARY KEY,
   code     VARCHAR(32) NOT NULL,
   name     VARCHAR(120) NOT NULL,
@@ -15,7 +15,7 @@ CREATE TABLE schedules (
 ) ENGINE=InnoDB WITH SYSTEM VERSIONING;
 
 -- The access hours of somebody's assignments that state none; NULL: those of the templates.
-ALTER TABLE staff ADD COLUMN hours JSON NULL AFTER contract_end;
+ALTER TABLE staff ADD COLUMN IF NOT EXISTS hours JSON NULL AFTER contract_end;
 
 -- +goose Down
 SET @@system_versioning_alter_history = KEEP;

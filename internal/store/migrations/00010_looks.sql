@@ -1,6 +1,6 @@
 -- +goose Up
 -- When something that is done now and then was done last, by whichever instance.
-CREATE TABLE looks (
+CREATE TABLE IF NOT EXISTS looks (
   what    VARCHAR(32) NOT NULL PRIMARY KEY,
   last_at DATETIME NOT NULL
 ) ENGINE=InnoDB;

@@ -3197,7 +3197,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -5930,7 +5930,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;

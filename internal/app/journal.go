@@ -1,0 +1,127 @@
+package app
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strconv"
+	"syscall"
+
+	"loyallatch.example/latch/internal/store"
+)
+
+// journal holds events on disk until the database has them, as lines of JSON. It has two files: one takes what comes
+// while what the other holds is being written. An instance holds its files locked, so that another on the same folder
+// knows those of one that has ended, and writes what they hold.
+type journal struct {
+	folder string
+	files  []*os.File
+	now    int // that takes what comes
+	line   []byte
+}
+
+const journalFiles = "events-*.jsonl"
+
+func openJournal(folder string) (*journal, error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, fmt.Errorf("the folder for events that wait cannot be made: %w", err)
+	}
+	j := &journal{folder: folder}
+	name := strconv.FormatUint(rand.Uint64(), 36)
+	for _, which := range []string{"a", "b"} {
+		path := filepath.Join(folder, "events-"+name+"-"+which+".jsonl")
+		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL|os.O_APPEND, 0o600)
+		if err == nil {
+			err = syscall.Flock(int(file.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("events cannot be kept in %s: %w", folder, err)
+		}
+		j.files = append(j.files, file)
+	}
+	return j, nil
+}
+
+// add appends an event. It is with the operating system then, so that the end of the process does not lose it.
+func (j *journal) add(e *store.Event) error {
+	line, err := json.Marshal(e)
+	if err != nil {
+		return err
+	}
+	j.line = append(append(j.line[:0], line...), '\n')
+	_, err = j.files[j.now].Write(j.line)
+	return err
+}
+
+// turn has the other file take what comes from now on; it is empty.
+func (j *journal) turn() { j.now = 1 - j.now }
+
+// done empties the file of what was taken.
+func (j *journal) done() { _ = j.files[1-j.now].Truncate(0) }
+
+func (j *journal) sync() { _ = j.files[1-j.now].Sync() }
+
+// each hands out the events of the file that was taken, in batches, until do refuses one. A line that was not written
+// whole is passed over.
+func (j *journal) each(do func([]store.Event) bool) bool { return eventsOf(j.files[1-j.now], do) }
+
+func eventsOf(file *os.File, do func([]store.Event) bool) bool {
+	if _, err := file.Seek(0, 0); err != nil {
+		return false
+	}
+	var batch []store.Event
+	lines := bufio.NewScanner(file)
+	for lines.Scan() {
+		var e store.Event
+		if json.Unmarshal(lines.Bytes(), &e) != nil {
+			continue
+		}
+		if batch = append(batch, e); len(batch) == eventBatch {
+			if !do(batch) {
+				return false
+			}
+			batch = batch[:0]
+		}
+	}
+	return lines.Err() == nil && (len(batch) == 0 || do(batch))
+}
+
+// close lets go of the files; those that hold nothing are removed.
+func (j *journal) close() {
+	for _, file := range j.files {
+		if info, err := file.Stat(); err == nil && info.Size() == 0 {
+			_ = os.Remove(file.Name())
+		}
+		_ = file.Close()
+	}
+}
+
+// leftJournal is a file of an instance that has ended.
+type leftJournal struct{ file *os.File }
+
+func (l leftJournal) each(do func([]store.Event) bool) bool { return eventsOf(l.file, do) }
+func (l leftJournal) remove()                               { _ = os.Remove(l.file.Name()) }
+func (l leftJournal) close()                                { _ = l.file.Close() }
+
+// abandoned returns the files of instances that have ended, locked.
+func (j *journal) abandoned() (left []leftJournal) {
+	paths, err := filepath.Glob(filepath.Join(j.folder, journalFiles))
+	if err != nil {
+		return nil
+	}
+	for _, path := range paths {
+		file, err := os.OpenFile(path, os.O_RDWR, 0)
+		if err != nil {
+			continue
+		}
+		if err := syscall.Flock(int(file.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+			_ = file.Close() // it is in use, here or by another
+			continue
+		}
+		left = append(left, leftJournal{file})
+	}
+	return left
+}

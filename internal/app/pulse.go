@@ -1,0 +1,352 @@
+package app
+
+import (
+	"context"
+	"crypto/hmac"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"sync"
+	"time"
+
+	"loyallatch.example/latch/internal/store"
+)
+
+// ErrAway says that the database does not answer.
+var ErrAway = errors.New("the database does not answer at the moment; try again shortly")
+
+const (
+	// followEvery is how often the revision is compared with the database's, where other instances may have written.
+	followEvery = 100 * time.Millisecond
+	// askWithin is how long an answer to that takes at most.
+	askWithin = time.Second
+	// awayAfter is after how long without an answer the database counts as away: whatever waits for it is told then.
+	awayAfter = 2400 * time.Millisecond
+	// beatEvery is how often an instance says in the database that it is there, and thereby sees that it can write.
+	beatEvery = time.Second
+	// unwritableAfter is for how long nothing may have been written before the instance is not fit to serve.
+	unwritableAfter = 5 * time.Second
+)
+
+// RefuseAfter is for how long an instance answers doors without an answer from the database, where nothing else is
+// said. Somebody may have been locked meanwhile at another instance, and whoever cannot know refuses.
+const RefuseAfter = 5 * time.Second
+
+// pulse is what an instance knows of its database: when it last answered, took something, and said what the newest
+// change is.
+type pulse struct {
+	name        uint64 // of the instance, among those on the database
+	host        string
+	refuseAfter time.Duration
+
+	mu       sync.Mutex
+	asked    time.Time // when it last answered
+	known    time.Time // up to when all changes are known
+	writes   [2]taking // of the word that the instance is there, and of events
+	reach    context.Context
+	giveUp   context.CancelCauseFunc
+	away     bool
+	told     uint64 // the revision that was last said to be known here
+	toldWhen time.Time
+	acts     map[uint64]bool // of which it was said that they count here; the follower's alone
+}
+
+// taking is since when the database has not taken something, and why.
+type taking struct {
+	since   time.Time
+	problem error
+}
+
+// What is written time and again, by which an instance sees that it can write.
+const (
+	beats = iota
+	recordings
+)
+
+func newPulse(refuseAfter time.Duration) *pulse {
+	now := time.Now()
+	host, err := os.Hostname()
+	if err != nil {
+		host = "?"
+	}
+	p := &pulse{name: rand.Uint64() >> 1, host: host, refuseAfter: refuseAfter, asked: now, known: now}
+	p.reach, p.giveUp = context.WithCancelCause(context.Background())
+	return p
+}
+
+// answered notes that the database answered what was asked at a moment.
+func (p *pulse) answered(asking time.Time) (back bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.asked = asking
+	if back = p.away; back {
+		p.away = false
+		p.reach, p.giveUp = context.WithCancelCause(context.Background())
+	}
+	return back
+}
+
+func (p *pulse) knows(of time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.known = of
+}
+
+// took notes that the database took something, or why it did not.
+func (p *pulse) took(what int, problem error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	w := &p.writes[what]
+	if w.problem == nil && problem != nil {
+		w.since = time.Now()
+	}
+	w.problem = problem
+}
+
+// look gives up what waits for the database once that has not answered for too long; gone says that it is so now.
+func (p *pulse) look() (gone bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.away || time.Since(p.asked) < awayAfter {
+		return false
+	}
+	p.away = true
+	p.giveUp(ErrAway)
+	return true
+}
+
+// Reach returns a context for something that asks the database, which ends when that goes away; done lets go of it. It
+// is ErrAway where it is away already.
+func (a *App) Reach(ctx context.Context) (within context.Context, done func(), err error) {
+	p := a.pulse
+	p.mu.Lock()
+	reach, away := p.reach, p.away
+	p.mu.Unlock()
+	if away {
+		return ctx, func() {}, ErrAway
+	}
+	within, cancel := context.WithCancelCause(ctx)
+	stop := context.AfterFunc(reach, func() { cancel(ErrAway) })
+	return within, func() { stop(); cancel(nil) }, nil
+}
+
+// Behind returns for how long changes may have been made elsewhere that are not known here.
+func (a *App) Behind() time.Duration {
+	a.pulse.mu.Lock()
+	defer a.pulse.mu.Unlock()
+	return time.Since(a.pulse.known)
+}
+
+// Still returns a context for what is to be done although whoever asked may be gone; it ends soon.
+func (a *App) Still(ctx context.Context) (still context.Context, done func()) {
+	still, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*askWithin)
+	still, let, err := a.Reach(still)
+	if err != nil {
+		cancel()
+	}
+	return still, func() { let(); cancel() }
+}
+
+// Revision returns that of the last change that is known.
+func (a *App) Revision() uint64 { return a.base.Load().State().Revision }
+
+// Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
+func (a *App) Stale() bool { return a.Behind() > a.pulse.refuseAfter || a.stray.Load() != nil }
+
+// Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,
+// and are told beside.
+func (a *App) Ready() (aside int, err error) {
+	if problem := a.stray.Load(); problem != nil {
+		return 0, errors.New(*problem)
+	}
+	if behind := a.Behind(); behind > min(RefuseAfter, a.pulse.refuseAfter) {
+		return 0, fmt.Errorf("the newest changes have not been read for %d seconds", int(behind.Seconds()))
+	}
+	a.pulse.mu.Lock()
+	defer a.pulse.mu.Unlock()
+	if a.pulse.away {
+		return 0, ErrAway
+	}
+	for _, w := range a.pulse.writes {
+		if w.problem != nil && time.Since(w.since) > unwritableAfter {
+			return 0, fmt.Errorf("nothing can be written: %w", w.problem)
+		}
+	}
+	return len(a.Live().State().AsideRecords()), nil
+}
+
+// follow takes in what other instances have written, and notes when the database answers.
+func (a *App) follow(ctx context.Context) {
+	tick := time.NewTicker(followEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		asking := time.Now()
+		err := a.catchUp(ctx)
+		switch {
+		case err == nil:
+			a.pulse.knows(asking)
+		case ctx.Err() == nil:
+			a.log.Error("following the database failed", "error", err)
+		}
+	}
+}
+
+// watch tells whatever waits for the database once it is away.
+func (a *App) watch(ctx context.Context) {
+	tick := time.NewTicker(followEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			a.pulse.giveUp(context.Canceled)
+			return
+		case <-tick.C:
+		}
+		if a.pulse.look() {
+			a.log.Error("the database does not answer; whatever waits for it is given up")
+		}
+	}
+}
+
+// beat says in the database that the instance is there and what it knows, time and again: whoever locks somebody waits
+// until all instances know.
+func (a *App) beat(ctx context.Context) {
+	tick := time.NewTicker(followEvery / 2)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			leaving, cancel := context.WithTimeout(context.WithoutCancel(ctx), askWithin)
+			_ = a.store.Left(leaving, a.pulse.name) // it is forgotten by itself, too
+			cancel()
+			return
+		case <-tick.C:
+		}
+		a.pulse.mu.Lock()
+		told, when := a.pulse.told, a.pulse.toldWhen
+		a.pulse.mu.Unlock()
+		revision := a.base.Load().State().Revision
+		if revision == told && time.Since(when) < beatEvery {
+			continue
+		}
+		attempt, cancel := context.WithTimeout(ctx, 2*askWithin)
+		err := a.beatOnce(attempt, revision)
+		cancel()
+		if ctx.Err() != nil {
+			continue
+		}
+		a.pulse.took(beats, err)
+		a.pulse.mu.Lock()
+		if a.pulse.toldWhen = time.Now(); err == nil {
+			a.pulse.told = revision
+		}
+		a.pulse.mu.Unlock()
+		if err != nil {
+			a.log.Error("the database takes nothing", "error", err)
+		}
+	}
+}
+
+func (a *App) beatOnce(ctx context.Context, revision uint64) error {
+	return a.store.Beat(ctx, store.Instance{ID: a.pulse.name, Host: a.pulse.host, Revision: revision,
+		RefuseAfter: a.pulse.refuseAfter})
+}
+
+// catchUp takes in what other instances have written.
+func (a *App) catchUp(ctx context.Context) error {
+	asking := time.Now()
+	attempt, cancel := context.WithTimeout(ctx, askWithin)
+	defer cancel()
+	a.showing.Lock()
+	added := a.added
+	a.showing.Unlock()
+	rows, err := a.store.UrgentActs(attempt)
+	if err != nil {
+		return err
+	}
+	binding, err := a.store.Binding(attempt)
+	if err != nil {
+		return err
+	}
+	if a.pulse.answered(asking) {
+		a.log.Info("the database answers again")
+	}
+	if !hmac.Equal(binding.KeyCheck, a.keys.check()) {
+		problem := "the key of this database was rotated; start the service again with the new key file"
+		a.stray.Store(&problem)
+		return errors.New(problem)
+	}
+	if err := a.tries.learn(attempt, a.store, a.now()); err != nil {
+		return err
+	}
+	within, done, err := a.Reach(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
+	acts, err := a.takeIn(within, added, rows, binding.Revision)
+	if err != nil {
+		return err
+	}
+	return a.sayKnown(within, acts)
+}
+
+// sayKnown says of acts that they count here, once.
+func (a *App) sayKnown(ctx context.Context, acts []waitingAct) error {
+	told := map[uint64]bool{}
+	for i := range acts {
+		if !a.pulse.acts[acts[i].id] && acts[i].Entry == nil {
+			if err := a.store.KnowsAct(ctx, a.pulse.name, acts[i].id); err != nil {
+				return err
+			}
+		}
+		told[acts[i].id] = true
+	}
+	a.pulse.acts = told
+	return nil
+}
+
+// takeIn shows what was read of the database: the acts that wait, where none was added or ended here meanwhile, and the
+// changes up to a revision.
+func (a *App) takeIn(ctx context.Context, added uint64, rows []store.UrgentAct, revision uint64) ([]waitingAct, error) {
+	a.showing.Lock()
+	defer a.showing.Unlock()
+	// Acts were read first: one that has become a change meanwhile is in what is read now
+	base, acts := a.base.Load(), a.acts
+	if added == a.added {
+		acts = a.readActs(rows)
+	}
+	if revision > base.State().Revision {
+		state, err := a.store.Load(ctx, base.State())
+		if err != nil {
+			return nil, err
+		}
+		if base, err = a.taken(base, state); err != nil {
+			return nil, err
+		}
+	}
+	a.show(base, acts)
+	return acts, nil
+}
+
+// awaitKnown waits until every instance that answers doors knows a change: one that does not say so for long enough
+// refuses by then.
+func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
+	for {
+		behind, err := a.store.NotKnownBy(ctx, a.pulse.name, revision, act)
+		if err != nil || behind == 0 {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		case <-time.After(15 * time.Millisecond):
+		}
+	}
+}
