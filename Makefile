@@ -54,6 +54,16 @@ test: tools web/dist/index.html lint ## Check style, and test everything: core, 
 bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
 	LATCH_BENCH=1 go test -timeout 30m -count=1 -v -run 'Figures$$' ./bench
 
+.PHONY: stress
+stress: tools ## Break, cancel, kill and change at once, for long: laws 7 to 9 and 15
+	LATCH_STRESS=30 go test -timeout 30m -count=1 -v -run 'WhateverBreaks' ./internal/app
+	LATCH_STRESS=100 go test -timeout 60m -count=1 -v -run 'WhateverIsKilled' ./e2e
+
+.PHONY: cluster-test
+cluster-test: tools ## Start three nodes with an instance each, drive them, kill, step a clock, fill a disk
+	@scripts/tools cluster
+	LATCH_CLUSTER=1 go test -timeout 20m -count=1 -v -run 'Cluster$$' ./cluster
+
 .PHONY: screenshots
 screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots again
 	@scripts/tools chromium
@@ -62,7 +72,7 @@ screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots 
 
 .PHONY: lint
 lint: web/node_modules/.package-lock.json ## Check format and style of all code
-	@test -z "$$(gofmt -l cmd internal demo e2e bench starters web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench starters web/embed.go; exit 1; }
+	@test -z "$$(gofmt -l cmd internal demo e2e bench cluster starters web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench cluster starters web/embed.go; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	go test -run 'Style$$|OneWay$$' ./e2e

@@ -239,7 +239,7 @@ func TestFigures(t *testing.T) {
 	afterLoad := resident(t, service.Process.Pid)
 	var events int64
 	require.Eventually(t, func() bool {
-		_, events, err = db.Events(ctx, store.EventFilter{Limit: 1})
+		events, err = db.EventCount(ctx)
 		return err == nil && events == asked
 	}, time.Minute, 100*time.Millisecond, "every decision is an event")
 	median := func(values []float64) float64 { slices.Sort(values); return values[len(values)/2] }

@@ -145,7 +145,7 @@ func TestTheServiceSpeaksTLS(t *testing.T) {
 	require.Eventually(t, func() (up bool) {
 		var err error
 		response, err = ask(first)
-		return err == nil
+		return err == nil && response.StatusCode != http.StatusServiceUnavailable // it answers before it is ready
 	}, patience, 50*time.Millisecond)
 	assert.Equal(t, http.StatusOK, response.StatusCode)
 	assert.Contains(t, response.Header.Get("Set-Cookie"), "__Host-latch_session=")

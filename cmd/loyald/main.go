@@ -70,7 +70,8 @@ func command() *cobra.Command {
 	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, which setup makes")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
-	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), keysCommand(f),
+	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), replayCommand(f), keysCommand(
+		f),
 		openapiCommand(), demoCommand(f), generateCommand(f))
 	return root
 }

@@ -45,6 +45,7 @@ func (p *Problem) ContentType(string) string { return "application/problem+json"
 type Page[T any] struct {
 	Items []T    `json:"items"`
 	Total int    `json:"total" doc:"How many there are on all pages together"`
+	More  bool   `json:"more,omitempty" doc:"There are more than the total: long logs are counted up to a bound"`
 	Next  string `json:"next,omitempty" doc:"Send as 'after' for the next page; absent on the last"`
 }
 

@@ -20,7 +20,7 @@ type Operation struct {
 // ChangeRequest is a list of operations to be made together or not at all.
 type ChangeRequest struct {
 	Reason     string      `json:"reason,omitempty" maxLength:"500"`
-	Operations []Operation `json:"operations" maxItems:"5000"`
+	Operations []Operation `json:"operations" maxItems:"25000"`
 }
 
 // EffectLine is a group of people who gain or lose one permission by one template.
@@ -157,12 +157,12 @@ type Skipped struct {
 // DraftEdits puts edits into a draft.
 type DraftEdits struct {
 	Title      string      `json:"title,omitempty" maxLength:"120"`
-	Operations []Operation `json:"operations" maxItems:"5000"`
+	Operations []Operation `json:"operations" maxItems:"25000"`
 }
 
 // DraftDrop takes edits out of a draft.
 type DraftDrop struct {
-	Edits []int `json:"edits" minItems:"1" maxItems:"5000"`
+	Edits []int `json:"edits" minItems:"1" maxItems:"25000"`
 }
 
 // DraftPlan plans a draft for a moment.

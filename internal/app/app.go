@@ -275,9 +275,11 @@ func (a *App) runJobs(ctx context.Context) {
 			{"noting what was used", 1, func(ctx context.Context) error { return a.uses.write(ctx, a.store) }},
 			{"sending mail", 1, a.sendDue},
 			{"writing reminders", remindEvery, a.Remind},
-			{"sweeping", sweepEvery, func(ctx context.Context) error { return a.store.Sweep(ctx, a.now()) }},
+			{"sweeping", sweepEvery, func(ctx context.Context) error {
+				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()))
+			}},
 		} {
-			if (rounds+job.every/2)%job.every != 0 {
+			if rounds%job.every != min(soon, job.every-1) {
 				continue
 			}
 			if err := job.do(within); err != nil && ctx.Err() == nil {
@@ -293,6 +295,8 @@ func (a *App) runJobs(ctx context.Context) {
 const (
 	planEvery  = time.Second
 	sweepEvery = 3600
+	// soon is the round at which what is not done in each is done first
+	soon = 5
 	// remindEvery is how many rounds pass between looks at what runs out; a reminder of one day is written once
 	remindEvery = 600
 )

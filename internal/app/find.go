@@ -294,7 +294,7 @@ type Double struct {
 // record once, so whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
 func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
 	live := a.Live()
-	if _, anywhere := live.Reach(actor, permit.EnrolStaff, a.now().Unix()); !anywhere {
+	if !live.HoldsAnywhere(actor, permit.EnrolStaff, a.now().Unix()) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}

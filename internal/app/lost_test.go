@@ -31,7 +31,7 @@ func (l *line) Read(from net.Conn, packet []byte) (int, error) {
 
 // hand hands over what comes from the database.
 func (l *line) hand(service, database net.Conn) {
-	defer func() { _ = service.Close() }()
+	defer func() { _ = service.Close(); _ = database.Close() }()
 	packet := make([]byte, 1<<16)
 	for {
 		n, err := l.Read(database, packet)

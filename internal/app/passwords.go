@@ -121,7 +121,7 @@ type SignInOf struct {
 // actor may act.
 func (a *App) SignIns(ctx context.Context, actor people.StaffID) ([]SignInOf, error) {
 	live := a.Live()
-	if _, anywhere := live.Reach(actor, permit.IssueCredentials, a.now().Unix()); !anywhere {
+	if !live.HoldsAnywhere(actor, permit.IssueCredentials, a.now().Unix()) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Issue credentials”, which you do not hold anywhere.")
 	}

@@ -49,6 +49,7 @@ type pulse struct {
 	away     bool
 	told     uint64 // the revision that was last said to be known here
 	toldWhen time.Time
+	heard    map[uint64]word // of each instance
 	acts     map[uint64]bool // of which it was said that they count here; the follower's alone
 }
 
@@ -247,9 +248,19 @@ func (a *App) beat(ctx context.Context) {
 			a.pulse.told = revision
 		}
 		a.pulse.mu.Unlock()
+		a.listen(ctx)
 		if err != nil {
 			a.log.Error("the database takes nothing", "error", err)
 		}
+	}
+}
+
+// listen hears which instances are there.
+func (a *App) listen(ctx context.Context) {
+	attempt, cancel := context.WithTimeout(ctx, askWithin)
+	defer cancel()
+	if list, err := a.store.Instances(attempt, 0); err == nil {
+		a.pulse.waitsFor(list, func(*store.Known) bool { return true })
 	}
 }
 
@@ -335,13 +346,16 @@ func (a *App) takeIn(ctx context.Context, added uint64, rows []store.UrgentAct, 
 	return acts, nil
 }
 
-// awaitKnown waits until every instance that answers doors knows a change: one that does not say so for long enough
-// refuses by then.
+// awaitKnown waits until every instance that may answer doors knows a change, or an act where that is not 0: one that
+// does not say so for long enough refuses by then.
 func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
 	for {
-		behind, err := a.store.NotKnownBy(ctx, a.pulse.name, revision, act)
-		if err != nil || behind == 0 {
+		list, err := a.store.Instances(ctx, act)
+		if err != nil {
 			return err
+		}
+		if !a.pulse.waitsFor(list, func(i *store.Known) bool { return i.Revision >= revision && i.Knows }) {
+			return nil
 		}
 		select {
 		case <-ctx.Done():
@@ -349,4 +363,33 @@ func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
 		case <-time.After(15 * time.Millisecond):
 		}
 	}
+}
+
+// word is the last that was heard of an instance, and since when.
+type word struct {
+	said  time.Time // by the clock of another machine
+	since time.Time // by the own
+}
+
+// silent is for how much longer than an instance answers doors without its database it may not be heard of.
+const silent = 2 * time.Second
+
+// waitsFor reports whether some instance may answer doors and does not know yet. Whether one is still there is seen by
+// its word changing: clocks of other machines say nothing.
+func (p *pulse) waitsFor(list []store.Known, knows func(*store.Known) bool) (waits bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	heard := make(map[uint64]word, len(list))
+	for i := range list {
+		one := &list[i]
+		last := p.heard[one.ID]
+		if !last.said.Equal(one.SeenAt) || last.since.IsZero() {
+			last = word{one.SeenAt, time.Now()}
+		}
+		heard[one.ID] = last
+		there := time.Since(last.since) < time.Duration(one.RefuseAfter*float64(time.Second))+silent
+		waits = waits || one.ID != p.name && there && !knows(one)
+	}
+	p.heard = heard
+	return waits
 }

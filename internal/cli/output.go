@@ -55,19 +55,25 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 		if items == nil {
 			items = []T{}
 		}
-		if total > len(items) {
-			fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", len(items), total)
-		}
+		s.shown(len(items), total)
 		return s.json(items)
 	}
 	table(s, items, columns)
-	switch {
-	case total == 0:
+	if total == 0 {
 		fmt.Fprintln(s.err, "Nothing found.")
-	case total > len(items):
-		fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", len(items), total)
 	}
+	s.shown(len(items), total)
 	return nil
+}
+
+// shown says how much of a list is shown, where it is not all.
+func (s *session) shown(shown, total int) {
+	switch {
+	case total == client.Uncounted:
+		fmt.Fprintf(s.err, "The first %d; --limit shows more.\n", shown)
+	case total > shown:
+		fmt.Fprintf(s.err, "%d of %d; --limit shows more.\n", shown, total)
+	}
 }
 
 // everything is more than any list holds.

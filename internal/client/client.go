@@ -209,6 +209,9 @@ func (c *Client) SignInFor(ctx context.Context, name, password, device, scope st
 	return &signed, err
 }
 
+// Uncounted is the total of a list of which there is more than is counted.
+const Uncounted = -1
+
 // All reads every page of a list, up to most items.
 func All[T any](ctx context.Context, c *Client, path string, most int, options ...Option) (items []T, total int,
 	err error) {
@@ -221,7 +224,13 @@ func All[T any](ctx context.Context, c *Client, path string, most int, options .
 			return nil, 0, err
 		}
 		items = append(items, page.Items...)
-		if page.Next == "" || len(items) >= most {
+		if page.Next == "" {
+			return items, max(page.Total, len(items)), nil
+		}
+		if len(items) >= most {
+			if page.More {
+				return items, Uncounted, nil
+			}
 			return items, page.Total, nil
 		}
 		after = page.Next

@@ -63,7 +63,7 @@ func (s *Server) registerLog() {
 			if len(items) == limit {
 				next = strconv.FormatUint(items[len(items)-1].ID, 10)
 			}
-			return page(items, int(total), next), nil
+			return pageOfLog(items, total, next), nil
 		})
 	type auditOne struct {
 		ID uint64 `path:"id"`

@@ -156,7 +156,7 @@ func (s *Server) askers(next http.Handler) http.Handler {
 					"Your password is a first one. Choose your own.",
 				)
 			default:
-				_, anywhere := s.app.Live().Reach(signed.Staff.ID, permit.CheckAccess, s.app.Now().Unix())
+				anywhere := s.app.Live().HoldsAnywhere(signed.Staff.ID, permit.CheckAccess, s.app.Now().Unix())
 				if p = s.lacking(permit.CheckAccess); anywhere {
 					who.signed, p = signed, nil
 				}

@@ -96,7 +96,7 @@ func (s *Server) registerChangeList() {
 			if len(items) == limit {
 				next = strconv.FormatUint(items[len(items)-1].ID, 10)
 			}
-			return page(items, int(total), next), nil
+			return pageOfLog(items, total, next), nil
 		})
 	type one struct{ Body api.Change }
 	route(s, "GET", "/changes/{id}", "get-change", "changes", "One change, step by step in words", Access{},

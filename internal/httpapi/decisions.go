@@ -3,7 +3,6 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"io"
 	"net/http"
 	"slices"
@@ -97,10 +96,7 @@ func (s *Server) answerDevice(w http.ResponseWriter, r *http.Request) {
 	header["X-Content-Type-Options"], header["Cache-Control"] = noSniff, noStore
 	d, err := s.deviceDecision(r, strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "))
 	if err != nil {
-		var p *api.Problem
-		if !errors.As(s.problemOf(r.Context(), err), &p) {
-			p = problem(http.StatusInternalServerError, "internal", "Something went wrong on our side. Try again.")
-		}
+		p := s.plainProblem(r.Context(), err)
 		if p.Status == http.StatusUnauthorized {
 			header.Set("WWW-Authenticate", `Bearer realm="loyal latch"`)
 		}

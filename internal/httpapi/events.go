@@ -76,7 +76,7 @@ func (s *Server) registerEvents() {
 			if len(items) == limit {
 				next = items[len(items)-1].ID
 			}
-			return page(items, int(total), next), nil
+			return pageOfLog(items, total, next), nil
 		})
 }
 

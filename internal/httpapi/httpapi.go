@@ -25,6 +25,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"golang.org/x/sync/semaphore"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -52,6 +53,7 @@ type Server struct {
 	router  *chi.Mux
 	metrics *metrics
 	routes  []Route
+	bodies  *semaphore.Weighted // how much of large bodies is held at once
 }
 
 // Base is where the API stands.
@@ -62,6 +64,7 @@ const Base = "/api/v1"
 const (
 	maxBody      = 64 << 10
 	maxFile      = 4 << 20
+	maxChange    = 16 << 20 // 25,000 operations
 	maxAnonymous = 4 << 10
 )
 
@@ -72,7 +75,8 @@ func init() {
 
 // New makes the server.
 func New(a *app.App, config Config) *Server {
-	s := &Server{app: a, config: config, router: chi.NewMux(), metrics: newMetrics(a)}
+	s := &Server{app: a, config: config, router: chi.NewMux(), metrics: newMetrics(a),
+		bodies: semaphore.NewWeighted(maxBodies)}
 	if len(config.Proxies) > 0 {
 		s.router.Use(middleware.ClientIPFromXFF(config.Proxies...))
 	}
@@ -236,7 +240,7 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 		op.MaxBodyBytes = maxAnonymous
 	case access.Large:
 		// Decoding stops at the first thing that does not fit, where validating would list all of thousands.
-		op.MaxBodyBytes, op.SkipValidateBody = maxFile, true
+		op.MaxBodyBytes, op.SkipValidateBody = maxChange, true
 	}
 	switch {
 	case access.Public:
@@ -334,6 +338,19 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 				writeHumaProblem(ctx, p)
 				return
 			}
+		}
+		if access.Large {
+			size, err := strconv.ParseInt(ctx.Header("Content-Length"), 10, 64)
+			if err != nil {
+				size = -1
+			}
+			within, release, p := s.room(ctx.Context(), size)
+			defer release()
+			if p != nil {
+				writeHumaProblem(ctx, p)
+				return
+			}
+			ctx = huma.WithContext(ctx, within)
 		}
 		next(huma.WithValue(ctx, callerKey{}, c))
 	}
@@ -461,8 +478,7 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 		return problem(http.StatusForbidden, "password-must-change",
 			"Your password is a first one. Choose your own before going on.")
 	case access.Permission != "":
-		if _, anywhere := s.app.Live().Reach(signed.Staff.ID, access.Permission, s.app.Now().Unix()); !anywhere &&
-			!signed.Staff.Owner {
+		if !signed.Staff.Owner && !s.app.Live().HoldsAnywhere(signed.Staff.ID, access.Permission, s.app.Now().Unix()) {
 			return s.lacking(access.Permission)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	crand "crypto/rand"
 	"encoding/json"
+	"errors"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -169,6 +170,33 @@ func (s *Server) reaching(next http.Handler) http.Handler {
 	})
 }
 
+// maxBodies is how much of large bodies is held at once: more than a few of the largest wait.
+const maxBodies = 4 * maxChange
+
+// roomWithin is for how long a large body waits for others.
+const roomWithin = 10 * time.Second
+
+// roomed marks a request whose body has its room.
+type roomed struct{}
+
+// room keeps large bodies, many at once, from taking the memory that others need: a request that has one waits for it.
+// Only those who are signed in are given any. release gives it back.
+func (s *Server) room(ctx context.Context, size int64) (within context.Context, release func(), p *api.Problem) {
+	if size < 0 || size > maxChange { // one that does not say how large it is
+		size = maxChange
+	}
+	if size <= maxBody || ctx.Value(roomed{}) != nil {
+		return ctx, func() {}, nil
+	}
+	waiting, cancel := context.WithTimeout(ctx, roomWithin)
+	defer cancel()
+	if s.bodies.Acquire(waiting, size) != nil {
+		return ctx, func() {}, problem(http.StatusServiceUnavailable, "busy",
+			"Too many large requests are being read at once. Try again in a few seconds.")
+	}
+	return context.WithValue(ctx, roomed{}, true), func() { s.bodies.Release(size) }, nil
+}
+
 // idempotent answers a repeated POST with the same Idempotency-Key as the first time, without doing it again.
 func (s *Server) idempotent(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -190,7 +218,14 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r) // the route itself says that nobody is signed in
 			return
 		}
-		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxFile))
+		within, release, full := s.room(r.Context(), r.ContentLength)
+		defer release()
+		if full != nil {
+			writeProblem(w, full)
+			return
+		}
+		r = r.WithContext(within)
+		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxChange))
 		if err != nil {
 			writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "").(*api.Problem))
 			return
@@ -208,12 +243,11 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			kept, err = s.answerLost(r.Context(), signed.Staff.ID, *of.AuditID)
 		}
 		if err != nil {
-			if p, is := s.problemOf(r.Context(), err).(*api.Problem); is {
-				if p.Status == http.StatusConflict && len(p.Errors) > 0 {
-					p.Errors[0].Field, p.Type = "header.Idempotency-Key", api.ProblemPrefix+"idempotency-key-reused"
-				}
-				writeProblem(w, p)
+			p := s.plainProblem(r.Context(), err)
+			if p.Status == http.StatusConflict && len(p.Errors) > 0 {
+				p.Errors[0].Field, p.Type = "header.Idempotency-Key", api.ProblemPrefix+"idempotency-key-reused"
 			}
+			writeProblem(w, p)
 			return
 		}
 		if !claimed {
@@ -233,8 +267,8 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 				status = http.StatusInternalServerError
 				defer panic(caught)
 			}
-			if status == http.StatusUnauthorized || status == http.StatusForbidden {
-				status = http.StatusInternalServerError // not kept: it may be permitted the next time
+			if status == 0 || status == http.StatusUnauthorized || status == http.StatusForbidden {
+				status = http.StatusInternalServerError // not kept: it may be permitted, or answered, the next time
 			}
 			kept := withoutSecrets(recorded.body.Bytes())
 			if recorded.Header().Get("Content-Type") == pdfType { // what is printed once may hold secrets
@@ -242,7 +276,7 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			}
 			still, done := s.app.Still(r.Context())
 			defer done()
-			if err := s.app.Answer(still, of, max(status, 200), kept); err != nil {
+			if err := s.app.Answer(still, of, status, kept); err != nil {
 				s.config.Log.Error("an answer could not be kept", "error", err)
 			}
 		}()
@@ -335,6 +369,15 @@ func (s *Server) bearerOrCookie(r *http.Request) string {
 	return ""
 }
 
+// plainProblem is problemOf as it is written outside the routed API.
+func (s *Server) plainProblem(ctx context.Context, err error) *api.Problem {
+	var p *api.Problem
+	if !errors.As(s.problemOf(ctx, err), &p) {
+		p = problem(http.StatusInternalServerError, "internal", "Something went wrong on our side. Try again.")
+	}
+	return p
+}
+
 // recording keeps what is answered.
 type recording struct {
 	answer
@@ -342,6 +385,9 @@ type recording struct {
 }
 
 func (r *recording) Write(p []byte) (int, error) {
+	if r.status == 0 {
+		r.status = http.StatusOK
+	}
 	r.body.Write(p)
 	return r.ResponseWriter.Write(p)
 }

@@ -9,6 +9,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/store"
 )
 
 // Paging are the parameters that every list takes.
@@ -55,6 +56,13 @@ func (p *Paging) number() (uint64, error) {
 type listed[T any] struct {
 	Link string `header:"Link" doc:"rel=next, RFC 8288"`
 	Body api.Page[T]
+}
+
+// pageOfLog is a page of a list that is counted up to a bound: counting all of a log takes longer than reading a page.
+func pageOfLog[T any](items []T, total int64, next string) *listed[T] {
+	listed := page(items, int(min(total, store.CountedTo)), next)
+	listed.Body.More = total > store.CountedTo
+	return listed
 }
 
 func page[T any](items []T, total int, next string) *listed[T] {

@@ -3,6 +3,7 @@
 package mariadb
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"database/sql"
@@ -34,8 +35,19 @@ type Server struct {
 // ErrMissing says that Debian's server is not installed.
 var ErrMissing = errors.New("the MariaDB server is not installed; as root, run: apt-get install -y mariadb-server")
 
+// Extra is what a server is started with beside what all are: options of it, and variables of its environment.
+type Extra struct {
+	Options, Environment []string
+	Password             string // that of the other nodes of a cluster; empty: one of its own
+}
+
 // Start starts a server whose data is in folder, which is made where it is not there. Port 0 picks a free one.
 func Start(ctx context.Context, folder string, port int) (*Server, error) {
+	return StartWith(ctx, folder, port, Extra{})
+}
+
+// StartWith is Start with more.
+func StartWith(ctx context.Context, folder string, port int, extra Extra) (*Server, error) {
 	daemon, err := exec.LookPath("mariadbd")
 	if err != nil {
 		if daemon = "/usr/sbin/mariadbd"; !isFile(daemon) {
@@ -68,7 +80,7 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 		}
 	}
 	s := &Server{folder: folder, port: port, done: make(chan struct{})}
-	if err := s.keepPrivate(); err != nil {
+	if err := s.keepPrivate(extra.Password); err != nil {
 		return nil, err
 	}
 	s.command = exec.Command(daemon,
@@ -79,6 +91,8 @@ func Start(ctx context.Context, folder string, port int) (*Server, error) {
 			"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=256M",
 			"--innodb-flush-log-at-trx-commit=2",
 			"--max-connections=300", "--system-versioning-alter-history=KEEP", "--max-allowed-packet=64M")...)
+	s.command.Args = append(s.command.Args, extra.Options...)
+	s.command.Env = append(os.Environ(), extra.Environment...)
 	// A group of its own: an interrupt at the terminal reaches the service first, which then stops the server.
 	s.command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	if err := s.command.Start(); err != nil {
@@ -100,7 +114,7 @@ const longestSocket = 100
 
 // keepPrivate makes the folder of the socket, which nobody else on the machine may enter, and the password that the
 // server asks for; it is kept beside the data, readable by its owner alone.
-func (s *Server) keepPrivate() error {
+func (s *Server) keepPrivate(password string) error {
 	if s.private = s.folder; len(s.socket()) > longestSocket {
 		folder, err := os.MkdirTemp("", "latch-")
 		if err != nil {
@@ -114,7 +128,7 @@ func (s *Server) keepPrivate() error {
 	path := filepath.Join(s.folder, "password")
 	kept, err := os.ReadFile(path)
 	if errors.Is(err, os.ErrNotExist) {
-		kept = []byte(rand.Text())
+		kept = []byte(cmp.Or(password, rand.Text()))
 		err = os.WriteFile(path, kept, 0o600)
 	}
 	if err != nil {
@@ -231,6 +245,13 @@ func (s *Server) Stop() error {
 	case <-time.After(60 * time.Second):
 		return s.command.Process.Kill()
 	}
+}
+
+// Kill ends the server at once, as it never should end, and waits for it: for tests of what survives that.
+func (s *Server) Kill() error {
+	err := s.command.Process.Kill()
+	<-s.done
+	return err
 }
 
 // Done is closed when the server has ended, wanted or not.

@@ -112,6 +112,7 @@ func await(ctx context.Context, c Config) (*app.App, func(), error) {
 // Run serves until the context ends, then lets requests finish and writes what is still to be written. It listens at
 // once; until the database is there it says so.
 func Run(ctx context.Context, c Config) error {
+	c.Log = Limited(c.Log)
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
 		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with "+

@@ -66,22 +66,19 @@ func (s *Store) KnowsAct(ctx context.Context, instance, act uint64) error {
 		instance).Error
 }
 
-// beatLate is how much later than it is written the word of an instance may be seen: nodes of a cluster have clocks of
-// their own.
-const beatLate = 2 * time.Second
+// Known is an instance as it last said that it is there.
+type Known struct {
+	ID          uint64
+	Revision    uint64
+	RefuseAfter float64   `gorm:"column:refuse_after_seconds"`
+	SeenAt      time.Time // by the clock of its node
+	Knows       bool      // the act that is asked about
+}
 
-// NotKnownBy returns how many other instances may still answer doors without knowing a revision, or an act where that
-// is not 0.
-func (s *Store) NotKnownBy(ctx context.Context, instance, revision, act uint64) (count int64, err error) {
-	query := "SELECT COUNT(*) FROM instances WHERE id <> ? AND seen_at > SYSDATE(6) - INTERVAL (refuse_after_seconds " +
-		"+ " +
-		"?) SECOND AND revision < ?"
-	values := []any{instance, beatLate.Seconds(), revision}
-	if act != 0 {
-		query = "SELECT COUNT(*) FROM instances WHERE id <> ? AND seen_at > SYSDATE(6) - INTERVAL " +
-			"(refuse_after_seconds + ?) SECOND AND id NOT IN (SELECT instance_id FROM urgent_acts_known WHERE " +
-			"act_id = ?) AND EXISTS (SELECT 1 FROM urgent_acts WHERE id = ?)"
-		values = []any{instance, beatLate.Seconds(), act, act}
-	}
-	return count, s.own.WithContext(ctx).Raw(query, values...).Row().Scan(&count)
+// Instances returns all that have said that they are there, and whether each counts an act, or, where that is 0 or has
+// become a change, all that is urgent.
+func (s *Store) Instances(ctx context.Context, act uint64) (list []Known, err error) {
+	return list, s.own.WithContext(ctx).Raw("SELECT id, revision, refuse_after_seconds, seen_at, NOT EXISTS (SELECT 1 "+
+		"FROM urgent_acts WHERE id = ?) OR EXISTS (SELECT 1 FROM urgent_acts_known WHERE act_id = ? AND "+
+		"instance_id = instances.id) AS knows FROM instances", act, act).Scan(&list).Error
 }

@@ -137,8 +137,12 @@ func (r retrying) ExecContext(ctx context.Context, query string, args ...any) (r
 	})
 }
 
-// mostAgain bounds how often something is tried again that others stood in the way of.
-const mostAgain = 12
+// mostAgain bounds how often something is tried again that others stood in the way of, longestAgain how long is waited
+// before that.
+const (
+	mostAgain    = 16
+	longestAgain = 400 * time.Millisecond
+)
 
 // again does something until it is not given up in favour of another's.
 func again(ctx context.Context, do func() error) error {
@@ -150,7 +154,7 @@ func again(ctx context.Context, do func() error) error {
 		select {
 		case <-ctx.Done():
 			return err
-		case <-time.After(rand.N(time.Duration(tries) * 4 * time.Millisecond)):
+		case <-time.After(rand.N(min(longestAgain, 4*time.Millisecond<<tries))):
 		}
 	}
 }

@@ -143,7 +143,7 @@ type AuditFilter struct {
 	Limit  int
 }
 
-// AuditEntries returns entries, newest first, and how many there are in all.
+// AuditEntries returns entries, newest first, and how many there are in all, as far as they are counted.
 func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []AuditEntry, total int64, err error) {
 	query := s.db.WithContext(ctx).Model(&AuditEntry{})
 	if f.Kind != "" {
@@ -167,7 +167,7 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 		query = query.Where("at < ?", f.Until.UTC())
 	}
 	query = query.Session(&gorm.Session{})
-	if err := query.Count(&total).Error; err != nil {
+	if total, err = s.counted(ctx, query); err != nil {
 		return nil, 0, err
 	}
 	if f.Before != 0 {
@@ -306,8 +306,55 @@ func (s *Store) EventsOn(ctx context.Context, from, until time.Time, after uint6
 		until.UTC()).Order("id").Limit(limit).Find(&events).Error
 }
 
+// CountedTo is how far the entries and events of a list are counted: one more says that there are more.
+const CountedTo = 10_000
+
+// counted counts what a query finds, up to one more than CountedTo.
+func (s *Store) counted(ctx context.Context, query *gorm.DB) (total int64, err error) {
+	return total, s.db.WithContext(ctx).Table("(?) AS found",
+		query.Select("1").Limit(CountedTo+1)).Count(&total).Error
+}
+
+// EventCount returns how many events there are, however many that is.
+func (s *Store) EventCount(ctx context.Context) (count int64, err error) {
+	return count, s.db.WithContext(ctx).Model(&Event{}).Count(&count).Error
+}
+
+// clockBack is how far the clock of an instance may step back while numbers of events go on.
+const clockBack = 24 * time.Hour
+
 // firstOf returns a number that no event from a moment on is below: numbers begin with their millisecond.
 func firstOf(at time.Time) uint64 { return uint64(max(at.UnixMilli(), 1))<<22 - 1 }
+
+// monthsAhead is for how many months ahead events have a partition, monthsAtOnce bounds how many are made at once.
+const (
+	monthsAhead  = 2
+	monthsAtOnce = 24
+)
+
+// AddMonths sees that the months to come have a partition of the events.
+func (s *Store) AddMonths(ctx context.Context, now time.Time) error {
+	var last uint64
+	if err := s.own.WithContext(ctx).Raw("SELECT MAX(CAST(partition_description AS UNSIGNED)) FROM " +
+		"information_schema.partitions WHERE table_schema = DATABASE() AND table_name = 'events' AND " +
+		"partition_description <> 'MAXVALUE'").Row().Scan(&last); err != nil {
+		return err
+	}
+	month := time.UnixMilli(int64(last>>22)).UTC().AddDate(0, 1, 0)
+	for range monthsAtOnce {
+		if month.After(now.AddDate(0, monthsAhead+1, 0)) {
+			return nil
+		}
+		// A name and a number of our own making
+		if err := s.own.WithContext(ctx).Exec(fmt.Sprintf("ALTER TABLE events REORGANIZE PARTITION later INTO "+
+			"(PARTITION before_%s VALUES LESS THAN (%d), PARTITION later VALUES LESS THAN MAXVALUE)",
+			month.Format("2006_01"), uint64(month.UnixMilli())<<22)).Error; err != nil {
+			return err
+		}
+		month = month.AddDate(0, 1, 0)
+	}
+	return nil
+}
 
 // EventFilter chooses events.
 type EventFilter struct {
@@ -321,7 +368,7 @@ type EventFilter struct {
 	Limit   int
 }
 
-// Events returns events, newest first, and how many there are in all.
+// Events returns events, newest first, and how many there are in all, as far as they are counted.
 func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, total int64, err error) {
 	query := s.db.WithContext(ctx).Model(&Event{})
 	if f.Staff != 0 {
@@ -337,13 +384,13 @@ func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, tota
 		query = query.Where("reason = ?", *f.Reason)
 	}
 	if !f.From.IsZero() {
-		query = query.Where("at >= ?", f.From.UTC())
+		query = query.Where("id > ? AND at >= ?", firstOf(f.From), f.From.UTC())
 	}
 	if !f.Until.IsZero() {
-		query = query.Where("at < ?", f.Until.UTC())
+		query = query.Where("id < ? AND at < ?", firstOf(f.Until.Add(clockBack)), f.Until.UTC())
 	}
 	query = query.Session(&gorm.Session{})
-	if err := query.Count(&total).Error; err != nil {
+	if total, err = s.counted(ctx, query); err != nil {
 		return nil, 0, err
 	}
 	if f.Before != 0 {

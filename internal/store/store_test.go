@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -221,6 +222,49 @@ func TestEachStepOfAMigrationCanBeDoneAgain(t *testing.T) {
 			require.NoError(t, err, "%s, step %d once all are done: %s", file, i+1, step)
 		}
 	}
+}
+
+// Events are kept by month, months ahead, and those of a period are found in theirs alone.
+func TestEventsAreKeptByMonth(t *testing.T) {
+	dsn := testkit.DSN(t)
+	s := testkit.Store(t, dsn)
+	at := time.Date(2027, 11, 20, 12, 0, 0, 0, time.UTC)
+	for range 2 { // again it does nothing
+		require.NoError(t, s.AddMonths(ctx, at))
+	}
+	var events []store.Event
+	for i := range 24 {
+		when := at.AddDate(0, -i, 0)
+		events = append(events, store.Event{ID: uint64(when.UnixMilli())<<22 | 7, At: when, PlaceID: 1})
+	}
+	require.NoError(t, s.AppendEvents(ctx, events))
+	found, total, err := s.Events(ctx, store.EventFilter{From: at.AddDate(0, -2, 0), Until: at, Limit: 10})
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, total)
+	assert.Len(t, found, 2)
+	db := raw(t, dsn)
+	months := func(where string) (count int) {
+		require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM information_schema.partitions WHERE table_schema = "+
+			"DATABASE() AND table_name = 'events' AND "+where).Scan(&count))
+		return count
+	}
+	assert.Equal(t, 16, months("TRUE"), "December 2026 to January 2028, and what is later")
+	var of string
+	row := db.QueryRow("SELECT partition_name FROM information_schema.partitions WHERE table_schema = DATABASE() AND " +
+		"table_name = 'events' AND partition_description = '" + fmt.Sprint(
+		uint64(time.Date(2027, 12, 1, 0, 0, 0, 0, time.UTC).UnixMilli())<<22) + "'")
+	require.NoError(t, row.Scan(&of))
+	var count int
+	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM events PARTITION ("+of+")").Scan(&count))
+	assert.Equal(t, 1, count, "that of November")
+	// A log is counted as far as that takes no longer than reading a page.
+	for len(events) < store.CountedTo+100 {
+		events = append(events, store.Event{ID: events[len(events)-1].ID + 1, At: at, PlaceID: 2})
+	}
+	require.NoError(t, s.AppendEvents(ctx, events))
+	_, total, err = s.Events(ctx, store.EventFilter{Limit: 1})
+	require.NoError(t, err)
+	assert.EqualValues(t, store.CountedTo+1, total)
 }
 
 // Several instances that start at once on an empty database all come up.

@@ -300,6 +300,28 @@ func TestDecideSaysWhatTheRulesSay(t *testing.T) {
 	})
 }
 
+// Reach and HoldsAnywhere look at the places that matter, and say what asking at each place says.
+func TestReachIsWhatAskingAtEachPlaceSays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawState(t)
+		snapshot := compiled(t, s)
+		for range 12 {
+			q := drawQuestion(t)
+			q.Staff = people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
+			key := snapshot.Catalogue().Permission(q.Permission).Key
+			reach, anywhere := snapshot.Reach(q.Staff, key, q.At)
+			somewhere := false
+			for here := range snapshot.Tree().All {
+				holds := snapshot.HoldsKey(q.Staff, key, here.Place.ID, q.At)
+				somewhere = somewhere || holds
+				require.Equal(t, holds, reach[here.Place.ID], "%+v at %s", q, here.Place.Code)
+			}
+			require.Equal(t, somewhere, anywhere)
+			require.Equal(t, somewhere, snapshot.HoldsAnywhere(q.Staff, key, q.At))
+		}
+	})
+}
+
 func TestAddingAnAssignmentNeverTakesAccessAway(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)

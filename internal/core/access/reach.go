@@ -54,8 +54,7 @@ func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, p
 // its retirement: else nobody could bring it back, or ask about its past.
 func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
 	permission := s.catalogue.PermissionByKey(key)
-	return permission != nil && s.Decide(
-		&Question{Staff: id, Permission: permission.ID, Place: place, At: at, AnyHour: true, Retired: true}).Allowed
+	return permission != nil && s.holdsThere(id, permission.ID, place, at)
 }
 
 // HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
@@ -80,13 +79,61 @@ func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool,
 	if permission == nil {
 		return reach, false
 	}
+	p := s.person(id)
+	if p == nil || p.stands(at) != Granted {
+		return reach, false
+	}
+	decides := make([]bool, len(reach))
+	s.mattering(p, permission.ID, func(place estate.PlaceID) {
+		if int(place) < len(decides) { // of a record that was set aside it may not be there
+			decides[place] = true
+		}
+	})
 	for here := range s.tree.All {
-		reach[here.Place.ID] = s.Decide(
-			&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at, AnyHour: true,
-				Retired: true}).Allowed
-		anywhere = anywhere || reach[here.Place.ID]
+		of, parent := here.Place.ID, here.Place.Parent
+		if parent == 0 || decides[of] {
+			reach[of] = s.holdsThere(id, permission.ID, of, at)
+		} else {
+			reach[of] = reach[parent]
+		}
+		anywhere = anywhere || reach[of]
 	}
 	return reach, anywhere
+}
+
+// mattering calls do with the places at which what somebody holds of a permission may differ from what they hold above:
+// those of their assignments, exceptions and bars.
+func (s *Snapshot) mattering(p *person, permission permit.PermissionID, do func(estate.PlaceID)) {
+	grants := p.grants()
+	for i := range grants {
+		do(grants[i].place)
+	}
+	for i := range p.exceptions {
+		if x := &p.exceptions[i]; x.bar != 0 || x.about(permission) {
+			do(x.place)
+		}
+	}
+}
+
+func (s *Snapshot) holdsThere(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
+	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
+		Retired: true}).Allowed
+}
+
+// HoldsAnywhere reports whether somebody holds a permission, named by its key, at any place at all.
+func (s *Snapshot) HoldsAnywhere(id people.StaffID, key string, at int64) (held bool) {
+	permission, p := s.catalogue.PermissionByKey(key), s.person(id)
+	if permission == nil || p == nil || p.stands(at) != Granted {
+		return false
+	}
+	if p.owner { // they hold it at each site, save where it is withheld from them
+		_, held = s.Reach(id, key, at)
+		return held
+	}
+	s.mattering(p, permission.ID, func(place estate.PlaceID) {
+		held = held || s.holdsThere(id, permission.ID, place, at)
+	})
+	return held
 }
 
 // Status returns somebody's status at an instant, in the time zone of their home site.

@@ -140,7 +140,7 @@ type Trial struct {
 }
 
 // MaxOperations bounds one change.
-const MaxOperations = 5000
+const MaxOperations = 25_000
 
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.

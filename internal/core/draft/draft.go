@@ -34,10 +34,10 @@ func Add(lines []Line, next int, live *access.Snapshot, actor change.Actor, env 
 	operations []change.Operation) ([]Line, *change.Trial, error) {
 	lines = slices.Clone(lines)
 	for _, operation := range split(operations) {
-		lines = replace(lines, operation)
 		lines = append(lines, Line{ID: next, Operation: operation})
 		next++
 	}
+	lines = newest(lines)
 	if len(lines) > MostLines {
 		return nil, nil, fault.Invalidf("operations",
 			"a draft holds at most %d edits; apply this one first, or change a template instead of many people",
@@ -131,13 +131,19 @@ func encode(v any) json.RawMessage {
 	return encoded
 }
 
-// replace takes out the lines that an edit of the same thing makes pointless.
-func replace(lines []Line, operation change.Operation) []Line {
-	subject := change.SubjectOf(operation)
-	if subject == "" {
-		return lines
+// newest takes out the lines that a later edit of the same thing makes pointless.
+func newest(lines []Line) []Line {
+	kept := make([]Line, 0, len(lines))
+	edited := make(map[string]bool, len(lines))
+	for _, line := range slices.Backward(lines) {
+		subject := change.SubjectOf(line.Operation)
+		if subject == "" || !edited[subject] {
+			kept = append(kept, line)
+		}
+		edited[subject] = true
 	}
-	return slices.DeleteFunc(lines, func(l Line) bool { return change.SubjectOf(l.Operation) == subject })
+	slices.Reverse(kept)
+	return kept
 }
 
 // Clash says where somebody else changed, meanwhile, what a line changes.
@@ -181,8 +187,15 @@ type Reviewed struct {
 	Problem error // why it cannot be made as things are
 }
 
+// mostProblems is how many lines that cannot be made are looked for.
+const mostProblems = 50
+
+// errUntried is said of lines that follow after too many that cannot be made.
+var errUntried = fault.Conflictf("draft", "this is not tried yet, as many edits before it cannot be made: mend or "+
+	"drop those first")
+
 // Review tries a draft on what is live. A line that cannot be made is said with its reason, and the effect is that of
-// the others; trial is nil where none of them can be made.
+// the others; trial is nil where none of them can be made. Lines after too many of those are not tried.
 func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.Env,
 	reason string) (reviewed []Reviewed, trial *change.Trial) {
 	if reason == "" {
@@ -194,7 +207,7 @@ func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.
 		reviewed[i] = Reviewed{Line: lines[i], Clashes: Clashes(&lines[i], live)}
 		able = append(able, i)
 	}
-	for len(able) > 0 {
+	for problems := 0; len(able) > 0; problems++ {
 		operations := make([]change.Operation, len(able))
 		for i, at := range able {
 			operations[i] = lines[at].Operation
@@ -213,6 +226,13 @@ func Review(lines []Line, live *access.Snapshot, actor change.Actor, env change.
 			return reviewed, nil
 		}
 		reviewed[able[at]].Problem = err
+		if problems == mostProblems {
+			for _, untried := range able[at+1:] {
+				reviewed[untried].Problem = errUntried
+			}
+			able = able[:at]
+			continue
+		}
 		able = slices.Delete(able, at, at+1)
 	}
 	return reviewed, nil

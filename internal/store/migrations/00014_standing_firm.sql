@@ -35,7 +35,14 @@ ALTER TABLE events
   ADD COLUMN IF NOT EXISTS about_id INT UNSIGNED NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS asked_level INT NOT NULL DEFAULT 0;
 
+-- Events are kept by month. Their numbers begin with the millisecond, so that a period is a range of them; months are
+-- added as they come.
+ALTER TABLE events PARTITION BY RANGE (id) (
+  PARTITION before_2026_12 VALUES LESS THAN (7533318950092800000), -- 1 December 2026
+  PARTITION later VALUES LESS THAN MAXVALUE);
+
 -- +goose Down
+ALTER TABLE events REMOVE PARTITIONING;
 ALTER TABLE events DROP COLUMN revision, DROP COLUMN shown, DROP COLUMN pin_id, DROP COLUMN badge_id,
   DROP COLUMN about_id, DROP COLUMN asked_level;
 ALTER TABLE sessions ADD CONSTRAINT fk_session_staff FOREIGN KEY (staff_id) REFERENCES staff (id);

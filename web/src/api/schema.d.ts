@@ -3485,6 +3485,8 @@ export interface components {
             /** Format: int64 */
             differing: number;
             items: components["schemas"]["ComparisonRow"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             sides: components["schemas"]["ComparisonSide"][];
@@ -3912,6 +3914,8 @@ export interface components {
         Grid: {
             columns: components["schemas"]["GridColumn"][];
             items: components["schemas"]["GridRow"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /** @description Title, where the columns are places */
@@ -4072,6 +4076,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             items: components["schemas"]["PlaceLook"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             obstacles: components["schemas"]["Obstacle"][];
@@ -4484,6 +4490,8 @@ export interface components {
         };
         PageAssignment: {
             items: components["schemas"]["Assignment"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4494,6 +4502,8 @@ export interface components {
         };
         PageAuditEntry: {
             items: components["schemas"]["AuditEntry"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4504,6 +4514,8 @@ export interface components {
         };
         PageBadge: {
             items: components["schemas"]["Badge"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4514,6 +4526,8 @@ export interface components {
         };
         PageBadgeIssue: {
             items: components["schemas"]["BadgeIssue"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4524,6 +4538,8 @@ export interface components {
         };
         PageBar: {
             items: components["schemas"]["Bar"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4534,6 +4550,8 @@ export interface components {
         };
         PageCardReading: {
             items: components["schemas"]["CardReading"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4544,6 +4562,8 @@ export interface components {
         };
         PageCeiling: {
             items: components["schemas"]["Ceiling"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4554,6 +4574,8 @@ export interface components {
         };
         PageCertificate: {
             items: components["schemas"]["Certificate"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4564,6 +4586,8 @@ export interface components {
         };
         PageChange: {
             items: components["schemas"]["Change"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4574,6 +4598,8 @@ export interface components {
         };
         PageCredential: {
             items: components["schemas"]["Credential"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4584,6 +4610,8 @@ export interface components {
         };
         PageDevice: {
             items: components["schemas"]["Device"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4594,6 +4622,8 @@ export interface components {
         };
         PageDouble: {
             items: components["schemas"]["Double"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4604,6 +4634,8 @@ export interface components {
         };
         PageDraft: {
             items: components["schemas"]["Draft"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4614,6 +4646,8 @@ export interface components {
         };
         PageEvent: {
             items: components["schemas"]["Event"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4624,6 +4658,8 @@ export interface components {
         };
         PageException: {
             items: components["schemas"]["Exception"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4634,6 +4670,8 @@ export interface components {
         };
         PageExpiring: {
             items: components["schemas"]["Expiring"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4644,6 +4682,8 @@ export interface components {
         };
         PageFeed: {
             items: components["schemas"]["Feed"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4654,6 +4694,8 @@ export interface components {
         };
         PageFound: {
             items: components["schemas"]["Found"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4664,6 +4706,8 @@ export interface components {
         };
         PageGroup: {
             items: components["schemas"]["Group"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4674,6 +4718,8 @@ export interface components {
         };
         PageHolder: {
             items: components["schemas"]["Holder"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4684,6 +4730,8 @@ export interface components {
         };
         PageNotice: {
             items: components["schemas"]["Notice"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4694,6 +4742,8 @@ export interface components {
         };
         PageNoticePerson: {
             items: components["schemas"]["NoticePerson"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4704,6 +4754,8 @@ export interface components {
         };
         PageOutlineLine: {
             items: components["schemas"]["OutlineLine"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4714,6 +4766,8 @@ export interface components {
         };
         PagePermission: {
             items: components["schemas"]["Permission"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4724,6 +4778,8 @@ export interface components {
         };
         PagePlace: {
             items: components["schemas"]["Place"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4734,6 +4790,8 @@ export interface components {
         };
         PagePlacePerson: {
             items: components["schemas"]["PlacePerson"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4744,6 +4802,8 @@ export interface components {
         };
         PageQualification: {
             items: components["schemas"]["Qualification"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4754,6 +4814,8 @@ export interface components {
         };
         PageSchedule: {
             items: components["schemas"]["Schedule"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4764,6 +4826,8 @@ export interface components {
         };
         PageSession: {
             items: components["schemas"]["Session"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4774,6 +4838,8 @@ export interface components {
         };
         PageSheetTemplate: {
             items: components["schemas"]["SheetTemplate"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4784,6 +4850,8 @@ export interface components {
         };
         PageSignInAccount: {
             items: components["schemas"]["SignInAccount"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4794,6 +4862,8 @@ export interface components {
         };
         PageStaff: {
             items: components["schemas"]["Staff"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4804,6 +4874,8 @@ export interface components {
         };
         PageStaffRef: {
             items: components["schemas"]["StaffRef"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4814,6 +4886,8 @@ export interface components {
         };
         PageStarterSet: {
             items: components["schemas"]["StarterSet"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**
@@ -4824,6 +4898,8 @@ export interface components {
         };
         PageTemplate: {
             items: components["schemas"]["Template"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
             next?: string;
             /**

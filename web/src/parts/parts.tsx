@@ -404,6 +404,11 @@ export function day(iso: string | undefined): string {
   });
 }
 
+/** How many a list holds; long logs are counted up to a bound. */
+export function counted(list: { total: number; more?: boolean } | undefined): string {
+  return `${list?.more ? "more than " : ""}${(list?.total ?? 0).toLocaleString("en-IE")}`;
+}
+
 /** A moment, with its year where that is another than this one. */
 export function moment(iso: string): string {
   const at = new Date(iso);

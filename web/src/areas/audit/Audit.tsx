@@ -3,7 +3,7 @@ import { ShieldCheck, Undo2 } from "lucide-react";
 import { Fragment, useDeferredValue, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { UndoDialog } from "@/parts/change";
-import { Button, Empty, inputLook, Loading, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { Button, counted, Empty, inputLook, Loading, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
 
 type Entry = Schema["AuditEntry"];
 
@@ -36,7 +36,7 @@ export function Audit() {
   return (
     <Page
       title="Audit"
-      lead={`${pages.data?.pages[0]?.total ?? 0} entries, chained so that none can be altered unseen`}
+      lead={`${counted(pages.data?.pages[0])} entries, chained so that none can be altered unseen`}
       acts={
         <>
           <Button onClick={() => verify.mutate()} disabled={verify.isPending}>

@@ -18,6 +18,7 @@ import {
   Ask,
   Button,
   buttonLook,
+  counted,
   day,
   Empty,
   engagementWord,
@@ -998,7 +999,7 @@ function History({ number }: { number: string }) {
   });
   return (
     <div className="grid gap-8 md:grid-cols-2">
-      <Section title="Changes" note={audit.data && `${audit.data.total} in all`}>
+      <Section title="Changes" note={audit.data && `${counted(audit.data)} in all`}>
         <ol>
           {audit.data?.items.map((e) => (
             <li key={e.id} className="border-b border-rule py-1.5 last:border-b-0">
@@ -1012,7 +1013,7 @@ function History({ number }: { number: string }) {
         </ol>
       </Section>
       {may("console.read_events") && (
-        <Section title="At the doors" note={events.data && `${events.data.total} in all`}>
+        <Section title="At the doors" note={events.data && `${counted(events.data)} in all`}>
           {events.data?.items.length === 0 && <p className="text-faded">Has not been at a door yet.</p>}
           <ol>
             {events.data?.items.map((e) => (
