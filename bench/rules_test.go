@@ -36,6 +36,7 @@ import (
 type estateOf struct {
 	app      *app.App
 	store    *store.Store
+	keys     *app.Keys
 	client   *client.Client
 	snapshot *access.Snapshot
 	then     time.Time // a moment before which everything was generated and after which people were changed
@@ -83,7 +84,8 @@ func newEstate(t *testing.T, database *mariadb.Server, staff int) *estateOf {
 	c := client.New(server.URL, "")
 	_, err = c.SignIn(ctx, "G000001", demo.OwnerPassword, "bench")
 	require.NoError(t, err)
-	e := &estateOf{app: a, store: db, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(time.Second),
+	e := &estateOf{app: a, store: db, keys: keys, client: c, snapshot: a.Live().Snapshot, then: time.Now().Add(
+		time.Second),
 		rulebook: rulebookOf(staff / 40)}
 	time.Sleep(2 * time.Second)
 	// Since then every tenth of a hundred people was locked and unlocked, so that there is a past to read.

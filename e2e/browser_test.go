@@ -258,9 +258,14 @@ func (p *page) shot(path string) {
 // signIn signs one of the demo's managers in.
 func (p *page) signIn(who string) {
 	p.t.Helper()
+	p.signInAs(who+"@quillmere.example", testkit.Passwords[who])
+}
+
+func (p *page) signInAs(name, password string) {
+	p.t.Helper()
 	p.visit("/")
-	p.fill("Work email or staff number", who+"@quillmere.example")
-	p.fill("Password", testkit.Passwords[who])
+	p.fill("Work email or staff number", name)
+	p.fill("Password", password)
 	p.press("Sign in")
 	p.see("Today")
 }

@@ -70,7 +70,7 @@ func (m *mortal) awaitReady() {
 // change makes a change and asks, with the same key, until it is told what became of it.
 func (m *mortal) change(c *client.Client, operations []api.Operation) error {
 	key := rand.Text()
-	for until := time.Now().Add(2 * time.Minute); ; time.Sleep(50 * time.Millisecond) {
+	for until := time.Now().Add(15 * time.Minute); ; time.Sleep(50 * time.Millisecond) {
 		err := c.Do(ctx, "POST", "/changes", api.ChangeRequest{Reason: "killed", Operations: operations}, nil,
 			client.Header("Idempotency-Key", key))
 		var told *api.Problem
@@ -150,7 +150,7 @@ func TestWhateverIsKilledNothingIsLostDoubledHalfOrStuck(t *testing.T) {
 	})
 	random := mathrand.New(mathrand.NewPCG(1, uint64(kills)))
 	for kill := range kills {
-		time.Sleep(time.Duration(100+random.IntN(3000)) * time.Millisecond)
+		time.Sleep(time.Duration(100+random.IntN(5000)) * time.Millisecond)
 		if kill%2 == 0 {
 			require.NoError(t, m.service.Process.Kill())
 			_ = m.service.Wait()

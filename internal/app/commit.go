@@ -124,6 +124,7 @@ func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Pre
 	defer a.counts.changes.Add(-1)
 	came := time.Now()
 	if !r.urgent() {
+		a.carryFirst(ctx, r)
 		select {
 		case a.line <- struct{}{}:
 		case <-ctx.Done():
@@ -134,6 +135,9 @@ func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Pre
 		return a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
 			return a.store.Change(ctx, r.At, fn)
 		})
+	}
+	if a.ActsWaiting() > 0 { // they come first
+		return a.keepAct(ctx, r)
 	}
 	select {
 	case a.line <- struct{}{}:

@@ -36,7 +36,9 @@ const (
 	waitingEvents = 200_000
 	eventBatch    = 2000
 	gatherFor     = 40 * time.Millisecond
-	writeWithin   = 5 * time.Second
+	// with a journal nothing is lost meanwhile, and fewer, larger statements cost less
+	gatherKept  = 200 * time.Millisecond
+	writeWithin = 5 * time.Second
 )
 
 var (
@@ -118,10 +120,12 @@ func (r *recorder) take() (taken []store.Event, spilled bool) {
 // run writes what has gathered, time and again. Taking events at intervals rather than being woken for each is what
 // keeps up with many doors: one statement then holds many.
 func (r *recorder) run(ctx context.Context) {
+	every := gatherFor
 	if r.journal != nil {
+		every = gatherKept
 		r.inherit(ctx)
 	}
-	tick := time.NewTicker(gatherFor)
+	tick := time.NewTicker(every)
 	defer tick.Stop()
 	for last := false; !last; {
 		select {

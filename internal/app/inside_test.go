@@ -2,6 +2,8 @@ package app
 
 import (
 	"context"
+	"encoding/json"
+	"reflect"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -13,6 +15,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/store"
 )
 
 var light = Cost{Memory: 8, Passes: 1, Lanes: 1}
@@ -169,4 +172,23 @@ func TestEventNumbersGrow(t *testing.T) {
 		require.Greater(t, next, last)
 		last = next
 	}
+}
+
+// What the journal writes is read back whole, also of fields that are yet to be made.
+func TestTheJournalKeepsEveryField(t *testing.T) {
+	e := store.Event{At: time.Date(2026, 11, 27, 3, 4, 5, 678_000_000, time.UTC)}
+	v := reflect.ValueOf(&e).Elem()
+	for i := range v.NumField() {
+		switch f := v.Field(i); f.Kind() {
+		case reflect.Bool:
+			f.SetBool(true)
+		case reflect.Int32:
+			f.SetInt(int64(-i - 1))
+		case reflect.Uint8, reflect.Uint32, reflect.Uint64:
+			f.SetUint(uint64(i + 1))
+		}
+	}
+	var read store.Event
+	require.NoError(t, json.Unmarshal(appendEvent(nil, &e), &read))
+	assert.Equal(t, e, read)
 }

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"syscall"
+	"time"
 
 	"loyallatch.example/latch/internal/store"
 )
@@ -47,13 +48,32 @@ func openJournal(folder string) (*journal, error) {
 
 // add appends an event. It is with the operating system then, so that the end of the process does not lose it.
 func (j *journal) add(e *store.Event) error {
-	line, err := json.Marshal(e)
-	if err != nil {
-		return err
-	}
-	j.line = append(append(j.line[:0], line...), '\n')
-	_, err = j.files[j.now].Write(j.line)
+	j.line = appendEvent(j.line[:0], e)
+	_, err := j.files[j.now].Write(j.line)
 	return err
+}
+
+// appendEvent appends an event as a line of JSON, as json.Marshal would write it: doors wait for this.
+func appendEvent(line []byte, e *store.Event) []byte {
+	line = append(line, `{"ID":`...)
+	line = strconv.AppendUint(line, e.ID, 10)
+	line = append(line, `,"At":"`...)
+	line = e.At.AppendFormat(line, time.RFC3339Nano)
+	line = append(line, `","Allowed":`...)
+	line = strconv.AppendBool(line, e.Allowed)
+	for _, field := range [...]struct {
+		name  string
+		value uint64
+	}{{"DeviceID", uint64(e.DeviceID)}, {"PlaceID", uint64(e.PlaceID)}, {"StaffID", uint64(e.StaffID)},
+		{"PermissionID", uint64(e.PermissionID)}, {"Reason", uint64(e.Reason)},
+		{"AssignmentID", uint64(e.AssignmentID)}, {"Revision", e.Revision}, {"Shown", uint64(e.Shown)},
+		{"PINID", uint64(e.PINID)}, {"BadgeID", uint64(e.BadgeID)}, {"AboutID", uint64(e.AboutID)}} {
+		line = append(append(append(line, `,"`...), field.name...), `":`...)
+		line = strconv.AppendUint(line, field.value, 10)
+	}
+	line = strconv.AppendInt(append(line, `,"Level":`...), int64(e.Level), 10)
+	line = strconv.AppendInt(append(line, `,"AskedLevel":`...), int64(e.AskedLevel), 10)
+	return append(line, "}\n"...)
 }
 
 // turn has the other file take what comes from now on; it is empty.

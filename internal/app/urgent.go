@@ -5,6 +5,7 @@ import (
 	"crypto/hmac"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -182,20 +183,39 @@ func (a *App) carry(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		a.showing.Lock()
-		acts := a.acts
-		a.showing.Unlock()
-		for i := range acts {
-			within, done, err := a.Reach(ctx)
-			if err == nil {
-				err = a.carryOut(within, &acts[i])
-			}
-			done()
-			if err != nil && ctx.Err() == nil {
-				a.log.Error("an urgent act could not be made a change yet", "act", acts[i].id, "error", err)
-				break
-			}
+		within, done, err := a.Reach(ctx)
+		if err == nil {
+			err = a.carryAll(within)
 		}
+		done()
+		if err != nil && !errors.Is(err, ErrAway) && ctx.Err() == nil {
+			a.log.Error("an urgent act could not be made a change yet", "error", err)
+		}
+	}
+}
+
+// carryAll makes changes of the acts that wait, in the order in which they were kept.
+func (a *App) carryAll(ctx context.Context) error {
+	a.showing.Lock()
+	acts := a.acts
+	a.showing.Unlock()
+	var errs []error
+	for i := range acts {
+		if err := a.carryOut(ctx, &acts[i]); err != nil {
+			errs = append(errs, fmt.Errorf("urgent act %d: %w", acts[i].id, err))
+		}
+	}
+	return errors.Join(errs...)
+}
+
+// carryFirst makes changes of the acts that wait before another change, which may be about what they have done. One
+// that cannot be made yet keeps nobody from theirs.
+func (a *App) carryFirst(ctx context.Context, r *Request) {
+	if r.act != 0 || a.ActsWaiting() == 0 {
+		return
+	}
+	if err := a.carryAll(ctx); err != nil && ctx.Err() == nil {
+		a.log.Error("an urgent act could not be made a change yet", "error", err)
 	}
 }
 
@@ -220,15 +240,16 @@ func (a *App) carryOut(ctx context.Context, w *waitingAct) error {
 			return err
 		})
 	} else {
-		within := ctx
-		if w.Key != nil {
-			within = Under(ctx, w.Key)
-		}
-		_, err = a.Commit(within, Request{Actor: w.doer(), Origin: w.Origin, Reason: w.Reason, told: w.at, act: w.id,
-			Operations: w.Operations, Within: end})
+		_, err = a.Commit(ctx, Request{Actor: w.doer(), Origin: w.Origin, Reason: w.Reason, told: w.at, act: w.id,
+			Operations: w.Operations, Within: func(tx *store.Tx, auditID uint64) error {
+				if err := end(tx, auditID); err != nil || w.Key == nil {
+					return err
+				}
+				return tx.NoteMade(w.Key, auditID)
+			}})
 	}
 	var f *fault.Fault
-	if errors.As(err, &f) || errors.Is(err, store.ErrOutlived) { // it changes nothing any more
+	if errors.As(err, &f) { // it changes nothing any more
 		a.log.Warn("an urgent act is no change any more", "act", w.id, "error", err)
 		err = a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 			if err := end(tx, 0); err != nil {

@@ -35,6 +35,7 @@ func (s *Server) registerEstate() {
 		Q       string `query:"q" maxLength:"100" doc:"Part of the name or code"`
 		Kind    string `query:"kind" enum:"site,zone,door,device,work_centre"`
 		Under   string `query:"under" doc:"This place and those below it"`
+		Parent  string `query:"parent" doc:"Those that stand directly in this place"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}
 	route(s, "GET", "/places", "list-places", "places", "The estate as a tree, parents before children", Access{},
@@ -48,11 +49,20 @@ func (s *Server) registerEstate() {
 				}
 				under = top.ID
 			}
+			var parent estate.PlaceID
+			if in.Parent != "" {
+				above := v.live.State().PlaceByCode(in.Parent)
+				if above == nil {
+					return nil, fault.Missingf("query.parent", "no place has the code %q", in.Parent)
+				}
+				parent = above.ID
+			}
 			var all []*estate.Standing
 			search := strings.ToLower(in.Q)
 			for st := range v.live.Tree().All {
 				p := st.Place
 				if in.Kind != "" && string(p.Kind) != in.Kind || under != 0 && !v.live.Tree().Within(p.ID, under) ||
+					parent != 0 && p.Parent != parent ||
 					in.Retired != "all" && st.Retired != (in.Retired == "true") ||
 					search != "" && !strings.Contains(strings.ToLower(p.Name+" "+p.Code), search) {
 					continue

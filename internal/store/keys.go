@@ -72,6 +72,13 @@ func (tx *Tx) Keyed(of *KeyedRequest, auditID uint64) error {
 		auditID, of.StaffID, of.Key).Error
 }
 
+// NoteMade is Keyed for a change that counted before its turn came: it is made whatever became of the request
+// meanwhile.
+func (tx *Tx) NoteMade(of *KeyedRequest, auditID uint64) error {
+	return tx.db.Exec("UPDATE idempotency_keys SET audit_id = COALESCE(audit_id, ?) WHERE staff_id = ? AND `key` = ? AND "+
+		"attempt = ?", auditID, of.StaffID, of.Key, of.Attempt).Error
+}
+
 // Answer keeps the answer to a request; status 0 gives the key free again, unless a change was made under it.
 func (s *Store) Answer(ctx context.Context, kept KeyedRequest) error {
 	db := s.db.WithContext(ctx)

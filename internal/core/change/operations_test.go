@@ -23,6 +23,10 @@ func TestEveryDescriptionIsWhole(t *testing.T) {
 		assert.NotEmpty(t, d.Do, key)
 		assert.NotEmpty(t, d.Done, key)
 		assert.NotNil(t, d.apply, key)
+		if d.Urgent { // it counts before its turn comes, so that what it made would have no number yet
+			assert.Empty(t, d.Makes, key)
+			assert.Equal(t, NoSecret, d.Secret, key)
+		}
 		if d.Undone != "" {
 			assert.NotNil(t, descriptions[d.Undone], "%s is taken back by %s", key, d.Undone)
 			assert.Empty(t, d.Kept, key)

@@ -10171,6 +10171,8 @@ export interface operations {
                 kind?: "site" | "zone" | "door" | "device" | "work_centre";
                 /** @description This place and those below it */
                 under?: string;
+                /** @description Those that stand directly in this place */
+                parent?: string;
                 retired?: "true" | "false" | "all";
             };
             header?: {

@@ -1,7 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
-import { useMemo, useState } from "react";
+import { useState } from "react";
 import { api, type Operation, type Place, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { ChangeDialog } from "@/parts/change";
@@ -26,8 +25,7 @@ import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
-
-const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
+import { Branches, PlaceRow, useEstate } from "./Tree";
 
 /** The estate as a tree, and beside it one place: what it is and who can open it. */
 export function Estate() {
@@ -37,15 +35,13 @@ export function Estate() {
   const [q, setQ] = useState("");
   const [adding, setAdding] = useState(false);
   const [retired, setRetired] = useState(false);
-  const places = usePlaces({ retired });
-  const all = places.data ?? [];
-  const fits = useMemo(() => matching(all, q), [all, q]);
+  const estate = useEstate({ code, q, retired });
+  const { chosen, fits } = estate;
   const holds = (p: Place) => p.kind === "site" || p.kind === "zone";
-  const chosen = all.find((p) => p.code === code) ?? (code ? undefined : all[0]);
   return (
     <Page
       title="Estate"
-      lead={`${all.length} places`}
+      lead={`${estate.total} places`}
       acts={
         may("console.edit_places") && (
           <Button onClick={() => setAdding(true)}>
@@ -54,10 +50,10 @@ export function Estate() {
         )
       }
     >
-      <Wrong error={places.error} />
-      {places.isPending ? (
+      <Wrong error={estate.error} />
+      {estate.pending ? (
         <Loading />
-      ) : all.length === 0 ? (
+      ) : estate.total === 0 ? (
         <Empty>No place is on record yet. Add a site to begin.</Empty>
       ) : (
         <div className="grid items-start gap-8 md:grid-cols-[21rem_1fr]">
@@ -70,25 +66,19 @@ export function Estate() {
               className={`${inputLook} mb-2`}
             />
             <nav aria-label="Places" className="sheet max-h-[calc(100dvh-13.5rem)] overflow-auto py-1">
-              {fits.map((p) => {
-                const Icon = icons[p.kind];
-                const here = p.code === chosen?.code;
-                return (
-                  <Link
-                    key={p.code}
-                    to="/estate/$code"
-                    params={{ code: p.code }}
-                    aria-current={here ? "page" : undefined}
-                    className={`flex items-center gap-2 py-1 pr-3 ${here ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
-                    style={{ paddingLeft: `${0.75 + p.depth * 1.15}rem` }}
-                  >
-                    <Icon size={15} className="shrink-0 text-brass" aria-label={kindWord[p.kind]} />
-                    <span className={`truncate ${p.retired ? "text-faded line-through" : ""}`}>{p.name}</span>
-                    <span className="ml-auto pl-2 text-sm text-faded">{p.code}</span>
-                  </Link>
-                );
-              })}
-              {fits.length === 0 && <p className="px-3 py-2 text-faded">No place goes by that.</p>}
+              {estate.large && !q.trim() ? (
+                <Branches chosen={chosen} retired={retired} />
+              ) : (
+                fits.map((p) => (
+                  <PlaceRow key={p.code} place={p} here={p.code === chosen?.code} depth={estate.large ? 0 : p.depth} />
+                ))
+              )}
+              {q.trim() && !estate.pending && fits.length === 0 && (
+                <p className="px-3 py-2 text-faded">No place goes by that.</p>
+              )}
+              {estate.more > 0 && (
+                <p className="px-3 py-2 text-faded">and {estate.more} more. Type more of the name.</p>
+              )}
             </nav>
             <label className="mt-2 flex items-center gap-2 text-sm">
               <input
@@ -119,19 +109,6 @@ export function Estate() {
       )}
     </Page>
   );
-}
-
-/** Places that fit, with those above them, so that a tree remains. */
-function matching(all: Place[], q: string): Place[] {
-  const words = q.trim().toLowerCase();
-  if (!words) return all;
-  const keep = new Set<string>();
-  const parents = new Map(all.map((p) => [p.code, p.parent?.code]));
-  for (const p of all) {
-    if (!`${p.name} ${p.code}`.toLowerCase().includes(words)) continue;
-    for (let code: string | undefined = p.code; code; code = parents.get(code)) keep.add(code);
-  }
-  return all.filter((p) => keep.has(p.code));
 }
 
 function PlacePanel({ place }: { place: Place }) {
