@@ -133,6 +133,7 @@ type Draft struct {
 	State      string      `json:"state" enum:"open,planned,failed,applied,discarded"`
 	Title      string      `json:"title,omitempty"`
 	Reason     string      `json:"reason,omitempty"`
+	Free       bool        `json:"free,omitempty" doc:"Its owner can act no more: you may take it over"`
 	Owner      StaffRef    `json:"owner"`
 	Own        bool        `json:"own" doc:"Whether it is yours"`
 	Count      int         `json:"count" doc:"How many edits it holds"`
@@ -186,7 +187,7 @@ type AuditOperation struct {
 type AuditEntry struct {
 	ID         uint64           `json:"id"`
 	At         time.Time        `json:"at"`
-	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped"`
+	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken"`
 	Actor      string           `json:"actor"`
 	Origin     string           `json:"origin"`
 	Reason     string           `json:"reason,omitempty"`

@@ -351,6 +351,36 @@ func (a *App) Reopen(ctx context.Context, actor people.StaffID, reference string
 	return d, a.keep(ctx, d, a.now().UTC().Truncate(time.Second))
 }
 
+// Free reports whether a draft may be taken over by somebody: it is planned, or could not be applied, by a manager who
+// can act no more, and they may see it.
+func (a *App) Free(d *Draft, actor people.StaffID) bool {
+	live, now := a.Live(), a.now().Unix()
+	return d.OwnerID != uint32(actor) && (d.State == DraftPlanned || d.State == DraftFailed) &&
+		!a.MayUse(live, people.StaffID(d.OwnerID)) && live.HoldsEverywhere(actor, permit.ReadAudit, now)
+}
+
+// TakeOver makes a draft, whose owner can act no more, another manager's. A plan stays: it is made with the authority
+// of whoever took it over.
+func (a *App) TakeOver(ctx context.Context, actor people.StaffID, reference, origin string) (*Draft, error) {
+	d, err := a.DraftFor(ctx, actor, reference)
+	if err != nil {
+		return nil, err
+	}
+	if !a.Free(d, actor) {
+		return nil, fault.Refusedf("not-permitted",
+			"Only a planned draft of somebody who can act no more is taken over.")
+	}
+	was := actorName(a.Live(), change.Actor{Staff: people.StaffID(d.OwnerID)})
+	d.OwnerID = uint32(actor)
+	if err := a.keep(ctx, d, a.now().UTC().Truncate(time.Second)); err != nil {
+		return nil, err
+	}
+	id := uint32(actor)
+	return d, a.record(ctx, store.AuditEntry{At: a.now(), Action: "draft-taken", ActorID: &id,
+		Actor: actorName(a.Live(), change.Actor{Staff: actor}), Origin: origin,
+		Summary: cut(fmt.Sprintf("Took over draft %d of %s", d.ID, was), 480), Operations: "[]"}, nil)
+}
+
 // Plan plans a draft for a moment. It is checked now, and again when the moment comes.
 func (a *App) Plan(ctx context.Context, actor people.StaffID, reference, reason, title string, at time.Time) (*Draft,
 	error) {

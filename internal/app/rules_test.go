@@ -384,6 +384,36 @@ func TestAPlannedDraftIsJudgedByWhatItsOwnerMayThen(t *testing.T) {
 	assert.Equal(t, "no", level(s, "packer", "line.stop"), "who has left changes nothing any more")
 }
 
+// The planned draft of a manager who can act no more is taken over by somebody who may see it, who is not themselves
+// out
+// of action, and is made with their authority.
+func TestThePlanOfWhoCanActNoMoreIsTakenOver(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren, tamsin := staffOf(s, "Q0002"), staffOf(s, "Q0001"), staffOf(s, "Q0003")
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+	require.NoError(t, err)
+	_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "Season", s.App.Now().Add(time.Hour))
+	require.NoError(t, err)
+	_, err = s.App.TakeOver(ctx, maren, "1", "test")
+	assert.True(t, fault.Is(err, fault.Refused), "its owner is at work")
+	_, err = s.App.Commit(ctx, request(operation("staff.depart", "Q0002", set{})))
+	require.NoError(t, err)
+	_, err = s.App.TakeOver(ctx, tamsin, "1", "test")
+	assert.True(t, fault.Is(err, fault.NotFound), "a manager of one site does not see it")
+	taken, err := s.App.TakeOver(ctx, maren, "1", "test")
+	require.NoError(t, err)
+	assert.Equal(t, app.DraftPlanned, taken.State)
+	_, err = s.App.TakeOver(ctx, maren, "1", "test")
+	assert.True(t, fault.Is(err, fault.Refused), "it is hers already")
+	s.Clock.Move(2 * time.Hour)
+	require.Eventually(t, func() bool { return level(s, "packer", "line.stop") == "yes" }, 20*time.Second,
+		50*time.Millisecond)
+	lines, _, err := s.App.Audit(ctx, maren, store.AuditFilter{Action: "draft-taken", Limit: 5})
+	require.NoError(t, err)
+	require.Len(t, lines, 1)
+	assert.Contains(t, lines[0].Summary, "Took over draft 1 of Q0002")
+}
+
 func TestNobodyKeepsMoreDraftsThanTheyCanOversee(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")

@@ -23,7 +23,7 @@ import (
 
 const (
 	// urgentPatience is for how long an urgent act waits for its turn.
-	urgentPatience = 60 * time.Millisecond
+	urgentPatience = 25 * time.Millisecond
 	// mostUrgent bounds the operations of one act.
 	mostUrgent = 200
 	// carryEvery is how often acts are tried to be made changes of.

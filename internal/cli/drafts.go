@@ -54,6 +54,8 @@ func (s *session) draftCommand() *cobra.Command {
 			_ []string) error {
 			return s.actOnDraft(c, id, "reopen", nil)
 		})
+	take := aboutDraft("take ID", "Take over a planned draft whose owner can act no more", "  loyal draft take 7",
+		func(c *cobra.Command, id string, _ []string) error { return s.actOnDraft(c, id, "take", nil) })
 	plan := s.draftPlan()
 	apply := aboutDraft("apply [ID]", "Make a draft as one change, whole or not at all",
 		"  loyal draft apply --reason 'agreed with the heads of department'",
@@ -83,7 +85,7 @@ func (s *session) draftCommand() *cobra.Command {
 			return s.report(result, fmt.Sprintf("Applied as change %d. %s", result.AuditID, result.Effect.Summary))
 		})
 	return noun("draft", "Edits collected to be made as one change", listing, show, drop, accept, plan, apply, discard,
-		reopen)
+		reopen, take)
 }
 
 func when(t *time.Time) string {

@@ -47,7 +47,7 @@ func (s *Server) registerDrafts() {
 			v := s.view(ctx)
 			items := make([]api.Draft, len(drafts))
 			for i := range drafts {
-				items[i] = v.draft(&drafts[i], callerOf(ctx).id())
+				items[i] = s.draft(v, &drafts[i], callerOf(ctx).id())
 			}
 			next := ""
 			if len(items) == limit {
@@ -174,6 +174,12 @@ func (s *Server) registerDraftEnds() {
 			d, err := s.app.Discard(ctx, callerOf(ctx).id(), in.ID)
 			return s.drawn(ctx, d, err)
 		})
+	route(s, "POST", "/drafts/{id}/take", "take-draft", "drafts",
+		"Take over a planned draft whose owner can act no more; it is made with your authority then", Access{},
+		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
+			d, err := s.app.TakeOver(ctx, callerOf(ctx).id(), in.ID, callerOf(ctx).origin())
+			return s.drawn(ctx, d, err)
+		})
 	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts",
 		"Take back a plan, or go on with a draft that failed or was discarded", Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
@@ -191,8 +197,9 @@ func operations(wire []api.Operation) []change.Operation {
 	return operations
 }
 
-func (v view) draft(d *app.Draft, actor people.StaffID) api.Draft {
+func (s *Server) draft(v view, d *app.Draft, actor people.StaffID) api.Draft {
 	out := api.Draft{ID: d.ID, State: d.State, Title: d.Title, Reason: d.Reason, Own: d.OwnerID == uint32(actor),
+		Free:  s.app.Free(d, actor),
 		Count: len(d.Lines), PlannedFor: d.PlannedFor,
 		Problem: d.Problem, UpdatedAt: d.UpdatedAt}
 	if owner := v.staffRef(people.StaffID(d.OwnerID)); owner != nil {
@@ -208,7 +215,7 @@ func (s *Server) drawn(ctx context.Context, d *app.Draft, err error) (*draftOut,
 	if err != nil {
 		return nil, err
 	}
-	return &draftOut{s.view(ctx).draft(d, callerOf(ctx).id())}, nil
+	return &draftOut{s.draft(s.view(ctx), d, callerOf(ctx).id())}, nil
 }
 
 // editsShown is how many edits of a draft a review shows.
@@ -219,7 +226,7 @@ func (s *Server) reviewed(ctx context.Context, r *app.Review, skipped []app.Skip
 		return nil, err
 	}
 	v := view{r.Before(), s.app.Now(), s.seesOf(ctx)}
-	out := v.draft(r.Draft, callerOf(ctx).id())
+	out := s.draft(v, r.Draft, callerOf(ctx).id())
 	for i := range skipped {
 		column := skipped[i].Column.Permission.Title
 		column += ", " + skipped[i].Column.Place.Name

@@ -59,7 +59,7 @@ func (s *Server) registerToday() {
 				out.Body.Locked = append(out.Body.Locked, v.person(p))
 			}
 			for i := range t.Drafts {
-				out.Body.Drafts = append(out.Body.Drafts, v.draft(&t.Drafts[i], callerOf(ctx).id()))
+				out.Body.Drafts = append(out.Body.Drafts, s.draft(v, &t.Drafts[i], callerOf(ctx).id()))
 			}
 			return out, nil
 		})

@@ -111,7 +111,7 @@ func (tx *Tx) SaveDraft(draft *Draft) error { return saveDraft(tx.db, draft) }
 func saveDraft(db *gorm.DB, draft *Draft) error {
 	read := draft.Version
 	draft.Version++
-	result := db.Model(&Draft{}).Where("id = ? AND version = ?", draft.ID, read).Select("*").Omit("id", "owner_id",
+	result := db.Model(&Draft{}).Where("id = ? AND version = ?", draft.ID, read).Select("*").Omit("id",
 		"created_at").Updates(draft)
 	switch {
 	case result.Error != nil:

@@ -1156,6 +1156,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/drafts/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over a planned draft whose owner can act no more; it is made with your authority then
+         * @description A token needs the scope `everything`.
+         */
+        post: operations["take-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -3197,7 +3217,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -3659,6 +3679,8 @@ export interface components {
             edits?: components["schemas"]["DraftEdit"][];
             /** @description When one draft is asked for: who gains and loses by what can be made */
             effect?: components["schemas"]["Effect"];
+            /** @description Its owner can act no more: you may take it over */
+            free?: boolean;
             /** Format: int64 */
             id: number;
             /** @description Whether it is yours */
@@ -6006,7 +6028,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;
@@ -8241,6 +8263,38 @@ export interface operations {
                 "application/yaml": string;
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

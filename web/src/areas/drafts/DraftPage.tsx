@@ -80,23 +80,34 @@ export function DraftPage() {
         </>
       }
       acts={
-        d.own && (
-          <>
-            {editable && <Button onClick={() => setAsking("plan")}>Plan for a moment</Button>}
-            {(editable || d.state === "planned") && (
-              <Button look="grave" onClick={() => setAsking("discard")}>
-                Discard
-              </Button>
-            )}
-            {(d.state === "planned" || d.state === "failed" || d.state === "discarded") && (
-              <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/reopen", path)))}>
-                {d.state === "planned" ? "Take the plan back" : "Go on with it"}
-              </Button>
-            )}
-          </>
+        d.free ? (
+          <Button look="main" onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/take", path)))}>
+            Take it over
+          </Button>
+        ) : (
+          d.own && (
+            <>
+              {editable && <Button onClick={() => setAsking("plan")}>Plan for a moment</Button>}
+              {(editable || d.state === "planned") && (
+                <Button look="grave" onClick={() => setAsking("discard")}>
+                  Discard
+                </Button>
+              )}
+              {(d.state === "planned" || d.state === "failed" || d.state === "discarded") && (
+                <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/reopen", path)))}>
+                  {d.state === "planned" ? "Take the plan back" : "Go on with it"}
+                </Button>
+              )}
+            </>
+          )
         )
       }
     >
+      {d.free && (
+        <p className="mb-4 rounded-sm border border-rule bg-inset px-4 py-2.5">
+          {d.owner.name} can act no more. Take it over to keep it: it is made with your authority then.
+        </p>
+      )}
       {d.problem && (
         <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-[550] text-shut">
           It could not be applied: {d.problem}
