@@ -67,7 +67,7 @@ type Secret struct {
 type ChangeResult struct {
 	Preview  bool     `json:"preview"`
 	Revision uint64   `json:"revision"`
-	AuditID  uint64   `json:"audit_id,omitempty"`
+	AuditID  uint64   `json:"audit_id,omitempty" doc:"Absent in a preview, and of what is in force before its turn in the log"`
 	Effect   Effect   `json:"effect"`
 	Made     []Made   `json:"made"`
 	Secrets  []Secret `json:"secrets"`

@@ -7,7 +7,6 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -145,6 +144,9 @@ type Skipped struct {
 	Why    error
 }
 
+// mostSet bounds the cells that are set at once: more are a matter for a template.
+const mostSet = 5000
+
 // SetGrid sets whole columns of a grid for all the people that it has, or for some, in a draft: to a word, or with none
 // back to what the templates give. What the rules refuse is left out and said.
 func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference string, q *GridQuery, staff []string,
@@ -154,7 +156,7 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 	if err != nil {
 		return nil, nil, err
 	}
-	q.Staff.Around, q.Staff.Limit = q.where().ID, draft.MostLines+1
+	q.Staff.Around, q.Staff.Limit = q.where().ID, mostSet+1
 	rows, _, err := a.FindStaff(actor, q.Staff)
 	if err != nil {
 		return nil, nil, err
@@ -169,10 +171,10 @@ func (a *App) SetGrid(ctx context.Context, actor people.StaffID, draftReference 
 			rows = append(rows, p)
 		}
 	}
-	if n := len(rows) * len(columns); n > draft.MostLines {
+	if n := len(rows) * len(columns); n > mostSet {
 		return nil, nil, fault.Invalidf("columns",
-			"this sets more than the %d cells that a draft holds; narrow the filter, or change the template instead",
-			draft.MostLines)
+			"this sets more than the %d cells that are set at once; narrow the filter, or change the template instead",
+			mostSet)
 	}
 	var operations []change.Operation
 	var skipped []Skipped

@@ -346,15 +346,15 @@ func (a *App) takeIn(ctx context.Context, added uint64, rows []store.UrgentAct, 
 	return acts, nil
 }
 
-// awaitKnown waits until every instance that may answer doors knows a change, or an act where that is not 0: one that
-// does not say so for long enough refuses by then.
+// awaitKnown waits until every instance that may answer doors knows a change, or an act where that is not 0. One that
+// does not say so for long enough refuses by then; so it is enough to wait for that where nothing can be asked. What is
+// waited for is made: an error says that the asker is gone, or the database.
 func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
-	for {
+	for begun := time.Now(); time.Since(begun) < a.pulse.refuseAfter+silent; {
 		list, err := a.store.Instances(ctx, act)
-		if err != nil {
-			return err
-		}
-		if !a.pulse.waitsFor(list, func(i *store.Known) bool { return i.Revision >= revision && i.Knows }) {
+		if err == nil && !a.pulse.waitsFor(list, func(i *store.Known) bool {
+			return i.Revision >= revision && i.Knows
+		}) {
 			return nil
 		}
 		select {
@@ -363,6 +363,7 @@ func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
 		case <-time.After(15 * time.Millisecond):
 		}
 	}
+	return nil
 }
 
 // word is the last that was heard of an instance, and since when.

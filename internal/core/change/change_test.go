@@ -4,6 +4,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/json"
+	"fmt"
 	"testing"
 	"time"
 
@@ -469,7 +470,7 @@ func TestEveryOperationIsNamedInWordsAndDecodesStrictly(t *testing.T) {
 	assert.True(t, fault.Is(err, fault.Invalid), "a change of nothing")
 	many := make([]Operation, MaxOperations+1)
 	_, err = h.try(h.who("S1"), "r", many...)
-	assert.ErrorContains(t, err, "at most 5000")
+	assert.ErrorContains(t, err, fmt.Sprintf("at most %d", MaxOperations))
 }
 
 func TestTheEffectOfATemplateReachesThoseBasedOnIt(t *testing.T) {

@@ -3483,7 +3483,10 @@ export interface components {
             reason?: string;
         };
         ChangeResult: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Absent in a preview, and of what is in force before its turn in the log
+             */
             audit_id?: number;
             effect: components["schemas"]["Effect"];
             made: components["schemas"]["Made"][];
