@@ -133,7 +133,7 @@ type Draft struct {
 	State      string      `json:"state" enum:"open,planned,failed,applied,discarded"`
 	Title      string      `json:"title,omitempty"`
 	Reason     string      `json:"reason,omitempty"`
-	Free       bool        `json:"free,omitempty" doc:"Its owner can act no more: you may take it over"`
+	Free       bool        `json:"free,omitempty" doc:"Its owner can no longer make changes: you may take it over"`
 	Owner      StaffRef    `json:"owner"`
 	Own        bool        `json:"own" doc:"Whether it is yours"`
 	Count      int         `json:"count" doc:"How many edits it holds"`

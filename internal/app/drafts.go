@@ -368,7 +368,7 @@ func (a *App) TakeOver(ctx context.Context, actor people.StaffID, reference, ori
 	}
 	if !a.Free(d, actor) {
 		return nil, fault.Refusedf("not-permitted",
-			"Only a planned draft of somebody who can act no more is taken over.")
+			"Only a planned draft of somebody who can no longer make changes can be taken over.")
 	}
 	was := actorName(a.Live(), change.Actor{Staff: people.StaffID(d.OwnerID)})
 	d.OwnerID = uint32(actor)

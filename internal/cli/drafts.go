@@ -54,7 +54,8 @@ func (s *session) draftCommand() *cobra.Command {
 			_ []string) error {
 			return s.actOnDraft(c, id, "reopen", nil)
 		})
-	take := aboutDraft("take ID", "Take over a planned draft whose owner can act no more", "  loyal draft take 7",
+	take := aboutDraft("take ID", "Take over a planned draft whose owner can no longer make changes",
+		"  loyal draft take 7",
 		func(c *cobra.Command, id string, _ []string) error { return s.actOnDraft(c, id, "take", nil) })
 	plan := s.draftPlan()
 	apply := aboutDraft("apply [ID]", "Make a draft as one change, whole or not at all",

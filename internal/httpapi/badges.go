@@ -263,7 +263,7 @@ func (s *Server) registerBadgeActs() {
 		Body api.BadgeWrite
 	}
 	route(s, "POST", "/badges", "add-badge", "badges", "Add a badge, or a range of them, to the stock of a site",
-		Access{Operation: "badge.add", Large: true}, func(ctx context.Context, in *addIn) (*changed, error) {
+		Access{Operation: "badge.add", File: true}, func(ctx context.Context, in *addIn) (*changed, error) {
 			return s.write(ctx, in.Writing, in.Body.Reason,
 				change.Operation{Op: "badge.add", Set: set(in.Body.BadgeFields)})
 		})

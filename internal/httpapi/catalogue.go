@@ -362,7 +362,7 @@ func (s *Server) registerRulebook() {
 	}
 	route(s, "POST", "/rulebook", "apply-rulebook", "rulebook",
 		"Make the catalogue and the templates as a rulebook says; what it does not name is left alone",
-		Access{Permission: permit.EditTemplates, Large: true},
+		Access{Permission: permit.EditTemplates, File: true},
 		func(ctx context.Context, in *applyIn) (*changed, error) {
 			return s.applyRulebook(ctx, in.RawBody, in.Reason, in.Preview)
 		})

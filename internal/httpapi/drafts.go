@@ -101,7 +101,7 @@ func (s *Server) registerDraftEdits() {
 		RawBody []byte `contentType:"application/yaml"`
 	}
 	route(s, "POST", "/drafts/{id}/rulebook", "add-draft-rulebook", "drafts",
-		"Put into a draft what makes the catalogue and the templates as a rulebook says", Access{Large: true},
+		"Put into a draft what makes the catalogue and the templates as a rulebook says", Access{File: true},
 		func(ctx context.Context, in *bookIn) (*draftOut, error) {
 			review, err := s.app.CollectRulebook(ctx, callerOf(ctx).id(), in.ID, in.Reason, in.RawBody)
 			return s.reviewed(ctx, review, nil, err)
@@ -175,7 +175,8 @@ func (s *Server) registerDraftEnds() {
 			return s.drawn(ctx, d, err)
 		})
 	route(s, "POST", "/drafts/{id}/take", "take-draft", "drafts",
-		"Take over a planned draft whose owner can act no more; it is made with your authority then", Access{},
+		"Take over a planned draft whose owner can no longer make changes; it is then made with your authority",
+		Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
 			d, err := s.app.TakeOver(ctx, callerOf(ctx).id(), in.ID, callerOf(ctx).origin())
 			return s.drawn(ctx, d, err)

@@ -37,7 +37,7 @@ func (s *Server) registerFiles() {
 	scan := func(ctx context.Context, in OneNumber) (*app.Filed, error) {
 		return s.app.ScanOf(callerOf(ctx).id(), in.ID)
 	}
-	seen, edited := Access{Permission: permit.ViewStaff}, Access{Permission: permit.EditStaff, Large: true}
+	seen, edited := Access{Permission: permit.ViewStaff}, Access{Permission: permit.EditStaff, File: true}
 	route(s, "GET", "/staff/{id}/photo", "get-photo", "staff", "The photo of somebody, as JPEG", seen,
 		func(ctx context.Context, in *OneStaff) (*kept, error) {
 			f, err := photo(ctx, in.ID)

@@ -43,7 +43,7 @@ func (s *Server) registerHours() {
 		RawBody []byte `contentType:"text/calendar"`
 	}
 	route(s, "POST", "/places/{id}/calendar", "import-hours", "hours",
-		"Give a site or a zone opening hours from an iCalendar file", Access{Operation: "place.edit", Large: true},
+		"Give a site or a zone opening hours from an iCalendar file", Access{Operation: "place.edit", File: true},
 		func(ctx context.Context, in *importIn) (*changed, error) {
 			v := s.view(ctx)
 			st, err := v.findPlace(in.ID)

@@ -154,7 +154,8 @@ type Access struct {
 	Operation  string // of a route that makes one operation: it says the permission and the scope
 	Permission string // managers need this, somewhere; empty: any manager may
 	BeforePass bool   // even while a first password is still to be changed
-	Large      bool   // it takes a file, or thousands of operations
+	Large      bool   // it takes thousands of operations
+	File       bool   // it takes a file
 	Scope      string // the least scope of a token; left out: by method and operation
 }
 
@@ -238,6 +239,8 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	switch {
 	case access.Public || access.Terminal || access.Visit:
 		op.MaxBodyBytes = maxAnonymous
+	case access.File:
+		op.MaxBodyBytes, op.SkipValidateBody = maxFile, true
 	case access.Large:
 		// Decoding stops at the first thing that does not fit, where validating would list all of thousands.
 		op.MaxBodyBytes, op.SkipValidateBody = maxChange, true
@@ -339,7 +342,7 @@ func (s *Server) admit(access Access) func(huma.Context, func(huma.Context)) {
 				return
 			}
 		}
-		if access.Large {
+		if access.Large || access.File {
 			size, err := strconv.ParseInt(ctx.Header("Content-Length"), 10, 64)
 			if err != nil {
 				size = -1

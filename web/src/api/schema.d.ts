@@ -1166,7 +1166,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take over a planned draft whose owner can act no more; it is made with your authority then
+         * Take over a planned draft whose owner can no longer make changes; it is then made with your authority
          * @description A token needs the scope `everything`.
          */
         post: operations["take-draft"];
@@ -3682,7 +3682,7 @@ export interface components {
             edits?: components["schemas"]["DraftEdit"][];
             /** @description When one draft is asked for: who gains and loses by what can be made */
             effect?: components["schemas"]["Effect"];
-            /** @description Its owner can act no more: you may take it over */
+            /** @description Its owner can no longer make changes: you may take it over */
             free?: boolean;
             /** Format: int64 */
             id: number;

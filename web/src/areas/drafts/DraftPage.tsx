@@ -105,7 +105,7 @@ export function DraftPage() {
     >
       {d.free && (
         <p className="mb-4 rounded-sm border border-rule bg-inset px-4 py-2.5">
-          {d.owner.name} can act no more. Take it over to keep it: it is made with your authority then.
+          {d.owner.name} can no longer make changes. Take it over to keep the plan: it is then made with your authority.
         </p>
       )}
       {d.problem && (
