@@ -7,8 +7,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"io"
-	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -26,11 +24,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/api"
-	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/client"
-	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/mariadb"
-	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -275,7 +270,7 @@ func TestCluster(t *testing.T) {
 	for i := range nodes {
 		c.serve(bin, i)
 	}
-	c.loadDemo()
+	testkit.LoadDemo(t, c.dsn(0), filepath.Join(c.folder, "keys"))
 	var managers [nodes]*client.Client
 	for i := range nodes {
 		c.await(i, true, "ready")
@@ -373,20 +368,4 @@ func fill(t *testing.T, path string) {
 		_, err = file.Write(zeros[:4096])
 	}
 	require.ErrorIs(t, err, syscall.ENOSPC)
-}
-
-func (c *cluster) loadDemo() {
-	var db *store.Store
-	require.Eventually(c.t, func() (up bool) {
-		var err error
-		db, err = store.Open(ctx, c.dsn(0))
-		return err == nil
-	}, time.Minute, 200*time.Millisecond)
-	defer func() { _ = db.Close() }()
-	keys, err := app.Found(ctx, db, filepath.Join(c.folder, "keys"), testkit.Cost)
-	require.NoError(c.t, err)
-	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), app.Options{})
-	require.NoError(c.t, err)
-	defer a.Close()
-	require.NoError(c.t, demo.Load(ctx, a, io.Discard))
 }

@@ -5,8 +5,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"io"
-	"log/slog"
 	mathrand "math/rand/v2"
 	"net/http"
 	"os"
@@ -22,10 +20,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/api"
-	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/client"
 	"loyallatch.example/latch/internal/core/org"
-	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/mariadb"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
@@ -97,7 +93,7 @@ func TestWhateverIsKilledNothingIsLostDoubledHalfOrStuck(t *testing.T) {
 	m.startDatabase()
 	t.Cleanup(func() { _ = m.database.Stop() })
 	require.NoError(t, m.database.CreateSchema(ctx, "latch"))
-	loadDemo(t, m)
+	testkit.LoadDemo(t, m.database.DSN("latch"), m.keys())
 	m.startService()
 	t.Cleanup(func() { _ = m.service.Process.Kill(); _ = m.service.Wait() })
 	m.awaitReady()
@@ -205,15 +201,3 @@ func (m *mortal) check(made []int, large int) {
 }
 
 var ctx = context.Background()
-
-func loadDemo(t *testing.T, m *mortal) {
-	db, err := store.Open(ctx, m.database.DSN("latch"))
-	require.NoError(t, err)
-	defer func() { _ = db.Close() }()
-	keys, err := app.Found(ctx, db, m.keys(), testkit.Cost)
-	require.NoError(t, err)
-	a, err := app.New(ctx, db, keys, slog.New(slog.NewTextHandler(io.Discard, nil)), app.Options{})
-	require.NoError(t, err)
-	defer a.Close()
-	require.NoError(t, demo.Load(ctx, a, io.Discard))
-}

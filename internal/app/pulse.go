@@ -40,17 +40,15 @@ type pulse struct {
 	host        string
 	refuseAfter time.Duration
 
-	mu       sync.Mutex
-	asked    time.Time // when it last answered
-	known    time.Time // up to when all changes are known
-	writes   [2]taking // of the word that the instance is there, and of events
-	reach    context.Context
-	giveUp   context.CancelCauseFunc
-	away     bool
-	told     uint64 // the revision that was last said to be known here
-	toldWhen time.Time
-	heard    map[uint64]word // of each instance
-	acts     map[uint64]bool // of which it was said that they count here; the follower's alone
+	mu     sync.Mutex
+	asked  time.Time // when it last answered
+	known  time.Time // up to when all changes are known
+	writes [2]taking // of the word that the instance is there, and of events
+	reach  context.Context
+	giveUp context.CancelCauseFunc
+	away   bool
+	heard  map[uint64]word // of each instance
+	acts   map[uint64]bool // of which it was said that they count here; the follower's alone
 }
 
 // taking is since when the database has not taken something, and why.
@@ -117,6 +115,13 @@ func (p *pulse) look() (gone bool) {
 	return true
 }
 
+// end gives up what waits as the instance ends.
+func (p *pulse) end() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.giveUp(context.Canceled)
+}
+
 // Reach returns a context for something that asks the database, which ends when that goes away; done lets go of it. It
 // is ErrAway where it is away already.
 func (a *App) Reach(ctx context.Context) (within context.Context, done func(), err error) {
@@ -177,16 +182,23 @@ func (a *App) Ready() (aside int, err error) {
 	return len(a.Live().State().AsideRecords()), nil
 }
 
-// follow takes in what other instances have written, and notes when the database answers.
-func (a *App) follow(ctx context.Context) {
-	tick := time.NewTicker(followEvery)
+// every does something at intervals until the context ends.
+func every(ctx context.Context, interval time.Duration, do func()) {
+	tick := time.NewTicker(interval)
 	defer tick.Stop()
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+			do()
 		}
+	}
+}
+
+// follow takes in what other instances have written, and notes when the database answers.
+func (a *App) follow(ctx context.Context) {
+	every(ctx, followEvery, func() {
 		asking := time.Now()
 		err := a.catchUp(ctx)
 		switch {
@@ -195,64 +207,46 @@ func (a *App) follow(ctx context.Context) {
 		case ctx.Err() == nil:
 			a.log.Error("following the database failed", "error", err)
 		}
-	}
+	})
 }
 
 // watch tells whatever waits for the database once it is away.
 func (a *App) watch(ctx context.Context) {
-	tick := time.NewTicker(followEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			a.pulse.giveUp(context.Canceled)
-			return
-		case <-tick.C:
-		}
+	every(ctx, followEvery, func() {
 		if a.pulse.look() {
 			a.log.Error("the database does not answer; whatever waits for it is given up")
 		}
-	}
+	})
+	a.pulse.end()
 }
 
 // beat says in the database that the instance is there and what it knows, time and again: whoever locks somebody waits
 // until all instances know.
 func (a *App) beat(ctx context.Context) {
-	tick := time.NewTicker(followEvery / 2)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			leaving, cancel := context.WithTimeout(context.WithoutCancel(ctx), askWithin)
-			_ = a.store.Left(leaving, a.pulse.name) // it is forgotten by itself, too
-			cancel()
-			return
-		case <-tick.C:
-		}
-		a.pulse.mu.Lock()
-		told, when := a.pulse.told, a.pulse.toldWhen
-		a.pulse.mu.Unlock()
+	var told uint64 // the revision that was last said to be known here
+	var when time.Time
+	every(ctx, followEvery/2, func() {
 		revision := a.base.Load().State().Revision
 		if revision == told && time.Since(when) < beatEvery {
-			continue
+			return
 		}
 		attempt, cancel := context.WithTimeout(ctx, 2*askWithin)
+		defer cancel()
 		err := a.beatOnce(attempt, revision)
-		cancel()
 		if ctx.Err() != nil {
-			continue
+			return
 		}
 		a.pulse.took(beats, err)
-		a.pulse.mu.Lock()
-		if a.pulse.toldWhen = time.Now(); err == nil {
-			a.pulse.told = revision
-		}
-		a.pulse.mu.Unlock()
-		a.listen(ctx)
-		if err != nil {
+		if when = time.Now(); err == nil {
+			told = revision
+		} else {
 			a.log.Error("the database takes nothing", "error", err)
 		}
-	}
+		a.listen(ctx)
+	})
+	leaving, cancel := context.WithTimeout(context.WithoutCancel(ctx), askWithin)
+	defer cancel()
+	_ = a.store.Left(leaving, a.pulse.name) // it is forgotten by itself, too
 }
 
 // listen hears which instances are there.

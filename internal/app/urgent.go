@@ -175,23 +175,16 @@ func (a *App) record(ctx context.Context, entry store.AuditEntry, about []store.
 
 // carry makes changes, and entries of the audit log, of the acts that wait, each in its turn.
 func (a *App) carry(ctx context.Context) {
-	tick := time.NewTicker(carryEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		}
+	every(ctx, carryEvery, func() {
 		within, done, err := a.Reach(ctx)
+		defer done()
 		if err == nil {
 			err = a.carryAll(within)
 		}
-		done()
 		if err != nil && !errors.Is(err, ErrAway) && ctx.Err() == nil {
 			a.log.Error("an urgent act could not be made a change yet", "error", err)
 		}
-	}
+	})
 }
 
 // carryAll makes changes of the acts that wait, in the order in which they were kept.

@@ -153,6 +153,20 @@ func Demo(t testing.TB) *Service {
 	return s
 }
 
+// LoadDemo loads the demo into an empty schema for a service that is started later, with its key in a folder.
+func LoadDemo(t testing.TB, dsn, keyFolder string) {
+	t.Helper()
+	db, err := store.Open(context.Background(), dsn)
+	require.NoError(t, err)
+	defer func() { _ = db.Close() }()
+	keys, err := app.Found(context.Background(), db, keyFolder, Cost)
+	require.NoError(t, err)
+	a, err := app.New(context.Background(), db, keys, slog.New(slog.DiscardHandler), app.Options{})
+	require.NoError(t, err)
+	defer a.Close()
+	require.NoError(t, demo.Load(context.Background(), a, io.Discard))
+}
+
 // Passwords of those who sign in to the demo, by the first part of their email.
 var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven",
 	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern"}
