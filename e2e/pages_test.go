@@ -56,7 +56,7 @@ func TestARecordIsChangedAndAnotherManagersChangeIsNotOverwritten(t *testing.T) 
 	assert.Equal(t, "Senior packer", s.App.Live().State().StaffByNumber("Q0011").JobTitle)
 }
 
-func TestSomebodyIsAssignedDepartedAndReinstatedOnTheirPage(t *testing.T) {
+func TestSomebodyIsAssignedLeavesAndIsReinstatedOnTheirPage(t *testing.T) {
 	s := testkit.Demo(t)
 	p := open(t, s.URL)
 	p.signIn("idris")
@@ -80,10 +80,10 @@ func TestSomebodyIsAssignedDepartedAndReinstatedOnTheirPage(t *testing.T) {
 	p.press("Done")
 	p.gone("Noor has no PIN")
 	p.see("Noor opens 13 doors at Harrow Bend Packhouse")
-	p.press("Record departure")
+	p.press("Record leaving")
 	p.press("End of season")
-	p.press("Record the departure")
-	p.see("Departed")
+	p.press("Record the leaving")
+	p.see("Left")
 	p.press("Reinstate")
 	p.see("is taken back")
 	p.press("Reinstate")

@@ -52,7 +52,7 @@ func TestScreenshots(t *testing.T) {
 	p.see("does not include")
 	take("check")
 	p.visit("/audit")
-	p.see("Recorded the departure")
+	p.see("Recorded the leaving")
 	take("audit")
 	p.visit("/badges?site=HB&q=118-11")
 	p.see("that fit")

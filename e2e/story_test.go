@@ -117,7 +117,7 @@ func TestAShiftSupervisorsConsoleHoldsWhatTheyMay(t *testing.T) {
 	p.visit("/staff/Q0011")
 	p.see("What Otis can do")
 	text := p.text(`document.querySelector("main").innerText`)
-	for _, act := range []string{"New PIN", "Assign\n", "Record departure", "First password"} {
+	for _, act := range []string{"New PIN", "Assign\n", "Record leaving", "First password"} {
 		assert.NotContains(t, text, act)
 	}
 	p.press("Lock")
@@ -213,7 +213,7 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 		"/sheet":                              "Runs a washing, grading", "/exceptions": "Trains to lead a line",
 		"/grid":   "by a template",
 		"/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here",
-		"/audit": "Recorded the departure", "/nowhere": "There is no such page"} {
+		"/audit": "Recorded the leaving", "/nowhere": "There is no such page"} {
 		p.visit(path)
 		p.see(sees)
 		check(path)

@@ -89,10 +89,11 @@ type Staff struct {
 	LineManager *StaffRef    `json:"line_manager,omitempty"`
 	StartDate   string       `json:"start_date" format:"date"`
 	ContractEnd string       `json:"contract_end,omitempty" format:"date"`
-	LeavingDate string       `json:"leaving_date,omitempty" format:"date"`
+	LeavingDate string       `json:"leaving_date,omitempty" format:"date" doc:"Last day that counts"`
+	LeavesAt    *time.Time   `json:"leaves_at,omitempty" doc:"Where it is no whole day: the moment at which access ends or ended"`
 	Notes       string       `json:"notes,omitempty"`
 	ExternalID  string       `json:"external_id,omitempty"`
-	Status      string       `json:"status" enum:"prepared,active,departed"`
+	Status      string       `json:"status" enum:"prepared,active,left"`
 	Owner       bool         `json:"owner,omitempty"`
 	Lock        *Lock        `json:"lock,omitempty"`
 	Templates   []string     `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
@@ -101,6 +102,19 @@ type Staff struct {
 	Qualified   []string     `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
 	Narrow      bool         `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
 	ETag        string       `json:"etag" doc:"Send as If-Match when changing this"`
+}
+
+// StaffFilter chooses staff.
+type StaffFilter struct {
+	Q          string `query:"q" json:"q,omitempty" maxLength:"100" doc:"Words of the name, number, email, job title or employer"`
+	Name       string `query:"name" json:"name,omitempty" maxLength:"100" doc:"Words of the name or the number and of nothing else"`
+	Status     string `query:"status" json:"status,omitempty" enum:"prepared,active,left"`
+	Locked     string `query:"locked" json:"locked,omitempty" enum:"true,false"`
+	Engagement string `query:"engagement" json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
+	Employer   string `query:"employer" json:"employer,omitempty" maxLength:"120"`
+	Site       string `query:"site" json:"site,omitempty" maxLength:"64" doc:"Code of the home site"`
+	Template   string `query:"template" json:"template,omitempty" maxLength:"64" doc:"Code of a template they are assigned"`
+	Place      string `query:"place" json:"place,omitempty" maxLength:"64" doc:"Code of a place they are assigned at, or below"`
 }
 
 // Ground is one fact that a decision rests on.

@@ -20,7 +20,7 @@ type Badge struct {
 type BadgeIssue struct {
 	Credential uint32     `json:"credential"`
 	Staff      StaffRef   `json:"staff"`
-	Status     string     `json:"status" enum:"prepared,active,departed" doc:"Of the holder, now"`
+	Status     string     `json:"status" enum:"prepared,active,left" doc:"Of the holder, now"`
 	IssuedAt   time.Time  `json:"issued_at"`
 	Until      *time.Time `json:"until,omitempty" doc:"When it stops counting; of a day badge when it is due"`
 	State      string     `json:"state" enum:"valid,suspended,lost,withdrawn"`

@@ -76,6 +76,19 @@ type ChangeResult struct {
 	Total    int      `json:"total" doc:"How many steps it has"`
 }
 
+// StaffActResult is what came of an act about many people, or would.
+type StaffActResult struct {
+	ChangeResult
+	Count   int       `json:"count" doc:"About how many people it is done"`
+	LeftOut []LeftOut `json:"left_out" doc:"About whom it cannot be done, and why"`
+}
+
+// LeftOut is somebody about whom an act cannot be done.
+type LeftOut struct {
+	Staff StaffRef `json:"staff"`
+	Why   string   `json:"why"`
+}
+
 // Step is one record that a change writes, in words.
 type Step struct {
 	Words   string       `json:"words" example:"Changed template Line operator"`

@@ -17,10 +17,27 @@ type (
 		Reasoned
 		Until string `json:"until,omitempty" doc:"RFC 3339 moment; left out: until unlocked"`
 	}
-	// DepartWrite records that somebody leaves.
-	DepartWrite struct {
+	// LeaveWrite records that somebody leaves.
+	LeaveWrite struct {
 		Reasoned
-		On string `json:"on,omitempty" doc:"Last day that counts, an ISO 8601 date; left out: at once"`
+		On string `json:"on,omitempty" format:"date" doc:"Last day that counts, an ISO 8601 date"`
+		At string `json:"at,omitempty" format:"date-time" doc:"Moment at which access ends, RFC 3339; both left out: at once"`
+	}
+	// StaffAct is one thing to be done about many people.
+	StaffAct struct {
+		Reasoned
+		Op       string         `json:"op" doc:"An operation about a person or their assignments" example:"staff.lock"`
+		Set      map[string]any `json:"set,omitempty" doc:"Its fields, but for the person"`
+		Staff    []string       `json:"staff,omitempty" maxItems:"25000" doc:"Staff numbers"`
+		Filter   *StaffFilter   `json:"filter,omitempty" doc:"In place of staff numbers: all whom it keeps; those about whom it cannot be done are left out"`
+		Count    int            `json:"count,omitempty" doc:"With a filter: about how many it is to be done, as the preview says; refused where it is not that many"`
+		Of       *AssignmentsOf `json:"of,omitempty" doc:"Of an operation about assignments: of which ones; left out: of all that go on"`
+		LeaveOut bool           `json:"leave_out,omitempty" doc:"Leave out those about whom it cannot be done; otherwise one such stops it"`
+	}
+	// AssignmentsOf chooses among the assignments of people.
+	AssignmentsOf struct {
+		Place    string `json:"place,omitempty" maxLength:"64" doc:"At this place or below"`
+		Template string `json:"template,omitempty" maxLength:"64" doc:"With this template"`
 	}
 	// PlaceWrite adds or changes a place.
 	PlaceWrite struct {

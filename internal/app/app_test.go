@@ -200,13 +200,13 @@ func TestCheckingPINsIsNoWayToFindThem(t *testing.T) {
 	assert.ErrorAs(t, err, &throttled)
 }
 
-func TestDoublesAreFoundWithoutMarksAndAmongTheDeparted(t *testing.T) {
+func TestDoublesAreFoundWithoutMarksAndAmongThoseWhoLeft(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.App.Live().State().StaffByNumber("Q0002").ID
 	doubles, err := s.App.Doubles(idris, "Kasia", "Pétrak", "")
 	require.NoError(t, err)
 	require.Len(t, doubles, 1)
-	assert.Contains(t, doubles[0].Why, "departed")
+	assert.Contains(t, doubles[0].Why, "left")
 	doubles, err = s.App.Doubles(idris, "", "", "tamsin@quillmere.example")
 	require.NoError(t, err)
 	require.Len(t, doubles, 1)

@@ -219,7 +219,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 				return err
 			}
 		}
-		if err := endSessions(tx, r, trial); err != nil || r.Within == nil {
+		if err := endSessions(tx, r, trial, env.Now); err != nil || r.Within == nil {
 			return err
 		}
 		return r.Within(tx, entry.ID)
@@ -241,8 +241,8 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	return result, nil
 }
 
-// endSessions ends the sessions and tokens of those whose password is another now, or who have left.
-func endSessions(tx *store.Tx, r *Request, trial *change.Trial) error {
+// endSessions ends the sessions and tokens of those whose password is another now, who are locked, or who have left.
+func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) error {
 	for i := range trial.Entries {
 		e := &trial.Entries[i]
 		record := change.RecordOf(trial.State, e.Record)
@@ -253,8 +253,14 @@ func endSessions(tx *store.Tx, r *Request, trial *change.Trial) error {
 					return err
 				}
 			}
-		case "staff.depart":
-			if p, is := record.(*people.Staff); is && !p.DepartedAt.IsZero() {
+		case "staff.lock":
+			if p, is := record.(*people.Staff); is {
+				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
+					return err
+				}
+			}
+		case "staff.leave":
+			if p, is := record.(*people.Staff); is && !p.LeavesAt.IsZero() && !p.LeavesAt.After(at) {
 				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
 					return err
 				}

@@ -168,7 +168,7 @@ func (a *App) findToken(ctx context.Context, live *Live, actor people.StaffID, r
 
 // settledBy is the operation by which what runs out is given another end, or is made again.
 var settledBy = map[access.RunOutKind]string{access.ContractRunsOut: "staff.edit",
-	access.LeavingRunsOut: "staff.depart", access.AssignmentRunsOut: "assignment.edit",
+	access.LeavingRunsOut: "staff.leave", access.AssignmentRunsOut: "assignment.edit",
 	access.ExceptionRunsOut: "exception.edit", access.CertificateRunsOut: "certificate.edit",
 	access.PINRunsOut:   "credential.renew",
 	access.BadgeRunsOut: "credential.renew", access.PasswordRunsOut: "credential.renew",

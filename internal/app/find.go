@@ -48,7 +48,7 @@ type StaffQuery struct {
 	Site       estate.PlaceID
 	Template   permit.TemplateID
 	Place      estate.PlaceID // assigned at it or below
-	Around     estate.PlaceID // with an assignment or an exception at it, below it or above it, and not departed
+	Around     estate.PlaceID // with an assignment or an exception at it, below it or above it, and has not left
 	Title      string         // part of the job title
 	Sort       string         // fields with commas, "-" before one that falls
 	After      people.StaffID // the last of the page before
@@ -147,7 +147,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		}
 	}
 	for id, staff := range live.State().Staff.All() {
-		if around != nil && (!around[staff.ID] || live.Status(staff.ID, at.Unix()) == people.Departed) {
+		if around != nil && (!around[staff.ID] || live.Status(staff.ID, at.Unix()) == people.Left) {
 			continue
 		}
 		view := live.ViewOf(staff, reach, at.Unix())
@@ -324,8 +324,8 @@ func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Doub
 		}
 		if (email == "" || staff != same) && live.texts.table.Get(id).name == name {
 			why := "same name"
-			if live.Status(staff.ID, a.now().Unix()) == people.Departed {
-				why = "same name, departed: reinstate rather than enrol again"
+			if live.Status(staff.ID, a.now().Unix()) == people.Left {
+				why = "same name, has left: reinstate rather than enrol again"
 			}
 			double(staff, why)
 		}

@@ -68,9 +68,9 @@ func TestThoseAroundAPlaceAreThoseWhoMayBeAbleToDoSomethingThere(t *testing.T) {
 	for _, number := range line {
 		assert.Contains(t, hall, number, "whoever is around a line is around its hall")
 	}
-	departed, _, err := s.App.FindStaff(idris, app.StaffQuery{Status: people.Departed, Limit: 20})
+	left, _, err := s.App.FindStaff(idris, app.StaffQuery{Status: people.Left, Limit: 20})
 	require.NoError(t, err)
-	for _, p := range departed {
+	for _, p := range left {
 		assert.NotContains(t, site, p.Number, "who has left is not")
 	}
 }

@@ -141,8 +141,8 @@ func (a *App) mailable(actor people.StaffID, reference string) (*people.Staff, e
 	switch {
 	case actor == p.ID:
 		return nil, fault.Refusedf("own-access", "Nobody changes their own access. Ask another manager to do it.")
-	case live.Status(p.ID, a.now().Unix()) == people.Departed:
-		return nil, fault.Conflictf("path.id", "%s has departed; reinstate first", p.FullName())
+	case live.Status(p.ID, a.now().Unix()) == people.Left:
+		return nil, fault.Conflictf("path.id", "%s has left; reinstate first", p.FullName())
 	case p.Email == "":
 		return nil, fault.Conflictf("path.id", "%s has no work email; hand it over in person", p.FullName())
 	case !a.Mails():

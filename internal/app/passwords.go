@@ -135,7 +135,7 @@ func (a *App) SignIns(ctx context.Context, actor people.StaffID) ([]SignInOf, er
 		p := live.State().Person(people.StaffID(number))
 		c := live.State().CredentialOf(p.ID, credential.Password)
 		if c == nil && !a.MayUse(live, p.ID) || int(p.HomeSite) >= len(reach) || !reach[p.HomeSite] ||
-			live.Status(p.ID, a.now().Unix()) == people.Departed {
+			live.Status(p.ID, a.now().Unix()) == people.Left {
 			continue
 		}
 		list = append(list, SignInOf{p, c, at[number], sessions[number]})

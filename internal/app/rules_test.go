@@ -372,7 +372,7 @@ func TestAPlannedDraftIsJudgedByWhatItsOwnerMayThen(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "Season", s.App.Now().Add(time.Hour))
 	require.NoError(t, err)
-	_, err = s.App.Commit(ctx, request(operation("staff.depart", "Q0002", set{})))
+	_, err = s.App.Commit(ctx, request(operation("staff.leave", "Q0002", set{})))
 	require.NoError(t, err)
 	s.Clock.Move(2 * time.Hour)
 	var failed *app.Draft
@@ -396,7 +396,7 @@ func TestThePlanOfWhoCanActNoMoreIsTakenOver(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.App.TakeOver(ctx, maren, "1", "test")
 	assert.True(t, fault.Is(err, fault.Refused), "its owner is at work")
-	_, err = s.App.Commit(ctx, request(operation("staff.depart", "Q0002", set{})))
+	_, err = s.App.Commit(ctx, request(operation("staff.leave", "Q0002", set{})))
 	require.NoError(t, err)
 	_, err = s.App.TakeOver(ctx, tamsin, "1", "test")
 	assert.True(t, fault.Is(err, fault.NotFound), "a manager of one site does not see it")

@@ -122,7 +122,7 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	}
 	if !a.MayUse(live, staff.ID) {
 		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in,
-			"A sign-in was refused: no permission to use the console, locked or departed"), error(errSignIn))
+			"A sign-in was refused: no permission to use the console, locked, or has left"), error(errSignIn))
 	}
 	if err := a.store.Know(ctx, known, now); err != nil {
 		return nil, err
@@ -188,7 +188,7 @@ func (a *App) csrf(session *store.Session) string {
 	return base64.RawURLEncoding.EncodeToString(a.keys.CSRF(session.Token))
 }
 
-// MayUse reports whether somebody holds any permission to use this product, and is neither locked nor departed.
+// MayUse reports whether somebody holds any permission to use this product, and is not locked and has not left.
 func (a *App) MayUse(live *Live, id people.StaffID) bool {
 	at := a.now().Unix()
 	group := live.Catalogue().GroupByKey(permit.ConsoleGroup)

@@ -75,7 +75,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	t := &Today{Counts: map[string]int{}}
 	for _, staff := range live.State().Staff.All() {
 		status := live.Status(staff.ID, now.Unix())
-		if status == people.Departed || live.ViewOf(staff, reach, now.Unix()) != access.Whole {
+		if status == people.Left || live.ViewOf(staff, reach, now.Unix()) != access.Whole {
 			continue
 		}
 		today := dateIn(now, live.Location(staff.ID))
@@ -100,7 +100,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	t.Starting, t.Stuck = t.Starting[:min(len(t.Starting), longest)], t.Stuck[:min(len(t.Stuck), longest)]
 	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
 	for _, bar := range live.State().Bars.All() {
-		if p := live.State().Person(bar.Staff); bar.Holds(now) && live.Status(p.ID, now.Unix()) != people.Departed &&
+		if p := live.State().Person(bar.Staff); bar.Holds(now) && live.Status(p.ID, now.Unix()) != people.Left &&
 			(live.ViewOf(p, reach, now.Unix()) == access.Whole ||
 				access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) &&
 			len(t.Barred) < longest {
@@ -141,7 +141,7 @@ func badgesToSettle(live *Live, reach []bool, now time.Time) (list []*org.Badge)
 			continue
 		}
 		overdue := !held.Until.IsZero() && !now.Before(held.Until)
-		left := live.Status(held.Staff, now.Unix()) == people.Departed
+		left := live.Status(held.Staff, now.Unix()) == people.Left
 		if b.State == org.Issued && (overdue || left) ||
 			b.State == org.Lost && !left && live.HasToShow(held.Staff, now.Unix())&access.ShownBadge == 0 {
 			list = append(list, b)

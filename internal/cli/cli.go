@@ -82,9 +82,10 @@ func (s *session) exitCode(err error) int {
 	case errors.As(err, &p):
 		fmt.Fprintln(s.err, "loyal:", p.Detail)
 		for _, field := range p.Errors {
-			name, told := field.Bare(), strings.ToLower(strings.TrimSuffix(p.Detail, "."))
+			name, told := strings.TrimPrefix(field.Bare(), "staff."), strings.ToLower(strings.TrimSuffix(p.Detail, "."))
 			switch message := strings.ToLower(field.Message); {
-			case told == message && (name == "on" || strings.HasPrefix(field.Field, "path.")),
+			case told == message && (name == "on" || strings.HasPrefix(field.Field, "path.") || strings.HasPrefix(
+				field.Field, "body.staff.")),
 				told == `"`+strings.ToLower(name)+`": `+message:
 				continue // what it is about was named in the command, or is told
 			case told == message && name == "reason":
@@ -147,7 +148,7 @@ func (s *session) root() *cobra.Command {
 		&cobra.Group{ID: "nouns", Title: "Lists and records:"})
 	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(),
 		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
-		s.unbarCommand(), s.departCommand(), s.reinstateCommand()} {
+		s.unbarCommand(), s.activateCommand(), s.moveCommand(), s.leaveCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
@@ -341,7 +342,7 @@ func (s *session) confirm(question string) error {
 	if s.yes || s.preview || s.drafting {
 		return nil
 	}
-	if s.stdin == nil || !term.IsTerminal(int(s.stdin.Fd())) {
+	if !s.interactive() {
 		return usagef("%s There is no terminal to ask on: say --yes to go on", question)
 	}
 	fmt.Fprintf(s.err, "%s [y/N] ", question)
@@ -354,6 +355,9 @@ func (s *session) confirm(question string) error {
 	}
 	return nil
 }
+
+// interactive reports whether there is somebody to ask.
+func (s *session) interactive() bool { return s.stdin != nil && term.IsTerminal(int(s.stdin.Fd())) }
 
 // write makes a change and says what it did.
 func (s *session) write(ctx context.Context, method, path string, body any, done string,

@@ -120,7 +120,7 @@ func TestOutputIsForPeopleOrForPrograms(t *testing.T) {
 	assert.Empty(t, problems)
 	out, _, _ = d.run("", "audit", "list", "-o", "csv")
 	assert.Greater(t, strings.Count(out, "\n"), 35, "and so are the long ones")
-	out, _, _ = d.run("", "staff", "list", "--status", "departed", "-o", "csv")
+	out, _, _ = d.run("", "staff", "list", "--status", "left", "-o", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, 9)
@@ -188,9 +188,9 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 			ExitUsage, "may be the same person"},
 		{"a double all the same", "", []string{"enrol", "--given-name", "Kasia", "--family-name", "Petrak",
 			"--home-site", "HB", "--yes"}, ExitDone, "Enrolled Kasia Petrak as Q0241"},
-		{"departing asks first", "", []string{"depart", "Q0241", "--reason", "r"}, ExitUsage, "--yes"},
-		{"departing", "", []string{"depart", "Q0241", "--reason", "r", "-y"}, ExitDone, "has departed"},
-		{"a departed person's PIN", "", []string{"pin", "Q0241"}, ExitRefused, "reinstate first"},
+		{"leaving asks first", "", []string{"leave", "Q0241", "--reason", "r"}, ExitUsage, "--yes"},
+		{"leaving", "", []string{"leave", "Q0241", "--reason", "r", "-y"}, ExitDone, "has left"},
+		{"the PIN of one who left", "", []string{"pin", "Q0241"}, ExitRefused, "reinstate first"},
 		{"reinstating", "", []string{"reinstate", "Q0241"}, ExitDone, "back on the staff"},
 		{"unlocking who is not locked", "", []string{"unlock", "Q0011"}, ExitRefused, "not locked"},
 		{"a lock with an end", "", []string{"lock", "Q0011", "--reason", "talk", "--until", "2099-01-01 08:00", "-y"},
@@ -211,7 +211,7 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 			"is disconnected"},
 		{"an unknown command", "", []string{"fire", "Q0011"}, ExitUsage, "unknown command"},
 		{"an unknown flag", "", []string{"lock", "Q0011", "--hard"}, ExitUsage, "unknown flag"},
-		{"too few arguments", "", []string{"lock"}, ExitUsage, "it is called as: loyal lock STAFF"},
+		{"too few arguments", "", []string{"bar"}, ExitUsage, "it is called as: loyal bar STAFF"},
 		{"nobody to check", "", []string{"check", "--place", "HB"}, ExitUsage, "name a person"},
 		{"a moment that is none", "", []string{"check", "Q0012", "--place", "HB-PACK-1", "--at", "noonish"}, ExitUsage,
 			"not a moment"},

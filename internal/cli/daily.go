@@ -223,47 +223,4 @@ func (s *session) assignCommand() *cobra.Command {
 	return c
 }
 
-func (s *session) reinstateCommand() *cobra.Command {
-	return s.plainAct("reinstate", "Take back a departure or a leaving date", "is back on the staff")
-}
-
-func (s *session) plainAct(verb, short, done string) *cobra.Command {
-	return &cobra.Command{Use: verb + " STAFF", Short: short, Args: cobra.ExactArgs(1),
-		ValidArgsFunction: s.completeStaff(), Example: "  loyal " + verb + " Q0241\n  loyal " + verb + " 'Ana Reyes'",
-		RunE: func(c *cobra.Command, args []string) error {
-			p, err := s.staff(c.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/"+verb, api.Reasoned{Reason: s.reason},
-				fullName(p)+" "+done+".")
-			return err
-		}}
-}
-
-func (s *session) departCommand() *cobra.Command {
-	var on string
-	c := &cobra.Command{Use: "depart STAFF --reason WHY",
-		Short: "Record that somebody leaves, at once or after a last day", Args: cobra.ExactArgs(1),
-		ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal depart Q0241 --on 2027-01-19 --reason 'end of season'\n  loyal depart Q0241 --reason " +
-			"'left today' --yes", RunE: func(c *cobra.Command, args []string) error {
-			p, err := s.staff(c.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			body := api.DepartWrite{On: on}
-			body.Reason = s.reason
-			s.ask(fmt.Sprintf("Record the departure of %s (%s)?", fullName(p), p.StaffNumber))
-			done := fullName(p) + " has departed."
-			if on != "" {
-				done = fullName(p) + " departs after " + on + "."
-			}
-			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/depart", body, done)
-			return err
-		}}
-	c.Flags().StringVar(&on, "on", "", "last day that counts; at once where left out")
-	return c
-}
-
 func fullName(p *api.Staff) string { return strings.TrimSpace(p.GivenName + " " + p.FamilyName) }

@@ -12,39 +12,6 @@ import (
 	"loyallatch.example/latch/internal/client"
 )
 
-func (s *session) lockCommand() *cobra.Command {
-	var until string
-	c := &cobra.Command{Use: "lock STAFF --reason WHY", Short: "Lock somebody now: nothing opens for them anywhere",
-		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Example: "  loyal lock Q0241 --reason 'badge seen in other hands'\n  loyal lock Q0241 --reason 'talk on " +
-			"Monday' --until '2026-11-30 08:00' --yes", RunE: func(c *cobra.Command, args []string) error {
-			p, err := s.staff(c.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			body := api.LockWrite{}
-			body.Reason = s.reason
-			if until != "" {
-				zone, err := s.zoneOf(c.Context(), p.HomeSite.Code)
-				if err != nil {
-					return err
-				}
-				moment, err := readMoment(until, zone)
-				if err != nil {
-					return err
-				}
-				body.Until = moment.Format(time.RFC3339)
-			}
-			s.ask(fmt.Sprintf("Lock %s (%s)?", fullName(p), p.StaffNumber))
-			_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/lock", body,
-				fmt.Sprintf("%s is locked.", fullName(p)))
-			return err
-		}}
-	c.Flags().StringVar(&until, "until", "",
-		"end of the lock, in the time zone of the home site; until unlocked where left out")
-	return c
-}
-
 func (s *session) barCommand() *cobra.Command {
 	var place, until string
 	c := &cobra.Command{Use: "bar STAFF --place PLACE --reason WHY",
@@ -123,8 +90,4 @@ func (s *session) unbarCommand() *cobra.Command {
 		return err
 	}
 	return c
-}
-
-func (s *session) unlockCommand() *cobra.Command {
-	return s.plainAct("unlock", "Unlock somebody", "is unlocked")
 }

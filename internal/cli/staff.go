@@ -19,7 +19,7 @@ func (s *session) staffCommand() *cobra.Command {
 			"start_date -o csv"}
 	limit := limitFlag(listing, 50)
 	listing.Flags().StringVar(&q, "search", "", "words of the name, number, email, job title or employer")
-	listing.Flags().StringVar(&statusIs, "status", "", "prepared, active or departed")
+	listing.Flags().StringVar(&statusIs, "status", "", "prepared, active or left")
 	listing.Flags().StringVar(&engagement, "engagement", "", "employee, agency, contractor or seasonal")
 	listing.Flags().StringVar(&site, "site", "", "home site")
 	listing.Flags().StringVar(&template, "template", "", "assigned with this template")

@@ -540,7 +540,7 @@ func (l *loader) loadDevices() error {
 	return nil
 }
 
-// states lock and depart those whose row says so; each has a reason of its own and so is a change of its own.
+// states lock those whose row says so, and record leavers; each has a reason of its own and so is a change of its own.
 func (l *loader) states() ([]step, error) {
 	rows, err := readCSV("staff.csv")
 	if err != nil {
@@ -561,13 +561,13 @@ func (l *loader) states() ([]step, error) {
 		case "lock":
 			happen(row, 0, what, "staff.lock", fields{})
 		case "leave":
-			happen(row, 0, "Gave notice", "staff.depart", fields{"on": l.date(what)})
-		case "depart":
+			happen(row, 0, "Gave notice", "staff.leave", fields{"on": l.date(what)})
+		case "left":
 			ago, err := strconv.Atoi(what)
 			if err != nil {
 				return nil, fmt.Errorf("%s: %q is not a number of days", row["staff_number"], what)
 			}
-			happen(row, max(-ago, begun), "End of the season", "staff.depart", fields{"on": l.date("-" + what)})
+			happen(row, max(-ago, begun), "End of the season", "staff.leave", fields{"on": l.date("-" + what)})
 		}
 	}
 	return steps, nil

@@ -143,7 +143,7 @@ func (s *Server) badges(ctx context.Context, v view, q *BadgesAsked) ([]api.Badg
 		}
 		text = words.Fold(text)
 		if q.State != "" && shown.State != q.State ||
-			q.Left && (shown.Holder == nil || shown.Holder.Status != "departed") ||
+			q.Left && (shown.Holder == nil || shown.Holder.Status != "left") ||
 			slices.ContainsFunc(sought, func(word string) bool { return !strings.Contains(text, word) }) {
 			continue
 		}

@@ -124,7 +124,7 @@ func TestWhoHadABadgeOnADay(t *testing.T) {
 	require.NoError(t, idris.Get(ctx, "/badges", &left, client.Query("left", "true")))
 	assert.Equal(t, 4, left.Total, "badges still out with people who have left")
 	for _, b := range left.Items {
-		assert.Equal(t, "departed", b.Holder.Status)
+		assert.Equal(t, "left", b.Holder.Status)
 	}
 }
 

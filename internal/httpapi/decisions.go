@@ -55,7 +55,7 @@ func brief(e wording.Explanation) wording.Explanation {
 	e.Grounds = slices.DeleteFunc(e.Grounds,
 		func(g wording.Ground) bool { return g.Kind == "lock" || g.Kind == "staff" || g.Kind == "credential" })
 	switch e.Reason {
-	case access.Locked, access.HasDeparted, access.ContractEnded, access.NotStarted:
+	case access.Locked, access.HasLeft, access.ContractEnded, access.NotStarted:
 		e.Sentence, e.Remedy = "They cannot work anywhere at this moment.", "Ask whoever looks after their home site."
 	case access.ProofNotSufficient:
 		e.Sentence, e.Remedy = "The door asks for more than they have to show.",

@@ -201,7 +201,7 @@ func (v view) placePerson(permission *permit.Permission, can access.Permitted, p
 	if !end.Open() {
 		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(),
 			wording.English.Ends(end)
-		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasDeparted) {
+		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasLeft) {
 			out.Ends = ""
 		}
 	}

@@ -182,6 +182,7 @@ func (s *Server) register() {
 	s.registerStaff()
 	s.registerPerson()
 	s.registerStaffActs()
+	s.registerMany()
 	s.registerEstate()
 	s.registerWhoCan()
 	s.registerPlaceActs()

@@ -153,7 +153,7 @@ func TestAShiftSupervisorLocksAtTheirSiteAndDoesNothingElse(t *testing.T) {
 		"a PIN": {{Op: "pin.set", Set: json.RawMessage(`{"staff":"Q0011"}`)}},
 		"an assignment": {{Op: "assignment.add",
 			Set: json.RawMessage(`{"staff":"Q0011","place":"HB-PACK","template":"picker"}`)}},
-		"one that may, one not": {{Op: "staff.lock", On: "Q0012"}, {Op: "staff.depart", On: "Q0012"}},
+		"one that may, one not": {{Op: "staff.lock", On: "Q0012"}, {Op: "staff.leave", On: "Q0012"}},
 		"a place":               {{Op: "place.retire", On: "HB-PACK-1"}},
 	} {
 		_, err := joss.Write(ctx, "POST", at, api.ChangeRequest{Reason: "r", Operations: ops})
@@ -518,7 +518,7 @@ func TestListsPageSortSearchAndExport(t *testing.T) {
 		client.Query("site", "HB"), client.Query("sort", "-name")))
 	require.NoError(t, json.Unmarshal(followed, &second))
 	assert.Equal(t, first4.Items[2:], second.Items)
-	for query, want := range map[string]int{"q=Q0011": 1, "q=rusk+silvan": 1, "status=departed": 8, "locked=true": 3,
+	for query, want := range map[string]int{"q=Q0011": 1, "q=rusk+silvan": 1, "status=left": 8, "locked=true": 3,
 		"template=site-manager": 4, "site=FC&engagement=agency": 9, "q=nobodyatall": 0} {
 		_, _, body, _ := call(t, s, "GET", "/api/v1/staff?"+query, "", bearer(idris)...)
 		var page api.Page[api.Staff]

@@ -154,7 +154,7 @@ func (v view) noticeCounts() map[org.NoticeID]noticeCount {
 	counts := map[org.NoticeID]noticeCount{}
 	for number := range v.live.State().Staff.All() {
 		id := people.StaffID(number)
-		if v.live.Status(id, v.at.Unix()) == people.Departed || !v.sees.whole(id) {
+		if v.live.Status(id, v.at.Unix()) == people.Left || !v.sees.whole(id) {
 			continue
 		}
 		for _, of := range v.live.Notices(id, v.at.Unix()) {
@@ -206,7 +206,7 @@ func (s *Server) noticePeople(ctx context.Context, v view, notice, staff string)
 	all := []api.NoticePerson{}
 	for number := range v.live.State().Staff.All() {
 		id := people.StaffID(number)
-		if of != 0 && of != id || v.live.Status(id, v.at.Unix()) == people.Departed || !v.sees.whole(id) {
+		if of != 0 && of != id || v.live.Status(id, v.at.Unix()) == people.Left || !v.sees.whole(id) {
 			continue
 		}
 		for _, meant := range v.live.Notices(id, v.at.Unix()) {

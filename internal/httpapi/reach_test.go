@@ -79,7 +79,7 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 			step("pin.set", "", map[string]any{"staff": who}), step("password.issue", "", map[string]any{"staff": who}))
 	}
 	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
-	write(hidden+" left", step("staff.depart", "H-3", nil))
+	write(hidden+" left", step("staff.leave", "H-3", nil))
 	write("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))
 	_, err := maren.Write(ctx, "POST", "/drafts/open/edits",
 		api.DraftEdits{Operations: []api.Operation{step("staff.edit", "H-1",

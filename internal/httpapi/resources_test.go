@@ -47,11 +47,11 @@ func TestAStaffMembersLifeThroughTheAPI(t *testing.T) {
 		return get[api.Staff](t, idris, "/staff/Q0241")
 	}
 	assert.Equal(t, "active", act("activate", api.Reasoned{}).Status)
-	p = act("depart", api.DepartWrite{Reasoned: api.Reasoned{Reason: "gave notice"}, On: testkit.InWeeks(2)})
+	p = act("leave", api.LeaveWrite{Reasoned: api.Reasoned{Reason: "gave notice"}, On: testkit.InWeeks(2)})
 	assert.Equal(t, "active", p.Status)
 	assert.Equal(t, testkit.InWeeks(2), p.LeavingDate)
 	assert.Empty(t, act("reinstate", api.Reasoned{}).LeavingDate)
-	assert.Equal(t, "departed", act("depart", api.DepartWrite{Reasoned: api.Reasoned{Reason: "left"}}).Status)
+	assert.Equal(t, "left", act("leave", api.LeaveWrite{Reasoned: api.Reasoned{Reason: "left"}}).Status)
 	assert.Equal(t, "active", act("reinstate", api.Reasoned{}).Status)
 	until := time.Now().Add(time.Hour).UTC().Truncate(time.Second)
 	p = act("lock", api.LockWrite{Reasoned: api.Reasoned{Reason: "talk first"}, Until: until.Format(time.RFC3339)})

@@ -21,16 +21,8 @@ type OneStaff struct {
 func (s *Server) registerStaff() {
 	type listIn struct {
 		Paging
-		Q          string `query:"q" maxLength:"100" doc:"Words of the name, number, email, job title or employer"`
-		Name       string `query:"name" maxLength:"100" doc:"Words of the name or the number and of nothing else"`
-		Status     string `query:"status" enum:"prepared,active,departed"`
-		Locked     string `query:"locked" enum:"true,false"`
-		Engagement string `query:"engagement" enum:"employee,agency,contractor,seasonal"`
-		Employer   string `query:"employer" maxLength:"120"`
-		Site       string `query:"site" doc:"Code of the home site"`
-		Template   string `query:"template" doc:"Code of a template they are assigned"`
-		Place      string `query:"place" doc:"Code of a place they are assigned at, or below"`
-		Sort       string `query:"sort" doc:"Fields with commas, - before one that falls: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site"`
+		api.StaffFilter
+		Sort string `query:"sort" doc:"Fields with commas, - for descending: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site"`
 	}
 	route(s, "GET", "/staff", "list-staff", "staff", "Search, filter and page staff",
 		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Staff], error) {
@@ -43,36 +35,12 @@ func (s *Server) registerStaff() {
 				return nil, err
 			}
 			v := s.view(ctx)
-			q := app.StaffQuery{Search: cmp.Or(in.Q, in.Name), NamesOnly: in.Q == "" && in.Name != "",
-				Status: people.Status(in.Status), Engagement: people.Engagement(in.Engagement), Employer: in.Employer,
-				Sort:  in.Sort,
-				After: people.StaffID(after), Limit: limit}
-			if in.Locked != "" {
-				locked := in.Locked == "true"
-				q.Locked = &locked
+			q, err := v.staffQuery("query.", &in.StaffFilter)
+			if err != nil {
+				return nil, err
 			}
-			if in.Site != "" {
-				site := v.live.State().PlaceByCode(in.Site)
-				if site == nil {
-					return nil, fault.Missingf("query.site", "no place has the code %q", in.Site)
-				}
-				q.Site = site.ID
-			}
-			if in.Place != "" {
-				place := v.live.State().PlaceByCode(in.Place)
-				if place == nil {
-					return nil, fault.Missingf("query.place", "no place has the code %q", in.Place)
-				}
-				q.Place = place.ID
-			}
-			if in.Template != "" {
-				template := v.live.State().TemplateByCode(in.Template)
-				if template == nil {
-					return nil, fault.Missingf("query.template", "no template has the code %q", in.Template)
-				}
-				q.Template = template.ID
-			}
-			found, total, err := s.app.FindStaff(callerOf(ctx).id(), q)
+			q.Sort, q.After, q.Limit = in.Sort, people.StaffID(after), limit
+			found, total, err := s.app.FindStaff(callerOf(ctx).id(), *q)
 			if err != nil {
 				return nil, fault.Within("query.", err)
 			}
@@ -85,6 +53,82 @@ func (s *Server) registerStaff() {
 				next = strconv.FormatUint(uint64(found[len(found)-1].ID), 10)
 			}
 			return page(items, total, next), nil
+		})
+}
+
+// staffQuery turns a filter of the wire into a query.
+func (v view) staffQuery(prefix string, in *api.StaffFilter) (*app.StaffQuery, error) {
+	q := &app.StaffQuery{Search: cmp.Or(in.Q, in.Name), NamesOnly: in.Q == "" && in.Name != "",
+		Status: people.Status(in.Status), Engagement: people.Engagement(in.Engagement), Employer: in.Employer}
+	if in.Locked != "" {
+		locked := in.Locked == "true"
+		q.Locked = &locked
+	}
+	state := v.live.State()
+	if in.Site != "" {
+		site := state.PlaceByCode(in.Site)
+		if site == nil {
+			return nil, fault.Missingf(prefix+"site", "no place has the code %q", in.Site)
+		}
+		q.Site = site.ID
+	}
+	if in.Place != "" {
+		place := state.PlaceByCode(in.Place)
+		if place == nil {
+			return nil, fault.Missingf(prefix+"place", "no place has the code %q", in.Place)
+		}
+		q.Place = place.ID
+	}
+	if in.Template != "" {
+		template := state.TemplateByCode(in.Template)
+		if template == nil {
+			return nil, fault.Missingf(prefix+"template", "no template has the code %q", in.Template)
+		}
+		q.Template = template.ID
+	}
+	return q, nil
+}
+
+// registerMany registers what is done about many people at once.
+func (s *Server) registerMany() {
+	type in struct {
+		Preview bool   `query:"preview" doc:"Answer with the effect and write nothing"`
+		Key     string `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
+		Body    api.StaffAct
+	}
+	type out struct{ Body api.StaffActResult }
+	route(s, "POST", "/staff/acts", "act-on-staff", "staff",
+		"Do one thing about many people, named or chosen by a filter, as one change",
+		Access{Permission: permit.ViewStaff,
+			Large: true, Scope: app.ScopeDaily}, func(ctx context.Context, in *in) (*out, error) {
+			v, body := s.view(ctx), &in.Body
+			m := app.Many{Act: change.Act{Op: body.Op, Set: body.Set}, Staff: body.Staff, Count: body.Count,
+				LeaveOut: body.LeaveOut, Preview: in.Preview}
+			var err error
+			if body.Filter != nil {
+				if m.Filter, err = v.staffQuery("body.filter.", body.Filter); err != nil {
+					return nil, err
+				}
+			}
+			if body.Of != nil {
+				of, err := v.staffQuery("body.of.", &api.StaffFilter{Place: body.Of.Place, Template: body.Of.Template})
+				if err != nil {
+					return nil, err
+				}
+				m.Act.Place, m.Act.Template = of.Place, of.Template
+			}
+			before := s.app.Live().Snapshot
+			result, err := s.app.DoMany(ctx, s.request(ctx, body.Reason), m)
+			if err != nil {
+				return nil, fault.Within("body.", err)
+			}
+			o := &out{Body: api.StaffActResult{ChangeResult: s.changed(ctx, result.Result, before, in.Preview).Body,
+				Count: result.Count, LeftOut: []api.LeftOut{}}}
+			for _, left := range result.LeftOut {
+				o.Body.LeftOut = append(o.Body.LeftOut, api.LeftOut{Staff: api.StaffRef{StaffNumber: left.Staff.Number,
+					Name: left.Staff.FullName()}, Why: left.Why.Error()})
+			}
+			return o, nil
 		})
 }
 
@@ -170,16 +214,17 @@ func (s *Server) registerStaffActs() {
 			return s.write(ctx, in.Writing, in.Body.Reason,
 				change.Operation{Op: "staff.lock", On: in.ID, Set: set(map[string]string{"until": in.Body.Until})})
 		})
-	type departIn struct {
+	type leaveIn struct {
 		OneStaff
 		Writing
-		Body api.DepartWrite
+		Body api.LeaveWrite
 	}
-	route(s, "POST", "/staff/{id}/depart", "depart-staff", "staff",
-		"Record that somebody leaves, at once or after a last day", Access{Operation: "staff.depart"},
-		func(ctx context.Context, in *departIn) (*changed, error) {
+	route(s, "POST", "/staff/{id}/leave", "leave-staff", "staff",
+		"Record that somebody leaves, at once, after a last day or at a moment", Access{Operation: "staff.leave"},
+		func(ctx context.Context, in *leaveIn) (*changed, error) {
 			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "staff.depart", On: in.ID, Set: set(map[string]string{"on": in.Body.On})})
+				change.Operation{Op: "staff.leave", On: in.ID,
+					Set: set(map[string]string{"on": in.Body.On, "at": in.Body.At})})
 		})
 	type plainIn struct {
 		OneStaff
@@ -189,7 +234,7 @@ func (s *Server) registerStaffActs() {
 	for _, act := range []struct{ verb, op, summary string }{
 		{"unlock", "staff.unlock", "Unlock somebody"},
 		{"activate", "staff.activate", "Activate somebody before their start date"},
-		{"reinstate", "staff.reinstate", "Take back a departure, or a leaving date"},
+		{"reinstate", "staff.reinstate", "Bring back somebody who left, or take back a leaving date"},
 	} {
 		route(s, "POST", "/staff/{id}/"+act.verb, act.verb+"-staff", "staff", act.summary, Access{Operation: act.op},
 			func(ctx context.Context, in *plainIn) (*changed, error) {

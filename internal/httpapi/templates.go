@@ -493,7 +493,7 @@ func (v view) whoHas() (staff map[permit.TemplateID]map[people.StaffID]bool,
 	staff, sites = map[permit.TemplateID]map[people.StaffID]bool{}, map[permit.TemplateID]map[estate.PlaceID]bool{}
 	for _, a := range v.live.State().Assignments.All() {
 		if when := v.when(a); when != "now" && when != "later" ||
-			v.live.Status(a.Staff, v.at.Unix()) == people.Departed {
+			v.live.Status(a.Staff, v.at.Unix()) == people.Left {
 			continue
 		}
 		if staff[a.Template] == nil {

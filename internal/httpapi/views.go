@@ -184,8 +184,9 @@ func (v view) staff(p *people.Staff) api.Staff {
 			out.Hours, out.HoursWords = v.accessHours(&p.Hours), v.statedWords(&p.Hours)
 		}
 	}
-	if out.LeavingDate == "" && !p.DepartedAt.IsZero() {
-		out.LeavingDate = day.Of(p.DepartedAt.In(v.live.Location(p.ID))).String()
+	if !p.LeavesAt.IsZero() {
+		out.LeavesAt = &p.LeavesAt
+		out.LeavingDate = day.Of(p.LeavesAt.In(v.live.Location(p.ID))).String()
 	}
 	return out
 }

@@ -20,6 +20,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -194,6 +195,19 @@ func TestAnAddressThatLeadsNowhereIsSaidPlainly(t *testing.T) {
 	assert.ErrorContains(t, err, "not understood")
 }
 
+// stepsOf are the statements by which a migration goes up.
+func stepsOf(t *testing.T, file string) (steps []string) {
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	up, _, _ := strings.Cut(string(text), "-- +goose Down")
+	for step := range strings.SplitSeq(up, ";\n") {
+		if strings.TrimSpace(step) != "" {
+			steps = append(steps, step)
+		}
+	}
+	return steps
+}
+
 // A service that is killed while it brings the tables up to date starts again: each step may have been done already.
 func TestEachStepOfAMigrationCanBeDoneAgain(t *testing.T) {
 	db := raw(t, testkit.DSN(t))
@@ -202,15 +216,7 @@ func TestEachStepOfAMigrationCanBeDoneAgain(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, file := range files {
-		text, err := os.ReadFile(file)
-		require.NoError(t, err)
-		up, _, _ := strings.Cut(string(text), "-- +goose Down")
-		var steps []string
-		for step := range strings.SplitSeq(up, ";\n") {
-			if strings.TrimSpace(step) != "" {
-				steps = append(steps, step)
-			}
-		}
+		steps := stepsOf(t, file)
 		for i, step := range steps {
 			for again := range 2 {
 				_, err := db.Exec(step)
@@ -280,4 +286,39 @@ func TestInstancesThatStartAtOnceAllStart(t *testing.T) {
 		})
 	}
 	wait.Wait()
+}
+
+// The words of before go with the migration: a permission, a draft and a leaver of then are read in those of now, also
+// out of the past.
+func TestThoseWhoDepartedHaveLeftAfterTheMigration(t *testing.T) {
+	dsn := testkit.DSN(t)
+	db := raw(t, dsn)
+	db.SetMaxOpenConns(1)
+	files, err := filepath.Glob("migrations/*.sql")
+	require.NoError(t, err)
+	for _, file := range files {
+		if filepath.Base(file) == "00015_leavers.sql" {
+			_, err := db.Exec("INSERT INTO permission_groups (id, `key`, title, since, retired, revision) " +
+				"VALUES (1, 'console', 'Console', 0, FALSE, 1)")
+			require.NoError(t, err)
+			_, err = db.Exec("INSERT INTO permissions (id, `key`, title, sentence, group_id, scale, kinds, `sensitive`, " +
+				"since, retired, revision) VALUES (1, 'console.depart', 'Depart', 'S.', 1, '{\"kind\":\"switch\"}', " +
+				"'site', " +
+				"FALSE, 0, FALSE, 1)")
+			require.NoError(t, err)
+			time.Sleep(20 * time.Millisecond)
+		}
+		for _, step := range stepsOf(t, file) {
+			_, err := db.Exec(step)
+			require.NoError(t, err, file)
+		}
+	}
+	var key string
+	require.NoError(t, db.QueryRow("SELECT `key` FROM permissions").Scan(&key))
+	assert.Equal(t, "console.leave", key)
+	require.NoError(t, db.QueryRow("SELECT `key` FROM permissions FOR SYSTEM_TIME ALL ORDER BY ROW_END LIMIT 1").Scan(&key))
+	assert.Equal(t, "console.depart", key, "the history is kept as it was")
+	assert.Equal(t, permit.RecordLeavers, permit.KeyNow(key))
+	_, err = db.Exec("SELECT leaves_at FROM staff FOR SYSTEM_TIME ALL")
+	assert.NoError(t, err)
 }

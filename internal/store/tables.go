@@ -119,11 +119,18 @@ var groups = &table[permit.Group]{name: "permission_groups",
 		number("revision", func(g *permit.Group) *uint64 { return &g.Revision }),
 	}}
 
+// readKey reads the key of a permission as it is called now, also out of the past.
+func readKey(p *permit.Permission, from any) error {
+	read, err := textOf(from)
+	p.Key = permit.KeyNow(read)
+	return err
+}
+
 var permissions = &table[permit.Permission]{name: "permissions",
 	put: func(s *org.State, p *permit.Permission) { s.Permissions.Put(uint32(p.ID), p) },
 	columns: []column[permit.Permission]{
 		number("id", func(p *permit.Permission) *permit.PermissionID { return &p.ID }),
-		text("key", func(p *permit.Permission) *string { return &p.Key }),
+		{"key", readKey, func(p *permit.Permission) any { return p.Key }},
 		text("title", func(p *permit.Permission) *string { return &p.Title }),
 		text("sentence", func(p *permit.Permission) *string { return &p.Sentence }),
 		number("group_id", func(p *permit.Permission) *permit.GroupID { return &p.Group }),
@@ -202,7 +209,7 @@ var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).P
 		within(lockOf, moment("locked_until", func(l *people.Lock) *time.Time { return &l.Until })),
 		within(lockOf, reference("locked_by", func(l *people.Lock) *people.StaffID { return &l.By })),
 		date("leaving_date", func(p *people.Staff) *day.Date { return &p.LeavingDate }),
-		moment("departed_at", func(p *people.Staff) *time.Time { return &p.DepartedAt }),
+		moment("leaves_at", func(p *people.Staff) *time.Time { return &p.LeavesAt }),
 		number("revision", func(p *people.Staff) *uint64 { return &p.Revision }),
 	}}
 

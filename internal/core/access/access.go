@@ -86,7 +86,7 @@ func (p *person) stands(at int64) Reason {
 	case at >= p.lockSince && at < p.lockUntil:
 		return Locked
 	case at >= p.span.Gone:
-		return HasDeparted
+		return HasLeft
 	case at >= p.span.Contract:
 		return ContractEnded
 	case at < p.span.Start:

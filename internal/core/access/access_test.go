@@ -98,7 +98,7 @@ func keeps(p *people.Staff, home *time.Location, at time.Time) Reason {
 	case p.Locked(at):
 		return Locked
 	case !p.LeavingDate.IsZero() && !at.Before((p.LeavingDate + 1).Start(home)):
-		return HasDeparted
+		return HasLeft
 	case !p.ContractEnd.IsZero() && !at.Before((p.ContractEnd + 1).Start(home)):
 		return ContractEnded
 	case at.Before(p.StartDate.Start(home)):
@@ -339,7 +339,7 @@ func TestAddingAnAssignmentNeverTakesAccessAway(t *testing.T) {
 	})
 }
 
-func TestLockDepartureWithheldAndRetirementAlwaysTake(t *testing.T) {
+func TestLockLeavingWithheldAndRetirementAlwaysTake(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)
 		q := drawQuestion(t)
@@ -353,7 +353,7 @@ func TestLockDepartureWithheldAndRetirementAlwaysTake(t *testing.T) {
 			person.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: time.Unix(q.At, 0)}
 			next.PutStaff(&person)
 		case 1:
-			person.DepartedAt = time.Unix(q.At, 0)
+			person.LeavesAt = time.Unix(q.At, 0)
 			next.PutStaff(&person)
 		case 2:
 			above := estate.PlaceID(0)

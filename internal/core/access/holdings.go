@@ -30,7 +30,7 @@ type Exclusion struct {
 	From, Until int64
 }
 
-// Holdings returns all that somebody holds now or later: nothing while locked or departed.
+// Holdings returns all that somebody holds now or later: nothing while locked or after leaving.
 func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 	return s.holdings(nil, id, at, nil, 0)
 }

@@ -95,11 +95,11 @@ func TestNeedlessSaysWhy(t *testing.T) {
 	})
 	why, _ := retired.Needless(1, noon.Unix())
 	assert.Equal(t, PermissionRetired, why)
-	departed := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+	left := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		ana.LeavingDate = today - 1
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
-	why, _ = departed.Needless(1, noon.Unix())
+	why, _ = left.Needless(1, noon.Unix())
 	assert.Equal(t, WorksNoLonger, why)
 }
 

@@ -23,7 +23,7 @@ const (
 	ProofNotSufficient
 	TwoPeople
 	Locked
-	HasDeparted
+	HasLeft
 	ContractEnded
 	NotStarted
 	PlaceRetired
@@ -42,14 +42,14 @@ const (
 var reasonCodes = [...]string{"granted", "too_many_tries", "unknown_credential", "wrong_pin",
 	"credential_not_valid",
 	"proof_not_sufficient",
-	"credentials_of_two_people", "locked", "departed", "contract_ended", "not_started", "place_retired",
+	"credentials_of_two_people", "locked", "left", "contract_ended", "not_started", "place_retired",
 	"permission_not_for_place", "barred_here", "permission_withheld", "no_assignment_here",
 	"assignment_not_in_its_dates", "permission_not_in_template",
 	"qualification_missing", "notice_not_accepted", "outside_access_hours", "under_duress"}
 
 // recorded are the numbers under which reasons are recorded. They never change, whatever rank a reason has.
 var recorded = [...]uint8{Granted: 0, TooManyTries: 1, UnknownCredential: 2, CredentialNotValid: 3,
-	ProofNotSufficient: 4, Locked: 5, HasDeparted: 6, ContractEnded: 7,
+	ProofNotSufficient: 4, Locked: 5, HasLeft: 6, ContractEnded: 7,
 	NotStarted: 8, PlaceRetired: 9, Withheld: 10, NoAssignment: 11, AssignmentNotInDates: 12,
 	PermissionNotInTemplate: 13, OutsideHours: 14, BarredHere: 15,
 	TwoPeople: 16, NotForPlace: 17, WrongPIN: 18, UnderDuress: 19, QualificationMissing: 20,

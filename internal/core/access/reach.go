@@ -141,7 +141,7 @@ func (s *Snapshot) Status(id people.StaffID, at int64) people.Status {
 	if p := s.person(id); p != nil {
 		return p.span.Status(at)
 	}
-	return people.Departed
+	return people.Left
 }
 
 // Location returns the time zone of somebody's home site.

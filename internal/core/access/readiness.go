@@ -66,10 +66,10 @@ func Hindered(obstacles []Obstacle) []Obstacle {
 }
 
 // Readiness returns what keeps somebody from working at an instant, gravest first; nothing for those who are ready,
-// and nothing for those who have departed, who are not meant to work.
+// and nothing for those who have left, who are not meant to work.
 func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 	p := s.person(id)
-	if s.state.Person(id) == nil || p == nil || p.span.Status(at) == people.Departed {
+	if s.state.Person(id) == nil || p == nil || p.span.Status(at) == people.Left {
 		return nil
 	}
 	var found []Obstacle

@@ -31,7 +31,7 @@ type Statement struct {
 	// From and Until are when it counts, with the person's time here; Ended is what ends it where that is not its own
 	// end.
 	From, Until int64
-	Ended       Reason             // ContractEnded, HasDeparted, QualificationMissing or Granted
+	Ended       Reason             // ContractEnded, HasLeft, QualificationMissing or Granted
 	Missing     []qualification.ID // that the template requires: without them it gives nothing
 	Locked      bool               // the person is locked at the moment asked about
 	Hours       *hours.Access
@@ -79,7 +79,7 @@ func (p *person) statement(place estate.PlaceID, from, until, at int64) Statemen
 		st.Until, st.Ended = p.span.Contract, ContractEnded
 	}
 	if p.span.Gone < st.Until {
-		st.Until, st.Ended = p.span.Gone, HasDeparted
+		st.Until, st.Ended = p.span.Gone, HasLeft
 	}
 	switch {
 	case at < st.From:

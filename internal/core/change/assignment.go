@@ -1,7 +1,9 @@
 package change
 
 import (
+	"cmp"
 	"encoding/json"
+	"errors"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
@@ -20,6 +22,9 @@ var assignmentOperations = []Description{
 		Needs: permit.AssignStaff, Daily: true, Fields: assignmentForm{}, subject: fieldsEdited, apply: assignmentEdit},
 	{Name: "assignment.end", Do: "End the assignment of", Done: "Ended the assignment of",
 		Needs: permit.AssignStaff, Daily: true, subject: fieldsEdited, apply: assignmentEnd},
+	{Name: "assignment.move", Do: "Move", Done: "Moved",
+		Needs: permit.AssignStaff, Daily: true, Fields: moveForm{}, Makes: "assignment", Undone: "assignment.end",
+		apply: assignmentMove},
 	{Name: "assignment.restore", Do: "Bring back the assignment of", Done: "Brought back the assignment of",
 		Needs: permit.AssignStaff, Daily: true, apply: assignmentRestore},
 }
@@ -65,8 +70,8 @@ func assignmentAdd(t *Trial) error {
 		a.Until = max(a.From, t.today(place)) + day.Date(days) - 1
 	}
 	switch {
-	case t.statusOf(p) == people.Departed:
-		return fault.Conflictf("set.staff", "%s has departed; reinstate first", p.FullName())
+	case t.statusOf(p) == people.Left:
+		return fault.Conflictf("set.staff", "%s has left; reinstate first", p.FullName())
 	case place.Retired:
 		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
 	case template.Retired:
@@ -258,5 +263,95 @@ func assignmentRestore(t *Trial) error {
 			t.State.Person(a.Staff).FullName(), place.Name, template.Name)
 	}
 	t.putAssignment(&a)
+	return nil
+}
+
+// moveForm says where somebody goes on in the place of an assignment, or as what. What is left out stays.
+type moveForm struct {
+	Place    string `json:"place"`
+	Template string `json:"template"`
+	From     string `json:"from"`         // first day of the next assignment; today where left out
+	Until    string `json:"until"`        // last day of the next; that of the one before where left out
+	Overlap  int    `json:"overlap_days"` // for so many days both count
+}
+
+// mostOverlap is for how many days somebody may work at two places while moving.
+const mostOverlap = 366
+
+// assignmentMove lets an assignment end and another begin, at another place or with another template, on a day.
+func assignmentMove(t *Trial) error {
+	before, err := t.assignment(t.endable)
+	if err != nil {
+		return err
+	}
+	var form moveForm
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	p, next := t.State.Person(before.Staff), *before
+	next.ID = org.AssignmentID(t.State.Assignments.Next())
+	if form.Place != "" {
+		place, err := t.findPlace("set.place", form.Place)
+		if err != nil {
+			return err
+		}
+		next.Place = place.ID
+	}
+	if form.Template != "" {
+		template, err := t.findTemplate("set.template", form.Template)
+		if err != nil {
+			return err
+		}
+		next.Template = template.ID
+	}
+	if err := errors.Join(t.assignable(&next), t.lendable(p)); err != nil {
+		return err
+	}
+	place, template := t.State.Place(next.Place), t.State.Template(next.Template)
+	if next.From, err = t.date("from", cmp.Or(form.From, t.today(place).String())); err != nil {
+		return err
+	}
+	if form.Until != "" {
+		if next.Until, err = t.date("until", form.Until); err != nil {
+			return err
+		}
+	}
+	switch {
+	case before.Ended || !before.Until.IsZero() && before.Until < t.today(place):
+		return fault.Conflictf("on", "this assignment has ended; assign anew")
+	case next.Place == before.Place && next.Template == before.Template:
+		return fault.Invalidf("set.place", "say another place or another template; a move to the same is none")
+	case form.Overlap < 0 || form.Overlap > mostOverlap:
+		return fault.Invalidf("set.overlap_days", "both count for 0 to %d days", mostOverlap)
+	case next.From < t.today(place) && t.actor.System == "":
+		return fault.Invalidf("set.from", "the move is today or later")
+	case !next.Until.IsZero() && next.Until < next.From:
+		return fault.Invalidf("set.until", "the next assignment ends on %s, before it begins on %s", next.Until,
+			next.From)
+	case t.statusOf(p) == people.Left:
+		return fault.Conflictf("on", "%s has left; reinstate first", p.FullName())
+	case place.Retired:
+		return fault.Conflictf("set.place", "%s is retired; choose a place in use", place.Name)
+	case template.Retired:
+		return fault.Conflictf("set.template", "the template %s is retired; choose another", template.Name)
+	}
+	if err := t.templateFits(template, place); err != nil {
+		return err
+	}
+	if t.assignedAlready(&next) {
+		return fault.Conflictf("on", "%s is assigned at %s as %s in these days already", p.FullName(), place.Name,
+			template.Name)
+	}
+	last := *before
+	last.Until = next.From - 1 + day.Date(form.Overlap)
+	switch {
+	case !before.Until.IsZero() && before.Until < last.Until:
+		last.Until = before.Until
+	case last.Until < before.From: // it had not begun
+		last.Until, last.Ended = before.Until, true
+	}
+	t.putAssignment(&last)
+	t.putAssignment(&next)
+	t.named(uint32(next.ID))
 	return nil
 }

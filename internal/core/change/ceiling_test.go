@@ -216,18 +216,18 @@ func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 	h.must(owner, "covers", op("assignment.add", "",
 		set{"staff": "S3", "place": "A", "template": "keeper", "from": "2026-01-01"}))
 	for name, keep := range map[string][]Operation{
-		"nothing":             nil,
-		"a lock":              {op("staff.lock", "S3", nil)},
-		"an ended contract":   {op("staff.edit", "S3", set{"contract_end": "2026-11-01"})},
-		"a start ahead":       {op("staff.edit", "S3", set{"start_date": "2026-12-24"})},
-		"a departure":         {op("staff.depart", "S3", nil)},
-		"a planned departure": {op("staff.depart", "S3", set{"on": "2026-11-30"})},
+		"nothing":           nil,
+		"a lock":            {op("staff.lock", "S3", nil)},
+		"an ended contract": {op("staff.edit", "S3", set{"contract_end": "2026-11-01"})},
+		"a start ahead":     {op("staff.edit", "S3", set{"start_date": "2026-12-24"})},
+		"a leaving":         {op("staff.leave", "S3", nil)},
+		"a planned leaving": {op("staff.leave", "S3", set{"on": "2026-11-30"})},
 		"an assignment ahead": {op("assignment.edit", fmt.Sprint(h.snap.State().Assignments.Last()),
 			set{"from": "2027-01-01"})},
 		"a place out of use": {op("place.retire", "A-2", nil)},
 		"a bar":              {op("bar.add", "", set{"staff": "S3", "place": "A"})},
 		"all of these at once": {op("place.retire", "A-2", nil), op("bar.add", "", set{"staff": "S3", "place": "A"}),
-			op("staff.lock", "S3", nil), op("staff.depart", "S3", set{"on": "2026-11-30"})},
+			op("staff.lock", "S3", nil), op("staff.leave", "S3", set{"on": "2026-11-30"})},
 	} {
 		kept := h.snap
 		if len(keep) > 0 {
@@ -242,7 +242,7 @@ func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 			"a later end of contract": op("staff.edit", "S3",
 				set{"contract_end": "2030-01-01", "start_date": "2020-01-01"}),
 			"an earlier start":     op("staff.edit", "S3", set{"start_date": "2019-01-01", "contract_end": ""}),
-			"a later day to leave": op("staff.depart", "S3", set{"on": "2030-01-01"}),
+			"a later day to leave": op("staff.leave", "S3", set{"on": "2030-01-01"}),
 		} {
 			d, err := h.try(h.who(manager), "because", o)
 			if err == nil { // what changes nothing, or takes only away, may be done
@@ -251,7 +251,7 @@ func TestStandingIsJudgedByWhatIsHeldOnRecord(t *testing.T) {
 					"kept by %s", name)
 				continue
 			}
-			if name == "a departure" && act == "a later day to leave" ||
+			if name == "a leaving" && act == "a later day to leave" ||
 				name == "all of these at once" && act == "activating" {
 				continue // refused for another cause
 			}
@@ -338,7 +338,7 @@ func TestAuthorityIsThatOfTheMomentAChangeIsMade(t *testing.T) {
 	owner := h.who("S1")
 	h.must(owner, "shares the load", op("staff.make_owner", "S4", nil),
 		op("organisation.edit", "", set{"max_owners": 5}))
-	for _, gone := range []Operation{op("staff.lock", "S4", nil), op("staff.depart", "S4", nil)} {
+	for _, gone := range []Operation{op("staff.lock", "S4", nil), op("staff.leave", "S4", nil)} {
 		kept := h.snap
 		h.must(owner, "gone", gone)
 		refuses(t, h, "S4", "Whoever makes this change", op("staff.make_owner", "S3", nil))
@@ -364,7 +364,7 @@ func TestSomebodyFromAnotherSiteIsBarredNotLocked(t *testing.T) {
 		set{"staff": "S4", "place": "A-Z", "template": "packer", "from": "2026-11-01", "until": "2026-12-24"}))
 	lent := fmt.Sprint(h.snap.State().Assignments.Last())
 	for _, o := range []Operation{op("staff.lock", "S4", nil), op("pin.set", "", set{"staff": "S4"}),
-		op("staff.edit", "S4", set{"phone": "1"}), op("staff.depart", "S4", nil),
+		op("staff.edit", "S4", set{"phone": "1"}), op("staff.leave", "S4", nil),
 		op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}),
 		op("assignment.edit", lent, set{"until": "2030-01-01"}),
 		op("exception.add", "", set{"staff": "S4", "place": "A", "permission": "stock.adjust", "level": "5"})} {

@@ -76,6 +76,7 @@ type Env struct {
 	Strength credential.Strength // of passwords
 	Preview  bool                // nothing will be written: nothing is said of whether a secret is in use
 	Present  bool                // the actor has proved just now to be there, by the present password
+	Most     int                 // operations; 0: MaxOperations
 }
 
 // Prepared is a secret as an operation stores it.
@@ -95,6 +96,28 @@ type Entry struct {
 	After  map[string]any `json:"after,omitempty"`
 	Reason string         `json:"reason,omitempty"` // of the operation, where it gives one for itself
 	Index  int            `json:"-"`                // of the operation in its change
+}
+
+// former are the names that operations and fields had in entries of the past. What was logged is never written again,
+// so it is read under the names of now.
+var former = map[string]string{"staff.depart": "staff.leave", "departed_at": "leaves_at"}
+
+// UnmarshalJSON reads an entry as the audit log keeps it, also one of the past.
+func (e *Entry) UnmarshalJSON(text []byte) error {
+	type plain Entry
+	if err := json.Unmarshal(text, (*plain)(e)); err != nil {
+		return err
+	}
+	e.Op = cmp.Or(former[e.Op], e.Op)
+	for _, fields := range []map[string]any{e.Before, e.After} {
+		for old, now := range former {
+			if value, is := fields[old]; is {
+				delete(fields, old)
+				fields[now] = value
+			}
+		}
+	}
+	return nil
 }
 
 // Secret is something generated that is shown once and never again.
@@ -132,6 +155,7 @@ type Trial struct {
 	wanted bool     // some operation asks for a reason that is yet to be given
 	op     *Operation
 	index  int
+	base   int               // index of the first operation of the group that is tried
 	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
 	seen   map[string]int    // record → index in Written
 	places map[estate.PlaceID]bool
@@ -139,69 +163,121 @@ type Trial struct {
 	reach  map[string][]bool // by permission key: where the actor holds it
 }
 
-// MaxOperations bounds one change.
+// MaxOperations bounds one change that somebody sends.
 const MaxOperations = 25_000
 
 // Apply applies the operations to a fork of the state behind a snapshot: all of them, or none with a fault that
 // names the operation. The effect is worked out; whether it asks for a reason is judged by Judge.
 func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operations []Operation) (*Trial, error) {
-	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env,
-		reason: words.Tidy(reason),
-		seen:   map[string]int{}, places: map[estate.PlaceID]bool{}}
 	if len(operations) == 0 {
 		return nil, fault.Invalidf("operations", "a change needs at least one operation")
 	}
-	if len(operations) > MaxOperations {
-		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several",
-			MaxOperations, len(operations))
+	if most := cmp.Or(env.Most, MaxOperations); len(operations) > most {
+		return nil, fault.Invalidf("operations", "a change holds at most %d operations; send %d in several", most,
+			len(operations))
 	}
-	if err := t.actorStands(); err != nil {
+	t, err := begin(before, actor, env, reason)
+	if err != nil {
 		return nil, err
 	}
 	for i := range operations {
-		described, operation := Describe(operations[i].Op), operations[i]
-		if operation.Reason == "" && (t.reason == "" || t.reason == ReasonLater) {
-			operation.Reason = described.Says
-		}
-		t.op, t.index = &operation, i
-		if err := t.takeReason(); err != nil {
-			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
-		}
-		if described.apply == nil || described.Own && actor.System == "" && !env.Present {
-			return nil, fault.At(i+1, fault.Within(t.prefix(), fault.Invalidf("op", "%s", unknown(operations[i].Op))))
-		}
-		if err := described.apply(t); err != nil {
-			return nil, fault.At(i+1, fault.Within(t.prefix(), err))
+		if err := t.step(i, operations[i]); err != nil {
+			return nil, err
 		}
 	}
 	for i := range t.Written {
-		r := &t.Written[i]
-		if field, err := t.State.Check(r.Value); err != nil {
-			return nil, fault.At(r.index+1,
-				fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index, field), "%s", err))
+		if err := t.readable(&t.Written[i]); err != nil {
+			return nil, err
 		}
 	}
+	return t, t.conclude()
+}
+
+// Sift tries groups of operations, such as those of the rows of a file, one after the other, and returns what stands in
+// the way of each by its index; of a group without a fault it says nothing. Nothing is left of it but the faults: a
+// group that failed may leave a part of itself behind in what the later ones are tried on, so whoever makes the others
+// applies them once more without it. Operations are counted within their group.
+func Sift(before *access.Snapshot, actor Actor, env Env, groups [][]Operation) (map[int]error, error) {
+	env.Preview = true
+	t, err := begin(before, actor, env, ReasonLater)
+	if err != nil {
+		return nil, err
+	}
+	faults, groupOf, n := map[int]error{}, []int{}, 0
+	for g, operations := range groups {
+		for i := range operations {
+			groupOf = append(groupOf, g)
+			t.base = n
+			if err := t.step(n+i, operations[i]); err != nil {
+				faults[g] = err
+				break
+			}
+		}
+		n = len(groupOf)
+	}
+	for i := range t.Written {
+		g := groupOf[t.Written[i].index]
+		if err := t.readable(&t.Written[i]); err != nil && faults[g] == nil {
+			faults[g] = err
+		}
+	}
+	return faults, nil
+}
+
+// begin begins a trial in which nothing is written yet.
+func begin(before *access.Snapshot, actor Actor, env Env, reason string) (*Trial, error) {
+	t := &Trial{State: before.State().Fork(), Refs: map[string]uint32{}, before: before, actor: actor, env: env,
+		reason: words.Tidy(reason), seen: map[string]int{}, places: map[estate.PlaceID]bool{}}
+	return t, t.actorStands()
+}
+
+// step applies one operation.
+func (t *Trial) step(i int, operation Operation) error {
+	described := Describe(operation.Op)
+	if operation.Reason == "" && (t.reason == "" || t.reason == ReasonLater) {
+		operation.Reason = described.Says
+	}
+	t.op, t.index = &operation, i
+	err := t.takeReason()
+	if err == nil && (described.apply == nil || described.Own && t.actor.System == "" && !t.env.Present) {
+		err = fault.Invalidf("op", "%s", unknown(operation.Op))
+	}
+	if err == nil {
+		err = described.apply(t)
+	}
+	if err != nil {
+		return fault.At(i-t.base+1, fault.Within(t.prefix(), err))
+	}
+	return nil
+}
+
+// readable sees that what was written can be loaded.
+func (t *Trial) readable(r *Record) error {
+	if field, err := t.State.Check(r.Value); err != nil {
+		return fault.At(r.index-t.base+1, fault.Invalidf(fmt.Sprintf("operations[%d].set.%s", r.index-t.base, field),
+			"%s", err))
+	}
+	return nil
+}
+
+// conclude compiles what the operations have left, and asks what can only be asked of the whole.
+func (t *Trial) conclude() (err error) {
 	t.State.Revision++
 	t.Touched = access.Between(t.before.State(), t.State)
-	var err error
-	if t.After, err = before.Next(t.State, t.Touched); err != nil {
-		return nil, fault.Invalidf("", "%s", err)
+	if t.After, err = t.before.Next(t.State, t.Touched); err != nil {
+		return fault.Invalidf("", "%s", err)
 	}
 	t.Effect = access.Diff(t.before, t.After, t.env.Now.Unix())
-	if err := t.liftCeiling(); err != nil {
-		return nil, err
+	for _, ceiling := range []func() error{t.liftCeiling, t.noticeCeiling, t.hoursCeiling, t.placeCeiling} {
+		if err := ceiling(); err != nil {
+			return err
+		}
 	}
-	if err := t.noticeCeiling(); err != nil {
-		return nil, err
-	}
-	if err := t.hoursCeiling(); err != nil {
-		return nil, err
-	}
-	return t, t.placeCeiling()
+	return nil
 }
 
 // prefix is put before field names, so that they say which operation they belong to.
-func (t *Trial) prefix() string { return fmt.Sprintf("operations[%d].", t.index) }
+func (t *Trial) prefix() string { return fmt.Sprintf("operations[%d].", t.index-t.base) }
 
 // takeReason takes down the reason that an operation gives for itself.
 func (t *Trial) takeReason() error {

@@ -391,7 +391,7 @@ func TestAuthorityIsThatFromBeforeTheChange(t *testing.T) {
 func TestAnOwnerWhoCanActAlwaysRemains(t *testing.T) {
 	h := newOrganisation(t)
 	for name, o := range map[string]Operation{"locked": op("staff.lock", "S1", nil),
-		"departed": op("staff.depart", "S1", nil), "demoted": op("staff.unmake_owner", "S1", nil)} {
+		"left": op("staff.leave", "S1", nil), "demoted": op("staff.unmake_owner", "S1", nil)} {
 		_, err := h.try(system, "r", o)
 		assert.True(t, fault.Is(err, fault.Refused), name)
 	}
@@ -399,11 +399,11 @@ func TestAnOwnerWhoCanActAlwaysRemains(t *testing.T) {
 	_, err := h.try(h.who("S1"), "", op("staff.make_owner", "S3", nil))
 	assert.True(t, fault.Is(err, fault.Refused), "not more than the settings allow")
 	h.must(h.who("S4"), "on leave", op("staff.lock", "S1", nil))
-	_, err = h.try(system, "r", op("staff.depart", "S4", nil))
+	_, err = h.try(system, "r", op("staff.leave", "S4", nil))
 	assert.True(t, fault.Is(err, fault.Refused), "the other owner is locked and cannot act")
 }
 
-func TestLockUnlockDepartReinstate(t *testing.T) {
+func TestLockUnlockLeaveReinstate(t *testing.T) {
 	h := newOrganisation(t)
 	require.True(t, h.may("S3", "door.open", "A-1"))
 	h.must(h.who("S2"), "badge lost", op("staff.lock", "S3", nil))
@@ -411,10 +411,10 @@ func TestLockUnlockDepartReinstate(t *testing.T) {
 	assert.Equal(t, "badge lost", h.snap.State().StaffByNumber("S3").Lock.Reason)
 	h.must(h.who("S2"), "", op("staff.unlock", "S3", nil))
 	assert.True(t, h.may("S3", "door.open", "A-1"))
-	h.must(h.who("S2"), "left", op("staff.depart", "S3", nil))
+	h.must(h.who("S2"), "left", op("staff.leave", "S3", nil))
 	assert.False(t, h.may("S3", "door.open", "A-1"))
 	_, err := h.try(h.who("S2"), "", op("pin.set", "", set{"staff": "S3"}))
-	assert.True(t, fault.Is(err, fault.Conflict), "no credential for who has departed")
+	assert.True(t, fault.Is(err, fault.Conflict), "no credential for who has left")
 	h.must(h.who("S2"), "", op("staff.reinstate", "S3", nil))
 	assert.True(t, h.may("S3", "door.open", "A-1"), "nothing was lost")
 }

@@ -65,8 +65,8 @@ func (t *Trial) holder(reference, key string) (*people.Staff, error) {
 	if err := t.standing(p, 0, false); err != nil {
 		return nil, err
 	}
-	if t.statusOf(p) == people.Departed {
-		return nil, fault.Conflictf("set.staff", "%s has departed; reinstate first", p.FullName())
+	if t.statusOf(p) == people.Left {
+		return nil, fault.Conflictf("set.staff", "%s has left; reinstate first", p.FullName())
 	}
 	return p, nil
 }
@@ -129,7 +129,8 @@ func (t *Trial) givePIN(p *people.Staff, form *PINForm, until time.Time) error {
 	if form.Until == "" && settings.PINDays > 0 {
 		c.Until = c.IssuedAt.AddDate(0, 0, settings.PINDays)
 	}
-	c.Digest = credential.Digest{0: 1, 1: byte(t.index), 2: byte(t.index >> 8)} // of a preview, where no secret is made
+	// Of a preview, where no secret is made
+	c.Digest = credential.Digest{0: 1, 1: byte(t.index), 2: byte(t.index >> 8), 3: byte(t.index >> 16)}
 	if !t.env.Preview {
 		prepared, is := t.env.Secrets[t.index]
 		if !is {

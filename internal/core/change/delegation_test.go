@@ -127,8 +127,12 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("staff.lock_by_tries", someone(t), nil)
 	},
 	"staff.unlock": func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.unlock", someone(t), nil) },
-	"staff.depart": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("staff.depart", someone(t), set{"on": some(t, "on", "", "2026-11-26", "2027-06-01")})
+	"staff.leave": func(t *rapid.T, _ *access.Snapshot) Operation {
+		if rapid.Bool().Draw(t, "at a moment") {
+			return op("staff.leave", someone(t), set{"at": some(t, "at", "2026-11-24T18:00:00Z",
+				"2027-06-01T00:00:00Z")})
+		}
+		return op("staff.leave", someone(t), set{"on": some(t, "on", "", "2026-11-26", "2027-06-01")})
 	},
 	"staff.reinstate": func(t *rapid.T,
 		_ *access.Snapshot) Operation {
@@ -242,6 +246,14 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 				{"from": "2026-01-01"},
 				{"place": somePlace(t)}, {"template": someTemplate(t)}, {"hours": someHours(t)}}).Draw(t,
 				"edit"))
+	},
+	"assignment.move": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("assignment.move", someNumber(t, s.State().Assignments.Last()),
+			set{"place": some(t, "to", "", "A", "A-1", "B"),
+				"template": some(t, "as", "", "packer", "keeper", "manager", "rules"),
+				"from":     some(t, "from", "", "2026-11-24", "2026-11-26"), "until": some(t, "until", "",
+					"2026-11-30"),
+				"overlap_days": rapid.IntRange(0, 2).Draw(t, "overlap")})
 	},
 	"assignment.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("assignment.end", someNumber(t, s.State().Assignments.Last()), nil)
@@ -483,7 +495,7 @@ func drawKept(t *rapid.T) []Operation {
 		op("staff.enrol", "", set{"staff_number": "S6", "given_name": "Gus", "family_name": "Gone", "home_site": "A",
 			"start_date": "2020-01-01"}),
 		op("staff.make_owner", "S6", nil),
-		op(some(t, "gone", "staff.lock", "staff.depart"), "S6", nil),
+		op(some(t, "gone", "staff.lock", "staff.leave"), "S6", nil),
 	}
 	for i, who := range []string{"S2", "S3", "S4", "S5"} {
 		operations = append(operations, op("badge.add", "", set{"format": "wiegand26", "number": fmt.Sprint("7-", i+1),
@@ -510,7 +522,7 @@ func drawKept(t *rapid.T) []Operation {
 				op("staff.edit", who, set{"contract_end": some(t, "contract", "2026-11-23", "2026-11-25")}))
 		case 2:
 			operations = append(operations,
-				op("staff.depart", who, set{"on": some(t, "left", "2026-11-20", "2026-11-25")}))
+				op("staff.leave", who, set{"on": some(t, "left", "2026-11-20", "2026-11-25")}))
 		case 3, 5:
 			operations = append(operations, op("staff.edit", who, set{"start_date": "2026-11-26"}))
 		case 4:
@@ -602,7 +614,7 @@ func stands(s *org.State, p *people.Staff, at time.Time) bool {
 		panic(err)
 	}
 	after := func(d day.Date) bool { return !d.IsZero() && !at.Before((d + 1).Start(home)) }
-	return !p.Locked(at) && p.DepartedAt.IsZero() && !after(p.LeavingDate) && !after(p.ContractEnd) &&
+	return !p.Locked(at) && p.LeavesAt.IsZero() && !after(p.LeavingDate) && !after(p.ContractEnd) &&
 		(p.Activated || !at.Before(p.StartDate.Start(home)))
 }
 
@@ -764,7 +776,7 @@ func inHours(s *access.Snapshot, id people.StaffID, any bool) map[holding]bool {
 func onRecord(s *access.Snapshot, id people.StaffID, certified bool) map[holding]int {
 	freed := s.State().Fork()
 	p := *freed.Person(id)
-	p.Lock, p.ContractEnd, p.LeavingDate, p.DepartedAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
+	p.Lock, p.ContractEnd, p.LeavingDate, p.LeavesAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
 		day.Of(noon)-1000, true
 	freed.PutStaff(&p)
 	for number := range s.State().Qualifications.All() {

@@ -10,48 +10,44 @@ import (
 )
 
 var leavingOperations = []Description{
-	{Name: "staff.depart", Do: "Record the departure of", Done: "Recorded the departure of",
-		Needs: permit.DepartStaff, Daily: true, Fields: departForm{}, apply: staffDepart},
+	{Name: "staff.leave", Do: "Record the leaving of", Done: "Recorded the leaving of",
+		Needs: permit.RecordLeavers, Daily: true, Fields: leaveForm{}, apply: staffLeave},
 	{Name: "staff.reinstate", Do: "Reinstate", Done: "Reinstated",
-		Needs: permit.DepartStaff, Daily: true, apply: staffReinstate},
+		Needs: permit.RecordLeavers, Daily: true, apply: staffReinstate},
 }
 
-type departForm struct {
-	On string `json:"on"` // last day that counts; empty: at once
+// leaveForm says when somebody leaves: after a last day, or at a moment; at once where it says neither.
+type leaveForm struct {
+	On string `json:"on"` // last day that counts, at the home site
+	At string `json:"at"` // moment at which access ends, RFC 3339; one that has passed: at once
 }
 
-func staffDepart(t *Trial) error {
-	before, err := t.another(permit.DepartStaff)
+func staffLeave(t *Trial) error {
+	before, err := t.another(permit.RecordLeavers)
 	if err != nil {
 		return err
 	}
 	if err := t.standing(before, 0, true); err != nil {
 		return err
 	}
-	if t.statusOf(before) == people.Departed {
-		return fault.Conflictf("on", "%s has departed already", before.FullName())
+	if t.statusOf(before) == people.Left {
+		return fault.Conflictf("on", "%s has left already", before.FullName())
 	}
-	if _, err := t.why("a departure needs a reason, such as end of season"); err != nil {
+	if _, err := t.why("leaving needs a reason, such as end of season"); err != nil {
 		return err
 	}
 	if err := t.ownersLeft(before); err != nil {
 		return err
 	}
-	var form departForm
+	var form leaveForm
 	if err := t.form(&form); err != nil {
 		return err
 	}
 	p := *before
-	if p.LeavingDate, err = t.date("on", form.On); err != nil {
+	if err := t.leaves(&p, &form); err != nil {
 		return err
 	}
-	switch {
-	case form.On == "":
-		p.DepartedAt = t.env.Now.UTC().Truncate(time.Second)
-	case t.actor.System == "" && p.LeavingDate < day.Of(t.env.Now.In(t.before.Location(p.ID))):
-		return fault.Invalidf("set.on", "the last day is today or later; leave it out to part at once")
-	}
-	// A later day than was planned brings them back
+	// A later moment than was planned brings them back
 	if p.SpanIn(t.zoneOf(&p)).Gone > before.SpanIn(t.zoneOf(before)).Gone {
 		if err := t.standing(before, 0, false); err != nil {
 			return err
@@ -61,19 +57,59 @@ func staffDepart(t *Trial) error {
 	return nil
 }
 
+// leaves writes into a record when somebody leaves, in the place of what was planned before.
+func (t *Trial) leaves(p *people.Staff, form *leaveForm) (err error) {
+	p.LeavingDate, p.LeavesAt = 0, time.Time{}
+	first := p.StartDate
+	if first.IsZero() || p.Activated || first > t.today(t.State.Place(p.HomeSite)) && form.On == "" && form.At == "" {
+		first = 0 // who never comes is recorded as a leaver at once
+	}
+	switch {
+	case form.On != "" && form.At != "":
+		return fault.Invalidf("set.at", "say the last day or the moment, and not both")
+	case form.On != "":
+		if p.LeavingDate, err = t.date("on", form.On); err != nil {
+			return err
+		}
+		if t.actor.System == "" && p.LeavingDate < day.Of(t.env.Now.In(t.zoneOf(p))) {
+			return fault.Invalidf("set.on", "the last day is today or later; leave it out to end access at once")
+		}
+		if p.LeavingDate < first {
+			return fault.Invalidf("set.on", "%s starts on %s; the last day is that day or later", p.FullName(),
+				p.StartDate)
+		}
+	case form.At != "":
+		at, err := time.Parse(time.RFC3339, form.At)
+		if err != nil || at.Year() > day.LastYear || at.Year() < 1970 {
+			return fault.Invalidf("set.at", "%q is not a moment; write it as 2026-11-30T18:00:00Z", form.At)
+		}
+		if day.Of(at.In(t.zoneOf(p))) < first {
+			return fault.Invalidf("set.at", "%s starts on %s; the last moment is on that day or later", p.FullName(),
+				p.StartDate)
+		}
+		// One that has passed is no moment at which access could still end
+		if p.LeavesAt = at.UTC().Truncate(time.Second); t.actor.System == "" && at.Before(t.env.Now) {
+			p.LeavesAt = t.env.Now.UTC().Truncate(time.Second)
+		}
+	default:
+		p.LeavesAt = t.env.Now.UTC().Truncate(time.Second)
+	}
+	return nil
+}
+
 func staffReinstate(t *Trial) error {
-	before, err := t.another(permit.DepartStaff)
+	before, err := t.another(permit.RecordLeavers)
 	if err != nil {
 		return err
 	}
 	if err := t.standing(before, 0, false); err != nil {
 		return err
 	}
-	if before.LeavingDate.IsZero() && before.DepartedAt.IsZero() {
-		return fault.Conflictf("on", "%s has neither departed nor a leaving date", before.FullName())
+	if !before.Leaves() {
+		return fault.Conflictf("on", "%s has not left and has no leaving date", before.FullName())
 	}
 	p := *before
-	p.LeavingDate, p.DepartedAt = 0, time.Time{}
+	p.LeavingDate, p.LeavesAt = 0, time.Time{}
 	t.putStaff(&p)
 	return nil
 }

@@ -36,8 +36,8 @@ func staffLock(t *Trial) error {
 	if err != nil {
 		return err
 	}
-	if t.statusOf(before) == people.Departed {
-		return fault.Conflictf("on", "%s has departed and can do nothing anywhere already", before.FullName())
+	if t.statusOf(before) == people.Left {
+		return fault.Conflictf("on", "%s has left and can do nothing anywhere already", before.FullName())
 	}
 	if before.Locked(t.env.Now) {
 		return fault.Conflictf("on", "%s is locked already: %s", before.FullName(), before.Lock.Reason)

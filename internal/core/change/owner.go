@@ -38,7 +38,7 @@ func (t *Trial) ownersLeft(p *people.Staff) error {
 
 // stays reports whether somebody is at work, with no end of it on record.
 func (t *Trial) stays(p *people.Staff) bool {
-	return t.statusOf(p) == people.Active && p.ContractEnd.IsZero() && p.LeavingDate.IsZero()
+	return t.statusOf(p) == people.Active && p.ContractEnd.IsZero() && !p.Leaves()
 }
 
 func (t *Trial) byOwner() error {
@@ -72,8 +72,8 @@ func staffMakeOwner(t *Trial) error {
 		return fault.Refusedf("too-many-owners", "There are %s already, as many as the settings allow.",
 			words.Count(limit, "owner", "owners"))
 	}
-	if t.statusOf(before) == people.Departed {
-		return fault.Conflictf("on", "%s has departed", before.FullName())
+	if t.statusOf(before) == people.Left {
+		return fault.Conflictf("on", "%s has left", before.FullName())
 	}
 	p := *before
 	p.Owner = true

@@ -179,8 +179,8 @@ func (t *Trial) certified(field string, p *people.Staff, takes bool) error {
 	if err := t.standing(p, 0, takes); err != nil {
 		return err
 	}
-	if !takes && t.statusOf(p) == people.Departed {
-		return fault.Conflictf(field, "%s has departed; reinstate first", p.FullName())
+	if !takes && t.statusOf(p) == people.Left {
+		return fault.Conflictf(field, "%s has left; reinstate first", p.FullName())
 	}
 	return nil
 }

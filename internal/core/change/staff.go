@@ -15,7 +15,7 @@ import (
 var staffOperations = []Description{
 	{Name: "staff.enrol", Do: "Enrol", Done: "Enrolled",
 		Needs: permit.EnrolStaff, Daily: true, Fields: people.Fields,
-		Makes: "staff", Kept: "a person stays on record. Record a departure instead", apply: staffEnrol},
+		Makes: "staff", Undone: "staff.leave", apply: staffEnrol},
 	{Name: "staff.edit", Do: "Change the record of", Done: "Changed the record of",
 		Needs: permit.EditStaff, Daily: true, Fields: people.Fields, subject: fieldsEdited, apply: staffEdit},
 	{Name: "staff.activate", Do: "Activate", Done: "Activated",

@@ -23,7 +23,13 @@ import (
 // like any other: the operations are judged by the rules and by the authority of whoever makes them. It is refused
 // where a later change stands on this one: where a field it wrote was written again, or where what it made is in use.
 func Undo(live *access.Snapshot, revision uint64, entries []Entry) ([]Operation, error) {
-	u := &undoing{live: live, state: live.State(), revision: revision, seen: map[string]bool{}}
+	u := &undoing{live: live, state: live.State(), revision: revision, seen: map[string]bool{},
+		enrolled: map[people.StaffID]bool{}}
+	for i := range entries {
+		if p, is := RecordOf(u.state, entries[i].Record).(*people.Staff); is && entries[i].makes() {
+			u.enrolled[p.ID] = true
+		}
+	}
 	for i := len(entries) - 1; i >= 0; i-- {
 		if err := u.reverse(&entries[i]); err != nil {
 			return nil, err
@@ -39,8 +45,15 @@ type undoing struct {
 	live       *access.Snapshot
 	state      *org.State
 	revision   uint64
-	seen       map[string]bool // record and field that a later step of the same change has written
+	seen       map[string]bool         // record and field that a later step of the same change has written
+	enrolled   map[people.StaffID]bool // by this very change
 	operations []Operation
+}
+
+// makes reports whether an entry is of a record that its operation has made.
+func (e *Entry) makes() bool {
+	_, made := e.After["id"]
+	return made && len(e.Before) == 0
 }
 
 func (u *undoing) add(op, on string, set map[string]any) {
@@ -68,7 +81,7 @@ func (u *undoing) reverse(e *Entry) error {
 	if kind != "organisation" && record == nil {
 		return builtUpon("%s is not on record any more.", e.On)
 	}
-	if _, made := e.After["id"]; made && len(e.Before) == 0 {
+	if e.makes() {
 		if err := u.inUse(e, kind, record); err != nil {
 			return err
 		}
@@ -120,8 +133,23 @@ func valueWords(v any) string {
 
 // unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
 func (u *undoing) unmake(e *Entry, kind, on string) error {
-	if c, is := RecordOf(u.state, e.Record).(*credential.Credential); is && c.Badge != 0 {
-		kind, on = issueOfBadge, fmt.Sprint(c.Badge)
+	switch r := RecordOf(u.state, e.Record).(type) {
+	case *credential.Credential:
+		switch {
+		case r.Badge != 0:
+			kind, on = issueOfBadge, fmt.Sprint(r.Badge)
+		case u.enrolled[r.Staff]:
+			// Whoever is on record by mistake keeps no PIN; a password is of no use to them.
+			if r.Kind == credential.PIN && r.State != credential.Withdrawn && !r.Duress {
+				u.add("pin.withdraw", "", map[string]any{"staff": u.state.Person(r.Staff).Number})
+			}
+			return nil
+		}
+	case *people.Staff:
+		// Nobody is deleted: they stay on record as somebody who has left, and can be brought back
+		u.add("staff.leave", on, nil)
+		u.operations[len(u.operations)-1].Reason = "Enrolled by mistake"
+		return nil
 	}
 	maker := makers[kind]
 	switch {
@@ -324,7 +352,7 @@ func (u *undoing) levelWord(on string, value any) any {
 
 func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take func(string) (any, bool)) error {
 	if _, changed := take("activated"); changed {
-		return builtUpon("somebody who was activated may have worked since. Lock them, or record a departure.")
+		return builtUpon("somebody who was activated may have worked since. Lock them, or record the leaving.")
 	}
 	if lock, changed := take("lock"); changed {
 		if before, locked := lock.(map[string]any); locked {
@@ -338,19 +366,23 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 			u.add("staff.unlock", on, nil)
 		}
 	}
-	leaving, left := take("leaving_date")
-	departed, gone := take("departed_at")
-	switch {
-	case !left && !gone:
-	case leaving != nil:
-		if p := u.state.Person(people.StaffID(parse(on))); !p.DepartedAt.IsZero() || !p.LeavingDate.IsZero() {
+	day, dayChanged := take("leaving_date")
+	moment, momentChanged := take("leaves_at")
+	switch p := u.state.Person(people.StaffID(parse(on))); {
+	case !dayChanged && !momentChanged:
+	case day == nil && moment == nil:
+		u.add("staff.reinstate", on, nil)
+	default:
+		if p.Leaves() {
 			u.add("staff.reinstate", on, nil)
 		}
-		u.add("staff.depart", on, map[string]any{"on": leaving})
-	case departed != nil:
-		u.add("staff.depart", on, nil)
-	default:
-		u.add("staff.reinstate", on, nil)
+		set := map[string]any{}
+		if moment != nil {
+			set["at"] = moment
+		} else {
+			set["on"] = day
+		}
+		u.add("staff.leave", on, set)
 	}
 	if owner, changed := take("owner"); changed {
 		u.add(map[bool]string{true: "staff.make_owner", false: "staff.unmake_owner"}[owner == true], on, nil)
@@ -377,6 +409,15 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 func (u *undoing) inUse(e *Entry, kind string, record any) error {
 	later := func(revision uint64) bool { return revision > u.revision }
 	switch r := record.(type) {
+	case *people.Staff:
+		if later(r.Revision) {
+			return builtUpon("%s was changed since. Record the leaving instead.", r.FullName())
+		}
+		for _, id := range u.state.AssignmentsOf(r.ID) {
+			if a := u.state.Assignment(id); later(a.Revision) && !a.Ended {
+				return builtUpon("%s was assigned by a later change. Undo that first.", r.FullName())
+			}
+		}
 	case *permit.Group:
 		for _, p := range u.state.Permissions.All() {
 			if p.Group == r.ID && !p.Retired && later(p.Revision) {

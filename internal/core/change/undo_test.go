@@ -5,12 +5,14 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
@@ -76,7 +78,7 @@ func TestUndoingSetsBackWhatEverybodyHolds(t *testing.T) {
 		}
 		back, err := Apply(now, owner, env(), "undoing", operations)
 		if err != nil {
-			// A rule may stand in the way by now, and says so: an owner's own access, somebody who departed.
+			// A rule may stand in the way by now, and says so: an owner's own access, somebody who has left.
 			var f *fault.Fault
 			require.ErrorAs(t, err, &f)
 			return
@@ -102,13 +104,13 @@ func TestAnUndoBringsBackReasonsAndPlannedDates(t *testing.T) {
 	assert.Equal(t, was.Reason, again.Reason)
 	assert.Equal(t, was.Until, again.Until)
 
-	h.must(owner, "the season ends", op("staff.depart", "S3", set{"on": "2026-12-20"}))
-	gone := h.must(owner, "sooner", op("staff.depart", "S3", nil))
+	h.must(owner, "the season ends", op("staff.leave", "S3", set{"on": "2026-12-20"}))
+	gone := h.must(owner, "sooner", op("staff.leave", "S3", nil))
 	d, err = h.undo(gone)
 	require.NoError(t, err)
 	p := d.State.StaffByNumber("S3")
 	assert.Equal(t, "2026-12-20", p.LeavingDate.String())
-	assert.True(t, p.DepartedAt.IsZero())
+	assert.True(t, p.LeavesAt.IsZero())
 }
 
 // An operation may make records of another kind than its own: who goes on with another template is assigned anew.
@@ -138,7 +140,7 @@ func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
 		before, after := Fields(start, was), Fields(back, is)
 		if was == nil {
 			assert.True(t, after["retired"] == true || after["ended"] == true || after["revoked"] == true ||
-				after["state"] == "destroyed" || after["state"] == "withdrawn",
+				after["state"] == "destroyed" || after["state"] == "withdrawn" || after["leaves_at"] != nil,
 				"%s was made and is out of use: %v", e.Record, after)
 			continue
 		}
@@ -150,8 +152,8 @@ func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
 				delete(lock, "since")
 				delete(lock, "by")
 			}
-			if fields["departed_at"] != nil {
-				fields["departed_at"] = "then"
+			if fields["leaves_at"] != nil {
+				fields["leaves_at"] = "then"
 			}
 		}
 		assert.Equal(t, before, after, "%s by %s", e.Record, e.Op)
@@ -188,22 +190,59 @@ func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
 func TestWhatCannotBeTakenBackSaysSo(t *testing.T) {
 	h := newOrganisation(t)
 	owner := h.who("S1")
-	for _, c := range []struct{ op, says string }{{"staff.enrol", "a person stays on record"},
-		{"pin.set", "a secret that was handed out"}} {
-		operation := op("pin.set", "", set{"staff": "S3"})
-		if c.op == "staff.enrol" {
-			operation = op("staff.enrol", "",
-				set{"staff_number": "S9", "given_name": "New", "family_name": "Hand", "home_site": "A"})
-		}
-		_, err := h.undo(h.must(owner, "", operation))
-		assert.ErrorContains(t, err, c.says)
-	}
+	_, err := h.undo(h.must(owner, "", op("pin.set", "", set{"staff": "S3"})))
+	assert.ErrorContains(t, err, "a secret that was handed out")
 	locked := h.must(owner, "lost badge", op("staff.lock", "S3", nil))
 	d, err := h.undo(locked)
 	require.NoError(t, err)
 	assert.Nil(t, d.State.StaffByNumber("S3").Lock)
-	departed := h.must(owner, "left", op("staff.depart", "S4", nil))
-	d, err = h.undo(departed)
+	left := h.must(owner, "left", op("staff.leave", "S4", nil))
+	d, err = h.undo(left)
 	require.NoError(t, err)
-	assert.True(t, d.State.StaffByNumber("S4").DepartedAt.IsZero())
+	assert.True(t, d.State.StaffByNumber("S4").LeavesAt.IsZero())
+}
+
+// Whoever was enrolled by mistake stays on record as somebody who has left, with nothing that opens a door; once others
+// have built on it, it stays.
+func TestAnEnrolmentIsTakenBackWithAllThatCameWithIt(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	hand := func(number string) []Operation {
+		return []Operation{
+			named("p", op("staff.enrol", "", set{"staff_number": number, "given_name": "New",
+				"family_name": "Hand" + number,
+				"home_site":   "A", "start_date": "2026-12-01"})),
+			op("assignment.add", "", set{"staff": "@p", "place": "A", "template": "packer"}),
+			op("pin.set", "", set{"staff": "@p"}),
+		}
+	}
+	d, err := h.undo(h.must(owner, "", append(hand("S8"), hand("S9")...)...))
+	require.NoError(t, err)
+	for _, number := range []string{"S8", "S9"} {
+		p := d.State.StaffByNumber(number)
+		assert.Equal(t, people.Left, p.SpanIn(time.UTC).Status(noon.Unix()))
+		assert.Nil(t, d.State.CredentialOf(p.ID, credential.PIN), "the digits are free again")
+		assert.True(t, d.State.Assignment(d.State.AssignmentsOf(p.ID)[0]).Ended)
+	}
+	enrolled := h.must(owner, "", op("staff.enrol", "",
+		set{"staff_number": "S7", "given_name": "New", "family_name": "Other", "home_site": "A"}))
+	h.must(owner, "", op("assignment.add", "", set{"staff": "S7", "place": "A", "template": "packer"}))
+	_, err = h.undo(enrolled)
+	assert.ErrorContains(t, err, "was assigned by a later change")
+}
+
+// The log is never written again, so what it says in the words of before is read in those of now, and undone.
+func TestWhatWasLoggedInFormerWordsIsReadAndUndone(t *testing.T) {
+	h := newOrganisation(t)
+	left := h.must(h.who("S1"), "left", op("staff.leave", "S3", nil))
+	encoded, err := json.Marshal(left.Entries)
+	require.NoError(t, err)
+	before := strings.NewReplacer("staff.leave", "staff.depart", "leaves_at", "departed_at").Replace(string(encoded))
+	require.NotEqual(t, string(encoded), before)
+	var entries []Entry
+	require.NoError(t, json.Unmarshal([]byte(before), &entries))
+	assert.Equal(t, "staff.leave", entries[0].Op)
+	operations, err := Undo(h.snap, left.State.Revision, entries)
+	require.NoError(t, err)
+	assert.Equal(t, "staff.reinstate", operations[0].Op)
 }

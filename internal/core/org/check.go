@@ -266,7 +266,7 @@ func (c *checking) staff(p *people.Staff) {
 		c.field, c.err = p.Check()
 	}
 	c.hours(&p.Hours)
-	c.date("leaving_date", p.LeavingDate).moment("departed_at", p.DepartedAt)
+	c.date("leaving_date", p.LeavingDate).moment("leaves_at", p.LeavesAt)
 	if p.Lock != nil {
 		c.that("lock", p.Lock.Cause == people.ByManager || p.Lock.Cause == people.ByAttempts,
 			"a lock has a cause").text("lock", p.Lock.Reason, 500, false)

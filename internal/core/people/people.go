@@ -37,7 +37,7 @@ type Status string
 const (
 	Prepared Status = "prepared" // on record, no access yet
 	Active   Status = "active"
-	Departed Status = "departed"
+	Left     Status = "left"
 )
 
 // LockCause says who locked.
@@ -81,9 +81,12 @@ type Staff struct {
 	Owner       bool           `json:"owner,omitempty"`
 	Lock        *Lock          `json:"lock,omitempty"`
 	LeavingDate day.Date       `json:"leaving_date,omitempty"` // last day that counts
-	DepartedAt  time.Time      `json:"departed_at,omitzero"`   // left at once, at this instant
+	LeavesAt    time.Time      `json:"leaves_at,omitzero"`     // or the instant at which access ends
 	Revision    uint64         `json:"-"`
 }
+
+// Leaves reports whether somebody has left or is going to, by their record.
+func (s *Staff) Leaves() bool { return !s.LeavingDate.IsZero() || !s.LeavesAt.IsZero() }
 
 // Called returns the name somebody goes by.
 func (s *Staff) Called() string {
@@ -114,8 +117,8 @@ func (s *Staff) SpanIn(location *time.Location) Span {
 	if !s.LeavingDate.IsZero() {
 		span.Gone = (s.LeavingDate + 1).Start(location).Unix()
 	}
-	if !s.DepartedAt.IsZero() {
-		span.Gone = min(span.Gone, s.DepartedAt.Unix())
+	if !s.LeavesAt.IsZero() {
+		span.Gone = min(span.Gone, s.LeavesAt.Unix())
 	}
 	return span
 }
@@ -124,7 +127,7 @@ func (s *Staff) SpanIn(location *time.Location) Span {
 func (s Span) Status(at int64) Status {
 	switch {
 	case at >= s.Gone:
-		return Departed
+		return Left
 	case at < s.Start:
 		return Prepared
 	}

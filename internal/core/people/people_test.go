@@ -32,9 +32,9 @@ func TestStatusFollowsFromTheRecordAndTheDay(t *testing.T) {
 		{"from the first midnight", Staff{StartDate: date("2026-11-24")}, Active},
 		{"activated by hand", Staff{StartDate: date("2026-12-01"), Activated: true}, Active},
 		{"on the last day", Staff{StartDate: date("2026-11-01"), LeavingDate: date("2026-11-24")}, Active},
-		{"after the last day", Staff{StartDate: date("2026-11-01"), LeavingDate: date("2026-11-23")}, Departed},
-		{"left at once", Staff{StartDate: date("2026-11-01"), DepartedAt: noon}, Departed},
-		{"left a second later", Staff{StartDate: date("2026-11-01"), DepartedAt: noon.Add(time.Second)}, Active},
+		{"after the last day", Staff{StartDate: date("2026-11-01"), LeavingDate: date("2026-11-23")}, Left},
+		{"left at once", Staff{StartDate: date("2026-11-01"), LeavesAt: noon}, Left},
+		{"left a second later", Staff{StartDate: date("2026-11-01"), LeavesAt: noon.Add(time.Second)}, Active},
 	} {
 		assert.Equal(t, c.want, c.staff.SpanIn(time.UTC).Status(noon.Unix()), c.name)
 	}
@@ -84,7 +84,7 @@ func TestDatesBecomeInstantsInTheirZone(t *testing.T) {
 }
 
 // What people do not write: it follows from acts of its own.
-var byActs = []string{"id", "hours", "activated", "owner", "lock", "leaving_date", "departed_at", "-"}
+var byActs = []string{"id", "hours", "activated", "owner", "lock", "leaving_date", "leaves_at", "-"}
 
 func TestEveryFieldThatPeopleWriteIsDescribed(t *testing.T) {
 	var described []string

@@ -13,7 +13,7 @@ const (
 	ExceptStaff      = "console.except"
 	IssueCredentials = "console.credentials"
 	LockStaff        = "console.lock"
-	DepartStaff      = "console.depart"
+	RecordLeavers    = "console.leave"
 	CheckAccess      = "console.check"
 	EditPlaces       = "console.edit_places"
 	EditTemplates    = "console.edit_templates"
@@ -34,7 +34,7 @@ func ConsolePermissions() []Permission {
 		{IssueCredentials, "Issue credentials",
 			"Issues and withdraws the PINs, badges and passwords of people whose home site this is."},
 		{LockStaff, "Lock and unlock staff", "Locks and unlocks people who belong to or work at the place."},
-		{DepartStaff, "Depart and reinstate staff",
+		{RecordLeavers, "Record leavers and reinstate",
 			"Records that people whose home site this is have left or come back."},
 		{CheckAccess, "Check access", "Asks what somebody may do at the place, and why."},
 		{EditPlaces, "Edit places", "Adds, changes and retires places here and below."},
@@ -51,6 +51,14 @@ func ConsolePermissions() []Permission {
 			Kinds: estate.Kinds}
 	}
 	return permissions
+}
+
+// KeyNow returns the key of a permission as it is called now, for one that may be of the past.
+func KeyNow(key string) string {
+	if key == "console.depart" { // until the words became those of leavers
+		return RecordLeavers
+	}
+	return key
 }
 
 // AskedByConsole reports whether this product itself asks about a permission, by its key.

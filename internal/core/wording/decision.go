@@ -153,7 +153,7 @@ func (t *telling) write() {
 		t.proof()
 	case access.TwoPeople:
 		t.say(t.m.TwoPeople, t.m.TwoPeopleRemedy)
-	case access.Locked, access.HasDeparted, access.ContractEnded, access.NotStarted:
+	case access.Locked, access.HasLeft, access.ContractEnded, access.NotStarted:
 		t.byPerson()
 	case access.PlaceRetired:
 		t.ground("place", t.placeCode(), t.m.IsRetired)
@@ -226,9 +226,9 @@ func (t *telling) byPerson() {
 	switch t.e.Reason {
 	case access.Locked:
 		t.locked()
-	case access.HasDeparted:
-		t.ground("staff", t.person.Number, t.m.HasDeparted, "name", t.person.FullName())
-		t.say(t.m.Departed, t.m.DepartedRemedy)
+	case access.HasLeft:
+		t.ground("staff", t.person.Number, t.m.HasLeft, "name", t.person.FullName())
+		t.say(t.m.Left, t.m.LeftRemedy)
 	case access.ContractEnded:
 		ended := t.Date(t.person.ContractEnd)
 		t.ground("staff", t.person.Number, t.m.ContractEndedOn, "date", ended)

@@ -19,7 +19,7 @@ type Messages struct {
 	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy             string
 	HasNeither, HasPINOnly, HasBadgeOnly                             string
 	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy                 string
-	Departed, DepartedRemedy, ContractEnded, ContractRemedy          string
+	Left, LeftRemedy, ContractEnded, ContractRemedy                  string
 	NotStarted, NotStartedRemedy, PlaceRetired, RetiredRemedy        string
 	NotForPlace, NotForPlaceRemedy, AKind                            string
 	Barred, BarredUntil, BarredRemedy                                string
@@ -31,7 +31,7 @@ type Messages struct {
 	IncludeRemedy, Unqualified, UnqualifiedRemedy, AQualification    string
 
 	// Grounds of decisions and statements.
-	CredentialOf, PlaceAsks, HasDeparted, ContractEndedOn     string
+	CredentialOf, PlaceAsks, HasLeft, ContractEndedOn         string
 	StartsOn, IsRetired, BarredFrom, LockedSince, LockedUntil string
 	IsOwner, OwnersHold, ExceptionAdded, ExceptionWithheld    string
 	TemplateAt, HoursFrom, ThisAssignment, TemplateIs         string
@@ -56,7 +56,7 @@ type Messages struct {
 	MayNot, MayAlso, MightNot, MightAlso                 string
 	IsBarred, WasBarred, UntilMoment                     string
 	TermFrom, TermUntil, TermUntilWith, TermEnded        string
-	TermEndedWith, TheContract, TheDeparture             string
+	TermEndedWith, TheContract, TheLeaving               string
 	TheQualification, CanNothingWithout                  string
 
 	// Obstacles and what mends them.
@@ -117,7 +117,7 @@ var English = &Language{
 		HasBadgeOnly: "a badge and no PIN",
 		TwoPeople:    "What was shown belongs to two people.", TwoPeopleRemedy: "Show what belongs to one person.",
 		Locked: "{who} is locked.", LockedRemedy: "Unlock {who}.",
-		Departed: "{who} has departed.", DepartedRemedy: "Reinstate {who}.",
+		Left: "{who} has left.", LeftRemedy: "Reinstate {who}.",
 		ContractEnded: "{who}'s contract ended on {date}.", ContractRemedy: "Give the contract a later end.",
 		NotStarted: "{who} starts on {date}.", NotStartedRemedy: "Wait until then, or activate {who} now.",
 		PlaceRetired: "{where} is no longer in use.", RetiredRemedy: "Bring the place back into use.",
@@ -148,7 +148,7 @@ var English = &Language{
 		IncludeRemedy:     "Assign a template that includes it, or add it for {who} alone by an exception.",
 
 		CredentialOf: "{kind} of {who}, {state}", PlaceAsks: "{where} asks for {asked}",
-		HasDeparted:     "{name} has departed",
+		HasLeft:         "{name} has left",
 		ContractEndedOn: "contract ended on {date}", StartsOn: "starts on {date}", IsRetired: "{where} is retired",
 		BarredFrom: "barred from {place}: {reason}", LockedSince: "locked since {since}: {reason}",
 		LockedUntil: ", until {until}",
@@ -195,13 +195,13 @@ var English = &Language{
 		UntilMoment: ", until {until}", TermFrom: ", from {from}", TermUntil: ", until {until}",
 		TermUntilWith: ", until {until}, with {what}",
 		TermEnded:     "; this ended on {until}", TermEndedWith: "; this ended with {what} on {until}",
-		TheContract: "the contract", TheDeparture: "the departure", TheQualification: "a qualification",
+		TheContract: "the contract", TheLeaving: "the leaving date", TheQualification: "a qualification",
 		CanNothingWithout: "{who} can do nothing at {place} as {template} yet: this takes {needed}.",
 
 		ObstacleLocked: "{who} is locked: {reason}.", MendLock: "Unlock when the cause is settled.",
 		UnreadableRecord: "a record of theirs cannot be read",
 		ObstacleContract: "{who}'s contract ended on {date}.",
-		MendContract:     "Extend the contract, or record the departure.",
+		MendContract:     "Extend the contract, or record the leaving.",
 		ObstacleBarred:   "{who} is barred from {place}: {reason}.", MendBar: "Lift the bar when the cause is settled.",
 		ObstacleEnded:   "{who}'s last assignment has ended.",
 		MendEnded:       "Give the assignment a later end, or assign anew.",

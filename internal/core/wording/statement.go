@@ -98,7 +98,7 @@ func (t *stating) term() string {
 		return tail
 	}
 	with := map[access.Reason]string{access.ContractEnded: t.m.TheContract,
-		access.HasDeparted: t.m.TheDeparture, access.QualificationMissing: t.m.TheQualification}[st.Ended]
+		access.HasLeft: t.m.TheLeaving, access.QualificationMissing: t.m.TheQualification}[st.Ended]
 	message := map[bool]map[bool]string{
 		true:  {true: t.m.TermEndedWith, false: t.m.TermEnded},
 		false: {true: t.m.TermUntilWith, false: t.m.TermUntil},

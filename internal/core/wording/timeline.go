@@ -29,7 +29,7 @@ func (l *Language) PersonEdge(before, after *access.Stretch) string {
 		return m.EdgeStart
 	case access.ContractEnded:
 		return m.EndsByContract
-	case access.HasDeparted:
+	case access.HasLeft:
 		return m.EndsByLeaving
 	case access.Locked:
 		return m.EdgeLock

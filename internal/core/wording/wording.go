@@ -136,7 +136,7 @@ func (l *Language) Ends(end access.End) string {
 	switch end.Why {
 	case access.Locked:
 		return m.EndsByLock
-	case access.HasDeparted:
+	case access.HasLeft:
 		return m.EndsByLeaving
 	case access.ContractEnded:
 		return m.EndsByContract

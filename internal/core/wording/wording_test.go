@@ -129,9 +129,9 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		{"locked", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.Lock = &people.Lock{Reason: "talk first", Since: noon.Add(-time.Hour), Until: noon.Add(time.Hour)}
 		}, pin, "locked", "Ana is locked.", "Unlock Ana."},
-		{"departed", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		{"left", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.LeavingDate = today - 1
-		}, pin, "departed", "Ana has departed.", "Reinstate Ana."},
+		}, pin, "left", "Ana has left.", "Reinstate Ana."},
 		{"contract ended", func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.ContractEnd = today - 1
 		}, pin, "contract_ended", "Ana's contract ended on 23 Nov 2026.", "later end"},
@@ -226,7 +226,7 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 		"until somebody leaves": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.LeavingDate = today + 8
 		},
-			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 2 Dec 2026, with the departure.",
+			"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 2 Dec 2026, with the leaving date.",
 			"There, Ana can also run a line (view) and adjust a weight up to 25 kg.", "now"},
 		"locked": {func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-time.Hour)}
@@ -321,10 +321,10 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 		assert.Equal(t, code, obstacles[0].Code)
 		assert.NotEmpty(t, obstacles[0].Mend)
 	}
-	departed := func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
+	left := func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		ana.LeavingDate, a.Ended = today-1, true
 	}
-	assert.Empty(t, English.Readiness(mill(t, departed), 1, noon.Unix()), "who has left is not meant to work")
+	assert.Empty(t, English.Readiness(mill(t, left), 1, noon.Unix()), "who has left is not meant to work")
 	prepared := func(_ *org.State, ana *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		ana.StartDate, a.From, a.Until = today+5, today+5, today+40
 	}

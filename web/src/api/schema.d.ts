@@ -576,6 +576,7 @@ export interface paths {
          *     - `assignment.add`: assign; needs `console.assign`; sets `staff`, `place`, `template`, `from`, `until`, `hours`
          *     - `assignment.edit`: change the assignment of; needs `console.assign`; sets `staff`, `place`, `template`, `from`, `until`, `hours`
          *     - `assignment.end`: end the assignment of; needs `console.assign`
+         *     - `assignment.move`: move; needs `console.assign`; sets `place`, `template`, `from`, `until`, `overlap_days`
          *     - `assignment.restore`: bring back the assignment of; needs `console.assign`
          *     - `badge.add`: add; needs `console.credentials`; sets `format`, `number`, `last`, `label`, `site`, `day`, `more`
          *     - `badge.destroy`: record the destruction of; needs `console.credentials`
@@ -631,13 +632,13 @@ export interface paths {
          *     - `schedule.restore`: bring back schedule; needs `console.edit_templates`
          *     - `schedule.retire`: retire schedule; needs `console.edit_templates`
          *     - `staff.activate`: activate; needs `console.edit_staff`
-         *     - `staff.depart`: record the departure of; needs `console.depart`; sets `on`
          *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.hours`: set the access hours of; needs `console.assign`; sets `hours`
+         *     - `staff.leave`: record the leaving of; needs `console.leave`; sets `on`, `at`
          *     - `staff.lock`: lock; needs `console.lock`; sets `until`
          *     - `staff.make_owner`: make an owner of
-         *     - `staff.reinstate`: reinstate; needs `console.depart`
+         *     - `staff.reinstate`: reinstate; needs `console.leave`
          *     - `staff.unlock`: unlock; needs `console.lock`
          *     - `staff.unmake_owner`: take ownership from
          *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
@@ -2475,6 +2476,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do one thing about many people, named or chosen by a filter, as one change
+         * @description Needs the permission `console.view_staff`. A token needs the scope `daily`.
+         */
+        post: operations["act-on-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/doubles": {
         parameters: {
             query?: never;
@@ -2599,26 +2620,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/staff/{id}/depart": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Record that somebody leaves, at once or after a last day
-         * @description Needs the permission `console.depart`. A token needs the scope `daily`.
-         */
-        post: operations["depart-staff"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/staff/{id}/hours": {
         parameters: {
             query?: never;
@@ -2633,6 +2634,26 @@ export interface paths {
          */
         put: operations["set-staff-hours"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record that somebody leaves, at once, after a last day or at a moment
+         * @description Needs the permission `console.leave`. A token needs the scope `daily`.
+         */
+        post: operations["leave-staff"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2737,8 +2758,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take back a departure, or a leaving date
-         * @description Needs the permission `console.depart`. A token needs the scope `daily`.
+         * Bring back somebody who left, or take back a leaving date
+         * @description Needs the permission `console.leave`. A token needs the scope `daily`.
          */
         post: operations["reinstate-staff"];
         delete?: never;
@@ -3209,6 +3230,12 @@ export interface components {
             /** @description ISO 8601 date, the last day that counts */
             until?: string;
         };
+        AssignmentsOf: {
+            /** @description At this place or below */
+            place?: string;
+            /** @description With this template */
+            template?: string;
+        };
         AuditCheck: {
             detail: string;
             /** Format: int64 */
@@ -3310,7 +3337,7 @@ export interface components {
              * @description Of the holder, now
              * @enum {string}
              */
-            status: "prepared" | "active" | "departed";
+            status: "prepared" | "active" | "left";
             /**
              * Format: date-time
              * @description When it stops counting; of a day badge when it is due
@@ -3633,11 +3660,6 @@ export interface components {
             reader?: string;
             /** @description Staff number; managers only */
             staff?: string;
-        };
-        DepartWrite: {
-            /** @description Last day that counts, an ISO 8601 date; left out: at once */
-            on?: string;
-            reason?: string;
         };
         Device: {
             etag: string;
@@ -4064,6 +4086,23 @@ export interface components {
             from: string;
             /** @example 14:15 */
             until: string;
+        };
+        LeaveWrite: {
+            /**
+             * Format: date-time
+             * @description Moment at which access ends, RFC 3339; both left out: at once
+             */
+            at?: string;
+            /**
+             * Format: date
+             * @description Last day that counts, an ISO 8601 date
+             */
+            on?: string;
+            reason?: string;
+        };
+        LeftOut: {
+            staff: components["schemas"]["StaffRef"];
+            why: string;
         };
         LetGo: {
             /** Format: date-time */
@@ -5363,7 +5402,15 @@ export interface components {
             id: number;
             job_title?: string;
             known_as?: string;
-            /** Format: date */
+            /**
+             * Format: date-time
+             * @description Where it is no whole day: the moment at which access ends or ended
+             */
+            leaves_at?: string;
+            /**
+             * Format: date
+             * @description Last day that counts
+             */
             leaving_date?: string;
             line_manager?: components["schemas"]["StaffRef"];
             lock?: components["schemas"]["Lock"];
@@ -5378,13 +5425,86 @@ export interface components {
             /** Format: date */
             start_date: string;
             /** @enum {string} */
-            status: "prepared" | "active" | "departed";
+            status: "prepared" | "active" | "left";
             /** @description Names of the templates of their assignments that have not ended */
             templates: string[];
+        };
+        StaffAct: {
+            /**
+             * Format: int64
+             * @description With a filter: about how many it is to be done, as the preview says; refused where it is not that many
+             */
+            count?: number;
+            /** @description In place of staff numbers: all whom it keeps; those about whom it cannot be done are left out */
+            filter?: components["schemas"]["StaffFilter"];
+            /** @description Leave out those about whom it cannot be done; otherwise one such stops it */
+            leave_out?: boolean;
+            /** @description Of an operation about assignments: of which ones; left out: of all that go on */
+            of?: components["schemas"]["AssignmentsOf"];
+            /**
+             * @description An operation about a person or their assignments
+             * @example staff.lock
+             */
+            op: string;
+            reason?: string;
+            /** @description Its fields, but for the person */
+            set?: {
+                [key: string]: unknown;
+            };
+            /** @description Staff numbers */
+            staff?: string[];
+        };
+        StaffActResult: {
+            /**
+             * Format: int64
+             * @description Absent in a preview, and of what is in force before its turn in the log
+             */
+            audit_id?: number;
+            /**
+             * Format: int64
+             * @description About how many people it is done
+             */
+            count: number;
+            effect: components["schemas"]["Effect"];
+            /** @description About whom it cannot be done, and why */
+            left_out: components["schemas"]["LeftOut"][];
+            made: components["schemas"]["Made"][];
+            /** @description What the people concerned can do afterwards, when there are at most five */
+            people: components["schemas"]["Access"][];
+            preview: boolean;
+            /** Format: int64 */
+            revision: number;
+            secrets: components["schemas"]["Secret"][];
+            /** @description What it writes, the first 100 steps */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Format: int64
+             * @description How many steps it has
+             */
+            total: number;
         };
         StaffChosen: {
             /** @description Staff numbers */
             staff: string[];
+        };
+        StaffFilter: {
+            employer?: string;
+            /** @enum {string} */
+            engagement?: "employee" | "agency" | "contractor" | "seasonal";
+            /** @enum {string} */
+            locked?: "true" | "false";
+            /** @description Words of the name or the number and of nothing else */
+            name?: string;
+            /** @description Code of a place they are assigned at, or below */
+            place?: string;
+            /** @description Words of the name, number, email, job title or employer */
+            q?: string;
+            /** @description Code of the home site */
+            site?: string;
+            /** @enum {string} */
+            status?: "prepared" | "active" | "left";
+            /** @description Code of a template they are assigned */
+            template?: string;
         };
         StaffHoursWrite: {
             /** @description Empty takes those of the templates */
@@ -11556,7 +11676,7 @@ export interface operations {
                 q?: string;
                 /** @description Words of the name or the number and of nothing else */
                 name?: string;
-                status?: "prepared" | "active" | "departed";
+                status?: "prepared" | "active" | "left";
                 locked?: "true" | "false";
                 engagement?: "employee" | "agency" | "contractor" | "seasonal";
                 employer?: string;
@@ -11566,7 +11686,7 @@ export interface operations {
                 template?: string;
                 /** @description Code of a place they are assigned at, or below */
                 place?: string;
-                /** @description Fields with commas, - before one that falls: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site */
+                /** @description Fields with commas, - for descending: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site */
                 sort?: string;
             };
             header?: {
@@ -11629,6 +11749,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "act-on-staff": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffActResult"];
                 };
             };
             /** @description Error */
@@ -11932,7 +12091,7 @@ export interface operations {
             };
         };
     };
-    "depart-staff": {
+    "set-staff-hours": {
         parameters: {
             query?: {
                 /** @description Answer with the effect and write nothing */
@@ -11952,7 +12111,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DepartWrite"];
+                "application/json": components["schemas"]["StaffHoursWrite"];
             };
         };
         responses: {
@@ -11978,7 +12137,7 @@ export interface operations {
             };
         };
     };
-    "set-staff-hours": {
+    "leave-staff": {
         parameters: {
             query?: {
                 /** @description Answer with the effect and write nothing */
@@ -11998,7 +12157,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StaffHoursWrite"];
+                "application/json": components["schemas"]["LeaveWrite"];
             };
         };
         responses: {

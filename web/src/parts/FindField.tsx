@@ -71,8 +71,7 @@ export function FindField() {
     } else if (e.key === "Escape") leave();
     else if (item && e.key === "Enter") {
       e.preventDefault();
-      if (e.shiftKey && item.kind === "staff" && item.status !== "departed" && may("console.lock"))
-        urgent(item, "lock");
+      if (e.shiftKey && item.kind === "staff" && item.status !== "left" && may("console.lock")) urgent(item, "lock");
       else if (e.shiftKey && item.held) clear.mutate(item);
       else go(item);
     }
@@ -145,7 +144,7 @@ export function FindField() {
                       </QuickAct>
                     </span>
                   )}
-                  {item.kind === "staff" && item.status !== "departed" && (
+                  {item.kind === "staff" && item.status !== "left" && (
                     <span className="flex gap-1 pr-2">
                       {may("console.lock") && (
                         <QuickAct

@@ -8,7 +8,7 @@ import { Ask, Button, instant, SecretSlip, SelectField, TextField, Wrong } from 
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
-type Act = "lock" | "unlock" | "bar" | "pin" | "depart" | "reinstate" | "activate" | "password";
+type Act = "lock" | "unlock" | "bar" | "pin" | "leave" | "reinstate" | "activate" | "password";
 type Pending = { act: Act; whom: Whom };
 
 const Acts = createContext<(act: Act, whom: Whom) => void>(() => {});
@@ -72,16 +72,16 @@ const wording: Record<
     reason: "none",
     usual: [],
   },
-  depart: {
-    title: (n) => `Record the departure of ${n}`,
+  leave: {
+    title: (n) => `Record the leaving of ${n}`,
     about: "Access ends at once, or after the last day. The record and its history stay.",
-    button: "Record the departure",
+    button: "Record the leaving",
     reason: "needed",
     usual: ["End of season", "End of contract", "Gave notice"],
   },
   reinstate: {
     title: (n) => `Reinstate ${n}`,
-    about: "The departure, or the leaving date, is taken back.",
+    about: "The leaving is taken back, also a planned one.",
     button: "Reinstate",
     reason: "optional",
     usual: [],
@@ -109,7 +109,7 @@ function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; 
   return {
     op: `staff.${act}`,
     on: whom.staff_number,
-    ...(act === "depart" && lastDay ? { set: { on: lastDay } } : {}),
+    ...(act === "leave" && lastDay ? { set: { on: lastDay } } : {}),
   };
 }
 
@@ -172,7 +172,7 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
               />
             </div>
           )}
-          {act === "depart" && (
+          {act === "leave" && (
             <TextField
               label="Last day that counts"
               optional
@@ -213,7 +213,7 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
           <div className="flex gap-2">
             <Button
               type="submit"
-              look={act === "lock" || act === "bar" || act === "depart" ? "grave" : "main"}
+              look={act === "lock" || act === "bar" || act === "leave" ? "grave" : "main"}
               disabled={run.isPending}
               autoFocus={words.reason === "none"}
             >

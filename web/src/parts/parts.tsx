@@ -172,7 +172,7 @@ export function Choice<T extends string>({
 const marks = {
   active: { icon: Check, look: "text-open bg-open-wash", word: "Active" },
   prepared: { icon: Clock, look: "text-soon bg-soon-wash", word: "Prepared" },
-  departed: { icon: UserX, look: "text-faded bg-inset", word: "Departed" },
+  left: { icon: UserX, look: "text-faded bg-inset", word: "Left" },
   locked: { icon: Lock, look: "text-shut bg-shut-wash", word: "Locked" },
   stuck: { icon: AlertTriangle, look: "text-soon bg-soon-wash", word: "Not ready" },
   open: { icon: DoorOpen, look: "text-open bg-open-wash", word: "Allowed" },

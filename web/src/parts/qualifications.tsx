@@ -59,7 +59,7 @@ export function RequiresField({
 export function CertificateMark({ certificate: c }: { certificate: Certificate }) {
   switch (c.state) {
     case "withdrawn":
-      return <Mark of="departed">Withdrawn</Mark>;
+      return <Mark of="left">Withdrawn</Mark>;
     case "run_out":
       return <Mark of="shut">Run out</Mark>;
     case "later":
@@ -86,7 +86,7 @@ export function Certificates({ staff, self }: { staff: Staff; self: boolean }) {
       title="Qualifications"
       note={
         edits &&
-        staff.status !== "departed" && (
+        staff.status !== "left" && (
           <button type="button" className="text-damson underline underline-offset-2" onClick={() => setAdding(true)}>
             Record a certificate
           </button>

@@ -216,7 +216,7 @@ function Holder({ badge }: { badge: Badge }) {
       ) : (
         staff.name
       )}
-      {status === "departed" && <span className="block text-sm font-[600] text-shut">has left</span>}
+      {status === "left" && <span className="block text-sm font-[600] text-shut">has left</span>}
     </>
   );
 }
@@ -438,7 +438,7 @@ export function BadgePage() {
               ) : (
                 <b className="font-[600]">{i.staff.name}</b>
               )}
-              {i.status === "departed" && <span className="ml-2 text-sm font-[600] text-shut">has left</span>}
+              {i.status === "left" && <span className="ml-2 text-sm font-[600] text-shut">has left</span>}
               <span className="block">
                 issued {moment(i.issued_at)}
                 {i.until && `, until ${moment(i.until)}`}

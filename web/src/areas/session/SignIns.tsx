@@ -23,7 +23,7 @@ type Search = { q?: string; state?: Account["state"]; unused?: number; sort?: "n
 const marks: Record<Account["state"], React.ReactNode> = {
   signs_in: <Mark of="active">Signs in</Mark>,
   first_password: <Mark of="prepared">First password</Mark>,
-  none: <Mark of="departed">No password</Mark>,
+  none: <Mark of="left">No password</Mark>,
   run_out: <Mark of="shut">Run out</Mark>,
   locked: <Mark of="locked" />,
 };

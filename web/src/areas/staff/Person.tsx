@@ -70,7 +70,7 @@ function Sheet({ staff }: { staff: Staff }) {
   const [dialog, setDialog] = useState<"assign" | "record" | undefined>(() =>
     location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
   );
-  const touchable = !self && staff.status !== "departed" && (!staff.owner || me.owner);
+  const touchable = !self && staff.status !== "left" && (!staff.owner || me.owner);
   const lockable = !staff.narrow && may("console.lock", site) && touchable;
   const barrable = may("console.lock") && touchable && !staff.owner;
   const bars = useQuery({
@@ -99,10 +99,10 @@ function Sheet({ staff }: { staff: Staff }) {
               Look as
             </Link>
           )}
-          {!staff.narrow && may("console.credentials", site) && staff.status !== "departed" && (
+          {!staff.narrow && may("console.credentials", site) && staff.status !== "left" && (
             <Button onClick={() => act("pin", whom)}>New PIN</Button>
           )}
-          {may("console.assign") && !staff.narrow && !self && staff.status !== "departed" && (
+          {may("console.assign") && !staff.narrow && !self && staff.status !== "left" && (
             <Button onClick={() => setDialog("assign")}>Assign</Button>
           )}
           {barrable && (
@@ -204,7 +204,7 @@ function Sheet({ staff }: { staff: Staff }) {
           <Scope access={access.data} />
           <Assignments staff={staff} self={self} />
           <PersonExceptions staff={staff} self={self} />
-          {!staff.narrow && staff.status !== "departed" && (
+          {!staff.narrow && staff.status !== "left" && (
             <Timeline
               about={["staff", number]}
               read={(asked) =>
@@ -234,21 +234,21 @@ function Sheet({ staff }: { staff: Staff }) {
           </Section>
           {!staff.narrow && <Credentials staff={staff} self={self} />}
           {!staff.narrow && <Certificates staff={staff} self={self} />}
-          {may("console.depart", site) && !self && (
+          {may("console.leave", site) && !self && (
             <Section title="Coming and going">
               <div className="flex flex-wrap gap-2">
                 {staff.status === "prepared" && may("console.edit_staff", site) && (
                   <Button onClick={() => act("activate", whom)}>Activate now</Button>
                 )}
-                {staff.status !== "departed" && (
-                  <Button look="grave" onClick={() => act("depart", whom)}>
-                    Record departure
+                {staff.status !== "left" && (
+                  <Button look="grave" onClick={() => act("leave", whom)}>
+                    Record leaving
                   </Button>
                 )}
-                {(staff.status === "departed" || staff.leaving_date) && (
+                {(staff.status === "left" || staff.leaving_date) && (
                   <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>
                 )}
-                {!staff.narrow && may("console.credentials", site) && staff.status !== "departed" && (
+                {!staff.narrow && may("console.credentials", site) && staff.status !== "left" && (
                   <Button onClick={() => act("password", whom)}>First password</Button>
                 )}
                 {may("console.credentials", site) && <EndSessions number={number} />}
@@ -361,7 +361,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
       title="Exceptions"
       note={
         acts &&
-        staff.status !== "departed" && (
+        staff.status !== "left" && (
           <button type="button" className="text-damson underline underline-offset-2" onClick={() => setDialog("add")}>
             {staff.narrow ? "Withhold something" : "Make an exception"}
           </button>
@@ -545,7 +545,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
       title="Credentials"
       note={
         !self &&
-        staff.status !== "departed" &&
+        staff.status !== "left" &&
         may("console.credentials", staff.home_site.code) && (
           <span className="flex gap-3">
             <button
@@ -577,7 +577,7 @@ function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
                   { pin: c.duress ? "PIN for duress" : "PIN", badge: "Badge", password: "Console password" }[c.kind]
                 )}
               </span>
-              {c.counts ? <Mark of="active">Counts</Mark> : <Mark of="departed">{notCounting(c)}</Mark>}
+              {c.counts ? <Mark of="active">Counts</Mark> : <Mark of="left">{notCounting(c)}</Mark>}
             </span>
             <span className="block text-sm text-faded">
               issued {moment(c.issued_at)}

@@ -181,7 +181,7 @@ export function StaffList() {
         <Choice label="Status" value={status} set={setStatus} all="Any status">
           <option value="active">Active</option>
           <option value="prepared">Prepared</option>
-          <option value="departed">Departed</option>
+          <option value="left">Left</option>
           <option value="locked">Locked</option>
         </Choice>
         <Choice label="Engagement" value={engagement} set={setEngagement} all="Any engagement">

@@ -130,7 +130,7 @@ export function Today() {
                         <BadgeMark state={b.state} />{" "}
                         <span className="text-faded">
                           {b.holder?.staff.name}
-                          {b.holder?.status === "departed" && ", who has left"}
+                          {b.holder?.status === "left" && ", who has left"}
                           {b.state === "overdue" && `, due ${moment(b.holder!.until!)}`}
                         </span>
                       </span>

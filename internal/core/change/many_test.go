@@ -1,0 +1,167 @@
+package change
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+)
+
+func anywhere(estate.PlaceID) bool { return true }
+
+func (h *organisation) groups(name string, fields map[string]any, whom ...string) [][]Operation {
+	act := Act{Op: name, Set: fields, See: anywhere}
+	for _, number := range whom {
+		act.Whom = append(act.Whom, h.snap.State().StaffByNumber(number))
+	}
+	groups, err := act.Groups(h.snap, noon.Unix())
+	require.NoError(h.t, err)
+	return groups
+}
+
+// Each operation that may be done about many names each of them, whatever way it names people.
+func TestEveryOperationAboutManyNamesEachOfThem(t *testing.T) {
+	h := newOrganisation(t)
+	require.Greater(t, len(ManyOperations()), 12)
+	for _, name := range ManyOperations() {
+		groups := h.groups(name, nil, "S3", "S2")
+		require.Len(t, groups, 2, name)
+		for i, number := range []string{"S3", "S2"} {
+			require.NotEmpty(t, groups[i], "%s about %s", name, number)
+			for _, o := range groups[i] {
+				p := h.snap.State().StaffByNumber(number)
+				switch descriptions[name].aboutPeople() {
+				case onPerson:
+					assert.Equal(t, number, o.On, name)
+				case setStaff:
+					assert.JSONEq(t, fmt.Sprintf(`{"staff": %q}`, number), string(o.Set), name)
+				case onAssignment:
+					id := h.snap.State().AssignmentsOf(p.ID)[0]
+					assert.Equal(t, fmt.Sprint(id), o.On, name)
+				}
+			}
+		}
+	}
+	for _, name := range []string{"staff.enrol", "template.edit", "pin.choose", "staff.make_owner", "nonsense"} {
+		_, err := (&Act{Op: name, See: anywhere}).Groups(h.snap, noon.Unix())
+		assert.True(t, fault.Is(err, fault.Invalid), name)
+	}
+}
+
+// Sift says of each group what stands in its way, all of them at once, and of those that can be made nothing; what it
+// lets through can be applied together.
+func TestSiftNamesEveryGroupThatCannotBeMade(t *testing.T) {
+	h := newOrganisation(t)
+	h.must(h.who("S1"), "left", op("staff.leave", "S4", nil))
+	enrol := func(number, site string) []Operation {
+		return []Operation{named("p", op("staff.enrol", "", set{"staff_number": number, "given_name": "N",
+			"family_name": "H", "home_site": site})),
+			op("assignment.add", "", set{"staff": "@p", "place": site, "template": "packer"})}
+	}
+	groups := append([][]Operation{enrol("S8", "A"), enrol("S8", "A"), enrol("S9", "nowhere"), enrol("S10", "A")},
+		h.groups("staff.lock", nil, "S3", "S4")...)
+	faults, err := Sift(h.snap, h.who("S1"), env(), groups)
+	require.NoError(t, err)
+	assert.Len(t, faults, 3)
+	assert.ErrorContains(t, faults[1], "has the staff number S8 already")
+	assert.ErrorContains(t, faults[2], "no place has the code")
+	assert.ErrorContains(t, faults[5], "has left")
+	var f *fault.Fault
+	require.ErrorAs(t, faults[2], &f)
+	assert.Equal(t, 1, f.Operation, "counted within the group")
+	var rest []Operation
+	for i, group := range groups {
+		if faults[i] == nil {
+			rest = append(rest, group...)
+		}
+	}
+	d, err := h.try(h.who("S1"), "r", rest...)
+	require.NoError(t, err)
+	assert.NotNil(t, d.State.StaffByNumber("S10"))
+	assert.Nil(t, h.snap.State().StaffByNumber("S10"), "nothing is left of the trial")
+}
+
+func TestAMoveEndsOneAssignmentAndBeginsTheNext(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	s3 := h.snap.State().StaffByNumber("S3")
+	first := h.snap.State().AssignmentsOf(s3.ID)[0]
+	was := *h.snap.State().Assignment(first)
+	d := h.must(owner, "needed there", op("assignment.move", fmt.Sprint(first),
+		set{"place": "B", "from": "2026-12-01", "overlap_days": 2}))
+	ids := d.State.AssignmentsOf(s3.ID)
+	last, next := d.State.Assignment(first), d.State.Assignment(ids[len(ids)-1])
+	assert.Equal(t, "2026-12-02", last.Until.String(), "both count for two days")
+	assert.Equal(t, "2026-12-01", next.From.String())
+	assert.Equal(t, was.Template, next.Template)
+	assert.Equal(t, was.Until, next.Until)
+	undone, err := h.undo(d)
+	require.NoError(t, err)
+	assert.Equal(t, was.Until, undone.State.Assignment(first).Until, "one change, undone as one")
+	assert.True(t, undone.State.Assignment(next.ID).Ended)
+	for name, c := range map[string]struct {
+		fields set
+		field  string
+	}{
+		"to the same":     {set{}, "set.place"},
+		"in the past":     {set{"place": "A-1", "from": "2026-11-01"}, "set.from"},
+		"an end before":   {set{"place": "A-1", "from": "2026-12-09", "until": "2026-12-01"}, "set.until"},
+		"a long overlap":  {set{"place": "A-1", "overlap_days": 4000}, "set.overlap_days"},
+		"nowhere":         {set{"place": "nowhere"}, "set.place"},
+		"no such work":    {set{"template": "nothing"}, "set.template"},
+		"again the same":  {set{"place": "B", "from": "2026-12-02"}, "on"},
+		"one that is not": {set{"place": "A-1", "from": "soon"}, "set.from"},
+	} {
+		_, err := h.try(owner, "r", op("assignment.move", fmt.Sprint(first), c.fields))
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, name)
+		require.NotEmpty(t, f.Fields, "%s: %v", name, err)
+		assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, name)
+	}
+	_, err = h.try(h.who("S2"), "r", op("assignment.move", fmt.Sprint(first), set{"place": "B", "template": "keeper"}))
+	assert.True(t, fault.Is(err, fault.Refused), "a manager of A sends nobody to B")
+}
+
+func TestLeavingIsAtOnceAfterADayOrAtAMoment(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	at := func(fields set) people.Staff {
+		d, err := h.try(owner, "r", op("staff.leave", "S3", fields))
+		require.NoError(t, err)
+		return *d.State.StaffByNumber("S3")
+	}
+	now := at(nil)
+	assert.Equal(t, noon, now.LeavesAt)
+	later := at(set{"at": "2026-11-24T18:00:00Z"})
+	assert.Equal(t, people.Active, later.SpanIn(noon.Location()).Status(noon.Unix()), "not before its moment")
+	assert.Equal(t, people.Left, later.SpanIn(noon.Location()).Status(noon.Unix()+6*3600), "at its moment, by itself")
+	passed := at(set{"at": "2026-11-23T18:00:00Z"})
+	assert.Equal(t, noon, passed.LeavesAt)
+	h.must(owner, "", op("staff.enrol", "", set{"staff_number": "S9", "given_name": "N", "family_name": "H",
+		"home_site": "A", "start_date": "2026-12-10"}))
+	for name, c := range map[string]struct {
+		who    string
+		fields set
+		field  string
+	}{
+		"both":                     {"S3", set{"on": "2026-12-01", "at": "2026-12-01T10:00:00Z"}, "set.at"},
+		"no moment":                {"S3", set{"at": "at noon"}, "set.at"},
+		"no day":                   {"S3", set{"on": "31/12/2026"}, "set.on"},
+		"a day before today":       {"S3", set{"on": "2026-11-20"}, "set.on"},
+		"before the first day":     {"S9", set{"on": "2026-12-01"}, "set.on"},
+		"a moment before it":       {"S9", set{"at": "2026-12-01T10:00:00Z"}, "set.at"},
+		"beyond what a day can be": {"S3", set{"at": "9999-12-01T10:00:00Z"}, "set.at"},
+	} {
+		_, err := h.try(owner, "r", op("staff.leave", c.who, c.fields))
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, name)
+		assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, name)
+	}
+	gone := h.must(owner, "never came", op("staff.leave", "S9", nil))
+	assert.Equal(t, people.Left, gone.State.StaffByNumber("S9").SpanIn(noon.Location()).Status(noon.Unix()))
+}
