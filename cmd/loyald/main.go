@@ -389,7 +389,9 @@ func demoCommand(f *flags) *cobra.Command {
 				Found: true, Listen: f.listen, Log: f.logger(), Journal: filepath.Join(folder, "events"),
 				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
-				Started: func(address string) error { return demo.Greet(c.OutOrStdout(), address) }})
+				Started: func(address string) error {
+					return errors.Join(demo.LayOut(folder, time.Now()), demo.Greet(c.OutOrStdout(), address, folder))
+				}})
 		}}
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")

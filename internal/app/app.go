@@ -61,6 +61,7 @@ type App struct {
 	stray   atomic.Pointer[string]
 	postal  atomic.Pointer[Postal]
 	uses    uses
+	imports *imports
 	stop    context.CancelFunc
 	closed  sync.Once
 	done    sync.WaitGroup
@@ -135,7 +136,8 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	}
 	db.SignWith(keys.SignHead)
 	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newHasher(),
-		line: make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
+		imports: newImports(),
+		line:    make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
 	// Before anything is read, so that whoever locks somebody from now on waits for this instance to know
 	if err := a.beatOnce(ctx, 0); err != nil {
 		log.Error("the database takes nothing", "error", err)
@@ -163,7 +165,7 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	a.stop = stop
 	a.done.Go(func() { a.events.run(running) })
-	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.runJobs} {
+	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.bringIn, a.runJobs} {
 		a.done.Go(func() { run(running) })
 	}
 	return a, nil
@@ -316,9 +318,12 @@ type Request struct {
 	Present bool
 	Keep    uint64 // the session that goes on when those of the actor end
 	// When it was made, of a past that is loaded by the system; zero: now
-	At     time.Time
-	Check  func(live *Live) error                   // asked once no other change can come between; nil: nothing
-	Within func(tx *store.Tx, auditID uint64) error // writes along in the same transaction; nil: nothing
+	At    time.Time
+	Check func(live *Live) error // asked once no other change can come between; nil: nothing
+	// Writes along in the same transaction; nil: nothing
+	Within   func(tx *store.Tx, auditID uint64, trial *change.Trial) error
+	Most     int                   // operations; 0: change.MaxOperations
+	Progress func(done, total int) // told of the secrets that are being made, which takes longest; nil: nobody
 }
 
 // Result is what came of a change, or would come of it.

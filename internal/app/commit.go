@@ -25,7 +25,9 @@ func (a *App) Preview(r Request) (*Result, error) {
 	if err := r.work(live); err != nil {
 		return nil, err
 	}
-	trial, err := change.Apply(live.Snapshot, r.Actor, a.preview(),
+	env := a.preview()
+	env.Most = r.Most
+	trial, err := change.Apply(live.Snapshot, r.Actor, env,
 		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
 		return nil, err
@@ -54,9 +56,12 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		return nil, err
 	}
 	defer done()
+	var secrets map[int]change.Prepared // what was made for one try serves the next
 	for tries := 1; ; tries++ {
-		secrets, err := a.prepare(ctx, &r)
-		if err != nil {
+		if r.Work != nil {
+			secrets = nil // they belong to operations that are worked out anew
+		}
+		if secrets, err = a.prepare(ctx, &r, secrets); err != nil {
 			return nil, err
 		}
 		result, err := a.inTurn(ctx, &r, secrets)
@@ -67,7 +72,8 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		var f *fault.Fault
 		if errors.As(err, &f) && f.Code == change.ErrPINInUse {
 			if !a.chosenPIN(r.Operations[f.Operation-1]) && tries < mostTries {
-				continue // one that was generated was given to somebody else meanwhile
+				delete(secrets, f.Operation-1) // one that was generated was given to somebody else meanwhile
+				continue
 			}
 			return nil, a.pinInUse(ctx, &r, err)
 		}
@@ -170,7 +176,8 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	within func(func(tx *store.Tx) error) error) (*Result, error) {
 	result := &Result{}
 	live := a.base.Load()
-	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present}
+	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present,
+		Most: r.Most}
 	switch {
 	case !r.told.IsZero():
 		env.Now = r.told
@@ -222,7 +229,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		if err := endSessions(tx, r, trial, env.Now); err != nil || r.Within == nil {
 			return err
 		}
-		return r.Within(tx, entry.ID)
+		return r.Within(tx, entry.ID, trial)
 	})
 	if errors.Is(err, store.ErrOutcomeUnknown) {
 		err = a.settle(ctx, &entry, err)

@@ -460,7 +460,7 @@ func (a *App) applyDraft(ctx context.Context, d *Draft, origin string) (*Result,
 	return a.Commit(ctx, Request{Actor: change.Actor{Staff: people.StaffID(d.OwnerID)}, Origin: origin,
 		Reason: d.Reason, Operations: draft.Operations(d.Lines),
 		Check: d.unclashed,
-		Within: func(tx *store.Tx, auditID uint64) error {
+		Within: func(tx *store.Tx, auditID uint64, _ *change.Trial) error {
 			applied := d.Draft
 			applied.State, applied.AuditID, applied.UpdatedAt, applied.Problem = DraftApplied, &auditID, now, ""
 			return tx.SaveDraft(&applied)

@@ -36,14 +36,15 @@ const (
 	forPINs     purpose = "pin"      // finding a PIN by its slow hash
 	forPINSeal  purpose = "pin seal" // the slow hash itself, for the digests of doors that decide offline
 	forCSRF     purpose = "csrf"
-	forAnswers  purpose = "seal"    // answers kept under idempotency keys
-	forRequests purpose = "request" // the requests that those answer
-	forTries    purpose = "tries"   // names and addresses at which wrong tries are counted
-	forAudit    purpose = "audit"   // signing the head of the audit log
-	forVisits   purpose = "visit"   // who has shown themselves at a terminal, for a few minutes
-	forLinks    purpose = "link"    // codes and links that are used once
-	forActs     purpose = "act"     // urgent acts that wait for their turn
-	forCheck    purpose = "check"   // binding a database to its key file
+	forAnswers  purpose = "seal"     // answers kept under idempotency keys
+	forRequests purpose = "request"  // the requests that those answer
+	forTries    purpose = "tries"    // names and addresses at which wrong tries are counted
+	forAudit    purpose = "audit"    // signing the head of the audit log
+	forVisits   purpose = "visit"    // who has shown themselves at a terminal, for a few minutes
+	forLinks    purpose = "link"     // codes and links that are used once
+	forActs     purpose = "act"      // urgent acts that wait for their turn
+	forNewPINs  purpose = "new pins" // PINs of an import, until they are handed out
+	forCheck    purpose = "check"    // binding a database to its key file
 )
 
 const (
@@ -126,7 +127,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 		}
 		k.macs[p] = &sync.Pool{New: func() any { return hmac.New(sha256.New, key) }}
 	}
-	for _, p := range []purpose{forAnswers, forPINSeal} {
+	for _, p := range []purpose{forAnswers, forPINSeal, forNewPINs} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err

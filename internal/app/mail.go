@@ -231,7 +231,7 @@ func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address s
 	}
 	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "PIN link"}, Origin: "link " + address,
 		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "pin.set", Set: set}},
-		Within: func(tx *store.Tx, _ uint64) error {
+		Within: func(tx *store.Tx, _ uint64, _ *change.Trial) error {
 			if ok, err := tx.UseLink(digest, a.now()); err != nil || !ok {
 				return errors.Join(err, errNoLink)
 			}

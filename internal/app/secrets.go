@@ -25,12 +25,14 @@ func slow(op string) bool {
 	return secret != change.NoSecret && secret != change.SecretToken
 }
 
-// prepare works out, before anybody has to wait for the change, the secrets that its operations hand out or take in.
-func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared, error) {
+// prepare works out, before anybody has to wait for the change, the secrets that its operations hand out or take in:
+// all
+// but those that are made already.
+func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepared) (map[int]change.Prepared, error) {
 	var at []int
 	chosen := 0
 	for i := range r.Operations {
-		if op := &r.Operations[i]; slow(op.Op) {
+		if op := &r.Operations[i]; slow(op.Op) && made[i].Plain == "" && made[i].Hash == "" && made[i].Sealed == nil {
 			at = append(at, i)
 			if a.chosenPIN(*op) {
 				chosen++
@@ -38,7 +40,7 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 		}
 	}
 	if len(at) == 0 {
-		return nil, nil
+		return made, nil
 	}
 	if chosen > 0 && r.Actor.System == "" {
 		if chosen > mostChosen {
@@ -54,8 +56,11 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 	if _, err := change.Apply(a.Live().Snapshot, r.Actor, a.previewAt(r), r.Reason, r.Operations); err != nil {
 		return nil, err
 	}
-	secrets := make(map[int]change.Prepared, len(at))
+	secrets := make(map[int]change.Prepared, len(made)+len(at))
 	taken := map[credential.Digest]bool{}
+	for i, p := range made {
+		secrets[i], taken[p.Digest] = p, true
+	}
 	var mu sync.Mutex
 	one := func(i int) error {
 		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], func(digest credential.Digest) bool {
@@ -73,7 +78,10 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 		return err
 	}
 	if r.Actor.System == "" {
-		for _, i := range at {
+		for n, i := range at {
+			if r.Progress != nil {
+				r.Progress(n, len(at))
+			}
 			if err := one(i); err != nil {
 				return nil, err
 			}
@@ -98,7 +106,7 @@ func (a *App) prepare(ctx context.Context, r *Request) (map[int]change.Prepared,
 // previewAt is what trying a change needs, at the moment at which it is made.
 func (a *App) previewAt(r *Request) change.Env {
 	env := a.preview()
-	env.Present = r.Present
+	env.Present, env.Most = r.Present, r.Most
 	if !r.At.IsZero() && r.Actor.System != "" {
 		env.Now = r.At
 	}

@@ -40,7 +40,7 @@ func TestUrgentActsDoNotWaitForALargeChange(t *testing.T) {
 	large := request(enrol)
 	finish := sync.OnceFunc(func() { close(end) })
 	t.Cleanup(finish) // what a test leaves open keeps its schema from going
-	large.Within = func(*store.Tx, uint64) error { begun <- true; <-end; return nil }
+	large.Within = func(*store.Tx, uint64, *change.Trial) error { begun <- true; <-end; return nil }
 	go func() { _, err := other.App.Commit(ctx, large); ended <- err }()
 	<-begun
 	before := s.App.Live().State().StaffByNumber("Q0011").Revision

@@ -234,7 +234,7 @@ func (a *App) carryOut(ctx context.Context, w *waitingAct) error {
 		})
 	} else {
 		_, err = a.Commit(ctx, Request{Actor: w.doer(), Origin: w.Origin, Reason: w.Reason, told: w.at, act: w.id,
-			Operations: w.Operations, Within: func(tx *store.Tx, auditID uint64) error {
+			Operations: w.Operations, Within: func(tx *store.Tx, auditID uint64, _ *change.Trial) error {
 				if err := end(tx, auditID); err != nil || w.Key == nil {
 					return err
 				}

@@ -146,7 +146,8 @@ func (s *session) root() *cobra.Command {
 	}
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "The daily job:"},
 		&cobra.Group{ID: "nouns", Title: "Lists and records:"})
-	for _, c := range []*cobra.Command{s.enrolCommand(), s.assignCommand(), s.pinCommand(), s.checkCommand(),
+	for _, c := range []*cobra.Command{s.enrolCommand(), s.bringInCommand(), s.assignCommand(), s.pinCommand(),
+		s.checkCommand(),
 		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
 		s.unbarCommand(), s.activateCommand(), s.moveCommand(), s.leaveCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"

@@ -188,7 +188,16 @@ func (c *Client) Write(ctx context.Context, method, path string, body any, optio
 
 // Send sends a file as it is: a photo, or a scan.
 func (c *Client) Send(ctx context.Context, path string, content []byte) error {
-	return c.Do(ctx, http.MethodPut, path, nil, nil, func(r *http.Request) {
+	return c.sendFile(ctx, http.MethodPut, path, content, nil)
+}
+
+// Post sends a file of which something is to be made, and reads what.
+func (c *Client) Post(ctx context.Context, path string, content []byte, out any) error {
+	return c.sendFile(ctx, http.MethodPost, path, content, out)
+}
+
+func (c *Client) sendFile(ctx context.Context, method, path string, content []byte, out any) error {
+	return c.Do(ctx, method, path, nil, out, func(r *http.Request) {
 		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(content)), int64(len(content))
 		r.Header.Set("Content-Type", "application/octet-stream")
 	})

@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -574,7 +575,7 @@ func (l *loader) states() ([]step, error) {
 }
 
 // Greet says where and how to sign in.
-func Greet(w io.Writer, address string) error {
+func Greet(w io.Writer, address, folder string) error {
 	o, err := readYAML[organisation]("organisation.yaml")
 	if err != nil {
 		return err
@@ -594,6 +595,7 @@ func Greet(w io.Writer, address string) error {
 		fmt.Fprintf(&b, "  %-28s %-26s %s\n", m.Name, m.Password, m.What)
 	}
 	fmt.Fprintf(&b, "\nFrom a shell     bin/loyal login --server http://%s --name idris@quillmere.example\n", address)
+	fmt.Fprintf(&b, "120 starters     bin/loyal import %s --preview\n", filepath.Join(folder, StartersFile))
 	fmt.Fprintf(&b, "At a door        bin/loyalsim door --server http://%s --place HB-PACK-1 --token %s\n", address,
 		devices[0]["token"])
 	fmt.Fprintf(&b, "API              http://%s/api/docs\n\nCtrl-C, or make stop, ends it; the data stays.\n", address)

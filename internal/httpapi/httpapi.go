@@ -183,6 +183,7 @@ func (s *Server) register() {
 	s.registerPerson()
 	s.registerStaffActs()
 	s.registerMany()
+	s.registerImports()
 	s.registerEstate()
 	s.registerWhoCan()
 	s.registerPlaceActs()

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -24,6 +25,7 @@ var lists = map[string]string{
 	"/badges/{id}/issues": "/badges/118-1048/issues", "/badges/decode": "/badges/decode?read=118-1048",
 	"/permissions/{id}/people": "/permissions/door.open/people?under=HB", "/grid": "/grid?place=HB&group=line",
 	"/permissions/{id}/templates": "/permissions/door.open/templates", "/staff/{id}/look": "/staff/Q0011/look",
+	"/imports/{id}/rows":      "/imports/1/rows",
 	"/templates/{id}/outline": "/templates/packer/outline",
 	"/comparison":             "/comparison?templates=packer,grader", "/drafts/{id}/people": "", // of a draft's lines
 }
@@ -39,6 +41,11 @@ type listPage struct {
 func TestEveryListPagesAndExports(t *testing.T) {
 	s := testkit.Demo(t)
 	maren := s.Client(t, "maren")
+	starters, err := demo.Starters(s.Clock.Now())
+	require.NoError(t, err)
+	first, err := bring(t, maren, "starters.csv", starters)
+	require.NoError(t, err)
+	require.EqualValues(t, 1, first.ID)
 	_, _, spec, _ := call(t, s, "GET", "/api/v1/openapi.json", "")
 	var openapi struct {
 		Paths map[string]map[string]struct {

@@ -468,6 +468,8 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	return errors.Join(
 		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
 		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
+		db.Exec("UPDATE imports SET sealed_pins = NULL WHERE pins_until < ?", now.UTC()).Error,
+		db.Exec("DELETE FROM imports WHERE updated_at < ? LIMIT 100", now.UTC().AddDate(0, 0, -90)).Error,
 		db.Exec("DELETE FROM instances WHERE seen_at < SYSDATE(6) - INTERVAL 1 DAY").Error,
 		db.Exec("DELETE FROM urgent_acts_known WHERE act_id NOT IN (SELECT id FROM urgent_acts)").Error,
 		db.Exec("DELETE FROM let_go WHERE at < ? LIMIT 10000", now.AddDate(0, 0, -90).Unix()).Error,

@@ -139,28 +139,39 @@ func (s *Staff) Locked(at time.Time) bool {
 	return s.Lock != nil && !at.Before(s.Lock.Since) && (s.Lock.Until.IsZero() || at.Before(s.Lock.Until))
 }
 
-// Check says what is wrong with the record itself.
+// Wrong is a field of a record, and what is wrong with it.
+type Wrong struct {
+	Field string
+	Err   error
+}
+
+// Check says what is wrong with the record itself: the first thing.
 func (s *Staff) Check() (field string, err error) {
-	switch {
-	case s.GivenName == "":
-		return "given_name", fmt.Errorf("a staff member needs a given name")
-	case s.FamilyName == "":
-		return "family_name", fmt.Errorf("a staff member needs a family name")
-	case !slices.Contains(Engagements, s.Engagement):
-		return "engagement", fmt.Errorf("%q is not an engagement; use employee, agency, contractor or seasonal",
-			s.Engagement)
-	case s.StartDate.IsZero():
-		return "start_date", fmt.Errorf("a staff member needs a start date")
-	case !s.ContractEnd.IsZero() && s.ContractEnd < s.StartDate:
-		return "contract_end", fmt.Errorf(
-			"the contract ends on %s, before it starts on %s; put the end on or after the start", s.ContractEnd,
-			s.StartDate)
-	}
-	if s.Email != "" {
-		if address, err := mail.ParseAddress(s.Email); err != nil || address.Address != s.Email {
-			return "email", fmt.Errorf("%q is not an email address; write it as name@example.org, or leave it empty",
-				s.Email)
-		}
+	if wrong := s.Wrong(); len(wrong) > 0 {
+		return wrong[0].Field, wrong[0].Err
 	}
 	return "", nil
+}
+
+// Wrong says all that is wrong with the record itself.
+func (s *Staff) Wrong() (wrong []Wrong) {
+	say := func(is bool, field, format string, args ...any) {
+		if is {
+			wrong = append(wrong, Wrong{field, fmt.Errorf(format, args...)})
+		}
+	}
+	say(s.GivenName == "", "given_name", "a staff member needs a given name")
+	say(s.FamilyName == "", "family_name", "a staff member needs a family name")
+	say(!slices.Contains(Engagements, s.Engagement), "engagement",
+		"%q is not an engagement; use employee, agency, contractor or seasonal", s.Engagement)
+	say(s.StartDate.IsZero(), "start_date", "a staff member needs a start date")
+	say(!s.ContractEnd.IsZero() && s.ContractEnd < s.StartDate, "contract_end",
+		"the contract ends on %s, before it starts on %s; put the end on or after the start", s.ContractEnd,
+		s.StartDate)
+	if s.Email != "" {
+		address, err := mail.ParseAddress(s.Email)
+		say(err != nil || address.Address != s.Email, "email",
+			"%q is not an email address; write it as name@example.org, or leave it empty", s.Email)
+	}
+	return wrong
 }

@@ -1429,6 +1429,202 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your imports, newest first
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["list-imports"];
+        put?: never;
+        /**
+         * Look at a file of people, CSV or XLSX of at most 4 MiB: what would become of each row. Nobody is written
+         * @description Needs the permission `console.enrol`. A token needs the scope `daily`.
+         */
+        post: operations["start-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The columns that a file of people may have
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["list-import-columns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A file to start from: the columns, what to write in them, and an example
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["get-import-sample"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One import: what would become of its rows now, or how far it is
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["get-import"];
+        put?: never;
+        post?: never;
+        /**
+         * Give an import up; whom it brought in stays
+         * @description Needs the permission `console.enrol`. A token needs the scope `daily`.
+         */
+        delete: operations["discard-import"];
+        options?: never;
+        head?: never;
+        /**
+         * Say what columns are, what stands for empty cells, and what becomes of rows
+         * @description Needs the permission `console.enrol`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-import"];
+        trace?: never;
+    };
+    "/imports/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rows as CSV, as they stand in the file with what was mended, and what is wrong with each: to be mended and brought again
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["get-import-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/{id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The PINs of those who were brought in: for a day, for an hour once they were handed out, or until forgotten
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["hand-out-import-pins"];
+        /**
+         * Delete the PINs that wait to be handed out
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        delete: operations["forget-import-pins"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rows of an import: what would become of each, and all that is wrong with it
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["list-import-rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring in a file as one change; it goes on by itself, and the import says how far it is
+         * @description Needs the permission `console.enrol`. A token needs the scope `daily`.
+         */
+        post: operations["run-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/imports/{id}/slips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The PINs of those who were brought in, each on a slip to be folded in three
+         * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
+         */
+        post: operations["print-import-slips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me": {
         parameters: {
             query?: never;
@@ -3244,7 +3440,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -3530,6 +3726,15 @@ export interface components {
              * @description How many steps it has
              */
             total: number;
+        };
+        ColumnKind: {
+            example?: string;
+            name: string;
+            /** @description Of somebody new */
+            required?: boolean;
+            /** @description What to write in it */
+            says?: string;
+            title: string;
         };
         Comparison: {
             /** Format: int64 */
@@ -4087,6 +4292,132 @@ export interface components {
             /** @example 14:15 */
             until: string;
         };
+        Import: {
+            /** @description What came of it */
+            changes: number[];
+            columns: components["schemas"]["ImportColumn"][];
+            /** @description How many rows have each outcome */
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            created_at: string;
+            /**
+             * @description In which order dates in digits are written
+             * @enum {string}
+             */
+            date_order?: "dmy" | "mdy" | "ymd";
+            /** @description Of bringing in what can be */
+            effect?: components["schemas"]["Effect"];
+            /** @description What is wrong with the columns */
+            faults: components["schemas"]["ImportFault"][];
+            /** @description New PINs wait to be handed out */
+            has_pins: boolean;
+            /** Format: int64 */
+            id: number;
+            /** @description Of the file */
+            name: string;
+            /** @description What was read otherwise than it stands in the file */
+            notes: string[];
+            /** @description By column: what stands for an empty cell */
+            otherwise: {
+                [key: string]: string;
+            };
+            /** @description Why it could not be brought in */
+            problem?: string;
+            /**
+             * Format: int64
+             * @description Of a running one: how many of the PINs are made
+             */
+            progress: number;
+            /** Format: int64 */
+            rows: number;
+            /** @enum {string} */
+            state: "open" | "running" | "done";
+            /**
+             * Format: int64
+             * @description Of a running one: how many PINs are to be made
+             */
+            total: number;
+            /**
+             * Format: int32
+             * @description Send it with an edit, which is refused where somebody else was quicker
+             */
+            version: number;
+        };
+        ImportColumn: {
+            /** @description What it is read as; empty: not read */
+            column: string;
+            /** @description The first few cells below it */
+            example: string[];
+            /** @description As it stands in the file */
+            header: string;
+        };
+        ImportDecision: {
+            /** @description By column: what is to stand in the place of the cell */
+            cells?: {
+                [key: string]: string;
+            };
+            /** @description Staff number of who it is, or new */
+            is?: string;
+            /** @description Leave it out */
+            out?: boolean;
+        };
+        ImportEdit: {
+            /** @description By the name in the first line: the column that it is; empty: it is not read */
+            columns?: {
+                [key: string]: string;
+            };
+            /** @enum {string} */
+            date_order?: "" | "dmy" | "mdy" | "ymd";
+            /** @description By column: what stands for an empty cell; replaces all that was said before */
+            otherwise?: {
+                [key: string]: string;
+            };
+            /** @description By the line */
+            rows?: {
+                [key: string]: components["schemas"]["ImportDecision"];
+            };
+            /** Format: int32 */
+            version?: number;
+        };
+        ImportFault: {
+            /** @description Name of the column; left out: the row as such */
+            column?: string;
+            message: string;
+            /** @description What may be meant */
+            nearest?: string;
+            /** @description What stands there */
+            value?: string;
+        };
+        ImportRow: {
+            /** @description What is done, in words */
+            does: string[];
+            faults: components["schemas"]["ImportFault"][];
+            /**
+             * Format: int64
+             * @description In the file, as an editor or a spreadsheet counts
+             */
+            line: number;
+            /** @description Who it may be: say which, or that it is somebody new */
+            maybe: components["schemas"]["Double"][];
+            name: string;
+            /** @enum {string} */
+            outcome: "new" | "update" | "back" | "same" | "asked" | "faulty" | "out";
+            /** @description Who it is, of somebody on record */
+            person?: components["schemas"]["StaffRef"];
+            /** @description By column */
+            values: {
+                [key: string]: string;
+            };
+            /** @description Why it is left out */
+            why?: string;
+        };
+        ImportRun: {
+            /** @description Leave out the rows that are wrong; they can be mended and brought in later */
+            leave_out?: boolean;
+            reason?: string;
+        };
         LeaveWrite: {
             /**
              * Format: date-time
@@ -4181,6 +4512,11 @@ export interface components {
             name: string;
             organisation: string;
             owner?: boolean;
+            staff_number: string;
+        };
+        NewPIN: {
+            name: string;
+            pin: string;
             staff_number: string;
         };
         Notice: {
@@ -4660,6 +4996,18 @@ export interface components {
              */
             total: number;
         };
+        PageColumnKind: {
+            items: components["schemas"]["ColumnKind"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageCredential: {
             items: components["schemas"]["Credential"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -4782,6 +5130,42 @@ export interface components {
         };
         PageHolder: {
             items: components["schemas"]["Holder"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageImport: {
+            items: components["schemas"]["Import"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageImportRow: {
+            items: components["schemas"]["ImportRow"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageNewPIN: {
+            items: components["schemas"]["NewPIN"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -5038,6 +5422,7 @@ export interface components {
             staff_number: string;
             what?: string;
         };
+        PinsInBody: Record<string, never>;
         Place: {
             /** @description The permission that a request here is about */
             asks?: string;
@@ -6151,7 +6536,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;
@@ -9098,6 +9483,466 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-imports": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageImport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-import": {
+        parameters: {
+            query?: {
+                /** @description Of the file */
+                name?: string;
+            };
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-import-columns": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageColumnKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-import-sample": {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "discard-import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-import-file": {
+        parameters: {
+            query?: {
+                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "out")[];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hand-out-import-pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinsInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageNewPIN"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "forget-import-pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-import-rows": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "out")[];
+                /** @description Words of the row */
+                q?: string;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageImportRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "run-import": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportRun"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "print-import-slips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinsInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

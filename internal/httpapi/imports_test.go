@@ -1,0 +1,165 @@
+package httpapi_test
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// bring sends a file, to be looked at.
+func bring(t *testing.T, c *client.Client, name string, content []byte) (i api.Import, err error) {
+	t.Helper()
+	return i, c.Post(ctx, "/imports?name="+url.QueryEscape(name), content, &i)
+}
+
+func rowsOf(t *testing.T, c *client.Client, i api.Import, outcomes string) []api.ImportRow {
+	t.Helper()
+	options := []client.Option{client.Query("limit", "500")}
+	if outcomes != "" {
+		options = append(options, client.Query("outcome", outcomes))
+	}
+	return get[api.Page[api.ImportRow]](t, c, fmt.Sprintf("/imports/%d/rows", i.ID), options...).Items
+}
+
+func made[T any](t *testing.T, c *client.Client, method, path string, body any) (out T) {
+	t.Helper()
+	require.NoError(t, c.Do(ctx, method, path, body, &out), path)
+	return out
+}
+
+// run brings an import in, and waits until it is.
+func run(t *testing.T, c *client.Client, i api.Import, body api.ImportRun) api.Import {
+	t.Helper()
+	path := fmt.Sprintf("/imports/%d", i.ID)
+	i = made[api.Import](t, c, "POST", path+"/run", body)
+	require.Eventually(t, func() bool {
+		i = get[api.Import](t, c, path)
+		return i.State != "running"
+	}, 60*time.Second, 50*time.Millisecond)
+	require.Empty(t, i.Problem)
+	return i
+}
+
+// The harvest in its plainest form: 120 starters from a file to working PINs in one change; twenty leave in one act,
+// and
+// every door refuses them.
+func TestTheSeasonsStartersComeInByOneFileAndTwentyLeaveInOneAct(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	starters, err := demo.Starters(s.Clock.Now())
+	require.NoError(t, err)
+	i, err := bring(t, maren, "starters.csv", starters)
+	require.NoError(t, err)
+	path := fmt.Sprintf("/imports/%d", i.ID)
+	assert.Equal(t, 120, i.Rows)
+	assert.Empty(t, i.Faults, "all columns are known by their names")
+	assert.Equal(t, map[string]int{"new": 112, "faulty": 7, "asked": 1}, i.Counts)
+	assert.Equal(t, 240, get[api.Page[api.Staff]](t, maren, "/staff", client.Query("limit", "1")).Total,
+		"nobody is written")
+	said := map[int]string{}
+	for _, row := range rowsOf(t, maren, i, "faulty") {
+		for _, f := range row.Faults {
+			said[row.Line] += f.Column + ": " + f.Message + " " + f.Nearest + "|"
+		}
+	}
+	for line, part := range map[int]string{36: "contract_end: The contract ends on",
+		38: ": This is the same person as in line 37",
+		13: "family_name: A staff member needs a family name", 59: "nobody|packer", 74: "seasonal|", 78: "HB-PACK|",
+		100: "email: \"not an address\" is not an email address"} {
+		for _, part := range strings.Split(strings.TrimPrefix(part, "nobody|"), "|") {
+			assert.Contains(t, said[line], part, "line %d", line)
+		}
+	}
+	asked := rowsOf(t, maren, i, "asked")
+	require.Len(t, asked[0].Maybe, 1)
+	assert.Equal(t, "left", asked[0].Maybe[0].Status)
+
+	// Mended on the page: the right codes, who it is, and what is left out
+	_, err = maren.Write(ctx, "POST", path+"/run", api.ImportRun{})
+	assert.ErrorContains(t, err, "8 rows cannot be brought in")
+	i = made[api.Import](t, maren, "PATCH", path, api.ImportEdit{Version: i.Version,
+		Rows: map[string]api.ImportDecision{
+			"59": {Cells: map[string]string{"template": "packer"}},
+			"78": {Cells: map[string]string{"place": "HB-PACK"}},
+			"74": {Cells: map[string]string{"engagement": "seasonal"}}, "100": {Cells: map[string]string{"email": ""}},
+			fmt.Sprint(asked[0].Line): {Is: asked[0].Maybe[0].StaffNumber}, "38": {Out: true}}})
+	assert.Equal(t, map[string]int{"new": 116, "back": 1, "faulty": 2, "out": 1}, i.Counts)
+	i = run(t, maren, i, api.ImportRun{LeaveOut: true})
+	require.Len(t, i.Changes, 1, "one change")
+	assert.Equal(t, "open", i.State, "two rows are left to be mended")
+	assert.Equal(t, map[string]int{"out": 118, "faulty": 2}, i.Counts)
+	assert.Equal(t, 356, get[api.Page[api.Staff]](t, maren, "/staff", client.Query("limit", "1")).Total)
+	pins := made[api.Page[api.NewPIN]](t, maren, "POST", path+"/pins", struct{}{})
+	require.Len(t, pins.Items, 116, "who comes back keeps her PIN")
+
+	// Brought again, the good ones are nobody new
+	again, err := bring(t, maren, "starters.csv", starters)
+	require.NoError(t, err)
+	assert.Zero(t, again.Counts["new"], "%v", again.Counts)
+
+	// From their first day on the PINs open doors
+	shift := workingHour(t, maren)
+	s.Clock.Move(shift.Sub(s.Clock.Now()))
+	door := s.Door()
+	at := func(pin string) api.Decision {
+		return made[api.Decision](t, door, "POST", "/decisions", api.DecisionRequest{PIN: pin, Place: "HB-PACK-1"})
+	}
+	packers := map[string]string{} // those who work all over the site
+	for _, pin := range pins.Items {
+		for _, a := range get[api.Page[api.Assignment]](t, maren, "/assignments", client.Query("staff",
+			pin.StaffNumber)).Items {
+			if a.Place.Code == "HB" && len(packers) < 25 {
+				packers[pin.StaffNumber] = pin.PIN
+			}
+		}
+	}
+	require.Len(t, packers, 25)
+	for number, pin := range packers {
+		d := at(pin)
+		require.Equal(t, "allow", d.Outcome, "%s: %s", number, d.Sentence)
+	}
+	var leavers []string
+	for number := range packers {
+		leavers = append(leavers, number)
+	}
+	stay := leavers[20:]
+	leavers = leavers[:20]
+	done, err := acts(s.Client(t, "maren"), api.StaffAct{Op: "staff.leave", Staff: leavers,
+		Reasoned: api.Reasoned{Reason: "the season ends"}})
+	require.NoError(t, err)
+	assert.Equal(t, 20, done.Count)
+	for _, number := range leavers {
+		assert.Equal(t, "left", at(packers[number]).Reason)
+	}
+	for _, number := range stay {
+		assert.Equal(t, "allow", at(packers[number]).Outcome)
+	}
+}
+
+// workingHour is a moment at least a week ahead at which packers work at Harrow Bend.
+func workingHour(t *testing.T, c *client.Client) time.Time {
+	t.Helper()
+	dublin, err := time.LoadLocation("Europe/Dublin")
+	require.NoError(t, err)
+	for days := 8; days < 30; days++ {
+		at := time.Now().In(dublin).AddDate(0, 0, days)
+		at = time.Date(at.Year(), at.Month(), at.Day(), 10, 0, 0, 0, dublin)
+		d := made[api.Decision](t, c, "POST", "/decisions", api.DecisionRequest{Staff: "Q0011", Place: "HB-PACK-1",
+			At: &at})
+		if d.Outcome == "allow" {
+			return at
+		}
+	}
+	t.Fatal("nobody ever works")
+	return time.Time{}
+}
