@@ -58,6 +58,7 @@ bench: tools web/dist/index.html ## Measure, on a generated estate, and print a 
 stress: tools ## Break, cancel, kill and change at once, for long: laws 7 to 9 and 15
 	LATCH_STRESS=30 go test -timeout 30m -count=1 -v -run 'WhateverBreaks' ./internal/app
 	LATCH_STRESS=100 go test -timeout 60m -count=1 -v -run 'WhateverIsKilled' ./e2e
+	LATCH_STRESS=20 go test -timeout 30m -count=1 -v -run "AnImportIsWhole" ./e2e
 
 .PHONY: cluster-test
 cluster-test: tools ## Start three nodes with an instance each, drive them, kill, step a clock, fill a disk

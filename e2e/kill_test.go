@@ -63,6 +63,38 @@ func (m *mortal) awaitReady() {
 	}, time.Minute, 20*time.Millisecond)
 }
 
+// newMortal starts a service with the demo, and signs its owner in.
+func newMortal(t *testing.T) (*mortal, *client.Client) {
+	folder, err := os.MkdirTemp("", "latch-kill-") // short, so that the socket of the database keeps its place
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(folder) })
+	m := &mortal{t: t, bin: programs(t), folder: folder, address: free(t, 1)[0]}
+	m.startDatabase()
+	t.Cleanup(func() { _ = m.database.Stop() })
+	require.NoError(t, m.database.CreateSchema(ctx, "latch"))
+	testkit.LoadDemo(t, m.database.DSN("latch"), m.keys())
+	m.startService()
+	t.Cleanup(func() { _ = m.service.Process.Kill(); _ = m.service.Wait() })
+	m.awaitReady()
+	maren := client.New("http://"+m.address, "")
+	_, err = maren.SignIn(ctx, "maren@quillmere.example", testkit.Passwords["maren"], "killed")
+	require.NoError(t, err)
+	return m, maren
+}
+
+// kill ends the service, or the database, without a warning, and starts it again.
+func (m *mortal) kill(service bool) {
+	if service {
+		require.NoError(m.t, m.service.Process.Kill())
+		_ = m.service.Wait()
+		m.startService()
+	} else {
+		require.NoError(m.t, m.database.Kill())
+		m.startDatabase()
+	}
+	m.awaitReady()
+}
+
 // change makes a change and asks, with the same key, until it is told what became of it.
 func (m *mortal) change(c *client.Client, operations []api.Operation) error {
 	key := rand.Text()
@@ -86,20 +118,7 @@ func TestWhateverIsKilledNothingIsLostDoubledHalfOrStuck(t *testing.T) {
 	if err != nil {
 		kills = 4
 	}
-	folder, err := os.MkdirTemp("", "latch-kill-") // short, so that the socket of the database keeps its place
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = os.RemoveAll(folder) })
-	m := &mortal{t: t, bin: programs(t), folder: folder, address: free(t, 1)[0]}
-	m.startDatabase()
-	t.Cleanup(func() { _ = m.database.Stop() })
-	require.NoError(t, m.database.CreateSchema(ctx, "latch"))
-	testkit.LoadDemo(t, m.database.DSN("latch"), m.keys())
-	m.startService()
-	t.Cleanup(func() { _ = m.service.Process.Kill(); _ = m.service.Wait() })
-	m.awaitReady()
-	maren := client.New("http://"+m.address, "")
-	_, err = maren.SignIn(ctx, "maren@quillmere.example", testkit.Passwords["maren"], "killed")
-	require.NoError(t, err)
+	m, maren := newMortal(t)
 	var crowd []api.Operation
 	for i := range many {
 		crowd = append(crowd, api.Operation{Op: "staff.enrol", Set: fmt.Appendf(nil,
@@ -147,15 +166,7 @@ func TestWhateverIsKilledNothingIsLostDoubledHalfOrStuck(t *testing.T) {
 	random := mathrand.New(mathrand.NewPCG(1, uint64(kills)))
 	for kill := range kills {
 		time.Sleep(time.Duration(100+random.IntN(5000)) * time.Millisecond)
-		if kill%2 == 0 {
-			require.NoError(t, m.service.Process.Kill())
-			_ = m.service.Wait()
-			m.startService()
-		} else {
-			require.NoError(t, m.database.Kill())
-			m.startDatabase()
-		}
-		m.awaitReady()
+		m.kill(kill%2 == 0)
 	}
 	close(stop)
 	working.Wait()
@@ -165,6 +176,46 @@ func TestWhateverIsKilledNothingIsLostDoubledHalfOrStuck(t *testing.T) {
 	t.Log(kills, "kills,", made, "single changes and", large, "of", many, "operations")
 	m.check(made, large)
 }
+
+// An import is made whole or not at all, whatever is killed at whatever moment, and goes on by itself. LATCH_STRESS=20
+// kills so many times.
+func TestAnImportIsWholeWhateverIsKilledAndWhen(t *testing.T) {
+	kills, err := strconv.Atoi(os.Getenv("LATCH_STRESS"))
+	if err != nil {
+		kills = 2
+	}
+	m, maren := newMortal(t)
+	random := mathrand.New(mathrand.NewPCG(2, uint64(kills)))
+	for kill := range kills {
+		file := "given name,family name,home site,works at,works as,pin\n"
+		for i := range imported {
+			file += fmt.Sprintf("Nr%d,Round%d,HB,HB,packer,%s\n", i, kill, []string{"yes", "no"}[i%2])
+		}
+		var i api.Import
+		require.NoError(t, maren.Post(ctx, "/imports?name=round.csv", []byte(file), &i))
+		require.Equal(t, imported, i.Counts["new"])
+		path := fmt.Sprint("/imports/", i.ID)
+		require.NoError(t, maren.Do(ctx, "POST", path+"/run", struct{}{}, &i))
+		time.Sleep(time.Duration(random.IntN(1500)) * time.Millisecond)
+		m.kill(kill%3 != 2)
+		require.Eventually(t, func() bool {
+			var there api.Page[api.Staff]
+			if err := maren.Get(ctx, "/staff", &there, client.Query("name", fmt.Sprint("Round", kill)),
+				client.Query("limit", "1")); err == nil {
+				assert.Contains(t, []int{0, imported}, there.Total, "all or nothing")
+			}
+			return maren.Get(ctx, path, &i) == nil && i.State != "running"
+		}, 2*time.Minute, 100*time.Millisecond)
+		assert.Equal(t, "done", i.State, i.Problem)
+		assert.Len(t, i.Changes, 1, "once")
+		var pins api.Page[api.NewPIN]
+		require.NoError(t, maren.Do(ctx, "POST", path+"/pins", struct{}{}, &pins))
+		assert.Len(t, pins.Items, imported/2)
+	}
+}
+
+// imported is how many people each import of that test brings in.
+const imported = 60
 
 // many is how many operations the large changes have.
 const many = 3000

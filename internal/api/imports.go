@@ -34,7 +34,7 @@ type ImportFault struct {
 // ImportRow is what becomes of a row.
 type ImportRow struct {
 	Line    int               `json:"line" doc:"In the file, as an editor or a spreadsheet counts"`
-	Outcome string            `json:"outcome" enum:"new,update,back,same,asked,faulty,out"`
+	Outcome string            `json:"outcome" enum:"new,update,back,same,asked,faulty,in,out"`
 	Name    string            `json:"name"`
 	Person  *StaffRef         `json:"person,omitempty" doc:"Who it is, of somebody on record"`
 	Why     string            `json:"why,omitempty" doc:"Why it is left out"`
@@ -42,6 +42,7 @@ type ImportRow struct {
 	Faults  []ImportFault     `json:"faults"`
 	Maybe   []Double          `json:"maybe" doc:"Who it may be: say which, or that it is somebody new"`
 	Values  map[string]string `json:"values" doc:"By column"`
+	Said    ImportDecision    `json:"said" doc:"What was said of it so far"`
 }
 
 // Import is a file of people that is looked at, brought in, or done.

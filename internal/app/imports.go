@@ -96,6 +96,13 @@ func (i *imports) find(id uint64, version uint32, live *Live) *Import {
 	return nil
 }
 
+// drop forgets the plan of an import: what it holds is large.
+func (i *imports) drop(id uint64) {
+	i.lock.Lock()
+	defer i.lock.Unlock()
+	i.kept = slices.DeleteFunc(i.kept, func(kept *Import) bool { return kept.ID == id })
+}
+
 func (i *imports) keep(planned *Import) {
 	i.lock.Lock()
 	defer i.lock.Unlock()
@@ -180,11 +187,13 @@ func (a *App) importOf(ctx context.Context, actor people.StaffID, id uint64) (*I
 	return decodedImport(stored)
 }
 
-// ImportFor returns an import of the actor's own with what would become of each row now.
+// ImportFor returns an import of the actor's own with what would become of each row now; of one that is being brought
+// in,
+// how far it is and no rows.
 func (a *App) ImportFor(ctx context.Context, actor people.StaffID, id uint64) (*Import, error) {
 	i, err := a.importOf(ctx, actor, id)
-	if err != nil {
-		return nil, err
+	if err != nil || i.State == ImportRunning {
+		return i, err
 	}
 	return i, a.plan(ctx, i)
 }
@@ -302,6 +311,10 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 		i.Reading.Otherwise = edit.Otherwise
 	}
 	if edit.Order != nil {
+		if !slices.Contains([]day.Order{day.AnyOrder, day.DayMonthYear, day.MonthDayYear, day.YearMonthDay},
+			*edit.Order) {
+			return nil, fault.Invalidf("date_order", "dates are written dmy, mdy or ymd")
+		}
 		i.Reading.Order = *edit.Order
 	}
 	for line, decision := range edit.Decisions {
@@ -360,10 +373,11 @@ func (a *App) RunImport(ctx context.Context, actor people.StaffID, id uint64, re
 	if err != nil {
 		return nil, err
 	}
+	if i.State == ImportRunning {
+		return i, nil
+	}
 	ready, wrong := i.ToDo()
 	switch {
-	case i.State == ImportRunning:
-		return i, nil
 	case i.State != ImportOpen:
 		return nil, fault.Conflictf("id", "this import is done; start another")
 	case i.Trial == nil && len(i.Plan.Faults) > 0:
@@ -447,6 +461,8 @@ func (a *App) bringInOne(ctx context.Context, i *Import) error {
 	if len(operations) == 0 {
 		return fault.Conflictf("id", "nothing is left to bring in")
 	}
+	a.imports.drop(i.ID)
+	i.Trial, i.Effect, i.Table, i.live = nil, nil, nil, nil
 	var progress struct {
 		sync.Mutex
 		done, total int

@@ -227,6 +227,7 @@ var outcomeWords = map[string][2]string{"new": {"person is new", "people are new
 	"update": {"person on record is changed", "people on record are changed"},
 	"back":   {"person comes back", "people come back"}, "same": {"row changes nothing", "rows change nothing"},
 	"asked": {"row may be somebody on record", "rows may be people on record"},
+	"in":    {"row is brought in already", "rows are brought in already"},
 	"out":   {"row is left out", "rows are left out"}, "faulty": {"row is wrong", "rows are wrong"}}
 
 // sayImport says what would become of a file: how it is read, how many rows of each kind, and all that is wrong.
@@ -246,7 +247,7 @@ func (s *session) sayImport(i *api.Import, faulty []api.ImportRow) {
 	for _, f := range i.Faults {
 		fmt.Fprintln(s.err, f.Message)
 	}
-	for _, outcome := range []string{"new", "update", "back", "same", "out", "asked", "faulty"} {
+	for _, outcome := range []string{"new", "update", "back", "same", "in", "out", "asked", "faulty"} {
 		if n := i.Counts[outcome]; n > 0 {
 			fmt.Fprintln(s.out, words.Count(n, outcomeWords[outcome][0], outcomeWords[outcome][1]))
 		}

@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/demo"
 )
 
 // Many are named, stand in a file or are chosen by a filter; all that is wrong with a file is said at once, and a
@@ -66,4 +68,76 @@ func TestOneThingIsDoneAboutManyPeople(t *testing.T) {
 		assert.Equal(t, c.code, code, "%v: %s", c.args, err)
 		assert.Contains(t, err, c.says, "%v", c.args)
 	}
+}
+
+// From the agencies' list to working PINs in one command, as a shell would do it.
+func TestAFileOfStartersIsBroughtIn(t *testing.T) {
+	d := newDesk(t)
+	d.login("tamsin")
+	folder := t.TempDir()
+	file, mend, pins := filepath.Join(folder, "starters.csv"), filepath.Join(folder, "mend.csv"), filepath.Join(folder,
+		"pins.csv")
+	require.NoError(t, demo.LayOut(folder, d.s.Clock.Now()))
+	out, _, code := d.run("", "import", file, "--preview")
+	assert.Equal(t, ExitDone, code)
+	for _, says := range []string{"112 people are new", "7 rows are wrong",
+		"line 59, column 11 (Works as): No template in " +
+			"use has the code or the name \"paker\". Did you mean packer?", "line 112: Kasia Petrak may be Q0240",
+		"Nothing is written"} {
+		assert.Contains(t, out, says)
+	}
+	_, err, code := d.run("", "import", file)
+	assert.Equal(t, ExitUsage, code)
+	assert.Contains(t, err, "8 rows are wrong, so nothing is brought in")
+	out, _, _ = d.run("", "import", "list", "-o", "csv")
+	assert.NotContains(t, out, "starters.csv", "nothing came of it, so nothing of it stays")
+	_, err, code = d.run("", "import", file, "--leave-out", "--faulty-rows", mend, "--pins", pins, "--reason",
+		"the harvest")
+	require.Equal(t, ExitDone, code, err)
+	assert.Contains(t, err, "112 people are brought in, as change")
+	text, e := os.ReadFile(pins)
+	require.NoError(t, e)
+	assert.Equal(t, 113, strings.Count(string(text), "\n"))
+	info, e := os.Stat(pins)
+	require.NoError(t, e)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	_, err, code = d.run("", "import", "pins", "3")
+	assert.Equal(t, ExitRefused, code)
+	assert.Contains(t, err, "issue new ones", "they were handed out, and are forgotten")
+
+	// The rows that were left out are mended with an editor, and brought again
+	text, e = os.ReadFile(mend)
+	require.NoError(t, e)
+	mended := strings.NewReplacer("paker", "packer", "HB-PAK", "HB-PACK", "seasnal", "seasonal", "not an address", "",
+		"Petra,,", "Petra,Hall,").Replace(string(text))
+	require.NoError(t, os.WriteFile(mend, []byte(mended), 0o600))
+	out, err, code = d.run("", "import", mend, "--leave-out", "--skip-line", "4")
+	require.Equal(t, ExitDone, code, err)
+	assert.Contains(t, out, "5 people are new")
+	assert.Contains(t, out, "1 row is left out")
+	assert.Regexp(t, `(?m)^Q0\d+ +Petra Hall +\d{6}$`, out)
+
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"import", filepath.Join(folder, "none.csv")}, ExitUsage, "none.csv"},
+		{[]string{"import", file, "--set", "home_site"}, ExitUsage, "column=value"},
+		{[]string{"import", file, "--set", "shoe=44"}, ExitUsage, "is not a column that is read"},
+		{[]string{"import", file, "--column", "Shoe size=place"}, ExitUsage, "no column of the file is called"},
+		{[]string{"import", file, "--dates", "dym"}, ExitUsage, "date_order"},
+		{[]string{"import", file, "--draft"}, ExitUsage, "does not go into a draft"},
+		{[]string{"import", "sample", "--into", filepath.Join(folder, "x.pdf")}, ExitUsage, ".csv or .xlsx"},
+		{[]string{"import", "sample", "--into", filepath.Join(folder, "x.xlsx")}, ExitDone, "x.xlsx"},
+		{[]string{"import", filepath.Join(folder, "x.xlsx"), "--set", "home_site=HB"}, ExitDone,
+			"Nothing is left to bring in"},
+	} {
+		_, err, code := d.run("", c.args...)
+		assert.Equal(t, c.code, code, "%v: %s", c.args, err)
+		assert.Contains(t, strings.ToLower(err), strings.ToLower(c.says), "%v", c.args)
+	}
+	d.login("joss")
+	_, err, code = d.run("", "import", file, "--preview")
+	assert.Equal(t, ExitRefused, code, err)
 }

@@ -104,12 +104,12 @@ func (s *Server) registerImport(enrols Access) {
 		})
 	type fileIn struct {
 		OneImport
-		Outcome []string `query:"outcome" maxItems:"7" enum:"new,update,back,same,asked,faulty,out"`
+		Outcome []string `query:"outcome" maxItems:"8" enum:"new,update,back,same,asked,faulty,in,out"`
 	}
 	type rowsIn struct {
 		OneImport
 		Paging
-		Outcome []string `query:"outcome" maxItems:"7" enum:"new,update,back,same,asked,faulty,out"`
+		Outcome []string `query:"outcome" maxItems:"8" enum:"new,update,back,same,asked,faulty,in,out"`
 		Q       string   `query:"q" maxLength:"100" doc:"Words of the row"`
 	}
 	route(s, "GET", "/imports/{id}/rows", "list-import-rows", "imports",
@@ -120,6 +120,10 @@ func (s *Server) registerImport(enrols Access) {
 				return nil, err
 			}
 			var rows []*intake.Row
+			if i.Plan == nil {
+				return nil, fault.Conflictf("path.id", "this import is being brought in; its rows are there once it "+
+					"is done")
+			}
 			for at := range i.Plan.Rows {
 				row := &i.Plan.Rows[at]
 				if (len(in.Outcome) == 0 || slices.Contains(in.Outcome, string(row.Outcome))) && fitsRow(row, in.Q) {
@@ -133,7 +137,7 @@ func (s *Server) registerImport(enrols Access) {
 			v := view{i.Live(), s.app.Now(), s.seesOf(ctx)}
 			items := make([]api.ImportRow, len(found.Body.Items))
 			for at, row := range found.Body.Items {
-				items[at] = v.importRow(row)
+				items[at] = v.importRow(row, i.Reading.Decisions[row.Line])
 			}
 			return page(items, found.Body.Total, found.Body.Next), nil
 		})
@@ -144,6 +148,10 @@ func (s *Server) registerImport(enrols Access) {
 			i, err := s.app.ImportFor(ctx, callerOf(ctx).id(), in.ID)
 			if err != nil {
 				return nil, err
+			}
+			if i.Plan == nil {
+				return nil, fault.Conflictf("path.id", "this import is being brought in; its rows are there once it "+
+					"is done")
 			}
 			var out bytes.Buffer
 			err = writeLines(&out, importLines(i, in.Outcome))
@@ -302,10 +310,11 @@ func fitsRow(row *intake.Row, q string) bool {
 	return true
 }
 
-func (v view) importRow(row *intake.Row) api.ImportRow {
+func (v view) importRow(row *intake.Row, said intake.Decision) api.ImportRow {
 	out := api.ImportRow{Line: row.Line, Outcome: string(row.Outcome), Why: row.Why, Values: row.Values,
 		Name:   strings.TrimSpace(row.Values["given_name"] + " " + row.Values["family_name"]),
-		Person: v.staffRef(row.Person), Does: []string{}, Faults: importFaults(row.Faults), Maybe: []api.Double{}}
+		Person: v.staffRef(row.Person), Does: []string{}, Faults: importFaults(row.Faults), Maybe: []api.Double{},
+		Said: api.ImportDecision{Out: said.Out, Is: said.Is, Cells: said.Cells}}
 	for _, likely := range row.Maybe {
 		p := v.live.State().Person(likely.Staff)
 		out.Maybe = append(out.Maybe, api.Double{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle,

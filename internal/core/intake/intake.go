@@ -139,11 +139,12 @@ const (
 	Same   Outcome = "same"   // nothing is to be done
 	Asked  Outcome = "asked"  // whether it is somebody on record has to be said
 	Faulty Outcome = "faulty"
+	In     Outcome = "in"  // it was brought in before
 	Out    Outcome = "out" // it is left out
 )
 
 // Outcomes are all of them.
-var Outcomes = []Outcome{New, Update, Back, Same, Asked, Faulty, Out}
+var Outcomes = []Outcome{New, Update, Back, Same, Asked, Faulty, In, Out}
 
 // Fault is one thing that is wrong with a row.
 type Fault struct {

@@ -112,7 +112,7 @@ func (r *reader) row(line *Line) Row {
 	row := Row{Line: line.Number, Values: r.values(line, &decided)}
 	switch {
 	case decided.Made != "":
-		row.Outcome, row.Why = Out, "Brought in before, as "+decided.Made+"."
+		row.Outcome, row.Why = In, "Brought in, as "+decided.Made+"."
 		if p := r.state.StaffByNumber(decided.Made); p != nil {
 			row.Person = p.ID
 		}
@@ -120,7 +120,7 @@ func (r *reader) row(line *Line) Row {
 	case decided.Out:
 		row.Outcome, row.Why = Out, "Left out by hand."
 		return row
-	case isExample(row.Values):
+	case r.isExample(line):
 		row.Outcome, row.Why = Out, "This is the example of the file to start from."
 		return row
 	case r.isTotal(line):
@@ -200,14 +200,25 @@ func (r *reader) isTotal(line *Line) bool {
 	return filled <= 3 && totals.MatchString(first)
 }
 
-// isExample reports whether a row is the example of the file to start from, and nothing more.
-func isExample(values map[string]string) bool {
-	for i := range Columns {
-		if c := &Columns[i]; values[c.Name] != c.Example {
+// isExample reports whether a line is the example of the file to start from, and nothing more.
+func (r *reader) isExample(line *Line) bool {
+	shown := 0
+	for i, name := range r.reading.Columns {
+		cell, example := "", ""
+		if i < len(line.Cells) {
+			cell = line.Cells[i]
+		}
+		if c := ColumnNamed(name); c != nil {
+			example = c.Example
+		}
+		if cell != example {
 			return false
 		}
+		if example != "" {
+			shown++
+		}
 	}
-	return true
+	return shown > 4
 }
 
 func (row *Row) wrong(column, nearest, format string, args ...any) {

@@ -125,8 +125,8 @@ export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]
   }
 }
 
-/** Sends a file that is a change, or a preview of one. */
-export async function sendFile(path: string, file: Blob, type: string): Promise<ChangeResult> {
+/** Sends a file of which something is made, such as a change, or a preview of one. */
+export async function sendFile<T = ChangeResult>(path: string, file: Blob, type: string): Promise<T> {
   const answer = await fetch(`/api/v1${path}`, {
     method: "POST",
     body: file,
@@ -135,7 +135,7 @@ export async function sendFile(path: string, file: Blob, type: string): Promise<
   const body = await answer.json();
   if (!answer.ok) throw new Refusal(body as Problem);
   if (!path.includes("preview=true")) await queries.invalidateQueries();
-  return body as ChangeResult;
+  return body as T;
 }
 
 /** Sends a file that is kept as it is, such as a scan, in the place of the one before. */
@@ -155,10 +155,18 @@ export async function download(
   {
     query = {},
     type = "text/csv",
-  }: { query?: Record<string, string | number | boolean> | undefined; type?: string | undefined },
+    method = "GET",
+  }: {
+    query?: Record<string, string | number | boolean> | undefined;
+    type?: string | undefined;
+    method?: "GET" | "POST";
+  },
 ) {
   const asked = new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)])).toString();
-  const answer = await fetch(`/api/v1${path}${asked && "?"}${asked}`, { headers: { Accept: type } });
+  const answer = await fetch(`/api/v1${path}${asked && "?"}${asked}`, {
+    method,
+    headers: { Accept: type, ...(method === "POST" && { "X-CSRF-Token": csrf }) },
+  });
   if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
   keep(await answer.blob(), name);
 }

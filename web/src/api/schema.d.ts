@@ -4403,9 +4403,11 @@ export interface components {
             maybe: components["schemas"]["Double"][];
             name: string;
             /** @enum {string} */
-            outcome: "new" | "update" | "back" | "same" | "asked" | "faulty" | "out";
+            outcome: "new" | "update" | "back" | "same" | "asked" | "faulty" | "in" | "out";
             /** @description Who it is, of somebody on record */
             person?: components["schemas"]["StaffRef"];
+            /** @description What was said of it so far */
+            said: components["schemas"]["ImportDecision"];
             /** @description By column */
             values: {
                 [key: string]: string;
@@ -9742,7 +9744,7 @@ export interface operations {
     "get-import-file": {
         parameters: {
             query?: {
-                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "out")[];
+                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "in" | "out")[];
             };
             header?: never;
             path: {
@@ -9845,7 +9847,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "out")[];
+                outcome?: ("new" | "update" | "back" | "same" | "asked" | "faulty" | "in" | "out")[];
                 /** @description Words of the row */
                 q?: string;
             };

@@ -33,7 +33,7 @@ function Head() {
   const pages: { to: string; name: string; shown: boolean; also?: RegExp }[] = [
     { to: "/", name: "Today", shown: may("console.view_staff") },
     { to: "/staff", name: "Staff", shown: may("console.view_staff") },
-    { to: "/enrol", name: "Enrol", shown: may("console.enrol") },
+    { to: "/enrol", name: "Enrol", shown: may("console.enrol"), also: /^\/imports/ },
     { to: "/badges", name: "Badges", shown: may("console.credentials") },
     { to: "/estate", name: "Estate", shown: true },
     {

@@ -14,9 +14,21 @@ import {
   Section,
   SelectField,
   Statement,
+  Tabs,
   TextField,
   Wrong,
 } from "@/parts/parts";
+
+/** One person, or many at once. */
+export const EnrolTabs = () => (
+  <Tabs
+    label="Enrol"
+    tabs={[
+      { to: "/enrol", name: "One person" },
+      { to: "/imports", name: "Many, from a file" },
+    ]}
+  />
+);
 
 const blank = {
   given_name: "",
@@ -81,6 +93,7 @@ function Form({ again }: { again: () => void }) {
   if (run.data) return <Enrolled result={run.data} name={`${form.given_name} ${form.family_name}`} again={again} />;
   return (
     <Page title="Enrol" lead="From name to PIN on one page. Nothing is written until you enrol.">
+      <EnrolTabs />
       <form
         className="grid items-start gap-x-10 gap-y-7 lg:grid-cols-[1fr_25rem]"
         onSubmit={(e) => {

@@ -14,6 +14,7 @@ import { DropdownMenu } from "radix-ui";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, type Staff, take } from "@/api/api";
 import {
+  Button,
   buttonLook,
   day,
   Empty,
@@ -25,6 +26,7 @@ import {
   TakeAlong,
   Wrong,
 } from "@/parts/parts";
+import { type Chosen, ManyBar } from "./Many";
 
 const of = createColumnHelper<Staff>();
 const columns = [
@@ -114,6 +116,26 @@ export function StaffList() {
     getCoreRowModel: getCoreRowModel(),
     manualSorting: true,
   });
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [everyone, setEveryone] = useState(false);
+  const { sort: _, ...filter } = filters;
+  const asked = JSON.stringify(filter);
+  // Who is chosen was chosen of those whom this filter keeps
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it is the filter that changes
+  useEffect(() => {
+    setPicked(new Set());
+    setEveryone(false);
+  }, [asked]);
+  const chosen: Chosen = everyone
+    ? { numbers: [], filter, count: total }
+    : { numbers: [...picked], count: picked.size };
+  const toggle = (number: string) => {
+    const next = new Set(everyone ? rows.map((r) => r.staff_number) : picked);
+    if (!next.delete(number)) next.add(number);
+    setEveryone(false);
+    setPicked(next);
+  };
+  const allLoaded = rows.length > 0 && (everyone || picked.size >= rows.length);
   const box = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: rows.length,
@@ -166,6 +188,9 @@ export function StaffList() {
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
+          <Link to="/imports" className={buttonLook()}>
+            Import
+          </Link>
           <TakeAlong from="/staff" query={filters as Record<string, string>} file="staff.csv" />
         </>
       }
@@ -206,6 +231,21 @@ export function StaffList() {
           ))}
         </Choice>
       </div>
+      <ManyBar
+        chosen={chosen}
+        clear={() => {
+          setPicked(new Set());
+          setEveryone(false);
+        }}
+      />
+      {allLoaded && !everyone && total > rows.length && (
+        <p className="mb-3">
+          The {rows.length} people shown are chosen.{" "}
+          <Button look="quiet" onClick={() => setEveryone(true)}>
+            Choose all {total.toLocaleString("en-IE")} that fit
+          </Button>
+        </p>
+      )}
       <Wrong error={pages.error} />
       {pages.isPending ? (
         <Loading />
@@ -226,6 +266,18 @@ export function StaffList() {
             <thead className="sticky top-0 z-10 grid border-b border-edge bg-inset">
               {table.getHeaderGroups().map((group) => (
                 <tr key={group.id} className="flex min-w-full">
+                  <th className="w-10 shrink-0 px-3 py-1.5">
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose all ${total} that fit`}
+                      checked={allLoaded}
+                      onChange={(e) => {
+                        setEveryone(e.target.checked);
+                        setPicked(new Set());
+                      }}
+                      className="size-4 accent-damson"
+                    />
+                  </th>
                   {group.headers.map((h) => {
                     const dir = h.column.getIsSorted();
                     const sorts = sortable.has(h.column.id);
@@ -266,6 +318,16 @@ export function StaffList() {
                     style={{ transform: `translateY(${v.start}px)`, height: v.size }}
                     onClick={() => navigate({ to: "/staff/$number", params: { number: row.original.staff_number } })}
                   >
+                    {/* biome-ignore lint/a11y/useKeyWithClickEvents: the box in it is what takes the keys */}
+                    <td className="w-10 shrink-0 px-3 py-2" onClick={(e) => e.stopPropagation()}>
+                      <input
+                        type="checkbox"
+                        aria-label={`Choose ${row.original.given_name} ${row.original.family_name}`}
+                        checked={everyone || picked.has(row.original.staff_number)}
+                        onChange={() => toggle(row.original.staff_number)}
+                        className="size-4 accent-damson"
+                      />
+                    </td>
                     {row.getVisibleCells().map((cell) => (
                       <td
                         key={cell.id}

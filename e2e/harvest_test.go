@@ -1,0 +1,85 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// The harvest, in the console: the agencies' list comes in from a file, its mistakes are mended where they stand, and
+// twenty leave in one act.
+func TestTheHarvestComesInFromAFileAndLeavesInOneAct(t *testing.T) {
+	s := testkit.Demo(t)
+	text, err := demo.Starters(s.Clock.Now())
+	require.NoError(t, err)
+	file := filepath.Join(t.TempDir(), "starters.csv")
+	require.NoError(t, os.WriteFile(file, text, 0o600))
+	p := open(t, s.URL)
+	look := func(name string) {
+		if folder := os.Getenv("ZZ"); folder != "" {
+			p.shot(filepath.Join(folder, name+".png"))
+		}
+	}
+	p.signIn("maren")
+	p.visit("/enrol")
+	p.press("Many, from a file")
+	p.see("Nothing yet.")
+	look("imports")
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{file}))
+	p.see("120 rows")
+	p.see("It is somebody new")
+	look("import")
+	p.press("Use packer")
+	p.see("6 wrong")
+	p.press("Use HB-PACK")
+	p.see("5 wrong")
+	p.press("Use seasonal")
+	p.see("4 wrong")
+	p.press("It is and comes back")
+	p.gone("on record?")
+	p.fill("Email is", "")
+	p.press("Mend")
+	look("import-mended")
+	p.fill("Why", "the harvest")
+	p.press("Bring in 116 people")
+	p.see("Brought in as change")
+	p.press("Show")
+	p.until("the new PINs", `document.querySelectorAll("[data-secret=pin]").length === 115`)
+	look("import-done")
+	p.press("All handed out")
+	p.gone("All handed out")
+
+	owner := s.App.Live().State().StaffByEmail("maren@quillmere.example").ID
+	_, n, err := s.App.FindStaff(owner, app.StaffQuery{Search: "Meadow Hands"})
+	require.NoError(t, err)
+	p.visit("/staff")
+	p.see("355 people")
+	p.fill("Search staff", "Meadow Hands")
+	p.see(fmt.Sprintf("%d people fit", n))
+	p.tick(fmt.Sprintf("Choose all %d that fit", n))
+	p.see(fmt.Sprintf("%d people chosen", n))
+	look("staff-chosen")
+	p.press("Record leaving")
+	p.see("Access ends at once, or after the last day")
+	p.fill("Why", "the season ends")
+	p.see("to confirm for how many")
+	look("staff-leave")
+	p.fill(fmt.Sprintf("Type %d to confirm for how many this is done", n), fmt.Sprint(n))
+	p.press(fmt.Sprintf("Record leaving: %d people", n))
+	p.see("Record leaving: done")
+	look("staff-left")
+	p.press("Done")
+	_, left, err := s.App.FindStaff(owner, app.StaffQuery{Search: "Meadow Hands", Status: people.Left})
+	require.NoError(t, err)
+	assert.Equal(t, n, left)
+}

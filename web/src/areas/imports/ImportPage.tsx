@@ -1,0 +1,232 @@
+import { useMutation } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { Printer } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { api, download, queries, type Schema, take } from "@/api/api";
+import { EnrolTabs } from "@/areas/enrol/Enrol";
+import { Effects } from "@/parts/effects";
+import { Button, Loading, Page, TextField, Wrong } from "@/parts/parts";
+import { ColumnsPart, OtherwisePart } from "./ColumnsPart";
+import { StateMark } from "./Imports";
+import { type Import, useImport } from "./queries";
+import { RowsPart } from "./RowsPart";
+
+const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
+
+/** One file of people: how it is read, what would become of each row, and bringing it in. */
+export function ImportPage() {
+  const { id } = useParams({ from: "/imports/$id" });
+  const found = useImport(Number(id));
+  const was = useRef<string>(undefined);
+  const state = found.data?.state;
+  useEffect(() => {
+    // What was brought in is on every other page too
+    if (was.current === "running" && state && state !== "running") queries.invalidateQueries();
+    was.current = state;
+  }, [state]);
+  if (!found.data)
+    return (
+      <Page title="Import">
+        <EnrolTabs />
+        {found.error ? <Wrong error={found.error} /> : <Loading />}
+      </Page>
+    );
+  const i = found.data;
+  return (
+    <Page
+      title={i.name || `Import ${i.id}`}
+      lead={
+        <span className="inline-flex items-center gap-3">
+          <StateMark of={i} /> {i.state !== "running" && `${i.rows.toLocaleString("en-IE")} rows`}
+        </span>
+      }
+      acts={<Discard of={i} />}
+    >
+      <EnrolTabs />
+      <div className="grid items-start gap-8 lg:grid-cols-[1fr_23rem]">
+        <div className="min-w-0 space-y-4">
+          {i.notes.map((note) => (
+            <p key={note} className="text-faded">
+              {note}
+            </p>
+          ))}
+          {i.faults.map((f) => (
+            <p key={f.message} className="rounded-sm bg-soon-wash px-3 py-2 text-soon">
+              {f.message}
+            </p>
+          ))}
+          {i.state === "open" && (
+            <>
+              <ColumnsPart of={i} />
+              <OtherwisePart key={JSON.stringify(i.otherwise)} of={i} />
+            </>
+          )}
+          {i.state !== "running" && <RowsPart of={i} />}
+        </div>
+        <aside className="space-y-5 lg:sticky lg:top-20">
+          {i.has_pins && <NewPINs of={i} />}
+          {i.state === "running" ? <Running of={i} /> : <BringIn of={i} />}
+        </aside>
+      </div>
+    </Page>
+  );
+}
+
+function Discard({ of }: { of: Import }) {
+  const navigate = useNavigate();
+  const discard = useMutation({
+    mutationFn: () => take(api.DELETE("/imports/{id}", { params: { path: { id: of.id } } })),
+    onSuccess: async () => {
+      await navigate({ to: "/imports" });
+      queries.removeQueries({ queryKey: ["imports", of.id] });
+      return queries.invalidateQueries({ queryKey: ["imports"] });
+    },
+  });
+  return (
+    <>
+      <Button onClick={() => discard.mutate()} disabled={of.state === "running" || discard.isPending}>
+        Remove this file
+      </Button>
+      <Wrong error={discard.error} />
+    </>
+  );
+}
+
+function Running({ of }: { of: Import }) {
+  const share = of.total ? of.progress / of.total : 0;
+  return (
+    <div className="sheet p-5" role="status">
+      <h2 className="mb-1">Being brought in</h2>
+      <p>{of.total ? `${of.progress} of ${of.total} PINs are made.` : "It begins."}</p>
+      <div className="my-3 h-2 overflow-hidden rounded-sm bg-inset" aria-hidden>
+        <div className="h-full bg-damson" style={{ width: `${Math.round(share * 100)}%` }} />
+      </div>
+      <p className="text-sm text-faded">It goes on by itself: you may leave this page.</p>
+    </div>
+  );
+}
+
+/** Who would gain and lose, and the button that does it. */
+function BringIn({ of }: { of: Import }) {
+  const ready = (of.counts.new ?? 0) + (of.counts.update ?? 0) + (of.counts.back ?? 0);
+  const wrong = (of.counts.faulty ?? 0) + (of.counts.asked ?? 0);
+  const [reason, setReason] = useState("");
+  const run = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/imports/{id}/run", {
+          params: { path: { id: of.id } },
+          body: { leave_out: wrong > 0, ...(reason && { reason }) },
+        }),
+      ),
+    onSuccess: (next) => queries.setQueryData(["imports", of.id], next),
+  });
+  const needs = of.effect?.needs_reason ?? false;
+  return (
+    <div className="sheet p-5">
+      <Done of={of} />
+      <h2 className="mb-1">{ready ? "Bringing them in" : of.state === "done" ? "Done" : "Nothing to bring in"}</h2>
+      {of.problem && <p className="mb-2 rounded-sm bg-shut-wash px-3 py-2 text-shut">{of.problem}</p>}
+      {ready > 0 && of.effect && <Effects effect={of.effect} />}
+      {wrong > 0 && (
+        <p className="mt-2 text-soon">
+          {wrong === 1 ? "1 row is" : `${wrong} rows are`} left out as {wrong === 1 ? "it stands" : "they stand"}. Mend{" "}
+          {wrong === 1 ? "it" : "them"} now or later.
+        </p>
+      )}
+      {ready > 0 && (
+        <form
+          className="mt-4 space-y-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            run.mutate();
+          }}
+        >
+          <TextField
+            label="Why"
+            required={needs}
+            optional={!needs}
+            maxLength={500}
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+          <Wrong error={run.error} />
+          <Button type="submit" look="main" className="w-full" disabled={run.isPending}>
+            Bring in {people(ready)}
+          </Button>
+        </form>
+      )}
+    </div>
+  );
+}
+
+/** What was brought in, and how to take it back. */
+function Done({ of }: { of: Import }) {
+  if (of.changes.length === 0) return null;
+  return (
+    <div className="mb-4 rounded-sm bg-open-wash px-3 py-2">
+      {of.changes.map((change) => (
+        <p key={change}>
+          Brought in as change {change}.{" "}
+          <Link to="/audit" className="text-damson underline">
+            See it, or undo it
+          </Link>
+        </p>
+      ))}
+    </div>
+  );
+}
+
+/** The new PINs, to be handed out: on slips, or on the screen. */
+function NewPINs({ of }: { of: Import }) {
+  const [shown, setShown] = useState<Schema["NewPIN"][]>();
+  const path = { params: { path: { id: of.id } } };
+  const show = useMutation({
+    mutationFn: () => take(api.POST("/imports/{id}/pins", { ...path, body: {} })),
+    onSuccess: (page) => setShown(page.items),
+  });
+  const print = useMutation({
+    mutationFn: () => download(`/imports/${of.id}/slips`, "pin-slips.pdf", { method: "POST", type: "application/pdf" }),
+  });
+  const forget = useMutation({
+    mutationFn: () => take(api.DELETE("/imports/{id}/pins", path)),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["imports"] }),
+  });
+  return (
+    <div className="rounded-sm border-2 border-dashed border-brass bg-soon-wash p-5">
+      <h2 className="mb-1">New PINs</h2>
+      <p className="mb-3 text-sm">
+        They are kept, sealed, for a day, and for an hour once you have seen them. Then they are kept nowhere.
+      </p>
+      <div className="flex flex-wrap gap-2">
+        <Button look="main" disabled={print.isPending} onClick={() => print.mutate()}>
+          <Printer size={16} aria-hidden /> Slips
+        </Button>
+        <Button disabled={show.isPending} onClick={() => show.mutate()}>
+          Show
+        </Button>
+        <Button disabled={forget.isPending} onClick={() => forget.mutate()}>
+          All handed out
+        </Button>
+      </div>
+      <div className="mt-2">
+        <Wrong error={show.error ?? print.error ?? forget.error} />
+      </div>
+      {shown && (
+        <table className="mt-3 block max-h-72 overflow-auto text-[0.95rem]">
+          <tbody>
+            {shown.map((p) => (
+              <tr key={p.staff_number} className="border-t border-brass-light">
+                <td className="py-0.5 pr-3">{p.staff_number}</td>
+                <td className="py-0.5 pr-3">{p.name}</td>
+                <td className="py-0.5 font-[650] tracking-[0.1em]" data-secret="pin">
+                  {p.pin}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </div>
+  );
+}
