@@ -163,6 +163,8 @@ func TestACalendarReadsWhatRunsOutUntilItsAddressEnds(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, status, "a locked manager's calendar reads nothing")
 	_, err = idris.Write(ctx, "POST", "/staff/Q0003/unlock", api.Reasoned{Reason: "r"})
 	require.NoError(t, err)
+	assert.Equal(t, http.StatusUnauthorized, statusOf(tamsin.Get(ctx, "/me", nil)), "a lock has ended the sessions")
+	tamsin = s.Client(t, "tamsin")
 	var feeds api.Page[api.Feed]
 	require.NoError(t, tamsin.Get(ctx, "/me/feeds", &feeds))
 	require.Len(t, feeds.Items, 1)
