@@ -83,3 +83,51 @@ func TestTheHarvestComesInFromAFileAndLeavesInOneAct(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, n, left)
 }
+
+// From one place to another, an absence that is covered, a newcomer like a colleague, and who is not ready: each on the
+// page where a manager looks for it.
+func TestPeopleAreMovedCoveredAndMadeLikeAColleague(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	look := func(name string) {
+		if folder := os.Getenv("ZZ"); folder != "" {
+			p.shot(filepath.Join(folder, name+".png"))
+		}
+	}
+	p.signIn("maren")
+	p.visit("/staff/Q0011")
+	p.press("Move")
+	p.see("that ends the day before")
+	p.set("Next place", "HB-GRADE")
+	p.set("Next template", "grader")
+	p.see("gain")
+	p.fill("Why", "graders are needed")
+	p.press("Move")
+	p.see("Grading hall")
+	p.press("Put this notice away")
+	p.press("Absent")
+	p.fill("Who covers", "Q0093")
+	p.set("Last day of the absence", testkit.InWeeks(2))
+	p.tick("Otis’s own assignments do not count on these days They count again on the day after.")
+	p.fill("Why", "holidays")
+	look("cover")
+	p.press("Have it covered")
+	p.see("covers")
+	look("covered")
+	p.visit("/enrol")
+	p.fill("Given name", "Ana")
+	p.fill("Family name", "Quennell")
+	p.set("Home site", "HB")
+	p.fill("And what this colleague has", "Q0012")
+	p.see("opens 13 doors")
+	p.set("Family name", "Petrack")
+	p.set("Given name", "Kasja")
+	p.see("much the same name")
+	look("enrol-like")
+	p.visit("/readiness")
+	p.see("cannot work as intended")
+	p.set("What keeps them", "no_credential")
+	p.see("Lena Rowan")
+	p.gone("Noor Bekele")
+	look("readiness")
+}

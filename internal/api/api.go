@@ -316,7 +316,24 @@ type Assignment struct {
 	HoursWords string       `json:"hours_words" doc:"As they count, in words"`
 	HoursBy    string       `json:"hours_by" doc:"What states them, in words"`
 	When       string       `json:"when" enum:"now,later,past,ended"`
+	Covers     *StaffRef    `json:"covers,omitempty" doc:"Who is absent meanwhile, where it covers somebody"`
+	CoveredBy  []Cover      `json:"covered_by,omitempty" doc:"Who covers it, and when"`
 	ETag       string       `json:"etag"`
+}
+
+// Cover is who works in the place of somebody absent.
+type Cover struct {
+	Staff StaffRef `json:"staff"`
+	From  string   `json:"from" format:"date"`
+	Until string   `json:"until" format:"date"`
+}
+
+// Readiness counts those who cannot work as intended.
+type Readiness struct {
+	Stuck   int            `json:"stuck" doc:"How many cannot work as intended"`
+	Workers int            `json:"workers" doc:"How many are to work"`
+	Sites   map[string]int `json:"sites" doc:"How many cannot, by the code of the home site"`
+	Codes   map[string]int `json:"codes" doc:"How many have each obstacle"`
 }
 
 // AssignmentFields are the fields of an assignment that can be written.

@@ -23,6 +23,32 @@ type (
 		On string `json:"on,omitempty" format:"date" doc:"Last day that counts, an ISO 8601 date"`
 		At string `json:"at,omitempty" format:"date-time" doc:"Moment at which access ends, RFC 3339; both left out: at once"`
 	}
+	// LikeWrite gives somebody what a colleague has.
+	LikeWrite struct {
+		Like       string `json:"like" maxLength:"32" doc:"Staff number of the colleague"`
+		From       string `json:"from,omitempty" format:"date" doc:"First day; the start date, or today, where left out"`
+		Until      string `json:"until,omitempty" format:"date" doc:"Last day; that of the contract, or of the colleague, where left out"`
+		Exceptions bool   `json:"exceptions,omitempty" doc:"Exceptions too, not assignments alone"`
+		Reasoned
+	}
+	// CoverWrite has an absence covered.
+	CoverWrite struct {
+		By          string   `json:"by" maxLength:"32" doc:"Staff number of who covers"`
+		From        string   `json:"from,omitempty" format:"date" doc:"First day; today where left out"`
+		Until       string   `json:"until" format:"date" doc:"Last day: what is covered ends with it"`
+		Assignments []uint32 `json:"assignments,omitempty" maxItems:"200" doc:"Which of the absent one's; all where left out"`
+		Pause       bool     `json:"pause,omitempty" doc:"The absent one's own do not count on these days"`
+		Reasoned
+	}
+	// MoveWrite lets an assignment end and the next begin.
+	MoveWrite struct {
+		Place       string `json:"place,omitempty" maxLength:"64" doc:"The next place; the same where left out"`
+		Template    string `json:"template,omitempty" maxLength:"64" doc:"The next template; the same where left out"`
+		From        string `json:"from,omitempty" format:"date" doc:"First day of the next; today where left out"`
+		Until       string `json:"until,omitempty" format:"date" doc:"Last day of the next; that of the one before where left out"`
+		OverlapDays int    `json:"overlap_days,omitempty" minimum:"0" maximum:"366" doc:"For so many days both count"`
+		Reasoned
+	}
 	// StaffAct is one thing to be done about many people.
 	StaffAct struct {
 		Reasoned

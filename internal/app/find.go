@@ -290,45 +290,89 @@ type Double struct {
 	Why   string
 }
 
-// Doubles returns those on record who share a name or a work email with somebody about to be enrolled. A person is on
-// record once, so whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
-func (a *App) Doubles(actor people.StaffID, given, family, email string) ([]Double, error) {
-	live := a.Live()
-	if !live.HoldsAnywhere(actor, permit.EnrolStaff, a.now().Unix()) {
+// Newcomer is what is known of somebody about to be enrolled.
+type Newcomer struct{ Given, Family, Email, Phone, ExternalID string }
+
+// likely is how alike two names are, by Jaro and Winkler, from which on it is asked whether they are one person's.
+const likely = 0.93
+
+// mostDoubles bounds how many are told of.
+const mostDoubles = 10
+
+// Doubles returns those on record who may be somebody about to be enrolled: with the same email, phone or external id,
+// or
+// with much the same name, the likeliest first; also among those who have left. A person is on record once, so whoever
+// may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
+func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
+	live, now := a.Live(), a.now().Unix()
+	if !live.HoldsAnywhere(actor, permit.EnrolStaff, now) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}
+	type found struct {
+		Double
+		score float64
+	}
+	var all []found
+	name, phone := "", digits(n.Phone)
+	if n.Given = strings.TrimSpace(n.Given); n.Given != "" && strings.TrimSpace(n.Family) != "" {
+		name = words.Fold(words.Tidy(n.Family) + " " + words.Tidy(n.Given))
+	}
+	external := words.Fold(strings.TrimSpace(n.ExternalID))
+	reach, _ := live.Reach(actor, permit.ViewStaff, now)
+	for id, p := range live.State().Staff.All() {
+		var why string
+		score := 2.0
+		switch {
+		case n.Email != "" && strings.EqualFold(p.Email, n.Email):
+			why = "same work email"
+		case external != "" && words.Fold(p.ExternalID) == external:
+			why = "same external id"
+		case len(phone) >= 6 && digits(p.Phone) == phone:
+			why = "same phone"
+		case name != "":
+			text := strings.Replace(live.texts.table.Get(id).name, "\x00", " ", 1)
+			if score = words.LikenessFolded(text, name); score < likely {
+				continue
+			}
+			why = "much the same name"
+			if score == 1 {
+				why = "same name"
+			}
+		default:
+			continue
+		}
+		if live.Status(p.ID, now) == people.Left {
+			why += ", has left: reinstate rather than enrol again"
+		}
+		all = append(all, found{Double{p, why}, score})
+	}
+	slices.SortStableFunc(all, func(x, y found) int { return cmp.Compare(y.score, x.score) })
 	var doubles []Double
-	same := live.State().StaffByEmail(email)
 	elsewhere := false
-	double := func(staff *people.Staff, why string) {
-		if a.ViewOf(live, actor, staff) == access.Whole {
-			doubles = append(doubles, Double{staff, why})
-		} else if !elsewhere {
+	for _, f := range all {
+		switch {
+		case len(doubles) >= mostDoubles:
+		case f.Staff.ID == actor || live.ViewOf(f.Staff, reach, now) == access.Whole:
+			doubles = append(doubles, f.Double)
+		case !elsewhere && f.score >= 1:
 			elsewhere = true
 			doubles = append(doubles, Double{nil,
-				"somebody at another site has the same name or work email; ask whoever looks after all sites"})
-		}
-	}
-	if email != "" && same != nil {
-		double(same, "same work email")
-	}
-	given, family = strings.TrimSpace(given), strings.TrimSpace(family)
-	if given == "" || family == "" {
-		return doubles, nil
-	}
-	name := words.Fold(family + "\x00" + given)
-	for id, staff := range live.State().Staff.All() {
-		if len(doubles) >= 10 {
-			break
-		}
-		if (email == "" || staff != same) && live.texts.table.Get(id).name == name {
-			why := "same name"
-			if live.Status(staff.ID, a.now().Unix()) == people.Left {
-				why = "same name, has left: reinstate rather than enrol again"
-			}
-			double(staff, why)
+				"somebody at another site has the same name, or the same email, phone or external id; ask whoever " +
+					"looks " +
+					"after all sites"})
 		}
 	}
 	return doubles, nil
+}
+
+// digits are the digits of a phone number, without the zeros before them.
+func digits(phone string) string {
+	kept := strings.Map(func(r rune) rune {
+		if r >= '0' && r <= '9' {
+			return r
+		}
+		return -1
+	}, phone)
+	return strings.TrimLeft(kept, "0")
 }

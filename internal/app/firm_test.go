@@ -65,6 +65,8 @@ var forms = map[string]set{
 		"email": "c@example.org", "line_manager": "Q0003", "home_site": "SM", "notes": "n"},
 	"staff.lock":  {"until": "2027-01-01T00:00:00Z"},
 	"staff.leave": {"on": "2027-01-01"},
+	"staff.like":  {"like": "Q0012", "from": "2027-01-02", "until": "2027-02-02", "exceptions": true},
+	"staff.cover": {"by": "Q0012", "from": "2027-01-02", "until": "2027-02-02", "assignments": []any{1}, "pause": true},
 	"bar.add":     {"staff": "Q0011", "place": "HB", "until": "2027-01-01T00:00:00Z"},
 	"assignment.add": {"staff": "Q0011", "place": "HB-PACK", "template": "grader", "from": "2027-01-01",
 		"until": "2027-02-01", "hours": accesses[0]},

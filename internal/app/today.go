@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
@@ -85,10 +86,8 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 		}
 		if staff.Locked(now) {
 			t.Locked = append(t.Locked, staff)
-		} else if status == people.Active || soon {
-			if obstacles := access.Hindered(live.Readiness(staff.ID, now.Unix())); len(obstacles) > 0 {
-				t.Stuck = append(t.Stuck, Stuck{staff, obstacles})
-			}
+		} else if obstacles, _ := live.obstacles(staff, now, false); len(obstacles) > 0 {
+			t.Stuck = append(t.Stuck, Stuck{staff, obstacles})
 		}
 		t.Ending = append(t.Ending, endings(live, staff, today)...)
 	}
@@ -105,6 +104,11 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 				access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) &&
 			len(t.Barred) < longest {
 			t.Barred = append(t.Barred, Barred{p, bar})
+		}
+	}
+	if seats := live.State().Settings.Seats; seats > 0 && live.HoldsAnywhere(actor, permit.EnrolStaff, now.Unix()) {
+		if used := change.SeatsUsed(live.Snapshot, now.Unix()); used*10 >= seats*9 {
+			t.Counts["seats"], t.Counts["seats_used"] = seats, used
 		}
 	}
 	if live.HoldsEverywhere(actor, permit.ReadAudit, now.Unix()) {

@@ -149,7 +149,8 @@ func (s *session) root() *cobra.Command {
 	for _, c := range []*cobra.Command{s.enrolCommand(), s.bringInCommand(), s.assignCommand(), s.pinCommand(),
 		s.checkCommand(),
 		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
-		s.unbarCommand(), s.activateCommand(), s.moveCommand(), s.leaveCommand(), s.reinstateCommand()} {
+		s.unbarCommand(), s.activateCommand(), s.moveCommand(),
+		s.coverCommand(), s.readinessCommand(), s.leaveCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}

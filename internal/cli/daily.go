@@ -59,11 +59,12 @@ func staffFlags(c *cobra.Command) func() api.StaffFields {
 }
 
 func (s *session) enrolCommand() *cobra.Command {
-	var number, place, template, from, until string
-	var pin bool
+	var number, place, template, from, until, like string
+	var pin, exceptions bool
 	c := &cobra.Command{Use: "enrol",
 		Short: "Put somebody on record, and at once assign them and give a PIN if you like", Args: cobra.NoArgs,
-		Example: "  loyal enrol --given-name Ana --family-name Reyes --engagement seasonal --home-site HB " +
+		Example: "  loyal enrol --given-name Ana --family-name Reyes --home-site HB --like 'Gwil Tamm' --pin\n" +
+			"  loyal enrol --given-name Ana --family-name Reyes --engagement seasonal --home-site HB " +
 			"--contract-end 2027-01-19 \\\n    --place HB --template packer --pin\n" +
 			"  loyal enrol --given-name Ana --family-name Reyes --home-site HB --preview"}
 	fields := staffFlags(c)
@@ -72,6 +73,9 @@ func (s *session) enrolCommand() *cobra.Command {
 	c.Flags().StringVar(&template, "template", "", "with this template")
 	c.Flags().StringVar(&from, "from", "", "first day of the assignment (the start date)")
 	c.Flags().StringVar(&until, "until", "", "last day of the assignment (the contract's end)")
+	c.Flags().StringVar(&like, "like", "", "a colleague whose assignments they get as well; never credentials")
+	c.Flags().BoolVar(&exceptions, "like-exceptions", false, "the colleague's exceptions too")
+	completeFlag(c, "like", s.completeStaff())
 	c.Flags().BoolVar(&pin, "pin", false, "generate a PIN; it is printed this once")
 	completeFlag(c, "home-site", s.completePlaces())
 	completeFlag(c, "place", s.completePlaces())
@@ -101,6 +105,14 @@ func (s *session) enrolCommand() *cobra.Command {
 				"from": or(from, value(f.StartDate), todayIn(at.TimeZone)), "until": or(until, value(f.ContractEnd))}
 			operations = append(operations, api.Operation{Op: "assignment.add", Set: raw(set)})
 		}
+		if like != "" {
+			colleague, err := s.staff(c.Context(), like)
+			if err != nil {
+				return err
+			}
+			operations = append(operations, api.Operation{Op: "staff.like", On: "@person",
+				Set: raw(map[string]any{"like": colleague.StaffNumber, "exceptions": exceptions})})
+		}
 		if pin {
 			operations = append(operations,
 				api.Operation{Op: "pin.set", Set: raw(map[string]string{"staff": "@person"})})
@@ -128,7 +140,8 @@ func (s *session) enrolCommand() *cobra.Command {
 func (s *session) warnOfDoubles(ctx context.Context, f *api.StaffFields) error {
 	var doubles api.Page[api.Double]
 	if err := s.client.Get(ctx, "/staff/doubles", &doubles, client.Query("given_name", value(f.GivenName)),
-		client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email))); err != nil {
+		client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email)),
+		client.Query("phone", value(f.Phone)), client.Query("external_id", value(f.ExternalID))); err != nil {
 		return err
 	}
 	if len(doubles.Items) == 0 {

@@ -87,6 +87,19 @@ func (s *Server) registerAssignments() {
 			return s.write(ctx, in.Writing, in.Body.Reason,
 				change.Operation{Op: "assignment.add", Set: set(in.Body.AssignmentFields)})
 		})
+	type moveIn struct {
+		OneNumber
+		Writing
+		Body api.MoveWrite
+	}
+	route(s, "POST", "/assignments/{id}/move", "move-assignment", "assignments",
+		"Let an assignment end and the next begin, at another place or with another template",
+		Access{Operation: "assignment.move"}, func(ctx context.Context, in *moveIn) (*changed, error) {
+			fields := in.Body
+			fields.Reasoned = api.Reasoned{}
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "assignment.move", On: in.text(), Set: set(fields)})
+		})
 	type editIn struct {
 		OneNumber
 		Writing

@@ -184,6 +184,7 @@ func (s *Server) register() {
 	s.registerStaffActs()
 	s.registerMany()
 	s.registerImports()
+	s.registerReadiness()
 	s.registerEstate()
 	s.registerWhoCan()
 	s.registerPlaceActs()

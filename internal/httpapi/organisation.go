@@ -5,6 +5,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/permit"
 )
 
 // registerOrganisation registers the settings of the organisation.
@@ -12,8 +13,12 @@ func (s *Server) registerOrganisation() {
 	type one struct{ Body api.Organisation }
 	route(s, "GET", "/organisation", "get-organisation", "organisation", "The settings of the organisation", Access{},
 		func(ctx context.Context, _ *struct{}) (*one, error) {
-			settings := s.app.Live().State().Settings
-			return &one{Body: *recode[api.Organisation](&settings)}, nil
+			live, now := s.app.Live(), s.app.Now().Unix()
+			out := &one{Body: *recode[api.Organisation](&live.State().Settings)}
+			if live.HoldsAnywhere(callerOf(ctx).id(), permit.EnrolStaff, now) {
+				out.Body.SeatsUsed = change.SeatsUsed(live.Snapshot, now)
+			}
+			return out, nil
 		})
 	type editIn struct {
 		Writing

@@ -161,10 +161,13 @@ func (s *Server) registerPerson() {
 		GivenName  string `query:"given_name" maxLength:"80"`
 		FamilyName string `query:"family_name" maxLength:"80"`
 		Email      string `query:"email" maxLength:"254"`
+		Phone      string `query:"phone" maxLength:"40"`
+		ExternalID string `query:"external_id" maxLength:"64"`
 	}
 	route(s, "GET", "/staff/doubles", "list-doubles", "staff", "Who on record may be the person about to be enrolled",
 		Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *doublesIn) (*listed[api.Double], error) {
-			doubles, err := s.app.Doubles(callerOf(ctx).id(), in.GivenName, in.FamilyName, in.Email)
+			doubles, err := s.app.Doubles(callerOf(ctx).id(), app.Newcomer{Given: in.GivenName,
+				Family: in.FamilyName, Email: in.Email, Phone: in.Phone, ExternalID: in.ExternalID})
 			if err != nil {
 				return nil, err
 			}
@@ -225,6 +228,32 @@ func (s *Server) registerStaffActs() {
 			return s.write(ctx, in.Writing, in.Body.Reason,
 				change.Operation{Op: "staff.leave", On: in.ID,
 					Set: set(map[string]string{"on": in.Body.On, "at": in.Body.At})})
+		})
+	type likeIn struct {
+		OneStaff
+		Writing
+		Body api.LikeWrite
+	}
+	route(s, "POST", "/staff/{id}/like", "like-staff", "staff",
+		"Give somebody the assignments of a colleague, and the exceptions where asked for; no credential is copied",
+		Access{Operation: "staff.like"}, func(ctx context.Context, in *likeIn) (*changed, error) {
+			fields := in.Body
+			fields.Reasoned = api.Reasoned{}
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "staff.like", On: in.ID, Set: set(fields)})
+		})
+	type coverIn struct {
+		OneStaff
+		Writing
+		Body api.CoverWrite
+	}
+	route(s, "POST", "/staff/{id}/cover", "cover-staff", "staff",
+		"Give another what somebody absent has, for the days of the absence", Access{Operation: "staff.cover"},
+		func(ctx context.Context, in *coverIn) (*changed, error) {
+			fields := in.Body
+			fields.Reasoned = api.Reasoned{}
+			return s.write(ctx, in.Writing, in.Body.Reason,
+				change.Operation{Op: "staff.cover", On: in.ID, Set: set(fields)})
 		})
 	type plainIn struct {
 		OneStaff

@@ -478,6 +478,15 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 		out.Hours = v.accessHours(&a.Hours)
 	}
 	st := v.live.Tree().At(a.Place)
+	if of := v.live.State().Assignment(a.Covers); of != nil {
+		out.Covers = v.staffRef(of.Staff)
+	}
+	for _, id := range v.live.State().CoveredBy(a.ID) {
+		c := v.live.State().Assignment(id)
+		if by := v.staffRef(c.Staff); by != nil && !c.Ended {
+			out.CoveredBy = append(out.CoveredBy, api.Cover{Staff: *by, From: c.From.String(), Until: c.Until.String()})
+		}
+	}
 	effective, _, _ := v.live.HoursOf(a)
 	out.HoursBy = wording.English.HoursBy(v.live.Snapshot, a)
 	out.HoursWords = effective.Words(st.Opening, day.Of(v.at.In(st.Location)))

@@ -224,6 +224,7 @@ var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id",
 		nullable(document("hours", func(a *org.Assignment) *hours.Access { return &a.Hours }),
 			func(a *org.Assignment) bool { return a.Hours.Kind == hours.Inherit }),
 		flag("ended", func(a *org.Assignment) *bool { return &a.Ended }),
+		reference("covers_id", func(a *org.Assignment) *org.AssignmentID { return &a.Covers }),
 		number("revision", func(a *org.Assignment) *uint64 { return &a.Revision }),
 	}}
 

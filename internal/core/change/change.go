@@ -268,7 +268,8 @@ func (t *Trial) conclude() (err error) {
 		return fault.Invalidf("", "%s", err)
 	}
 	t.Effect = access.Diff(t.before, t.After, t.env.Now.Unix())
-	for _, ceiling := range []func() error{t.liftCeiling, t.noticeCeiling, t.hoursCeiling, t.placeCeiling} {
+	for _, ceiling := range []func() error{t.liftCeiling, t.noticeCeiling, t.hoursCeiling, t.placeCeiling,
+		t.seatsCeiling} {
 		if err := ceiling(); err != nil {
 			return err
 		}

@@ -134,6 +134,14 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		}
 		return op("staff.leave", someone(t), set{"on": some(t, "on", "", "2026-11-26", "2027-06-01")})
 	},
+	"staff.like": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("staff.like", someone(t), set{"like": someone(t), "until": some(t, "until", "", "2026-11-30"),
+			"exceptions": rapid.Bool().Draw(t, "exceptions")})
+	},
+	"staff.cover": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("staff.cover", someone(t), set{"by": someone(t), "from": some(t, "from", "2026-11-24", "2026-11-26"),
+			"until": some(t, "until", "2026-11-25", "2026-12-24"), "pause": rapid.Bool().Draw(t, "pause")})
+	},
 	"staff.reinstate": func(t *rapid.T,
 		_ *access.Snapshot) Operation {
 		return op("staff.reinstate", someone(t), nil)

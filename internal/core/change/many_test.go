@@ -3,6 +3,7 @@ package change
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -164,4 +165,105 @@ func TestLeavingIsAtOnceAfterADayOrAtAMoment(t *testing.T) {
 	}
 	gone := h.must(owner, "never came", op("staff.leave", "S9", nil))
 	assert.Equal(t, people.Left, gone.State.StaffByNumber("S9").SpanIn(noon.Location()).Status(noon.Unix()))
+}
+
+func TestSomebodyGetsWhatAColleagueHas(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "light duty", op("exception.add", "", set{"staff": "S3", "place": "A-2",
+		"permission": "door.chemical",
+		"until":      "2026-12-24"}), op("assignment.add", "", set{"staff": "S3", "place": "B", "template": "packer",
+		"until": "2026-11-30"}), op("pin.set", "", set{"staff": "S3"}))
+	enrol := named("p", op("staff.enrol", "", set{"staff_number": "S9", "given_name": "New", "family_name": "Hand",
+		"home_site": "A", "start_date": "2026-11-28", "contract_end": "2027-03-31"}))
+	d := h.must(owner, "as agreed", enrol, op("staff.like", "@p", set{"like": "S3", "exceptions": true}))
+	p := d.State.StaffByNumber("S9")
+	var days []string
+	for _, id := range d.State.AssignmentsOf(p.ID) {
+		a := d.State.Assignment(id)
+		days = append(days, fmt.Sprint(d.State.Place(a.Place).Code, " ", a.From, " ", a.Until))
+	}
+	assert.Equal(t, []string{"A 2026-11-28 2027-03-31", "B 2026-11-28 2027-03-31"}, days)
+	require.Len(t, d.State.ExceptionsOf(p.ID), 1)
+	assert.Empty(t, d.State.CredentialsOf(p.ID), "no credential is copied")
+	_, err := h.try(owner, "r", op("staff.like", "S9", set{"like": "S3"}))
+	assert.ErrorContains(t, err, "does not have already", "a second time there is nothing to give")
+	for name, c := range map[string]struct {
+		actor  string
+		fields set
+	}{"oneself": {"S1", set{"like": "S9"}}, "nobody": {"S1", set{"like": "S77"}}, "a day that is none": {"S1",
+		set{"like": "S2", "until": "soon"}}, "above the ceiling": {"S2", set{"like": "S3", "exceptions": true}}} {
+		_, err := h.try(h.who(c.actor), "r", op("staff.like", "S9", c.fields))
+		assert.Error(t, err, name)
+	}
+}
+
+func TestAnAbsenceIsCoveredForItsDaysAndEndsByItself(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("staff.enrol", "", set{"staff_number": "S9", "given_name": "Cov", "family_name": "Er",
+		"home_site": "A", "start_date": "2020-01-01"}))
+	d := h.must(owner, "holidays", op("staff.cover", "S3", set{"by": "S9", "from": "2026-12-01", "until": "2026-12-14",
+		"pause": true}))
+	by, absent := d.State.StaffByNumber("S9"), d.State.StaffByNumber("S3")
+	covering := d.State.Assignment(d.State.AssignmentsOf(by.ID)[0])
+	assert.Equal(t, d.State.AssignmentsOf(absent.ID)[0], covering.Covers)
+	on := func(number, day string) bool {
+		at, err := time.Parse(time.RFC3339, day+"T12:00:00Z")
+		require.NoError(t, err)
+		return d.After.Holds(d.State.StaffByNumber(number).ID, d.After.Catalogue().PermissionByKey("door.open").ID,
+			d.State.PlaceByCode("A-1").ID, at.Unix()) > 0
+	}
+	for day, who := range map[string][2]bool{"2026-11-30": {true, false}, "2026-12-01": {false, true},
+		"2026-12-14": {false, true}, "2026-12-15": {true, false}} {
+		assert.Equal(t, who, [2]bool{on("S3", day), on("S9", day)}, day)
+	}
+	undone, err := h.undo(d)
+	require.NoError(t, err)
+	assert.True(t, undone.State.Assignment(covering.ID).Ended)
+	assert.True(t, undone.State.Assignment(covering.Covers).Until.IsZero(), "as it was")
+	h.must(owner, "left", op("staff.leave", "S4", nil))
+	for name, c := range map[string]struct {
+		fields set
+		field  string
+	}{
+		"oneself":        {set{"by": "S3", "until": "2026-12-14"}, "set.by"},
+		"one who left":   {set{"by": "S4", "until": "2026-12-14"}, "set.by"},
+		"without an end": {set{"by": "S9"}, "set.until"},
+		"an end before":  {set{"by": "S9", "from": "2026-12-14", "until": "2026-12-01"}, "set.until"},
+		"what is over":   {set{"by": "S9", "from": "2026-11-01", "until": "2026-11-02"}, "set.until"},
+		"of another":     {set{"by": "S9", "until": "2027-01-14", "assignments": []int{99}}, "set.assignments"},
+		"once more":      {set{"by": "S9", "from": "2026-12-02", "until": "2026-12-13"}, "set.by"},
+	} {
+		_, err := h.try(owner, "r", op("staff.cover", "S3", c.fields))
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, name)
+		assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, name)
+	}
+	h.must(owner, "lost badge", op("staff.lock", "S9", nil))
+	_, err = h.try(owner, "r", op("staff.cover", "S3", set{"by": "S9", "until": "2027-12-14"}))
+	assert.ErrorContains(t, err, "is locked")
+}
+
+func TestThereAreNoMorePeopleThanSeats(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	used := SeatsUsed(h.snap, noon.Unix())
+	require.Equal(t, 4, used)
+	_, err := h.try(owner, "r", op("organisation.edit", "", set{"seats": 3}))
+	assert.ErrorContains(t, err, "4 seats are in use")
+	h.must(owner, "r", op("organisation.edit", "", set{"seats": 5}))
+	enrol := func(n int) Operation {
+		return op("staff.enrol", "", set{"given_name": "N", "family_name": fmt.Sprint("H", n), "home_site": "A",
+			"start_date": "2027-01-01"})
+	}
+	_, err = h.try(owner, "r", enrol(1), enrol(2))
+	assert.ErrorContains(t, err, "There are 5 seats, 4 of them in use, and this needs 2 more")
+	h.must(owner, "r", enrol(1))
+	_, err = h.try(owner, "r", enrol(2))
+	assert.True(t, fault.Is(err, fault.Refused))
+	h.must(owner, "one for another", op("staff.leave", "S4", nil), enrol(2))
+	_, err = h.try(owner, "r", op("staff.reinstate", "S4", nil))
+	assert.True(t, fault.Is(err, fault.Refused), "who comes back takes a seat too")
+	h.must(owner, "r", op("staff.edit", "S3", set{"notes": "no seat more"}))
 }

@@ -24,6 +24,10 @@ func organisationEdit(t *Trial) error {
 	if settings.MaxOwners < t.State.Owners() {
 		return fault.Invalidf("set.max_owners", "there are %d owners now; the most is not fewer", t.State.Owners())
 	}
+	if used := SeatsUsed(t.before, t.env.Now.Unix()); settings.Seats != before.Seats && settings.Seats > 0 &&
+		settings.Seats < used {
+		return fault.Invalidf("set.seats", "%d seats are in use; there are not fewer, or 0 for as many as come", used)
+	}
 	settings.Name = words.Tidy(settings.Name)
 	if field, err := settings.Check(); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)

@@ -48,10 +48,11 @@ type Assignment struct {
 	Staff    people.StaffID    `json:"staff"`
 	Place    estate.PlaceID    `json:"place"`
 	Template permit.TemplateID `json:"template"`
-	From     day.Date          `json:"from,omitempty"`  // first day, in the site's time zone; none: since ever
-	Until    day.Date          `json:"until,omitempty"` // last day that counts; none: open
-	Hours    hours.Access      `json:"hours,omitzero"`  // Inherit: those of the person, else the template's
-	Ended    bool              `json:"ended,omitempty"` // taken back; kept for the record
+	From     day.Date          `json:"from,omitempty"`   // first day, in the site's time zone; none: since ever
+	Until    day.Date          `json:"until,omitempty"`  // last day that counts; none: open
+	Hours    hours.Access      `json:"hours,omitzero"`   // Inherit: those of the person, else the template's
+	Ended    bool              `json:"ended,omitempty"`  // taken back; kept for the record
+	Covers   AssignmentID      `json:"covers,omitempty"` // of somebody absent, in whose place this one works; 0: nobody's
 	Revision uint64            `json:"-"`
 }
 
@@ -141,6 +142,8 @@ type Settings struct {
 	// How many days before something runs out the managers are written to, and how many days before once more; 0: not
 	RemindDays      int `json:"remind_days"`
 	RemindAgainDays int `json:"remind_again_days"`
+	// How many people may be active at once, those who are prepared among them; 0: as many as come
+	Seats int `json:"seats"`
 	// People may have a second PIN, which opens as the first does and raises a silent alarm
 	DuressPINs bool `json:"duress_pins"`
 }
@@ -200,7 +203,8 @@ type State struct {
 	qualificationByCode table.Index[string, qualification.ID]
 	noticeByCode        table.Index[string, NoticeID]
 	scheduleByCode      table.Index[string, hours.ScheduleID]
-	aside               map[string]Aside // never changed in place
+	coveredBy           table.Table[[]AssignmentID] // of each that is or was covered; never changed in place
+	aside               map[string]Aside            // never changed in place
 	owners              int
 	pins                int
 }
@@ -229,6 +233,7 @@ func (s *State) Fork() *State {
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
 	f.pinByDigest, f.deviceByToken, f.ofStaff = s.pinByDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
+	f.coveredBy = s.coveredBy.Fork()
 	f.byBadge, f.issues = s.byBadge.Fork(), s.issues.Fork()
 	return &f
 }
@@ -274,6 +279,10 @@ func (s *State) PutAssignment(a *Assignment) {
 		s.belong(a.Staff, func(b *belongings) {
 			b.assignments = append(b.assignments[:len(b.assignments):len(b.assignments)], a.ID)
 		})
+		if a.Covers != 0 {
+			list := append(s.CoveredBy(a.Covers)[:len(s.CoveredBy(a.Covers)):len(s.CoveredBy(a.Covers))], a.ID)
+			s.coveredBy.Put(uint32(a.Covers), &list)
+		}
 	}
 	s.Assignments.Put(uint32(a.ID), a)
 }
@@ -447,6 +456,15 @@ func (s *State) DeviceByToken(token [32]byte) *Device {
 func (s *State) AssignmentsOf(id people.StaffID) []AssignmentID {
 	if b := s.ofStaff.Get(uint32(id)); b != nil {
 		return b.assignments
+	}
+	return nil
+}
+
+// CoveredBy returns the numbers of the assignments that cover another, ended ones too. The caller must not change the
+// slice.
+func (s *State) CoveredBy(id AssignmentID) []AssignmentID {
+	if list := s.coveredBy.Get(uint32(id)); list != nil {
+		return *list
 	}
 	return nil
 }

@@ -18,8 +18,11 @@ func Nearest(typed string, texts []string) (nearest string, found bool) {
 // Likeness says how alike two names are, from 0 to 1: the Jaro–Winkler similarity of the folded texts (W. E. Winkler,
 // String Comparator Metrics and Enhanced Decision Rules in the Fellegi–Sunter Model of Record Linkage, 1990), with its
 // usual weight of 0.1 for up to four letters that both begin with.
-func Likeness(a, b string) float64 {
-	x, y := []rune(Fold(Tidy(a))), []rune(Fold(Tidy(b)))
+func Likeness(a, b string) float64 { return LikenessFolded(Fold(Tidy(a)), Fold(Tidy(b))) }
+
+// LikenessFolded is Likeness of texts that are folded already.
+func LikenessFolded(a, b string) float64 {
+	x, y := []rune(a), []rune(b)
 	jaro := jaro(x, y)
 	same := 0
 	for same < min(4, len(x), len(y)) && x[same] == y[same] {

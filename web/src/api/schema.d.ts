@@ -76,6 +76,26 @@ export interface paths {
         patch: operations["edit-assignment"];
         trace?: never;
     };
+    "/assignments/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let an assignment end and the next begin, at another place or with another template
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
+         */
+        post: operations["move-assignment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/audit": {
         parameters: {
             query?: never;
@@ -611,7 +631,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -632,10 +652,12 @@ export interface paths {
          *     - `schedule.restore`: bring back schedule; needs `console.edit_templates`
          *     - `schedule.retire`: retire schedule; needs `console.edit_templates`
          *     - `staff.activate`: activate; needs `console.edit_staff`
+         *     - `staff.cover`: have covered; needs `console.assign`; sets `by`, `from`, `until`, `assignments`, `pause`
          *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.hours`: set the access hours of; needs `console.assign`; sets `hours`
          *     - `staff.leave`: record the leaving of; needs `console.leave`; sets `on`, `at`
+         *     - `staff.like`: give what a colleague has to; needs `console.assign`; sets `like`, `from`, `until`, `exceptions`
          *     - `staff.lock`: lock; needs `console.lock`; sets `until`
          *     - `staff.make_owner`: make an owner of
          *     - `staff.reinstate`: reinstate; needs `console.leave`
@@ -2398,6 +2420,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who cannot work as intended: what keeps each, and the act that mends it
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/readiness/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How many cannot work as intended, by home site and by what keeps them
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["count-readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook": {
         parameters: {
             query?: never;
@@ -2816,6 +2878,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give another what somebody absent has, for the days of the absence
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
+         */
+        post: operations["cover-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/hours": {
         parameters: {
             query?: never;
@@ -2850,6 +2932,26 @@ export interface paths {
          * @description Needs the permission `console.leave`. A token needs the scope `daily`.
          */
         post: operations["leave-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give somebody the assignments of a colleague, and the exceptions where asked for; no credential is copied
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
+         */
+        post: operations["like-staff"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3391,6 +3493,10 @@ export interface components {
             schedule?: string;
         };
         Assignment: {
+            /** @description Who covers it, and when */
+            covered_by?: components["schemas"]["Cover"][];
+            /** @description Who is absent meanwhile, where it covers somebody */
+            covers?: components["schemas"]["StaffRef"];
             etag: string;
             /** Format: date */
             from?: string;
@@ -3764,6 +3870,32 @@ export interface components {
             /** @enum {string} */
             kind: "template" | "person";
             name: string;
+        };
+        Cover: {
+            /** Format: date */
+            from: string;
+            staff: components["schemas"]["StaffRef"];
+            /** Format: date */
+            until: string;
+        };
+        CoverWrite: {
+            /** @description Which of the absent one's; all where left out */
+            assignments?: number[];
+            /** @description Staff number of who covers */
+            by: string;
+            /**
+             * Format: date
+             * @description First day; today where left out
+             */
+            from?: string;
+            /** @description The absent one's own do not count on these days */
+            pause?: boolean;
+            reason?: string;
+            /**
+             * Format: date
+             * @description Last day: what is covered ends with it
+             */
+            until: string;
         };
         Credential: {
             /** @description Of a badge: which one */
@@ -4454,6 +4586,23 @@ export interface components {
             /** @description Staff number */
             staff: string;
         };
+        LikeWrite: {
+            /** @description Exceptions too, not assignments alone */
+            exceptions?: boolean;
+            /**
+             * Format: date
+             * @description First day; the start date, or today, where left out
+             */
+            from?: string;
+            /** @description Staff number of the colleague */
+            like: string;
+            reason?: string;
+            /**
+             * Format: date
+             * @description Last day; that of the contract, or of the colleague, where left out
+             */
+            until?: string;
+        };
         Lock: {
             by?: components["schemas"]["StaffRef"];
             /** @enum {string} */
@@ -4515,6 +4664,28 @@ export interface components {
             organisation: string;
             owner?: boolean;
             staff_number: string;
+        };
+        MoveWrite: {
+            /**
+             * Format: date
+             * @description First day of the next; today where left out
+             */
+            from?: string;
+            /**
+             * Format: int64
+             * @description For so many days both count
+             */
+            overlap_days?: number;
+            /** @description The next place; the same where left out */
+            place?: string;
+            reason?: string;
+            /** @description The next template; the same where left out */
+            template?: string;
+            /**
+             * Format: date
+             * @description Last day of the next; that of the one before where left out
+             */
+            until?: string;
         };
         NewPIN: {
             name: string;
@@ -4704,6 +4875,16 @@ export interface components {
             remind_days: number;
             /**
              * Format: int64
+             * @description How many people may be active or prepared at once; 0: as many as come
+             */
+            seats: number;
+            /**
+             * Format: int64
+             * @description How many are; for those who may enrol
+             */
+            seats_used: number;
+            /**
+             * Format: int64
              * @description Wrong PINs, after which no more are taken
              */
             tries_allowed: number;
@@ -4786,6 +4967,11 @@ export interface components {
              * @description How many days before something runs out managers are written to; 0: not
              */
             remind_days?: number;
+            /**
+             * Format: int64
+             * @description How many people may be active or prepared at once; 0: as many as come
+             */
+            seats?: number;
             /**
              * Format: int64
              * @description After how many wrong PINs no more are taken
@@ -5226,6 +5412,18 @@ export interface components {
              */
             total: number;
         };
+        PagePerson: {
+            items: components["schemas"]["Person"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PagePlace: {
             items: components["schemas"]["Place"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -5574,6 +5772,26 @@ export interface components {
             name?: string;
             reason?: string;
             summary?: string;
+        };
+        Readiness: {
+            /** @description How many have each obstacle */
+            codes: {
+                [key: string]: number;
+            };
+            /** @description How many cannot, by the code of the home site */
+            sites: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description How many cannot work as intended
+             */
+            stuck: number;
+            /**
+             * Format: int64
+             * @description How many are to work
+             */
+            workers: number;
         };
         Reasoned: {
             reason?: string;
@@ -6500,6 +6718,51 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AssignmentWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "move-assignment": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveWrite"];
             };
         };
         responses: {
@@ -11897,6 +12160,84 @@ export interface operations {
             };
         };
     };
+    "list-readiness": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code of the home site */
+                site?: string;
+                /** @description With this obstacle */
+                code?: string;
+                /** @description Also those who start later than within a week */
+                prepared?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePerson"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "count-readiness": {
+        parameters: {
+            query?: {
+                /** @description Code of the home site */
+                site?: string;
+                /** @description Also those who start later than within a week */
+                prepared?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Readiness"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-rulebook": {
         parameters: {
             query?: {
@@ -12658,6 +12999,8 @@ export interface operations {
                 given_name?: string;
                 family_name?: string;
                 email?: string;
+                phone?: string;
+                external_id?: string;
             };
             header?: {
                 /** @description application/json or text/csv */
@@ -12938,6 +13281,52 @@ export interface operations {
             };
         };
     };
+    "cover-staff": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-staff-hours": {
         parameters: {
             query?: {
@@ -13005,6 +13394,52 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LeaveWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "like-staff": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LikeWrite"];
             };
         };
         responses: {

@@ -109,9 +109,12 @@ function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; 
   return {
     op: `staff.${act}`,
     on: whom.staff_number,
-    ...(act === "leave" && lastDay ? { set: { on: lastDay } } : {}),
+    ...(act === "leave" && lastDay ? { set: leaving(lastDay) } : {}),
   };
 }
+
+/** When access ends: after a day, or at the time that is typed beside it. */
+const leaving = (typed: string) => (typed.includes("T") ? { at: instant(typed) } : { on: typed });
 
 function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const words = wording[act];
@@ -173,14 +176,25 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
             </div>
           )}
           {act === "leave" && (
-            <TextField
-              label="Last day that counts"
-              optional
-              type="date"
-              value={lastDay}
-              onChange={(e) => setLastDay(e.target.value)}
-              hint="Leave it empty to part at once."
-            />
+            <div className="grid grid-cols-2 gap-3">
+              <TextField
+                label="Last day that counts"
+                optional
+                type="date"
+                value={lastDay.slice(0, 10)}
+                onChange={(e) => setLastDay(e.target.value)}
+                hint="Left empty: access ends at once."
+              />
+              <TextField
+                label="Until this time"
+                optional
+                type="time"
+                disabled={!lastDay}
+                value={lastDay.slice(11)}
+                onChange={(e) => setLastDay(lastDay.slice(0, 10) + (e.target.value ? `T${e.target.value}` : ""))}
+                hint="Left empty: to the end of that day."
+              />
+            </div>
           )}
           {words.reason !== "none" && (
             <div>

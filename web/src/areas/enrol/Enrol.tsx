@@ -5,6 +5,7 @@ import { useDeferredValue, useState } from "react";
 import { api, type ChangeResult, change, type Operation, Refusal, take } from "@/api/api";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { Effects } from "@/parts/effects";
+import { PersonField } from "@/parts/PersonField";
 import {
   Button,
   buttonLook,
@@ -52,6 +53,8 @@ function Form({ again }: { again: () => void }) {
   const [form, setForm] = useState(blank);
   const [pin, setPin] = useState(true);
   const [reason, setReason] = useState("");
+  const [like, setLike] = useState("");
+  const [exceptions, setExceptions] = useState(false);
   const sites = useQuery({
     queryKey: ["places", "sites"],
     queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })),
@@ -62,6 +65,7 @@ function Form({ again }: { again: () => void }) {
   const operations: Operation[] = [
     { op: "staff.enrol", ref: "person", set: form },
     ...(choices.template ? [{ op: "assignment.add", set: { staff: "@person", ...choices.set } }] : []),
+    ...(like ? [{ op: "staff.like", on: "@person", set: { like, exceptions } }] : []),
     ...(pin ? [{ op: "pin.set", set: { staff: "@person" } }] : []),
   ];
   const asked = useDeferredValue(JSON.stringify(operations));
@@ -214,6 +218,23 @@ function Form({ again }: { again: () => void }) {
           </Section>
           <Section title="2 · Where, and as what">
             <AssignmentFields choices={choices} wrong={choices.template ? wrong : undefined} />
+            <div className="mt-3 border-t border-rule pt-3">
+              <PersonField label="And what this colleague has" optional value={like} onChosen={setLike} />
+              {like && (
+                <label className="mt-2 flex items-start gap-2.5">
+                  <input
+                    type="checkbox"
+                    checked={exceptions}
+                    onChange={(e) => setExceptions(e.target.checked)}
+                    className="mt-1 size-4 accent-damson"
+                  />
+                  <span>
+                    Exceptions too
+                    <span className="block text-sm text-faded">Credentials and personal data are never copied.</span>
+                  </span>
+                </label>
+              )}
+            </div>
           </Section>
           <Section title="3 · How they are known at the door">
             <label className="flex items-start gap-2.5">

@@ -135,6 +135,11 @@ function Form({ now }: { now: Organisation }) {
             error={wrong?.field("name")}
           />
           {number("max_owners", "Owners at most")}
+          {number(
+            "seats",
+            "Seats",
+            `How many people may be active or prepared at once; 0: as many as come. ${fields.seats_used} now.`,
+          )}
           <TextField
             label="Staff numbers begin with"
             disabled={!me.owner}

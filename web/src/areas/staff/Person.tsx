@@ -36,6 +36,7 @@ import {
 import { Certificates } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
+import { CoverDialog, MoveDialog } from "./MoveDialog";
 
 /** One person: who they are, what they can do and why, and what was done. */
 export function Person() {
@@ -67,7 +68,7 @@ function Sheet({ staff }: { staff: Staff }) {
     queryKey: ["access", number],
     queryFn: () => take(api.GET("/staff/{id}/access", { params: { path: { id: number } } })),
   });
-  const [dialog, setDialog] = useState<"assign" | "record" | undefined>(() =>
+  const [dialog, setDialog] = useState<"assign" | "record" | "cover" | undefined>(() =>
     location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
   );
   const touchable = !self && staff.status !== "left" && (!staff.owner || me.owner);
@@ -103,7 +104,10 @@ function Sheet({ staff }: { staff: Staff }) {
             <Button onClick={() => act("pin", whom)}>New PIN</Button>
           )}
           {may("console.assign") && !staff.narrow && !self && staff.status !== "left" && (
-            <Button onClick={() => setDialog("assign")}>Assign</Button>
+            <>
+              <Button onClick={() => setDialog("assign")}>Assign</Button>
+              <Button onClick={() => setDialog("cover")}>Absent</Button>
+            </>
           )}
           {barrable && (
             <Button onClick={() => act("bar", whom)}>
@@ -257,6 +261,7 @@ function Sheet({ staff }: { staff: Staff }) {
           )}
         </aside>
       </div>
+      {dialog === "cover" && <CoverDialog staff={staff} close={() => setDialog(undefined)} />}
       {lifting && (
         <ChangeDialog
           title={`Lift the bar of ${whom.name}`}
@@ -716,6 +721,7 @@ function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
   const [hours, setHours] = useState(false);
   const [ending, setEnding] = useState<Schema["Assignment"]>();
   const [editing, setEditing] = useState<Schema["Assignment"]>();
+  const [moving, setMoving] = useState<Schema["Assignment"]>();
   const list = useQuery({
     queryKey: ["assignments", number],
     queryFn: () => take(api.GET("/assignments", { params: { query: { staff: number, limit: 500 } } })),
@@ -743,7 +749,15 @@ function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
                 key={a.id}
                 className={`border-t border-rule align-top [&>td]:py-1.5 ${a.when === "past" ? "text-faded" : ""}`}
               >
-                <td className="py-1.5 pr-3 font-[600]">{a.template_name}</td>
+                <td className="py-1.5 pr-3 font-[600]">
+                  {a.template_name}
+                  {a.covers && <span className="block text-sm font-normal text-faded">covers {a.covers.name}</span>}
+                  {a.covered_by?.map((c) => (
+                    <span key={`${c.staff.staff_number} ${c.from}`} className="block text-sm font-normal text-faded">
+                      {c.staff.name} covers {day(c.from)} to {day(c.until)}
+                    </span>
+                  ))}
+                </td>
                 <td className="pr-3">
                   <Link to="/estate/$code" params={{ code: a.place.code }} className="hover:underline">
                     {a.place.name}
@@ -767,9 +781,14 @@ function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
                     </Button>
                   )}
                   {may("console.assign") && !self && a.when !== "past" && a.when !== "ended" && (
-                    <Button look="quiet" className="min-h-0 px-1" onClick={() => setEnding(a)}>
-                      End
-                    </Button>
+                    <>
+                      <Button look="quiet" className="min-h-0 px-1" onClick={() => setMoving(a)}>
+                        Move
+                      </Button>
+                      <Button look="quiet" className="min-h-0 px-1" onClick={() => setEnding(a)}>
+                        End
+                      </Button>
+                    </>
                   )}
                 </td>
               </tr>
@@ -796,6 +815,7 @@ function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
       )}
       {hours && <StaffHoursDialog staff={staff} close={() => setHours(false)} />}
       {editing && <AssignmentDialog assignment={editing} close={() => setEditing(undefined)} />}
+      {moving && <MoveDialog assignment={moving} close={() => setMoving(undefined)} />}
       {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
     </Section>
   );

@@ -6,6 +6,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+import { PersonName as Name, StuckLine } from "@/parts/stuck";
 
 type Person = Schema["Person"];
 
@@ -64,6 +65,14 @@ export function Today() {
           {t.aside === 1 ? "it" : "them"}.
         </p>
       )}
+      {!!t?.counts.seats && (
+        <p role="status" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
+          <b>
+            {t.counts.seats_used} of {t.counts.seats} seats
+          </b>{" "}
+          are in use. Record leavers, or ask an owner for more.
+        </p>
+      )}
       {alarms.data?.items.map((e) => (
         <p key={e.id} role="alert" className="mb-3 rounded-sm border-2 border-shut bg-shut-wash px-4 py-2.5 sentence">
           <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name}, {moment(e.at)}.
@@ -74,8 +83,19 @@ export function Today() {
         <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
           <div className="space-y-9">
             <Rules today={t} />
-            <Section title="Can't get in" note={count(t.counts.stuck)}>
-              <Lines people={t.stuck} none="Everybody who is to work can work." line={(p) => <Stuck person={p} />} />
+            <Section
+              title="Can't get in"
+              note={
+                <Link to="/readiness" className="text-damson underline underline-offset-2">
+                  All {t.counts.stuck}
+                </Link>
+              }
+            >
+              <Lines
+                people={t.stuck}
+                none="Everybody who is to work can work."
+                line={(p) => <StuckLine person={p} />}
+              />
             </Section>
           </div>
           <div className="space-y-9">
@@ -317,14 +337,6 @@ function Lines({ people, none, line }: { people: Person[]; none: string; line: (
   );
 }
 
-function Name({ person }: { person: Person }) {
-  return (
-    <Link to="/staff/$number" params={{ number: person.staff_number }} className="font-[600] hover:underline">
-      {person.name}
-    </Link>
-  );
-}
-
 function Line({ person, detail, end }: { person: Person; detail: string; end: string }) {
   return (
     <div className="flex justify-between gap-3">
@@ -371,62 +383,5 @@ function HeldReader({ reader }: { reader: Schema["HeldReader"] }) {
         Take tries again
       </Button>
     </li>
-  );
-}
-
-const mends: Record<string, { word: string; permission: string }> = {
-  unlock: { word: "Unlock", permission: "console.lock" },
-  issue_pin: { word: "Issue a PIN", permission: "console.credentials" },
-  issue_badge: { word: "Issue a badge", permission: "console.credentials" },
-  assign: { word: "Assign", permission: "console.assign" },
-  extend_assignment: { word: "Assign", permission: "console.assign" },
-  change_template: { word: "Assign", permission: "console.assign" },
-  change_hours: { word: "See assignments", permission: "console.view_staff" },
-  extend_contract: { word: "Change record", permission: "console.edit_staff" },
-  add_certificate: { word: "Record a certificate", permission: "console.edit_staff" },
-  lift_bar: { word: "See the bar", permission: "console.lock" },
-};
-
-function Stuck({ person }: { person: Person }) {
-  const act = useAct();
-  const may = useMay();
-  return (
-    <div className="space-y-1">
-      <div>
-        <Name person={person} />{" "}
-        <span className="text-faded">
-          {person.job_title} · {person.home_site.name}
-        </span>
-      </div>
-      {person.obstacles?.map((o) => {
-        const mend = mends[o.act];
-        return (
-          <div key={o.sentence} className="flex items-start justify-between gap-3">
-            <span>
-              {o.sentence} <span className="text-faded">{o.mend}</span>
-            </span>
-            {mend &&
-              may(mend.permission, person.home_site.code) &&
-              (o.act === "issue_pin" || o.act === "unlock" ? (
-                <Button className="shrink-0" onClick={() => act(o.act === "unlock" ? "unlock" : "pin", person)}>
-                  {mend.word}
-                </Button>
-              ) : (
-                <Link
-                  to="/staff/$number"
-                  params={{ number: person.staff_number }}
-                  hash={
-                    { extend_contract: "record", issue_badge: "badge", add_certificate: "certificate" }[o.act] ??
-                    "assign"
-                  }
-                  className={`${buttonLook()} shrink-0`}
-                >
-                  {mend.word}
-                </Link>
-              ))}
-          </div>
-        );
-      })}
-    </div>
   );
 }

@@ -1,0 +1,105 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take } from "@/api/api";
+import { SiteOptions, usePlaces } from "@/parts/choices";
+import { Button, Choice, Empty, Loading, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { StuckLine } from "@/parts/stuck";
+
+const codes: Record<string, string> = {
+  locked: "Locked",
+  contract_ended: "Contract ended",
+  barred: "Barred",
+  no_assignment: "No assignment",
+  assignment_ended: "Assignment ended",
+  template_gives_nothing: "Template gives nothing",
+  hours_never_meet: "Hours never meet",
+  qualification_missing: "Qualification missing",
+  qualification_ended: "Qualification run out",
+  notice_not_accepted: "Notice not accepted",
+  no_credential: "No PIN and no badge",
+  credential_not_accepted: "Nothing that opens",
+  some_doors_shut: "Some doors shut",
+  credential_needed: "Credential needed",
+};
+
+/** Everybody who cannot work as intended, with what keeps them and the act that mends it. */
+export function Readiness() {
+  const [site, setSite] = useState<string>();
+  const [code, setCode] = useState<string>();
+  const [prepared, setPrepared] = useState(false);
+  const places = usePlaces();
+  const asked = { ...(site && { site }), ...(prepared && { prepared: true as const }) };
+  const counts = useQuery({
+    queryKey: ["readiness", "counts", asked],
+    queryFn: () => take(api.GET("/readiness/counts", { params: { query: asked } })),
+    placeholderData: keepPreviousData,
+  });
+  const query = { ...asked, ...(code && { code }) };
+  const pages = useInfiniteQuery({
+    queryKey: ["readiness", query],
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/readiness", { params: { query: { ...query, limit: 50, ...(pageParam && { after: pageParam }) } } }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  return (
+    <Page
+      title="Not ready"
+      lead={
+        counts.data && (
+          <span role="status">
+            {counts.data.stuck} of {counts.data.workers.toLocaleString("en-IE")} who are to work cannot work as intended
+          </span>
+        )
+      }
+      acts={<TakeAlong from="/readiness" query={query as Record<string, string>} file="not-ready.csv" />}
+    >
+      <div className="mb-4 grid gap-2 sm:grid-cols-[1fr_1fr_auto]">
+        <Choice label="Home site" value={site} onChange={setSite}>
+          <option value="">Any site</option>
+          <SiteOptions places={places.data} />
+        </Choice>
+        <Choice label="What keeps them" value={code} onChange={setCode}>
+          <option value="">Anything</option>
+          {Object.entries(counts.data?.codes ?? {}).map(([key, n]) => (
+            <option key={key} value={key}>
+              {codes[key] ?? key} ({n})
+            </option>
+          ))}
+        </Choice>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={prepared}
+            onChange={(e) => setPrepared(e.target.checked)}
+            className="size-4 accent-damson"
+          />
+          Also who starts later than in a week
+        </label>
+      </div>
+      <Wrong error={pages.error ?? counts.error} />
+      {pages.isPending ? (
+        <Loading />
+      ) : items.length === 0 ? (
+        <Empty>Everybody who is to work can work as intended.</Empty>
+      ) : (
+        <ul className="sheet divide-y divide-rule">
+          {items.map((p) => (
+            <li key={p.staff_number} className="px-4 py-2.5">
+              <StuckLine person={p} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {pages.hasNextPage && (
+        <Button className="mt-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
+          Show more
+        </Button>
+      )}
+    </Page>
+  );
+}

@@ -1,0 +1,115 @@
+import { useState } from "react";
+import type { Operation, Schema, Staff } from "@/api/api";
+import { isoToday } from "@/parts/AssignmentFields";
+import { Reasoned } from "@/parts/change";
+import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { PersonField } from "@/parts/PersonField";
+import { Ask, SelectField, TextField } from "@/parts/parts";
+
+/** Lets an assignment end and the next begin, at another place or with another template. */
+export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assignment"]; close: () => void }) {
+  const [to, setTo] = useState({ place: "", template: "", from: isoToday(), until: "", overlap: "" });
+  const places = usePlaces();
+  const templates = useTemplates({ place: to.place || a.place.code });
+  const put = (name: keyof typeof to) => (e: { target: { value: string } }) => setTo({ ...to, [name]: e.target.value });
+  const operations: Operation[] =
+    to.place || to.template
+      ? [
+          {
+            op: "assignment.move",
+            on: String(a.id),
+            set: {
+              ...(to.place && { place: to.place }),
+              ...(to.template && { template: to.template }),
+              ...(to.until && { until: to.until }),
+              from: to.from,
+              overlap_days: Number(to.overlap) || 0,
+            },
+          },
+        ]
+      : [];
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={`Move ${a.staff.name}`}
+      about={`From ${a.template_name} at ${a.place.name}: that ends the day before, and the next begins. What is left empty stays.`}
+    >
+      <div className="mb-4 grid gap-3 sm:grid-cols-2">
+        <SelectField label="Next place" value={to.place} onChange={put("place")}>
+          <option value="">as before: {a.place.name}</option>
+          <PlaceOptions places={places.data ?? []} />
+        </SelectField>
+        <SelectField label="Next template" value={to.template} onChange={put("template")}>
+          <option value="">as before: {a.template_name}</option>
+          <TemplateOptions templates={templates.data?.items ?? []} giving />
+        </SelectField>
+        <TextField label="First day there" type="date" required value={to.from} onChange={put("from")} />
+        <TextField label="Last day there" type="date" optional value={to.until} onChange={put("until")} />
+        <TextField
+          label="Days on which both count"
+          type="number"
+          min={0}
+          max={366}
+          optional
+          value={to.overlap}
+          onChange={put("overlap")}
+        />
+      </div>
+      <Reasoned operations={operations} button="Move" close={close} />
+    </Ask>
+  );
+}
+
+/** Gives a colleague what somebody absent has, for the days of the absence. */
+export function CoverDialog({ staff, close }: { staff: Staff; close: () => void }) {
+  const [by, setBy] = useState("");
+  const [from, setFrom] = useState(isoToday());
+  const [until, setUntil] = useState("");
+  const [pause, setPause] = useState(false);
+  const operations: Operation[] =
+    by && until ? [{ op: "staff.cover", on: staff.staff_number, set: { by, from, until, pause } }] : [];
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={`${staff.given_name} ${staff.family_name} is absent`}
+      about="A colleague gets the same assignments for these days. It ends by itself."
+    >
+      <div className="mb-4 grid gap-3 sm:grid-cols-2">
+        <div className="sm:col-span-2">
+          <PersonField label="Who covers" required value={by} onChosen={setBy} />
+        </div>
+        <TextField
+          label="First day of the absence"
+          type="date"
+          required
+          value={from}
+          onChange={(e) => setFrom(e.target.value)}
+        />
+        <TextField
+          label="Last day of the absence"
+          type="date"
+          required
+          value={until}
+          onChange={(e) => setUntil(e.target.value)}
+        />
+        <label className="flex items-start gap-2.5 sm:col-span-2">
+          <input
+            type="checkbox"
+            checked={pause}
+            onChange={(e) => setPause(e.target.checked)}
+            className="mt-1 size-4 accent-damson"
+          />
+          <span>
+            {staff.given_name}’s own assignments do not count on these days
+            <span className="block text-sm text-faded">They count again on the day after.</span>
+          </span>
+        </label>
+      </div>
+      <Reasoned operations={operations} button="Have it covered" close={close} />
+    </Ask>
+  );
+}
