@@ -63,6 +63,14 @@ func TestOneThingIsDoneAboutManyPeople(t *testing.T) {
 		{[]string{"move", "Q0013", "Q0014", "--to", "Grading hall", "--as", "grader", "--reason", "r", "-y"}, ExitDone,
 			"2 people are moved"},
 		{[]string{"reinstate", "Q0011", "Q0012"}, ExitDone, "2 people are back"},
+		{[]string{"enrol", "--given-name", "Ana", "--family-name", "Quennell", "--home-site", "HB", "--like", "Q0015",
+			"--pin"}, ExitDone, "Enrolled Ana Quennell as Q0241"},
+		{[]string{"cover", "Q0007", "--by", "Q0241"}, ExitUsage, "--until"},
+		{[]string{"cover", "Q0007", "--by", "Ana Quennell", "--until", "2099-01-01", "--reason", "r"}, ExitDone,
+			"Ana Quennell covers Joss Hallam until 2099-01-01"},
+		{[]string{"cover", "Q0007", "--by", "Q0007", "--until", "2099-01-01", "--reason", "r"}, ExitUsage,
+			"covers themselves"},
+		{[]string{"readiness", "--site", "HB"}, ExitDone, "cannot work as intended"},
 	} {
 		_, err, code := d.run("", c.args...)
 		assert.Equal(t, c.code, code, "%v: %s", c.args, err)

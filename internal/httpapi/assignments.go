@@ -78,6 +78,11 @@ func (s *Server) registerAssignments() {
 			}
 			return nil, fault.Missingf("path.id", "there is no assignment %d that you may see", in.ID)
 		})
+	s.registerAssignmentActs()
+}
+
+// registerAssignmentActs registers what is done about assignments.
+func (s *Server) registerAssignmentActs() {
 	type addIn struct {
 		Writing
 		Body api.AssignmentWrite

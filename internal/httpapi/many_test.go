@@ -10,6 +10,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -162,4 +163,96 @@ func statusOf(err error) int {
 		return p.Status
 	}
 	return 0
+}
+
+// A newcomer gets what a colleague has, an absence is covered and said on both pages, and an assignment moves on.
+func TestLikeCoverAndMoveThroughTheAPI(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	_, err := maren.Write(ctx, "POST", "/staff", api.StaffWrite{StaffFields: api.StaffFields{GivenName: text("Ana"),
+		FamilyName: text("Quennell"), HomeSite: text("HB")}})
+	require.NoError(t, err)
+	_, err = maren.Write(ctx, "POST", "/staff/Q0241/like", api.LikeWrite{Like: "Q0012"})
+	require.NoError(t, err)
+	of := func(who string) []api.Assignment {
+		return get[api.Page[api.Assignment]](t, maren, "/assignments", client.Query("staff", who)).Items
+	}
+	require.Len(t, of("Q0241"), 1)
+	assert.Equal(t, of("Q0012")[0].Template, of("Q0241")[0].Template)
+	_, err = maren.Write(ctx, "POST", "/staff/Q0007/cover", api.CoverWrite{By: "Q0241", From: testkit.InDays(1),
+		Until: testkit.InWeeks(2), Reasoned: api.Reasoned{Reason: "holidays"}})
+	require.NoError(t, err)
+	covering := of("Q0241")
+	require.Len(t, covering, 2)
+	assert.Equal(t, "Joss Hallam", covering[1].Covers.Name)
+	assert.Equal(t, []api.Cover{{Staff: api.StaffRef{StaffNumber: "Q0241", Name: "Ana Quennell"}, From: testkit.InDays(
+		1),
+		Until: testkit.InWeeks(2)}}, of("Q0007")[0].CoveredBy)
+	_, err = maren.Write(ctx, "POST", "/staff/Q0007/cover", api.CoverWrite{By: "Q0007", Until: testkit.InWeeks(2)})
+	assert.ErrorContains(t, err, "Nobody covers themselves")
+	_, err = maren.Write(ctx, "POST", fmt.Sprintf("/assignments/%d/move", covering[0].ID),
+		api.MoveWrite{Place: "HB-GRADE",
+			Template: "grader", Reasoned: api.Reasoned{Reason: "graders are needed"}})
+	require.NoError(t, err)
+	assert.Equal(t, "grader", of("Q0241")[1].Template)
+	joss := s.Client(t, "joss")
+	for path, body := range map[string]any{"/staff/Q0012/like": api.LikeWrite{Like: "Q0011"},
+		"/staff/Q0012/cover": api.CoverWrite{By: "Q0011", Until: testkit.InWeeks(2)}} {
+		_, err := joss.Write(ctx, "POST", path, body)
+		assert.Equal(t, 403, statusOf(err), path)
+	}
+}
+
+// Who cannot work as intended is listed for those who see them, each with what keeps them; who is prepared for later is
+// no fault.
+func TestReadinessListsWhoCannotWork(t *testing.T) {
+	s := testkit.Demo(t)
+	maren, tamsin := s.Client(t, "maren"), s.Client(t, "tamsin")
+	counts := get[api.Readiness](t, maren, "/readiness/counts")
+	all := get[api.Page[api.Person]](t, maren, "/readiness", client.Query("limit", "500"))
+	assert.Equal(t, counts.Stuck, all.Total)
+	sum := 0
+	for _, n := range counts.Sites {
+		sum += n
+	}
+	assert.Equal(t, counts.Stuck, sum)
+	for _, p := range all.Items {
+		require.NotEmpty(t, p.Obstacles, p.Name)
+		assert.NotEmpty(t, p.Obstacles[0].Mend, p.Name)
+	}
+	for code, n := range counts.Codes {
+		assert.Equal(t, n, get[api.Page[api.Person]](t, maren, "/readiness", client.Query("code", code)).Total, code)
+	}
+	for _, p := range get[api.Page[api.Person]](t, tamsin, "/readiness").Items {
+		assert.Equal(t, "HB", p.HomeSite.Code)
+	}
+	later := testkit.InWeeks(4)
+	_, err := maren.Write(ctx, "POST", "/staff", api.StaffWrite{StaffFields: api.StaffFields{GivenName: text("Ana"),
+		FamilyName: text("Quennell"), HomeSite: text("HB"), StartDate: &later}})
+	require.NoError(t, err)
+	assert.Equal(t, counts.Stuck, get[api.Readiness](t, maren, "/readiness/counts").Stuck)
+	assert.Equal(t, counts.Stuck+1, get[api.Readiness](t, maren, "/readiness/counts", client.Query("prepared",
+		"true")).Stuck)
+	assert.Error(t, maren.Get(ctx, "/readiness?site=XX", nil))
+}
+
+func TestSeatsAreSaidAndKept(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	used := get[api.Organisation](t, maren, "/organisation").SeatsUsed
+	require.Greater(t, used, 200)
+	seats := used + 1
+	_, err := maren.Write(ctx, "PATCH", "/organisation", api.OrganisationWrite{
+		OrganisationFields: api.OrganisationFields{Seats: &seats}})
+	require.NoError(t, err)
+	starters, err := demo.Starters(s.Clock.Now())
+	require.NoError(t, err)
+	i, err := bring(t, maren, "starters.csv", starters)
+	require.NoError(t, err)
+	require.Len(t, i.Faults, 1, "an import is told so before it begins")
+	assert.Contains(t, i.Faults[0].Message, fmt.Sprintf("There are %d seats, %d of them in use", seats, used))
+	_, err = maren.Write(ctx, "POST", fmt.Sprintf("/imports/%d/run", i.ID), api.ImportRun{LeaveOut: true})
+	assert.ErrorContains(t, err, "seats")
+	today := get[api.Today](t, maren, "/today")
+	assert.Equal(t, seats, today.Counts["seats"], "warned at nine tenths")
 }
