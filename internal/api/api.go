@@ -328,6 +328,29 @@ type Cover struct {
 	Until string   `json:"until" format:"date"`
 }
 
+// Leaving is somebody who leaves or has left, with what is to be done.
+type Leaving struct {
+	StaffNumber string        `json:"staff_number"`
+	Name        string        `json:"name"`
+	JobTitle    string        `json:"job_title,omitempty"`
+	HomeSite    PlaceRef      `json:"home_site"`
+	Status      string        `json:"status" enum:"prepared,active,left"`
+	Gone        time.Time     `json:"gone" doc:"When access ends or has ended"`
+	Who         *StaffRef     `json:"who,omitempty" doc:"Whose task it is; left out: whoever looks after the home site"`
+	Open        int           `json:"open" doc:"How many tasks are not done"`
+	Tasks       []LeavingTask `json:"tasks"`
+}
+
+// LeavingTask is one thing to be done when somebody leaves.
+type LeavingTask struct {
+	Key  string     `json:"key"`
+	What string     `json:"what"`
+	Hand bool       `json:"hand" doc:"It is ticked off by hand; otherwise it is done when the records say so"`
+	Done bool       `json:"done"`
+	By   *StaffRef  `json:"by,omitempty"`
+	At   *time.Time `json:"at,omitempty"`
+}
+
 // Readiness counts those who cannot work as intended.
 type Readiness struct {
 	Stuck   int            `json:"stuck" doc:"How many cannot work as intended"`

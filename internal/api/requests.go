@@ -40,6 +40,16 @@ type (
 		Pause       bool     `json:"pause,omitempty" doc:"The absent one's own do not count on these days"`
 		Reasoned
 	}
+	// HandOverWrite hands over what somebody leaves behind.
+	HandOverWrite struct {
+		To          string   `json:"to" maxLength:"32" doc:"Staff number of the successor"`
+		From        string   `json:"from,omitempty" format:"date" doc:"First day of what the successor gets; today where left out"`
+		Assignments []uint32 `json:"assignments,omitempty" maxItems:"200" doc:"Which assignments go over"`
+		All         bool     `json:"all,omitempty" doc:"All assignments that go on"`
+		Exceptions  bool     `json:"exceptions,omitempty" doc:"Exceptions too"`
+		Reports     bool     `json:"reports,omitempty" doc:"Those whose line manager they are have the successor for one"`
+		Reasoned
+	}
 	// MoveWrite lets an assignment end and the next begin.
 	MoveWrite struct {
 		Place       string `json:"place,omitempty" maxLength:"64" doc:"The next place; the same where left out"`

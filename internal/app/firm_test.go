@@ -66,6 +66,8 @@ var forms = map[string]set{
 	"staff.lock":  {"until": "2027-01-01T00:00:00Z"},
 	"staff.leave": {"on": "2027-01-01"},
 	"staff.like":  {"like": "Q0012", "from": "2027-01-02", "until": "2027-02-02", "exceptions": true},
+	"staff.hand_over": {"to": "Q0012", "from": "2027-01-02", "assignments": []any{1}, "all": true, "exceptions": true,
+		"reports": true},
 	"staff.cover": {"by": "Q0012", "from": "2027-01-02", "until": "2027-02-02", "assignments": []any{1}, "pause": true},
 	"bar.add":     {"staff": "Q0011", "place": "HB", "until": "2027-01-01T00:00:00Z"},
 	"assignment.add": {"staff": "Q0011", "place": "HB-PACK", "template": "grader", "from": "2027-01-01",

@@ -150,11 +150,12 @@ func (s *session) root() *cobra.Command {
 		s.checkCommand(),
 		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
 		s.unbarCommand(), s.activateCommand(), s.moveCommand(),
-		s.coverCommand(), s.readinessCommand(), s.leaveCommand(), s.reinstateCommand()} {
+		s.coverCommand(), s.handoverCommand(), s.readinessCommand(), s.leaveCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{s.staffCommand(), s.placeCommand(), s.templateCommand(), s.permissionCommand(),
+	for _, c := range []*cobra.Command{s.staffCommand(), s.leavingCommand(), s.placeCommand(), s.templateCommand(),
+		s.permissionCommand(),
 		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
 		s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(),
 		s.scheduleCommand(),

@@ -70,6 +70,14 @@ func TestOneThingIsDoneAboutManyPeople(t *testing.T) {
 			"Ana Quennell covers Joss Hallam until 2099-01-01"},
 		{[]string{"cover", "Q0007", "--by", "Q0007", "--until", "2099-01-01", "--reason", "r"}, ExitUsage,
 			"covers themselves"},
+		{[]string{"leaving", "done", "Q0232", "keys"}, ExitDone, ""},
+		{[]string{"leaving", "done", "Q0232", "dance"}, ExitNotFound, "to be done for"},
+		{[]string{"leaving", "show", "Q0015"}, ExitNotFound, "does not leave"},
+		{[]string{"handover", "Q0007"}, ExitUsage, "--to"},
+		{[]string{"handover", "Q0007", "--to", "Q0007", "--all", "--reason", "r"}, ExitUsage, "to themselves"},
+		{[]string{"handover", "Q0007", "--to", "Q0003", "--reports", "--reason", "r"}, ExitDone,
+			"is handed over to Tamsin Ostrow"},
+		{[]string{"leaving", "cancel", "Q0232"}, ExitDone, "stays"},
 		{[]string{"readiness", "--site", "HB"}, ExitDone, "cannot work as intended"},
 	} {
 		_, err, code := d.run("", c.args...)

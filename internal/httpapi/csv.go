@@ -6,24 +6,48 @@ import (
 	"fmt"
 	"io"
 	"reflect"
+	"regexp"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"loyallatch.example/latch/internal/sheet"
 )
 
 // csvFormat writes a list as CSV (RFC 4180): a column for each plain field, and for a reference its code.
 // What is not a list is written as JSON.
 var csvFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
-		switch list := v.(type) {
-		case interface{ Lines() [][]string }:
-			return writeLines(w, list.Lines())
-		case interface{ Rows() any }:
-			return writeCSV(w, reflect.ValueOf(list.Rows()))
+		if lines := linesOf(v); lines != nil {
+			return writeLines(w, lines)
 		}
 		return json.NewEncoder(w).Encode(v)
 	},
 	Unmarshal: func([]byte, any) error { return fmt.Errorf("send JSON") },
+}
+
+// xlsxFormat writes a list as a workbook (ISO/IEC 29500), each cell as text: no code becomes a date there, and no name
+// a
+// formula.
+var xlsxFormat = huma.Format{
+	Marshal: func(w io.Writer, v any) error {
+		if lines := linesOf(v); lines != nil {
+			return sheet.Write(w, lines)
+		}
+		return json.NewEncoder(w).Encode(v)
+	},
+	Unmarshal: csvFormat.Unmarshal,
+}
+
+// linesOf lays a list out as lines of cells, its header first; nil where it is no list.
+func linesOf(v any) [][]string {
+	switch list := v.(type) {
+	case interface{ Lines() [][]string }:
+		return list.Lines()
+	case interface{ Rows() any }:
+		return tableOf(reflect.ValueOf(list.Rows()))
+	}
+	return nil
 }
 
 var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true, reflect.Int: true, reflect.Int32: true,
@@ -34,10 +58,11 @@ var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true,
 func writeLines(w io.Writer, lines [][]string) error {
 	out := csv.NewWriter(w)
 	for _, line := range lines {
+		safe := make([]string, len(line))
 		for i := range line {
-			line[i] = unformulated(line[i])
+			safe[i] = unformulated(line[i])
 		}
-		if err := out.Write(line); err != nil {
+		if err := out.Write(safe); err != nil {
 			return err
 		}
 	}
@@ -45,9 +70,12 @@ func writeLines(w io.Writer, lines [][]string) error {
 	return out.Error()
 }
 
+// number is what a spreadsheet takes for a number, and may.
+var number = regexp.MustCompile(`^-?[0-9]+([.][0-9]+)?$`)
+
 // unformulated keeps a spreadsheet from taking a name for a formula.
 func unformulated(text string) string {
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+	if text != "" && !number.MatchString(text) && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
 		return "'" + text
 	}
 	return text
@@ -58,27 +86,20 @@ type column struct {
 	path []int
 }
 
-func writeCSV(w io.Writer, rows reflect.Value) error {
+func tableOf(rows reflect.Value) [][]string {
 	columns := columnsOf(rows.Type().Elem(), "", nil)
-	out := csv.NewWriter(w)
-	header := make([]string, len(columns))
-	for i, c := range columns {
-		header[i] = c.name
+	lines := make([][]string, 1, rows.Len()+1)
+	for _, c := range columns {
+		lines[0] = append(lines[0], c.name)
 	}
-	if err := out.Write(header); err != nil {
-		return err
-	}
-	cells := make([]string, len(columns))
 	for i := range rows.Len() {
+		cells := make([]string, len(columns))
 		for j, c := range columns {
 			cells[j] = cell(rows.Index(i), c.path)
 		}
-		if err := out.Write(cells); err != nil {
-			return err
-		}
+		lines = append(lines, cells)
 	}
-	out.Flush()
-	return out.Error()
+	return lines
 }
 
 func columnsOf(t reflect.Type, prefix string, path []int) []column {
@@ -130,9 +151,6 @@ func cell(v reflect.Value, path []int) string {
 		}
 	default:
 		text = fmt.Sprint(value)
-	}
-	if v.Kind() == reflect.String {
-		return unformulated(text)
 	}
 	return text
 }

@@ -26,7 +26,7 @@ summary{cursor:pointer}.m{display:inline-block;width:4.2rem;font-weight:600}tabl
 <h1>Loyal Latch API</h1>
 <p>The machine-readable description is <a href="/api/v1/openapi.json">/api/v1/openapi.json</a> (OpenAPI 3.1). All addresses below stand under <code>/api/v1</code>.</p>
 <p>Sign in with <code>POST /session</code> and <code>"kind": "client"</code>, then send the token as <code>Authorization: Bearer …</code>. Errors are problem details (RFC 9457).
-Lists take <code>limit</code>, <code>after</code>, and answer as CSV to <code>Accept: text/csv</code>. Writes take <code>?preview=true</code>, <code>If-Match</code> and, on POST, <code>Idempotency-Key</code>.</p>
+Lists take <code>limit</code>, <code>after</code>, and answer as CSV to <code>Accept: text/csv</code> and as XLSX to its media type. Writes take <code>?preview=true</code>, <code>If-Match</code> and, on POST, <code>Idempotency-Key</code>.</p>
 {{range .Groups}}<h2>{{.Name}}</h2>{{range .Operations}}<details><summary><span class="m">{{.Method}}</span> <code>{{.Path}}</code> {{.Summary}}</summary>
 {{with .Description}}<p>{{.}}</p>{{end}}
 {{if .Parameters}}<table>{{range .Parameters}}<tr><td><code>{{.Name}}</code></td><td>{{.In}}</td><td>{{.Description}}</td></tr>{{end}}</table>{{end}}

@@ -14,8 +14,10 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -117,6 +119,15 @@ func TestEveryListPagesAndExports(t *testing.T) {
 				rows, err := csv.NewReader(bytes.NewReader(text)).ReadAll()
 				require.NoError(t, err, address)
 				assert.Len(t, rows, 1+whole.Total, "%s: as many lines as CSV", address)
+				_, _, book, header := call(t, s, "GET", "/api/v1"+address, "", append(bearer(maren), "Accept",
+					sheet.Type)...)
+				require.Equal(t, sheet.Type, header.Get("Content-Type"), address)
+				f, err := excelize.OpenReader(bytes.NewReader(book))
+				require.NoError(t, err, address)
+				cells, err := f.GetRows("Sheet1")
+				require.NoError(t, err, address)
+				assert.Len(t, cells, 1+whole.Total, "%s: as many lines as XLSX", address)
+				assert.Equal(t, rows[0], cells[0], "%s: the same columns", address)
 			}
 		}
 	}

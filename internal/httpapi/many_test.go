@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -255,4 +256,51 @@ func TestSeatsAreSaidAndKept(t *testing.T) {
 	assert.ErrorContains(t, err, "seats")
 	today := get[api.Today](t, maren, "/today")
 	assert.Equal(t, seats, today.Counts["seats"], "warned at nine tenths")
+}
+
+// Whoever leaves is listed with what is to be done, which follows from what they have; what the records say is done by
+// itself, the rest is ticked off, and the audit log says by whom.
+func TestLeaversAreListedWithWhatIsToBeDone(t *testing.T) {
+	s := testkit.Demo(t)
+	maren, joss := s.Client(t, "maren"), s.Client(t, "joss")
+	all := get[api.Page[api.Leaving]](t, maren, "/leavers", client.Query("open", "true"))
+	require.Greater(t, all.Total, 5)
+	for _, l := range all.Items {
+		assert.Positive(t, l.Open)
+	}
+	// Joss manages people, holds a badge and leaves
+	_, err := maren.Write(ctx, "POST", "/staff/Q0007/leave", api.LeaveWrite{At: s.Clock.Now().Add(
+		72 * time.Hour).Format(
+		time.RFC3339), Reasoned: api.Reasoned{Reason: "gave notice"}})
+	require.NoError(t, err)
+	l := get[api.Leaving](t, maren, "/leavers/Q0007")
+	keys := map[string]api.LeavingTask{}
+	for _, task := range l.Tasks {
+		keys[task.Key] = task
+	}
+	require.Contains(t, keys, "reports")
+	assert.Contains(t, keys["reports"].What, "whose line manager they are")
+	tick := func(c *client.Client, method, key string) error {
+		return c.Do(ctx, method, "/leavers/Q0007/tasks/"+key, nil, nil)
+	}
+	assert.Equal(t, 409, statusOf(tick(maren, "PUT", "reports")), "the records say when this is done")
+	assert.Equal(t, 404, statusOf(tick(maren, "PUT", "dance")))
+	assert.Equal(t, 403, statusOf(tick(joss, "PUT", "keys")))
+	require.NoError(t, tick(maren, "PUT", "keys"))
+	require.NoError(t, tick(maren, "PUT", "keys"), "again it changes nothing")
+	audit := get[api.Page[api.AuditEntry]](t, maren, "/audit", client.Query("staff", "Q0007"), client.Query("action",
+		"leaving-ticked"))
+	assert.Equal(t, 1, audit.Total)
+	_, err = maren.Write(ctx, "POST", "/staff/Q0007/handover", api.HandOverWrite{To: "Q0003", Reports: true,
+		Reasoned: api.Reasoned{Reason: "leaves"}})
+	require.NoError(t, err)
+	after := get[api.Leaving](t, maren, "/leavers/Q0007")
+	assert.Equal(t, l.Open-2, after.Open)
+	require.NoError(t, tick(maren, "DELETE", "keys"))
+	assert.Equal(t, after.Open+1, get[api.Leaving](t, maren, "/leavers/Q0007").Open)
+	s.Clock.Move(73 * time.Hour)
+	assert.Equal(t, "left", get[api.Leaving](t, s.Client(t, "maren"), "/leavers/Q0007").Status,
+		"at its moment, by itself")
+	assert.Equal(t, 401, statusOf(joss.Get(ctx, "/me", nil)))
+	assert.Equal(t, 404, statusOf(s.Client(t, "maren").Get(ctx, "/leavers/Q0011", nil)), "who does not leave")
 }

@@ -9,6 +9,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/store"
 )
 
@@ -16,7 +17,7 @@ import (
 type Paging struct {
 	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV all, at most 100000"`
 	After  string `query:"after" maxLength:"64" doc:"The 'next' of the page before"`
-	Accept string `header:"Accept" doc:"application/json or text/csv"`
+	Accept string `header:"Accept" doc:"application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"`
 	rows   int
 }
 
@@ -30,7 +31,7 @@ func (p *Paging) limit() (int, error) {
 	if p.rows > 0 {
 		usual, most = p.rows, p.rows
 	}
-	if strings.Contains(p.Accept, "text/csv") {
+	if strings.Contains(p.Accept, "text/csv") || strings.Contains(p.Accept, sheet.Type) {
 		usual, most = 100_000, 100_000
 	}
 	if p.Limit > most {

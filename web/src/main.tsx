@@ -24,6 +24,7 @@ const routeTree = root.addChildren([
   at("/staff", () => import("@/areas/staff/StaffList"), "StaffList"),
   at("/staff/$number", () => import("@/areas/staff/Person"), "Person"),
   at("/enrol", () => import("@/areas/enrol/Enrol"), "Enrol"),
+  at("/leaving", () => import("@/areas/leaving/Leaving"), "Leaving"),
   at("/readiness", () => import("@/areas/readiness/Readiness"), "Readiness"),
   at("/imports", () => import("@/areas/imports/Imports"), "Imports"),
   at("/imports/$id", () => import("@/areas/imports/ImportPage"), "ImportPage"),

@@ -77,28 +77,38 @@ func staffLike(t *Trial) error {
 		copied += made
 	}
 	if form.Exceptions {
-		for _, id := range t.State.ExceptionsOf(other.ID) {
-			e := t.State.Exception(id)
-			if here := t.before.Tree().At(t.known(e.Place)); e.Ended || here == nil || !t.seesAt(other.ID, e.Place) ||
-				!e.Until.IsZero() && e.Until < day.Of(t.env.Now.In(here.Location)) {
-				continue
-			}
-			permission := t.catalogue().Permission(e.Permission)
-			excepted := exceptionForm{Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String()}
-			if !e.Withheld {
-				excepted.Level = permission.Scale.Word(e.Level)
-			}
-			if err := t.addException(p, t.State.Place(e.Place), permission, &excepted); err != nil {
-				return fault.Within("", err)
-			}
-			copied++
+		made, err := t.copyExceptions(other, p)
+		if err != nil {
+			return err
 		}
+		copied += made
 	}
 	if copied == 0 {
 		return fault.Conflictf("set.like", "%s has nothing that %s does not have already", other.FullName(),
 			p.FullName())
 	}
 	return nil
+}
+
+// copyExceptions gives somebody the exceptions that another has, now or later.
+func (t *Trial) copyExceptions(of, to *people.Staff) (made int, err error) {
+	for _, id := range t.State.ExceptionsOf(of.ID) {
+		e := t.State.Exception(id)
+		if here := t.before.Tree().At(t.known(e.Place)); e.Ended || here == nil || !t.seesAt(of.ID, e.Place) ||
+			!e.Until.IsZero() && e.Until < day.Of(t.env.Now.In(here.Location)) {
+			continue
+		}
+		permission := t.catalogue().Permission(e.Permission)
+		form := exceptionForm{Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String()}
+		if !e.Withheld {
+			form.Level = permission.Scale.Word(e.Level)
+		}
+		if err := t.addException(to, t.State.Place(e.Place), permission, &form); err != nil {
+			return 0, err
+		}
+		made++
+	}
+	return made, nil
 }
 
 // over reports whether an assignment is behind us.

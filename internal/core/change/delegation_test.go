@@ -138,6 +138,10 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("staff.like", someone(t), set{"like": someone(t), "until": some(t, "until", "", "2026-11-30"),
 			"exceptions": rapid.Bool().Draw(t, "exceptions")})
 	},
+	"staff.hand_over": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("staff.hand_over", someone(t), set{"to": someone(t), "all": rapid.Bool().Draw(t, "all"),
+			"exceptions": rapid.Bool().Draw(t, "exceptions"), "reports": rapid.Bool().Draw(t, "reports")})
+	},
 	"staff.cover": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("staff.cover", someone(t), set{"by": someone(t), "from": some(t, "from", "2026-11-24", "2026-11-26"),
 			"until": some(t, "until", "2026-11-25", "2026-12-24"), "pause": rapid.Bool().Draw(t, "pause")})

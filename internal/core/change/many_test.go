@@ -267,3 +267,41 @@ func TestThereAreNoMorePeopleThanSeats(t *testing.T) {
 	assert.True(t, fault.Is(err, fault.Refused), "who comes back takes a seat too")
 	h.must(owner, "r", op("staff.edit", "S3", set{"notes": "no seat more"}))
 }
+
+func TestWorkIsHandedOverAndEachKeepsTheirName(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "", op("staff.enrol", "", set{"staff_number": "S9", "given_name": "Suc", "family_name": "Cessor",
+		"home_site": "A", "start_date": "2020-01-01"}), op("staff.edit", "S3", set{"line_manager": "S2"}),
+		op("staff.edit", "S4", set{"line_manager": "S2"}))
+	d := h.must(owner, "S2 leaves", op("staff.hand_over", "S2", set{"to": "S9", "from": "2026-12-01", "all": true,
+		"reports": true}))
+	to := d.State.StaffByNumber("S9")
+	a := d.State.Assignment(d.State.AssignmentsOf(to.ID)[0])
+	assert.Equal(t, "manager", d.State.Template(a.Template).Code)
+	assert.Equal(t, "2026-12-01", a.From.String())
+	for _, number := range []string{"S3", "S4"} {
+		assert.Equal(t, to.ID, d.State.StaffByNumber(number).LineManager)
+	}
+	undone, err := h.undo(d)
+	require.NoError(t, err)
+	assert.Equal(t, h.who("S2").Staff, undone.State.StaffByNumber("S3").LineManager, "one change, undone as one")
+	h.must(owner, "lost badge", op("staff.lock", "S3", nil))
+	h.must(owner, "left", op("staff.leave", "S4", nil))
+	for name, c := range map[string]struct {
+		fields set
+		field  string
+	}{
+		"oneself": {set{"to": "S2", "all": true}, "set.to"}, "a locked one": {set{"to": "S3", "all": true}, "set.to"},
+		"one who left": {set{"to": "S4", "all": true}, "set.to"}, "nothing": {set{"to": "S9"}, "set.all"},
+		"of another": {set{"to": "S9", "assignments": []int{2}}, "set.assignments"},
+		"once more":  {set{"to": "S9", "all": true, "reports": true}, "set.to"},
+	} {
+		_, err := h.try(owner, "r", op("staff.hand_over", "S2", c.fields))
+		var f *fault.Fault
+		require.ErrorAs(t, err, &f, name)
+		assert.Equal(t, "operations[0]."+c.field, f.Fields[0].Name, name)
+	}
+	_, err = h.try(h.who("S2"), "r", op("staff.hand_over", "S3", set{"to": "S2", "all": true}))
+	assert.True(t, fault.Is(err, fault.Refused), "nobody gives themselves what another has")
+}

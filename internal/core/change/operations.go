@@ -56,7 +56,8 @@ var (
 func init() {
 	descriptions, makers = map[string]*Description{}, map[string]*Description{}
 	for _, list := range [][]Description{organisationOperations, placeOperations, groupOperations, permissionOperations,
-		templateOperations, staffOperations, lockOperations, leavingOperations, coverOperations, ownerOperations,
+		templateOperations, staffOperations, lockOperations, leavingOperations, coverOperations, handoverOperations,
+		ownerOperations,
 		barOperations,
 		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
 		qualificationOperations, noticeOperations, scheduleOperations} {

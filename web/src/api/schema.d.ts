@@ -655,6 +655,7 @@ export interface paths {
          *     - `staff.cover`: have covered; needs `console.assign`; sets `by`, `from`, `until`, `assignments`, `pause`
          *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
          *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
+         *     - `staff.hand_over`: hand over the work of; needs `console.assign`; sets `to`, `from`, `assignments`, `all`, `exceptions`, `reports`
          *     - `staff.hours`: set the access hours of; needs `console.assign`; sets `hours`
          *     - `staff.leave`: record the leaving of; needs `console.leave`; sets `on`, `at`
          *     - `staff.like`: give what a colleague has to; needs `console.assign`; sets `like`, `from`, `until`, `exceptions`
@@ -1642,6 +1643,70 @@ export interface paths {
          */
         post: operations["print-import-slips"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/leavers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who leaves or has left lately, by when they go, with what is to be done
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-leavers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/leavers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One who leaves, with what is to be done
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-leaver"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/leavers/{id}/tasks/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tick off what is done by hand
+         * @description Needs the permission `console.leave`. A token needs the scope `daily`.
+         */
+        put: operations["tick-leaver"];
+        post?: never;
+        /**
+         * Take a tick back
+         * @description Needs the permission `console.leave`. A token needs the scope `daily`.
+         */
+        delete: operations["untick-leaver"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2898,6 +2963,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a successor what somebody leaves behind: assignments, exceptions, and those whose line manager they are
+         * @description Needs the permission `console.assign`. A token needs the scope `daily`.
+         */
+        post: operations["hand-over-staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/hours": {
         parameters: {
             query?: never;
@@ -3546,7 +3631,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -4394,6 +4479,24 @@ export interface components {
             reason?: string;
             title?: string;
         };
+        HandOverWrite: {
+            /** @description All assignments that go on */
+            all?: boolean;
+            /** @description Which assignments go over */
+            assignments?: number[];
+            /** @description Exceptions too */
+            exceptions?: boolean;
+            /**
+             * Format: date
+             * @description First day of what the successor gets; today where left out
+             */
+            from?: string;
+            reason?: string;
+            /** @description Those whose line manager they are have the successor for one */
+            reports?: boolean;
+            /** @description Staff number of the successor */
+            to: string;
+        };
         HeldReader: {
             place: components["schemas"]["PlaceRef"];
             /** Format: date-time */
@@ -4564,6 +4667,37 @@ export interface components {
              */
             on?: string;
             reason?: string;
+        };
+        Leaving: {
+            /**
+             * Format: date-time
+             * @description When access ends or has ended
+             */
+            gone: string;
+            home_site: components["schemas"]["PlaceRef"];
+            job_title?: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description How many tasks are not done
+             */
+            open: number;
+            staff_number: string;
+            /** @enum {string} */
+            status: "prepared" | "active" | "left";
+            tasks: components["schemas"]["LeavingTask"][];
+            /** @description Whose task it is; left out: whoever looks after the home site */
+            who?: components["schemas"]["StaffRef"];
+        };
+        LeavingTask: {
+            /** Format: date-time */
+            at?: string;
+            by?: components["schemas"]["StaffRef"];
+            done: boolean;
+            /** @description It is ticked off by hand; otherwise it is done when the records say so */
+            hand: boolean;
+            key: string;
+            what: string;
         };
         LeftOut: {
             staff: components["schemas"]["StaffRef"];
@@ -5342,6 +5476,18 @@ export interface components {
         };
         PageImportRow: {
             items: components["schemas"]["ImportRow"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageLeaving: {
+            items: components["schemas"]["Leaving"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -6801,7 +6947,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;
@@ -10221,6 +10367,148 @@ export interface operations {
             };
         };
     };
+    "list-leavers": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code of the home site */
+                site?: string;
+                /** @description Only those of whom something is to be done */
+                open?: boolean;
+            };
+            header?: {
+                /** @description application/json or text/csv */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLeaving"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-leaver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Leaving"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "tick-leaver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+                /** @description Key of the task */
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Leaving"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "untick-leaver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+                /** @description Key of the task */
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Leaving"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -13302,6 +13590,52 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CoverWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hand-over-staff": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverWrite"];
             };
         };
         responses: {

@@ -24,7 +24,9 @@ export function Button({
   return <button type="button" className={`${buttonLook(look)} ${className}`} {...rest} />;
 }
 
-/** A button that takes something along as a file, CSV where nothing else is said, and says why where it can't. */
+const xlsx = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
+
+/** A button that takes something along as a file, and says why where it can't: a list, where nothing else is said, as CSV or as a workbook. */
 export function TakeAlong({
   from,
   query,
@@ -40,12 +42,33 @@ export function TakeAlong({
   type?: string;
   icon?: typeof Download;
 }) {
-  const taking = useMutation({ mutationFn: () => download(from, file, { query, type }) });
+  const taking = useMutation({
+    mutationFn: (as: string | undefined) =>
+      download(from, as === xlsx ? file.replace(/\.csv$/, ".xlsx") : file, { query, type: as }),
+  });
+  const list = !type && file.endsWith(".csv");
   return (
     <>
-      <Button {...rest} onClick={() => taking.mutate()} disabled={rest.disabled || taking.isPending}>
-        <Icon size={16} aria-hidden /> {children}
-      </Button>
+      <span className="inline-flex">
+        <Button
+          {...rest}
+          className={list ? "rounded-r-none" : ""}
+          onClick={() => taking.mutate(type)}
+          disabled={rest.disabled || taking.isPending}
+        >
+          <Icon size={16} aria-hidden /> {children}
+        </Button>
+        {list && (
+          <Button
+            {...rest}
+            className="-ml-px rounded-l-none"
+            onClick={() => taking.mutate(xlsx)}
+            disabled={rest.disabled || taking.isPending}
+          >
+            XLSX
+          </Button>
+        )}
+      </span>
       {taking.error && (
         <div className="order-last basis-full">
           <Wrong error={taking.error} />
@@ -383,7 +406,7 @@ export function Tabs({ label, tabs }: { label: string; tabs: { to: string; name:
           <Link
             key={t.to}
             to={t.to}
-            activeOptions={{ exact: false }}
+            activeOptions={{ exact: t.to === "/" }}
             className="border-b-[3px] border-transparent px-3 pt-1 pb-1.5 hover:border-brass-light data-[status=active]:border-damson data-[status=active]:font-[650]"
           >
             {t.name}

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schema } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
-import { Button, buttonLook } from "./parts";
+import { Button, buttonLook, Tabs } from "./parts";
 
 type Person = Schema["Person"];
 
@@ -72,3 +72,15 @@ export function StuckLine({ person }: { person: Person }) {
     </div>
   );
 }
+
+/** What waits: today, who is not ready, who leaves. */
+export const TodayTabs = () => (
+  <Tabs
+    label="Today"
+    tabs={[
+      { to: "/", name: "Today" },
+      { to: "/readiness", name: "Not ready" },
+      { to: "/leaving", name: "Leaving" },
+    ]}
+  />
+);

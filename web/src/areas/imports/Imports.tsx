@@ -120,7 +120,7 @@ function Kinds() {
         >
           XLSX
         </TakeAlong>
-        <TakeAlong from="/imports/sample" query={{ format: "csv" }} file="starters.csv">
+        <TakeAlong from="/imports/sample" query={{ format: "csv" }} file="starters.csv" type="text/csv">
           CSV
         </TakeAlong>
       </div>

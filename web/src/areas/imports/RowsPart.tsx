@@ -64,7 +64,12 @@ export function RowsPart({ of }: { of: Import }) {
           className={`${inputLook} ml-auto max-w-52`}
         />
         {wrong > 0 && (
-          <TakeAlong from={`/imports/${of.id}/file`} query={{ outcome: "faulty,asked" }} file="rows-to-mend.csv">
+          <TakeAlong
+            from={`/imports/${of.id}/file`}
+            query={{ outcome: "faulty,asked" }}
+            file="rows-to-mend.csv"
+            type="text/csv"
+          >
             Rows to mend
           </TakeAlong>
         )}

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, take } from "@/api/api";
 import { SiteOptions, usePlaces } from "@/parts/choices";
 import { Button, Choice, Empty, Loading, Page, TakeAlong, Wrong } from "@/parts/parts";
-import { StuckLine } from "@/parts/stuck";
+import { StuckLine, TodayTabs } from "@/parts/stuck";
 
 const codes: Record<string, string> = {
   locked: "Locked",
@@ -58,6 +58,7 @@ export function Readiness() {
       }
       acts={<TakeAlong from="/readiness" query={query as Record<string, string>} file="not-ready.csv" />}
     >
+      <TodayTabs />
       <div className="mb-4 grid gap-2 sm:grid-cols-[1fr_1fr_auto]">
         <Choice label="Home site" value={site} onChange={setSite}>
           <option value="">Any site</option>

@@ -6,7 +6,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
-import { PersonName as Name, StuckLine } from "@/parts/stuck";
+import { PersonName as Name, StuckLine, TodayTabs } from "@/parts/stuck";
 
 type Person = Schema["Person"];
 
@@ -56,6 +56,7 @@ export function Today() {
         )
       }
     >
+      {may("console.view_staff") && <TodayTabs />}
       <Wrong error={today.error} />
       {today.isLoading && <Loading />}
       {!!t?.aside && (
