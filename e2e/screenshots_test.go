@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -31,7 +32,15 @@ func TestScreenshots(t *testing.T) {
 	take("today")
 	p.visit("/staff")
 	p.see("240 people")
+	p.fill("Search staff", "Tern Labour")
+	p.see("11 people fit")
+	p.tick("Choose all 11 that fit")
+	p.see("11 people chosen")
 	take("staff")
+	pictureOfImport(t, s, p, take)
+	p.visit("/leaving")
+	p.see("by when they go")
+	take("leaving")
 	p.visit("/enrol")
 	p.fill("Given name", "Kasia")
 	p.fill("Family name", "Petrak")
@@ -60,9 +69,6 @@ func TestScreenshots(t *testing.T) {
 	p.visit("/expiring")
 	p.see("things end within 30 days")
 	take("expiring")
-	p.visit("/exceptions")
-	p.see("Needless: It has run out.")
-	take("exceptions")
 	p.visit("/look?staff=Q0007&place=HB-CHEM&at=" + testkit.InWeeks(-38) + "T11:00")
 	p.see("from the kept history")
 	take("look")
@@ -70,17 +76,21 @@ func TestScreenshots(t *testing.T) {
 	p.see("Forklift ticket")
 	p.see("Run out")
 	take("qualifications")
-	p.visit("/schedules/EARLY")
-	p.see("Viktor Fairlie")
-	p.press("Change")
-	p.set("Closes at", "14:00")
-	p.see("lose hours")
-	take("schedule")
-	p.press("Cancel")
 	tablet(t, s, p, take)
 	picturesOfRules(t, s, p, take)
 	terminal(t, s, p)
 	take("client")
+}
+
+// pictureOfImport takes the picture of the list of starters, with its mistakes.
+func pictureOfImport(t *testing.T, s *testkit.Service, p *page, take func(name string)) {
+	folder := t.TempDir()
+	require.NoError(t, demo.LayOut(folder, s.Clock.Now()))
+	p.visit("/imports")
+	p.see("Choose a file")
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{filepath.Join(folder, demo.StartersFile)}))
+	p.see("It is somebody new")
+	take("import")
 }
 
 // tablet takes the picture of a shared terminal on which a packer has shown who they are.

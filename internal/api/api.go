@@ -351,6 +351,15 @@ type LeavingTask struct {
 	At   *time.Time `json:"at,omitempty"`
 }
 
+// Proposal is an assignment that people with a job title have at a site.
+type Proposal struct {
+	Place      PlaceRef `json:"place"`
+	Template   string   `json:"template" doc:"Code"`
+	TemplateOf string   `json:"template_name"`
+	Count      int      `json:"count" doc:"How many have it"`
+	Of         int      `json:"of" doc:"How many have the title there"`
+}
+
 // Readiness counts those who cannot work as intended.
 type Readiness struct {
 	Stuck   int            `json:"stuck" doc:"How many cannot work as intended"`

@@ -277,6 +277,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"noting what was used", 1, func(ctx context.Context) error { return a.uses.write(ctx, a.store) }},
 			{"sending mail", 1, a.sendDue},
 			{"writing reminders", remindEvery, a.Remind},
+			{"writing of comings and goings", comingsEvery, a.TellOfComings},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()))
 			}},
@@ -301,6 +302,8 @@ const (
 	soon = 5
 	// remindEvery is how many rounds pass between looks at what runs out; a reminder of one day is written once
 	remindEvery = 600
+	// comingsEvery is how many rounds pass between looks at who begins and who goes
+	comingsEvery = 60
 )
 
 // Request is a change somebody asks for.

@@ -72,3 +72,44 @@ func TestRemindersOfDaysMissedAreCaughtUpWith(t *testing.T) {
 	assert.Greater(t, len(caughtUp), len(first), "something was to be told on these days")
 	assert.Equal(t, len(slices.Compact(slices.Clone(caughtUp))), len(caughtUp), "nothing is told twice")
 }
+
+// Somebody is told when they begin, not while they are prepared; whoever looks after a leaver three days before; and
+// the
+// leaver when access has ended. Each once, at two instances too, also after days without a service.
+func TestComingsAndGoingsAreToldOnceAndInTime(t *testing.T) {
+	s := testkit.Demo(t)
+	second := s.Second(t)
+	_, err := s.App.Commit(ctx, request(
+		operation("staff.enrol", "", set{"staff_number": "N1", "given_name": "Ana", "family_name": "Quennell",
+			"home_site": "HB", "email": "ana@quillmere.example", "start_date": testkit.InDays(2)}),
+		operation("assignment.add", "", set{"staff": "N1", "place": "HB", "template": "packer"}),
+		operation("staff.enrol", "", set{"staff_number": "N2", "given_name": "Bo", "family_name": "Quennell",
+			"home_site": "HB", "email": "bo@quillmere.example", "start_date": testkit.InDays(30)}),
+		operation("staff.edit", "Q0007", set{"line_manager": "Q0003"}),
+		operation("staff.leave", "Q0007", set{"on": testkit.InDays(5)})))
+	require.NoError(t, err)
+	look := func() (to []string) {
+		require.NoError(t, s.App.TellOfComings(ctx))
+		require.NoError(t, second.App.TellOfComings(ctx))
+		require.NoError(t, s.App.TellOfComings(ctx))
+		told(t, s)
+		for _, m := range append(s.Mail.Caught(""), second.Mail.Caught("")...) {
+			if regexp.MustCompile(`^Welcome to|leaves soon$|has ended$`).MatchString(m.Subject) {
+				to = append(to, m.To+" "+m.Subject)
+			}
+		}
+		slices.Sort(to)
+		return to
+	}
+	assert.Empty(t, look(), "nobody is told before their day")
+	s.Clock.Move(3 * 24 * time.Hour)
+	assert.Equal(t, []string{"ana@quillmere.example Welcome to Quillmere Fruit Co-operative",
+		"tamsin@quillmere.example Joss Hallam leaves soon"}, look())
+	s.Clock.Move(4 * 24 * time.Hour)
+	assert.Equal(t, []string{"ana@quillmere.example Welcome to Quillmere Fruit Co-operative",
+		"joss@quillmere.example Your access at Quillmere Fruit Co-operative has ended",
+		"tamsin@quillmere.example Joss Hallam leaves soon"}, look())
+	for _, m := range append(s.Mail.Caught("ana@"), second.Mail.Caught("ana@")...) {
+		assert.Contains(t, m.Body, "Ana opens")
+	}
+}

@@ -184,6 +184,7 @@ func (s *Server) register() {
 	s.registerPerson()
 	s.registerStaffActs()
 	s.registerMany()
+	s.registerProposals()
 	s.registerImports()
 	s.registerReadiness()
 	s.registerLeaving()

@@ -163,3 +163,70 @@ func workingHour(t *testing.T, c *client.Client) time.Time {
 	t.Fatal("nobody ever works")
 	return time.Time{}
 }
+
+// An import is its maker's own; PINs are kept nowhere once they are handed out, under no key either; and nobody brings
+// in
+// what they may not give.
+func TestAnImportIsItsMakersOwnAndItsPINsLeaveNoTrace(t *testing.T) {
+	s := testkit.Demo(t)
+	maren, idris, tamsin := s.Client(t, "maren"), s.Client(t, "idris"), s.Client(t, "tamsin")
+	file := []byte("given name,family name,site,works at,works as,pin\nAna,Quennell,HB,HB,packer,yes\n")
+	i, err := bring(t, maren, "one.csv", file)
+	require.NoError(t, err)
+	path := fmt.Sprintf("/imports/%d", i.ID)
+	for _, c := range []struct{ method, path string }{{"GET", path}, {"GET", path + "/rows"}, {"GET", path + "/file"},
+		{"PATCH", path}, {"POST", path + "/run"}, {"POST", path + "/pins"}, {"POST", path + "/slips"}, {"DELETE", path},
+		{"DELETE", path + "/pins"}} {
+		var body any
+		if c.method == "POST" || c.method == "PATCH" {
+			body = struct{}{}
+		}
+		assert.Equal(t, 404, statusOf(idris.Do(ctx, c.method, c.path, body, nil)), "%s %s by another", c.method, c.path)
+	}
+	i = run(t, maren, i, api.ImportRun{})
+	assert.Equal(t, "done", i.State)
+	key := client.Header("Idempotency-Key", "once")
+	var first, second api.Page[api.NewPIN]
+	require.NoError(t, maren.Do(ctx, "POST", path+"/pins", struct{}{}, &first, key))
+	require.NoError(t, maren.Do(ctx, "POST", path+"/pins", struct{}{}, &second, key))
+	assert.Equal(t, first, second, "a printer may fail")
+	for name, rows := range tables(t, s.DSN) {
+		assert.NotContains(t, rows, first.Items[0].PIN, name)
+	}
+	require.NoError(t, maren.Do(ctx, "DELETE", path+"/pins", nil, nil))
+	assert.Equal(t, 409, statusOf(maren.Do(ctx, "POST", path+"/pins", struct{}{}, nil, key)), "no key repeats them")
+	assert.Equal(t, 2, get[api.Page[api.AuditEntry]](t, maren, "/audit", client.Query("action",
+		"pins-handed-out")).Total)
+
+	// A site manager's file: another site, and work above the ceiling, are refused row by row
+	above, err := bring(t, tamsin, "two.csv", []byte("given name,family name,site,works at,works "+
+		"as\nBo,Quennell,SM,SM,packer\n"+
+		"Cy,Quennell,HB,SM,packer\nDi,Quennell,HB,HB,packer\n"))
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int{"faulty": 2, "new": 1}, above.Counts)
+	_, err = bring(t, s.Client(t, "joss"), "three.csv", file)
+	assert.Equal(t, 403, statusOf(err))
+	_, err = bring(t, maren, "bomb.xlsx", []byte("PK\x03\x04 nothing"))
+	assert.Equal(t, 422, statusOf(err))
+}
+
+// What was kept of an import goes with its time: PINs after a day, an hour once they were shown.
+func TestPINsOfAnImportAreKeptForATime(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	made := func(name string) string {
+		i, err := bring(t, maren, name, []byte("given name,family name,site,pin\n"+name+",Quennell,HB,yes\n"))
+		require.NoError(t, err)
+		i = run(t, maren, i, api.ImportRun{})
+		require.True(t, i.HasPINs)
+		return fmt.Sprintf("/imports/%d/pins", i.ID)
+	}
+	shown, unseen := made("Ana"), made("Bo")
+	require.NoError(t, maren.Do(ctx, "POST", shown, struct{}{}, nil))
+	s.Clock.Move(59 * time.Minute)
+	maren = s.Client(t, "maren")
+	require.NoError(t, maren.Do(ctx, "POST", shown, struct{}{}, nil))
+	s.Clock.Move(2 * time.Minute)
+	assert.Equal(t, 409, statusOf(maren.Do(ctx, "POST", shown, struct{}{}, nil)))
+	require.NoError(t, maren.Do(ctx, "POST", unseen, struct{}{}, nil))
+}

@@ -304,3 +304,21 @@ func TestLeaversAreListedWithWhatIsToBeDone(t *testing.T) {
 	assert.Equal(t, 401, statusOf(joss.Get(ctx, "/me", nil)))
 	assert.Equal(t, 404, statusOf(s.Client(t, "maren").Get(ctx, "/leavers/Q0011", nil)), "who does not leave")
 }
+
+// What those with the same title have at a site is proposed, what most have first, and of nobody whom one does not see.
+func TestATitleProposesWhatOthersWithItHave(t *testing.T) {
+	s := testkit.Demo(t)
+	maren, tamsin := s.Client(t, "maren"), s.Client(t, "tamsin")
+	found := get[api.Page[api.Proposal]](t, maren, "/staff/proposals", client.Query("job_title", " packer"),
+		client.Query("site", "HB")).Items
+	require.NotEmpty(t, found)
+	assert.Equal(t, "packer", found[0].Template)
+	assert.LessOrEqual(t, found[0].Count, found[0].Of)
+	for i := range found[1:] {
+		assert.LessOrEqual(t, found[i+1].Count, found[i].Count)
+	}
+	assert.Empty(t, get[api.Page[api.Proposal]](t, tamsin, "/staff/proposals", client.Query("job_title",
+		"Forklift driver"),
+		client.Query("site", "SM")).Items, "of another site")
+	assert.Empty(t, get[api.Page[api.Proposal]](t, maren, "/staff/proposals").Items)
+}

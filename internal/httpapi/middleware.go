@@ -322,16 +322,22 @@ var printedOnce = func() []byte {
 	return encoded
 }()
 
-// carriesSecret reports whether a request holds a secret that somebody chose: a password or a PIN.
+// carriesSecret reports whether a request holds a secret that somebody chose, a password or a PIN, or asks for secrets
+// that
+// are handed out again until they are forgotten.
 func carriesSecret(path string, body []byte) bool {
-	if strings.HasPrefix(path, Base+"/me/password") || strings.HasPrefix(path, Base+"/me/feeds") {
+	ofImport := strings.HasPrefix(path, Base+"/imports/") &&
+		(strings.HasSuffix(path, "/pins") || strings.HasSuffix(path, "/slips"))
+	if ofImport || strings.HasPrefix(path, Base+"/me/password") || strings.HasPrefix(path, Base+"/me/feeds") {
 		return true
 	}
+	type secrets struct{ PIN, Password string }
 	var sent struct {
-		PIN        string `json:"pin"`
+		PIN        string  `json:"pin"`
+		Set        secrets // of an act about many
 		Operations []struct {
 			Op  string
-			Set struct{ PIN, Password string }
+			Set secrets
 		}
 	}
 	if json.Unmarshal(body, &sent) != nil {
@@ -342,7 +348,7 @@ func carriesSecret(path string, body []byte) bool {
 			return true
 		}
 	}
-	return sent.PIN != ""
+	return sent.PIN != "" || sent.Set.PIN != "" || sent.Set.Password != ""
 }
 
 // withoutSecrets takes what is shown once out of an answer that is kept.

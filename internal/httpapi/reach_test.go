@@ -264,18 +264,23 @@ func TestASecretLeavesNoTrace(t *testing.T) {
 		`{"operations":[{"op":"pin.set","set":{"staff":"Q0012","pin":"481502"}}]}`,
 		append([]string{"Idempotency-Key", "change"}, token...)...)
 	require.Less(t, status, 300, string(answer))
+	status, _, answer, _ = call(t, s, "POST", "/api/v1/staff/acts",
+		`{"op":"pin.set","set":{"pin":"481630"},"staff":["Q0013"]}`,
+		append([]string{"Idempotency-Key", "acts"}, token...)...)
+	require.Less(t, status, 300, string(answer))
 	status, _, _, _ = call(t, s, "POST", "/api/v1/me/password",
 		`{"old_password":"orchard-ladder-seven","new_password":"nine green ladders lean"}`,
 		append([]string{"Idempotency-Key", "password"}, token...)...)
 	require.Less(t, status, 300)
 	for table, rows := range tables(t, s.DSN) {
-		for _, secret := range []string{"480217", "481502", "nine green ladders", "orchard-ladder"} {
+		for _, secret := range []string{"480217", "481502", "481630", "nine green ladders", "orchard-ladder"} {
 			// Digits within a longer number, such as that of an event, are no PIN.
 			assert.False(t, regexp.MustCompile(`(^|\D)`+secret+`(\D|$)`).MatchString(rows), "%s holds %s", table, secret)
 		}
 	}
-	assert.NotContains(t, tables(t, s.DSN)["idempotency_keys"], "password",
-		"a request that carries a secret is not kept")
+	for _, key := range []string{"password", "acts", "change", "pin-0"} {
+		assert.NotContains(t, tables(t, s.DSN)["idempotency_keys"], key, "a request that carries a secret is not kept")
+	}
 }
 
 // A preview says nothing of which PINs are in use; making it does, stands in the audit log, and is slowed.

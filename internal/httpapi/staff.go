@@ -8,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -181,6 +182,39 @@ func (s *Server) registerPerson() {
 				items[i] = api.Double{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(),
 					Status: string(v.live.Status(d.Staff.ID, v.at.Unix())), JobTitle: d.Staff.JobTitle,
 					HomeSite: v.placeRef(d.Staff.HomeSite).Name, Why: d.Why}
+			}
+			return pageOf(items, &in.Paging)
+		})
+}
+
+// registerProposals registers what somebody about to be enrolled may be given.
+func (s *Server) registerProposals() {
+	type in struct {
+		Paging
+		JobTitle string `query:"job_title" maxLength:"120" doc:"Of the one who is enrolled"`
+		Site     string `query:"site" maxLength:"64" doc:"Code of the home site"`
+	}
+	route(s, "GET", "/staff/proposals", "list-proposals", "staff",
+		"The assignments that people with a job title have at a site, what most have first",
+		Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *in) (*listed[api.Proposal], error) {
+			v := s.view(ctx)
+			var site estate.PlaceID
+			if in.Site != "" {
+				at := v.live.State().PlaceByCode(in.Site)
+				if at == nil {
+					return nil, fault.Missingf("query.site", "no place has the code %q", in.Site)
+				}
+				site = at.ID
+			}
+			found, err := s.app.Proposals(callerOf(ctx).id(), in.JobTitle, site)
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.Proposal, len(found))
+			for i, p := range found {
+				template := v.live.State().Template(p.Template)
+				items[i] = api.Proposal{Place: v.placeRef(p.Place), Template: template.Code, TemplateOf: template.Name,
+					Count: p.Count, Of: p.Of}
 			}
 			return pageOf(items, &in.Paging)
 		})

@@ -2839,6 +2839,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The assignments that people with a job title have at a site, what most have first
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["list-proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}": {
         parameters: {
             query?: never;
@@ -5594,6 +5614,18 @@ export interface components {
              */
             total: number;
         };
+        PageProposal: {
+            items: components["schemas"]["Proposal"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageQualification: {
             items: components["schemas"]["Qualification"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -5874,6 +5906,22 @@ export interface components {
              * @example urn:loyal-latch:problem:conflict
              */
             type: string;
+        };
+        Proposal: {
+            /**
+             * Format: int64
+             * @description How many have it
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description How many have the title there
+             */
+            of: number;
+            place: components["schemas"]["PlaceRef"];
+            /** @description Code */
+            template: string;
+            template_name: string;
         };
         Qualification: {
             code: string;
@@ -6652,7 +6700,7 @@ export interface operations {
                 q?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -6698,7 +6746,7 @@ export interface operations {
                 when?: "now" | "later" | "past" | "ended";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -6954,7 +7002,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7096,7 +7144,7 @@ export interface operations {
                 sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7179,7 +7227,7 @@ export interface operations {
                 read: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7485,7 +7533,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -7761,7 +7809,7 @@ export interface operations {
                 all?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7852,7 +7900,7 @@ export interface operations {
                 sort?: "until" | "-until" | "name" | "-name" | "issued" | "-issued";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8123,7 +8171,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8247,7 +8295,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8372,7 +8420,7 @@ export interface operations {
                 draft?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8416,7 +8464,7 @@ export interface operations {
                 sort?: "issued" | "-issued" | "last_used" | "-last_used" | "name" | "-name";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8653,7 +8701,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8780,7 +8828,7 @@ export interface operations {
                 all?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9065,7 +9113,7 @@ export interface operations {
                 line: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -9252,7 +9300,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9306,7 +9354,7 @@ export interface operations {
                 sort?: "newest" | "oldest" | "until" | "staff";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9489,7 +9537,7 @@ export interface operations {
                 let_go?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9659,7 +9707,7 @@ export interface operations {
                 draft?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9697,7 +9745,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9916,7 +9964,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9993,7 +10041,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10261,7 +10309,7 @@ export interface operations {
                 q?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -10380,7 +10428,7 @@ export interface operations {
                 open?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10549,7 +10597,7 @@ export interface operations {
                 place?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10587,7 +10635,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10718,7 +10766,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10817,7 +10865,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11335,7 +11383,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11501,7 +11549,7 @@ export interface operations {
                 under?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -11638,7 +11686,7 @@ export interface operations {
                 undecided?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -11751,7 +11799,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -12002,7 +12050,7 @@ export interface operations {
                 at?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -12205,7 +12253,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -12463,7 +12511,7 @@ export interface operations {
                 prepared?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -12646,7 +12694,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13001,7 +13049,7 @@ export interface operations {
                 templates?: string[];
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13046,7 +13094,7 @@ export interface operations {
                 sort?: "name" | "-name" | "last" | "-last";
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13166,7 +13214,7 @@ export interface operations {
                 sort?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13291,7 +13339,7 @@ export interface operations {
                 external_id?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13307,6 +13355,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageDouble"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-proposals": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Of the one who is enrolled */
+                job_title?: string;
+                /** @description Code of the home site */
+                site?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageProposal"];
                 };
             };
             /** @description Error */
@@ -13858,7 +13948,7 @@ export interface operations {
                 at?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -14076,7 +14166,7 @@ export interface operations {
                 after?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -14349,7 +14439,7 @@ export interface operations {
                 place?: string;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14518,7 +14608,7 @@ export interface operations {
                 undecided?: boolean;
             };
             header?: {
-                /** @description application/json or text/csv */
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {

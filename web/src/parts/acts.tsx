@@ -109,6 +109,7 @@ function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; 
   return {
     op: `staff.${act}`,
     on: whom.staff_number,
+    ...(act === "lock" && bar.until ? { set: { until: bar.until } } : {}),
     ...(act === "leave" && lastDay ? { set: leaving(lastDay) } : {}),
   };
 }
@@ -222,6 +223,16 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
                 </div>
               )}
             </div>
+          )}
+          {act === "lock" && (
+            <TextField
+              label="Until"
+              optional
+              type="datetime-local"
+              value={until}
+              onChange={(e) => setUntil(e.target.value)}
+              hint="Left empty: until somebody unlocks."
+            />
           )}
           <Wrong error={run.error} />
           <div className="flex gap-2">

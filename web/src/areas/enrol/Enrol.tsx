@@ -88,6 +88,12 @@ function Form({ again }: { again: () => void }) {
     queryFn: () => take(api.GET("/staff/doubles", { params: { query: JSON.parse(who) } })),
     enabled: named || form.email.includes("@"),
   });
+  const titled = useDeferredValue(JSON.stringify({ job_title: form.job_title.trim(), site: form.home_site }));
+  const proposals = useQuery({
+    queryKey: ["proposals", titled],
+    queryFn: () => take(api.GET("/staff/proposals", { params: { query: { ...JSON.parse(titled), limit: 4 } } })),
+    enabled: form.job_title.trim().length > 2 && form.home_site !== "",
+  });
   const run = useMutation({ mutationFn: () => change(operations, reason) });
   const wrong = run.error instanceof Refusal ? run.error : preview.error instanceof Refusal ? preview.error : undefined;
   const needsReason = preview.data?.effect.needs_reason ?? false;
@@ -217,6 +223,22 @@ function Form({ again }: { again: () => void }) {
             )}
           </Section>
           <Section title="2 · Where, and as what">
+            {!choices.template && !!proposals.data?.items.length && (
+              <p className="mb-3 flex flex-wrap items-center gap-2">
+                <span className="text-faded">Others with this title:</span>
+                {proposals.data.items.map((p) => (
+                  <Button
+                    key={`${p.place.code} ${p.template}`}
+                    onClick={() => {
+                      choices.setPlace(p.place.code);
+                      choices.setTemplate(p.template);
+                    }}
+                  >
+                    {p.template_name} at {p.place.name} ({p.count} of {p.of})
+                  </Button>
+                ))}
+              </p>
+            )}
             <AssignmentFields choices={choices} wrong={choices.template ? wrong : undefined} />
             <div className="mt-3 border-t border-rule pt-3">
               <PersonField label="And what this colleague has" optional value={like} onChosen={setLike} />
