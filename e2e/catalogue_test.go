@@ -54,6 +54,7 @@ func TestTheCatalogueIsReworded(t *testing.T) {
 	p.press("Bring back Change a recipe")
 	p.press("Bring it back")
 	p.gone("Templates that set it give it again")
+	p.until("it is back in the list", `!latch.button("Bring back Change a recipe")`)
 	assert.False(t, s.App.Live().Catalogue().PermissionByKey("line.recipe").Retired)
 	p.press("Retire the group Care of lines")
 	p.see("stands in")

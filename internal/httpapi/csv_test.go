@@ -49,12 +49,14 @@ func TestAListAsCSVHasAColumnForEachPlainField(t *testing.T) {
 }
 
 func TestNoCellIsAFormula(t *testing.T) {
-	for _, bad := range []string{"=1+1", "+1", "-1", "@x", "\tx"} {
+	for _, bad := range []string{"=1+1", "+1", "-1+1", "@x", "\tx", "-A1"} {
 		rows := rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{{GivenName: bad}}})
 		assert.Contains(t, rows[1], "'"+bad)
 	}
 	rows := rowsOf(t, api.Page[api.EffectLine]{Items: []api.EffectLine{{People: -3}}})
 	assert.Contains(t, rows[1], "-3", "a number is a number")
+	rows = rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{{GivenName: "-1.5"}}})
+	assert.Contains(t, rows[1], "-1.5", "and no formula")
 }
 
 func TestWhatIsNoListIsWrittenAsJSON(t *testing.T) {
