@@ -85,7 +85,7 @@ func (s *session) coverCommand() *cobra.Command {
 	c := &cobra.Command{Use: "cover STAFF --by COLLEAGUE --until DATE", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: s.completeStaff(),
 		Short:             "Give a colleague what somebody absent has, for the days of the absence",
-		Example: "  loyal cover Q0011 --by Q0012 --from 2026-12-01 --until 2026-12-14 --pause --reason holidays\n" +
+		Example: "  loyal cover Q0007 --by Q0012 --from 2026-12-01 --until 2026-12-14 --pause --reason holidays\n" +
 			"  loyal cover Q0011 --by 'Ana Reyes' --until 2026-12-14 --assignments 112 --preview"}
 	var by string
 	c.Flags().StringVar(&by, "by", "", "who covers (required)")
