@@ -300,9 +300,8 @@ const likely = 0.93
 const mostDoubles = 10
 
 // Doubles returns those on record who may be somebody about to be enrolled: with the same email, phone or external id,
-// or
-// with much the same name, the likeliest first; also among those who have left. A person is on record once, so whoever
-// may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
+// or with much the same name, the likeliest first; also among those who have left. A person is on record once, so
+// whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
 func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
 	live, now := a.Live(), a.now().Unix()
 	if !live.HoldsAnywhere(actor, permit.EnrolStaff, now) {

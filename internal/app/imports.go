@@ -107,7 +107,10 @@ func (i *imports) keep(planned *Import) {
 	i.lock.Lock()
 	defer i.lock.Unlock()
 	i.kept = slices.DeleteFunc(i.kept, func(kept *Import) bool { return kept.ID == planned.ID })
-	i.kept = append([]*Import{planned}, i.kept...)
+	// A copy, as whoever planned goes on writing what is theirs; the plan itself is not changed any more
+	record, copied := *planned.Import, *planned
+	copied.Import = &record
+	i.kept = append([]*Import{&copied}, i.kept...)
 	i.kept = i.kept[:min(len(i.kept), plansKept)]
 }
 
@@ -187,9 +190,8 @@ func (a *App) importOf(ctx context.Context, actor people.StaffID, id uint64) (*I
 	return decodedImport(stored)
 }
 
-// ImportFor returns an import of the actor's own with what would become of each row now; of one that is being brought
-// in,
-// how far it is and no rows.
+// ImportFor returns an import of the actor's own with what would become of each row now; while it is brought in, how far
+// that is and no rows.
 func (a *App) ImportFor(ctx context.Context, actor people.StaffID, id uint64) (*Import, error) {
 	i, err := a.importOf(ctx, actor, id)
 	if err != nil || i.State == ImportRunning {

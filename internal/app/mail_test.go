@@ -74,8 +74,7 @@ func TestRemindersOfDaysMissedAreCaughtUpWith(t *testing.T) {
 }
 
 // Somebody is told when they begin, not while they are prepared; whoever looks after a leaver three days before; and
-// the
-// leaver when access has ended. Each once, at two instances too, also after days without a service.
+// the leaver when access has ended. Each once, at two instances too, also after days without a service.
 func TestComingsAndGoingsAreToldOnceAndInTime(t *testing.T) {
 	s := testkit.Demo(t)
 	second := s.Second(t)

@@ -70,8 +70,7 @@ func (a *App) chosen(actor people.StaffID, m *Many) ([]*people.Staff, error) {
 }
 
 // DoMany does one act about many people: as one change, whole or not at all. Each about whom it cannot be done is
-// named,
-// with the reason.
+// named, with the reason.
 func (a *App) DoMany(ctx context.Context, r Request, m Many) (*ManyResult, error) {
 	live, now := a.Live(), a.now()
 	whom, err := a.chosen(r.Actor.Staff, &m)
@@ -122,8 +121,7 @@ func (a *App) DoMany(ctx context.Context, r Request, m Many) (*ManyResult, error
 }
 
 // refused says why an act is not done: about whom it cannot be done, each of them; or that it would be done about
-// others
-// than whoever asks was told.
+// others than whoever asks was told.
 func (m *Many) refused(whom []*people.Staff, faults map[int]error, result *ManyResult) error {
 	if len(faults) > 0 && (!m.LeaveOut || result.Count == 0) {
 		var refusal *fault.Fault

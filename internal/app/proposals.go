@@ -21,8 +21,7 @@ type Proposal struct {
 }
 
 // Proposals returns what people with a job title have whose home site it is, what most have first: for somebody about
-// to
-// be enrolled. Only those whom the actor sees whole are looked at.
+// to be enrolled. Only those whom the actor sees whole are looked at.
 func (a *App) Proposals(actor people.StaffID, title string, site estate.PlaceID) ([]Proposal, error) {
 	live, now := a.Live(), a.now().Unix()
 	if !live.HoldsAnywhere(actor, permit.EnrolStaff, now) {

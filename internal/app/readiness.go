@@ -70,8 +70,7 @@ func (a *App) ReadinessOf(actor people.StaffID, q ReadinessQuery) (*Readiness, e
 }
 
 // obstacles are what keeps somebody from working who is to work now or within a week, prepared ones who start later
-// where
-// they are asked about; works says whether they are to work.
+// where they are asked about; works says whether they are to work.
 func (l *Live) obstacles(p *people.Staff, now time.Time, prepared bool) (list []access.Obstacle, works bool) {
 	switch l.Status(p.ID, now.Unix()) {
 	case people.Left:

@@ -385,8 +385,7 @@ func TestAPlannedDraftIsJudgedByWhatItsOwnerMayThen(t *testing.T) {
 }
 
 // The planned draft of a manager who can act no more is taken over by somebody who may see it, who is not themselves
-// out
-// of action, and is made with their authority.
+// out of action, and is made with their authority.
 func TestThePlanOfWhoCanActNoMoreIsTakenOver(t *testing.T) {
 	s := testkit.Demo(t)
 	idris, maren, tamsin := staffOf(s, "Q0002"), staffOf(s, "Q0001"), staffOf(s, "Q0003")

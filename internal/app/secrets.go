@@ -26,8 +26,7 @@ func slow(op string) bool {
 }
 
 // prepare works out, before anybody has to wait for the change, the secrets that its operations hand out or take in:
-// all
-// but those that are made already.
+// all but those that are made already.
 func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepared) (map[int]change.Prepared, error) {
 	var at []int
 	chosen := 0

@@ -179,8 +179,7 @@ func (s *stress) check() {
 
 // Law 7 to 9 and 15: whatever breaks, is cancelled or made at once, at one instance or two, what is live is what is
 // kept, is what the history says; the log is whole; recorded decisions come out the same; what was acknowledged is
-// made,
-// once and whole. LATCH_STRESS=25 runs so many rounds.
+// made, once and whole. LATCH_STRESS=25 runs so many rounds.
 func TestWhateverBreaksNothingIsLostDoubledOrHalf(t *testing.T) {
 	rounds, err := strconv.Atoi(os.Getenv("LATCH_STRESS"))
 	if err != nil {

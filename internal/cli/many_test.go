@@ -13,8 +13,7 @@ import (
 )
 
 // Many are named, stand in a file or are chosen by a filter; all that is wrong with a file is said at once, and a
-// filter
-// is done only once its count is confirmed.
+// filter is done only once its count is confirmed.
 func TestOneThingIsDoneAboutManyPeople(t *testing.T) {
 	d := newDesk(t)
 	d.login("maren")

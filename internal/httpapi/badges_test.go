@@ -28,8 +28,7 @@ func at(t *testing.T, s *testkit.Service, ask api.DecisionRequest) api.Decision 
 }
 
 // The week in the life of a badge: issued, left at home while a day badge is lent, lost, replaced, shown at a door
-// after
-// that, and returned.
+// after that, and returned.
 func TestTheWeekInTheLifeOfABadge(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")

@@ -27,8 +27,7 @@ var csvFormat = huma.Format{
 }
 
 // xlsxFormat writes a list as a workbook (ISO/IEC 29500), each cell as text: no code becomes a date there, and no name
-// a
-// formula.
+// a formula.
 var xlsxFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
 		if lines := linesOf(v); lines != nil {

@@ -51,8 +51,7 @@ func run(t *testing.T, c *client.Client, i api.Import, body api.ImportRun) api.I
 }
 
 // The harvest in its plainest form: 120 starters from a file to working PINs in one change; twenty leave in one act,
-// and
-// every door refuses them.
+// and every door refuses them.
 func TestTheSeasonsStartersComeInByOneFileAndTwentyLeaveInOneAct(t *testing.T) {
 	s := testkit.Demo(t)
 	maren := s.Client(t, "maren")
@@ -165,8 +164,7 @@ func workingHour(t *testing.T, c *client.Client) time.Time {
 }
 
 // An import is its maker's own; PINs are kept nowhere once they are handed out, under no key either; and nobody brings
-// in
-// what they may not give.
+// in what they may not give.
 func TestAnImportIsItsMakersOwnAndItsPINsLeaveNoTrace(t *testing.T) {
 	s := testkit.Demo(t)
 	maren, idris, tamsin := s.Client(t, "maren"), s.Client(t, "idris"), s.Client(t, "tamsin")

@@ -100,8 +100,7 @@ func TestAnActAboutChosenPeopleNamesEachWhomItCannotBeDoneAbout(t *testing.T) {
 }
 
 // Those whose assignments an act is about keep what it is not about: elsewhere, with another template, or at places
-// that
-// whoever acts does not see.
+// that whoever acts does not see.
 func TestAssignmentsOfManyAreMovedEndedAndDated(t *testing.T) {
 	s := testkit.Demo(t)
 	maren := s.Client(t, "maren")

@@ -323,8 +323,7 @@ var printedOnce = func() []byte {
 }()
 
 // carriesSecret reports whether a request holds a secret that somebody chose, a password or a PIN, or asks for secrets
-// that
-// are handed out again until they are forgotten.
+// that are handed out again until they are forgotten.
 func carriesSecret(path string, body []byte) bool {
 	ofImport := strings.HasPrefix(path, Base+"/imports/") &&
 		(strings.HasSuffix(path, "/pins") || strings.HasSuffix(path, "/slips"))

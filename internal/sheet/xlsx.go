@@ -89,8 +89,7 @@ func readXLSX(content []byte) (t *intake.Table, err error) {
 }
 
 // readSheet reads a sheet; nil where it holds nothing. It streams once, so that it is known how large the sheet is
-// before
-// anything asks for all of it.
+// before anything asks for all of it.
 func readSheet(f *excelize.File, name string) (*intake.Table, error) {
 	rows, err := f.Rows(name)
 	if err != nil {

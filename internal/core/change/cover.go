@@ -276,8 +276,7 @@ func (t *Trial) seatsCeiling() error {
 }
 
 // Seated reports whether somebody takes a seat: they work here or are going to. Neither has their contract ended, nor
-// have
-// they left.
+// have they left.
 func Seated(p *people.Staff, now int64, zone *time.Location) bool {
 	span := p.SpanIn(zone)
 	return now < span.Gone && now < span.Contract

@@ -306,8 +306,7 @@ func (r *reader) person(row *Row, decided *Decision) *people.Staff {
 }
 
 // alike looks for somebody on record with the name of a row, or with its email: the same person where first day and
-// home
-// site agree too, and otherwise asked about.
+// home site agree too, and otherwise asked about.
 func (r *reader) alike(row *Row) *people.Staff {
 	v := row.Values
 	start, _ := day.Read(v["start_date"], r.reading.Order) // what is wrong with it is said with its column

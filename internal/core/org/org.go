@@ -123,8 +123,8 @@ type Settings struct {
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`
 	// After how many wrong tries within how long no more are taken: at a reader for at most TriesHoldMinutes, of a
-	// person
-	// who is known by their badge by a lock, for TriesLockMinutes or, where that is 0, until somebody unlocks them.
+	// person who is known by their badge by a lock, for TriesLockMinutes or, where that is 0, until somebody unlocks
+	// them.
 	TriesAllowed       int `json:"tries_allowed"`
 	TriesWindowMinutes int `json:"tries_window_minutes"`
 	TriesHoldMinutes   int `json:"tries_hold_minutes"`
