@@ -250,31 +250,24 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 
 // endSessions ends the sessions and tokens of those whose password is another now, who are locked, or who have left.
 func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) error {
+	var locked, others []uint32
 	for i := range trial.Entries {
-		e := &trial.Entries[i]
-		record := change.RecordOf(trial.State, e.Record)
-		switch e.Op {
-		case "password.issue", "password.set":
-			if c, is := record.(*credential.Credential); is {
-				if err := tx.EndSessions(uint32(c.Staff), r.Keep); err != nil {
-					return err
-				}
+		switch record := change.RecordOf(trial.State, trial.Entries[i].Record).(type) {
+		case *credential.Credential:
+			if op := trial.Entries[i].Op; op == "password.issue" || op == "password.set" {
+				others = append(others, uint32(record.Staff))
 			}
-		case "staff.lock":
-			if p, is := record.(*people.Staff); is {
-				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
-					return err
-				}
-			}
-		case "staff.leave":
-			if p, is := record.(*people.Staff); is && !p.LeavesAt.IsZero() && !p.LeavesAt.After(at) {
-				if err := tx.EndSessions(uint32(p.ID), 0); err != nil {
-					return err
-				}
+		case *people.Staff:
+			switch op := trial.Entries[i].Op; {
+			case op == "staff.lock":
+				locked = append(locked, uint32(record.ID))
+			case op == "staff.leave" && !record.LeavesAt.IsZero() && !record.LeavesAt.After(at):
+				others = append(others, uint32(record.ID))
 			}
 		}
 	}
-	return nil
+	// A lock may become a change later than it was made: what began since has been let in again
+	return errors.Join(tx.EndSessions(locked, 0, at), tx.EndSessions(others, r.Keep, time.Time{}))
 }
 
 func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {

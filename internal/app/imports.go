@@ -190,8 +190,8 @@ func (a *App) importOf(ctx context.Context, actor people.StaffID, id uint64) (*I
 	return decodedImport(stored)
 }
 
-// ImportFor returns an import of the actor's own with what would become of each row now; while it is brought in, how far
-// that is and no rows.
+// ImportFor returns an import of the actor's own with what would become of each row now; while it is brought in, how
+// far that is and no rows.
 func (a *App) ImportFor(ctx context.Context, actor people.StaffID, id uint64) (*Import, error) {
 	i, err := a.importOf(ctx, actor, id)
 	if err != nil || i.State == ImportRunning {

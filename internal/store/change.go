@@ -142,7 +142,17 @@ func (s *Store) Kept(ctx context.Context, entry *AuditEntry) (kept bool, err err
 	})
 }
 
-// EndSessions ends all of somebody's sessions and tokens but one, which may be 0.
-func (tx *Tx) EndSessions(staff uint32, keep uint64) error {
-	return tx.db.Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{}).Error
+// EndSessions ends all sessions and tokens of some people but one, which may be 0; where a moment is given, those that
+// began by then.
+func (tx *Tx) EndSessions(staff []uint32, keep uint64, by time.Time) error {
+	for first := 0; first < len(staff); first += batch {
+		of := tx.db.Where("staff_id IN ? AND id <> ?", staff[first:min(first+batch, len(staff))], keep)
+		if !by.IsZero() {
+			of = of.Where("created_at <= ?", by.UTC())
+		}
+		if err := of.Delete(&Session{}).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
