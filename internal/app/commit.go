@@ -261,7 +261,8 @@ func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) er
 			switch op := trial.Entries[i].Op; {
 			case op == "staff.lock":
 				locked = append(locked, uint32(record.ID))
-			case op == "staff.leave" && !record.LeavesAt.IsZero() && !record.LeavesAt.After(at):
+			case op == "staff.leave" &&
+				record.SpanIn(trial.After.Location(record.ID)).Status(at.Unix()) == people.Left:
 				others = append(others, uint32(record.ID))
 			}
 		}

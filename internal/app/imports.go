@@ -319,8 +319,12 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 		}
 		i.Reading.Order = *edit.Order
 	}
+	lines := make(map[int]bool, len(table.Lines))
+	for i := range table.Lines {
+		lines[table.Lines[i].Number] = true
+	}
 	for line, decision := range edit.Decisions {
-		if !slices.ContainsFunc(table.Lines, func(l intake.Line) bool { return l.Number == line }) {
+		if !lines[line] {
 			return nil, fault.Invalidf(fmt.Sprintf("rows.%d", line), "the file has no row in line %d", line)
 		}
 		if i.Reading.Decisions == nil {

@@ -72,10 +72,13 @@ func (a *App) Leavings(ctx context.Context, actor people.StaffID, q LeavingQuery
 	var ids []uint32
 	managed := map[people.StaffID]int{}
 	for id, p := range live.State().Staff.All() {
-		if p.LineManager != 0 && live.Status(p.ID, now.Unix()) != people.Left {
+		if p.LineManager == 0 && !p.Leaves() || live.ViewOf(p, reach, now.Unix()) != access.Whole {
+			continue
+		}
+		if live.Status(p.ID, now.Unix()) != people.Left {
 			managed[p.LineManager]++
 		}
-		if p.Leaves() && live.ViewOf(p, reach, now.Unix()) == access.Whole && (q.Site == 0 || p.HomeSite == q.Site) {
+		if p.Leaves() && (q.Site == 0 || p.HomeSite == q.Site) {
 			leavers, ids = append(leavers, p), append(ids, id)
 		}
 	}
@@ -106,8 +109,10 @@ func (a *App) LeavingOf(ctx context.Context, actor people.StaffID, reference str
 		return nil, fault.Missingf("id", "%s does not leave; record the leaving first", p.FullName())
 	}
 	live, managed := a.Live(), 0
+	reach, _ := live.Reach(actor, permit.ViewStaff, a.now().Unix())
 	for _, other := range live.State().Staff.All() {
-		if other.LineManager == p.ID && live.Status(other.ID, a.now().Unix()) != people.Left {
+		if other.LineManager == p.ID && live.Status(other.ID, a.now().Unix()) != people.Left &&
+			live.ViewOf(other, reach, a.now().Unix()) == access.Whole {
 			managed++
 		}
 	}

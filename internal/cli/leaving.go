@@ -124,20 +124,12 @@ func (s *session) handoverCommand() *cobra.Command {
 		if to == "" {
 			return usagef("say who the successor is with --to")
 		}
-		p, err := s.staff(c.Context(), args[0])
+		p, successor, err := s.pair(c.Context(), args[0], to)
 		if err != nil {
 			return err
 		}
-		successor, err := s.staff(c.Context(), to)
-		if err != nil {
+		if body.Assignments, err = assignmentsOf(c); err != nil {
 			return err
-		}
-		numbers, err := c.Flags().GetUintSlice("assignments")
-		if err != nil {
-			return err
-		}
-		for _, n := range numbers {
-			body.Assignments = append(body.Assignments, uint32(n))
 		}
 		body.To, body.Reason = successor.StaffNumber, s.reason
 		_, err = s.write(c.Context(), "POST", "/staff/"+p.StaffNumber+"/handover", body,

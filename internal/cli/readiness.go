@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -98,20 +99,12 @@ func (s *session) coverCommand() *cobra.Command {
 		if by == "" || body.Until == "" {
 			return usagef("say who covers with --by, and until which day with --until")
 		}
-		absent, err := s.staff(c.Context(), args[0])
+		absent, colleague, err := s.pair(c.Context(), args[0], by)
 		if err != nil {
 			return err
 		}
-		colleague, err := s.staff(c.Context(), by)
-		if err != nil {
+		if body.Assignments, err = assignmentsOf(c); err != nil {
 			return err
-		}
-		numbers, err := c.Flags().GetUintSlice("assignments")
-		if err != nil {
-			return err
-		}
-		for _, n := range numbers {
-			body.Assignments = append(body.Assignments, uint32(n))
 		}
 		body.By, body.Reason = colleague.StaffNumber, s.reason
 		result, err := s.write(c.Context(), "POST", "/staff/"+absent.StaffNumber+"/cover", body,
@@ -122,4 +115,22 @@ func (s *session) coverCommand() *cobra.Command {
 		return err
 	}
 	return c
+}
+
+// pair finds two people by name or number: of whom one gives and the other takes.
+func (s *session) pair(ctx context.Context, giving, taking string) (gives, takes *api.Staff, err error) {
+	if gives, err = s.staff(ctx, giving); err != nil {
+		return nil, nil, err
+	}
+	takes, err = s.staff(ctx, taking)
+	return gives, takes, err
+}
+
+// assignmentsOf are the numbers of assignments that a command names.
+func assignmentsOf(c *cobra.Command) (numbers []uint32, err error) {
+	typed, err := c.Flags().GetUintSlice("assignments")
+	for _, n := range typed {
+		numbers = append(numbers, uint32(n))
+	}
+	return numbers, err
 }

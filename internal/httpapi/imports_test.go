@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -227,4 +228,63 @@ func TestPINsOfAnImportAreKeptForATime(t *testing.T) {
 	s.Clock.Move(2 * time.Minute)
 	assert.Equal(t, 409, statusOf(maren.Do(ctx, "POST", shown, struct{}{}, nil)))
 	require.NoError(t, maren.Do(ctx, "POST", unseen, struct{}{}, nil))
+}
+
+// What an import has made is undone as one: those who were enrolled have left, who came back has left again, who was
+// changed is as before, and the digits of their PINs are free.
+func TestAnImportIsUndoneAsOne(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	before := get[api.Staff](t, maren, "/staff/Q0012")
+	badge := get[api.Page[api.Badge]](t, maren, "/badges", client.Query("state", "stock"),
+		client.Query("site", "HB")).Items[0]
+	file := "staff number,given name,family name,site,start,end,works at,works as,qualification,pin,badge,phone\n" +
+		",Ana,Quennell,HB,,,HB,packer,FORKLIFT,yes," + badge.Number + ",\n" +
+		",Bo,Quennell,HB,,,HB-GRADE,grader,,yes,,\n" +
+		"Q0240,Kasia,Petrak,HB," + testkit.InDays(1) + "," + testkit.InWeeks(9) + ",HB,packer,,,,\n" +
+		"Q0012,,,,,,,,,,,+353 1 555 0112\n"
+	i, err := bring(t, maren, "four.csv", []byte(file))
+	require.NoError(t, err)
+	require.Equal(t, map[string]int{"new": 2, "back": 1, "update": 1}, i.Counts, "%+v", rowsOf(t, maren, i,
+		"faulty,asked"))
+	i = run(t, maren, i, api.ImportRun{Reasoned: api.Reasoned{Reason: "the harvest"}})
+	undo := fmt.Sprintf("/changes/%d/undo", i.Changes[0])
+	_, err = maren.Write(ctx, "POST", undo, api.Reasoned{Reason: "the wrong list"})
+	require.NoError(t, err)
+	for _, number := range []string{"Q0240", "Q0241", "Q0242"} {
+		assert.Equal(t, "left", get[api.Staff](t, maren, "/staff/"+number).Status, number)
+	}
+	assert.Equal(t, before.Phone, get[api.Staff](t, maren, "/staff/Q0012").Phone)
+	assert.Equal(t, badge.State, get[api.Page[api.Badge]](t, maren, "/badges", client.Query("q",
+		badge.Number)).Items[0].State)
+	_, err = maren.Write(ctx, "POST", undo, api.Reasoned{Reason: "again"})
+	assert.Error(t, err, "once")
+	again, err := bring(t, maren, "four.csv", []byte(file))
+	require.NoError(t, err)
+	assert.Equal(t, 3, again.Counts["back"], "brought again they come back: %v", again.Counts)
+}
+
+// Ten requests at once bring a file in once.
+func TestAnImportThatIsRunTenTimesAtOnceIsMadeOnce(t *testing.T) {
+	s := testkit.Demo(t)
+	second := s.Second(t)
+	maren, other := s.Client(t, "maren"), second.Client(t, "maren")
+	i, err := bring(t, maren, "one.csv", []byte("given name,family name,site,pin\nAna,Quennell,HB,yes\n"))
+	require.NoError(t, err)
+	path := fmt.Sprintf("/imports/%d", i.ID)
+	var all sync.WaitGroup
+	for n := range 10 {
+		all.Go(func() { _ = []*client.Client{maren, other}[n%2].Do(ctx, "POST", path+"/run", struct{}{}, nil) })
+	}
+	all.Wait()
+	require.Eventually(t, func() bool {
+		i = get[api.Import](t, other, path)
+		return i.State == "done"
+	}, 30*time.Second, 50*time.Millisecond)
+	assert.Len(t, i.Changes, 1)
+	for _, c := range []*client.Client{maren, other} { // each instance, once it has followed
+		assert.Eventually(t, func() bool {
+			return get[api.Page[api.Staff]](t, c, "/staff", client.Query("limit", "1")).Total == 241
+		}, 10*time.Second, 20*time.Millisecond)
+	}
 }

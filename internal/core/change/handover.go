@@ -1,6 +1,7 @@
 package change
 
 import (
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
@@ -112,6 +113,11 @@ func (t *Trial) handOverReports(p, to *people.Staff) (over int, err error) {
 	for _, of := range t.State.Staff.All() {
 		if of.LineManager != p.ID || of.ID == to.ID || t.statusOf(of) == people.Left {
 			continue
+		}
+		if t.view(of) == access.Hidden { // of whom nothing is told, not even the name
+			return 0, fault.Refusedf("not-permitted", "Some of those whose line manager %s is belong to other sites. "+
+				"Ask "+
+				"whoever looks after all of them.", p.FullName())
 		}
 		if err := t.requireFor(permit.EditStaff, of); err != nil {
 			return 0, err

@@ -18,7 +18,7 @@ var leavingOperations = []Description{
 
 // leaveForm says when somebody leaves: after a last day, or at a moment; at once where it says neither.
 type leaveForm struct {
-	On string `json:"on"` // last day that counts, at the home site
+	On string `json:"on"` // last day that counts, at the home site; one that has passed ends access at once
 	At string `json:"at"` // moment at which access ends, RFC 3339; one that has passed: at once
 }
 
@@ -70,9 +70,6 @@ func (t *Trial) leaves(p *people.Staff, form *leaveForm) (err error) {
 	case form.On != "":
 		if p.LeavingDate, err = t.date("on", form.On); err != nil {
 			return err
-		}
-		if t.actor.System == "" && p.LeavingDate < day.Of(t.env.Now.In(t.zoneOf(p))) {
-			return fault.Invalidf("set.on", "the last day is today or later; leave it out to end access at once")
 		}
 		if p.LeavingDate < first {
 			return fault.Invalidf("set.on", "%s starts on %s; the last day is that day or later", p.FullName(),

@@ -143,6 +143,9 @@ func TestLeavingIsAtOnceAfterADayOrAtAMoment(t *testing.T) {
 	assert.Equal(t, people.Left, later.SpanIn(noon.Location()).Status(noon.Unix()+6*3600), "at its moment, by itself")
 	passed := at(set{"at": "2026-11-23T18:00:00Z"})
 	assert.Equal(t, noon, passed.LeavesAt)
+	friday := at(set{"on": "2026-11-20"})
+	assert.Equal(t, "2026-11-20", friday.LeavingDate.String(), "what is on record is when they left")
+	assert.Equal(t, people.Left, friday.SpanIn(noon.Location()).Status(noon.Unix()))
 	h.must(owner, "", op("staff.enrol", "", set{"staff_number": "S9", "given_name": "N", "family_name": "H",
 		"home_site": "A", "start_date": "2026-12-10"}))
 	for name, c := range map[string]struct {
@@ -153,7 +156,6 @@ func TestLeavingIsAtOnceAfterADayOrAtAMoment(t *testing.T) {
 		"both":                     {"S3", set{"on": "2026-12-01", "at": "2026-12-01T10:00:00Z"}, "set.at"},
 		"no moment":                {"S3", set{"at": "at noon"}, "set.at"},
 		"no day":                   {"S3", set{"on": "31/12/2026"}, "set.on"},
-		"a day before today":       {"S3", set{"on": "2026-11-20"}, "set.on"},
 		"before the first day":     {"S9", set{"on": "2026-12-01"}, "set.on"},
 		"a moment before it":       {"S9", set{"at": "2026-12-01T10:00:00Z"}, "set.at"},
 		"beyond what a day can be": {"S3", set{"at": "9999-12-01T10:00:00Z"}, "set.at"},
@@ -304,4 +306,9 @@ func TestWorkIsHandedOverAndEachKeepsTheirName(t *testing.T) {
 	}
 	_, err = h.try(h.who("S2"), "r", op("staff.hand_over", "S3", set{"to": "S2", "all": true}))
 	assert.True(t, fault.Is(err, fault.Refused), "nobody gives themselves what another has")
+	h.must(owner, "", op("staff.unlock", "S3", nil), op("staff.reinstate", "S4", nil),
+		op("staff.edit", "S4", set{"line_manager": "S3"}))
+	_, err = h.try(h.who("S2"), "r", op("staff.hand_over", "S3", set{"to": "S9", "reports": true}))
+	assert.True(t, fault.Is(err, fault.Refused))
+	assert.NotContains(t, err.Error(), "Beyond", "of those whom one does not see not even the name is told")
 }

@@ -246,3 +246,14 @@ func TestWhatWasLoggedInFormerWordsIsReadAndUndone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "staff.reinstate", operations[0].Op)
 }
+
+// Whoever left on a day that has passed is brought back and, undone, has left on that day.
+func TestAnUndoRestoresADayThatHasPassed(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "left on Friday", op("staff.leave", "S3", set{"on": "2026-11-20"}))
+	back := h.must(owner, "", op("staff.reinstate", "S3", nil))
+	d, err := h.undo(back)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-20", d.State.StaffByNumber("S3").LeavingDate.String())
+}

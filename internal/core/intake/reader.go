@@ -309,7 +309,10 @@ func (r *reader) person(row *Row, decided *Decision) *people.Staff {
 // home site agree too, and otherwise asked about.
 func (r *reader) alike(row *Row) *people.Staff {
 	v := row.Values
-	start, _ := day.Read(v["start_date"], r.reading.Order) // what is wrong with it is said with its column
+	start, err := day.Read(v["start_date"], r.reading.Order)
+	if err == nil && start.IsZero() { // as they would be enrolled; what is wrong with a date is said with its column
+		start = day.Of(r.now)
+	}
 	for _, id := range r.byName[nameKey(v["given_name"], v["family_name"])] {
 		p := r.state.Person(id)
 		if !r.reading.Sees(p) {

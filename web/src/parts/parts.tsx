@@ -396,6 +396,28 @@ export function SecretSlip({ secret }: { secret: Schema["Secret"] }) {
   );
 }
 
+/** PINs of several people, on show once. */
+export function PINTable({ pins }: { pins: { staff_number: string; name?: string; pin: string }[] }) {
+  return (
+    <table className="block max-h-72 overflow-auto text-[0.95rem]">
+      <tbody>
+        {pins.map((p) => (
+          <tr key={p.staff_number} className="border-t border-brass-light first:border-t-0">
+            <td className="py-0.5 pr-3">{p.staff_number}</td>
+            {p.name && <td className="py-0.5 pr-3">{p.name}</td>}
+            <td className="py-0.5 font-[650] tracking-[0.1em]" data-secret="pin">
+              {p.pin}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** How many people: "1 person", "1,200 people". */
+export const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
+
 /** Pages that belong together, as a second row under the title of each. */
 export function Tabs({ label, tabs }: { label: string; tabs: { to: string; name: string; shown?: boolean }[] }) {
   return (

@@ -5,13 +5,11 @@ import { useEffect, useRef, useState } from "react";
 import { api, download, queries, type Schema, take } from "@/api/api";
 import { EnrolTabs } from "@/areas/enrol/Enrol";
 import { Effects } from "@/parts/effects";
-import { Button, Loading, Page, TextField, Wrong } from "@/parts/parts";
+import { Button, Loading, Page, PINTable, people, TextField, Wrong } from "@/parts/parts";
 import { ColumnsPart, OtherwisePart } from "./ColumnsPart";
 import { StateMark } from "./Imports";
 import { type Import, useImport } from "./queries";
 import { RowsPart } from "./RowsPart";
-
-const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
 
 /** One file of people: how it is read, what would become of each row, and bringing it in. */
 export function ImportPage() {
@@ -213,19 +211,9 @@ function NewPINs({ of }: { of: Import }) {
         <Wrong error={show.error ?? print.error ?? forget.error} />
       </div>
       {shown && (
-        <table className="mt-3 block max-h-72 overflow-auto text-[0.95rem]">
-          <tbody>
-            {shown.map((p) => (
-              <tr key={p.staff_number} className="border-t border-brass-light">
-                <td className="py-0.5 pr-3">{p.staff_number}</td>
-                <td className="py-0.5 pr-3">{p.name}</td>
-                <td className="py-0.5 font-[650] tracking-[0.1em]" data-secret="pin">
-                  {p.pin}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <div className="mt-3">
+          <PINTable pins={shown} />
+        </div>
       )}
     </div>
   );

@@ -5,15 +5,13 @@ import { useMay } from "@/areas/session/session";
 import { isoToday } from "@/parts/AssignmentFields";
 import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
-import { Ask, Button, instant, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, instant, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
 
 type Act = Schema["StaffAct"];
 type Result = Schema["StaffActResult"];
 
 /** Who is chosen in the list: some, or all whom the filter keeps. */
 export type Chosen = { numbers: string[]; filter?: Schema["StaffFilter"]; count: number };
-
-const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
 
 type Field = "last_day" | "moment" | "place" | "template" | "from" | "until" | "overlap_days" | "of";
 const acts: Record<
@@ -348,18 +346,7 @@ function Secrets({ of }: { of: Result }) {
   return (
     <div className="mb-4 rounded-sm border-2 border-dashed border-brass bg-soon-wash px-4 py-3">
       <p className="text-sm font-[600] text-soon">PINs, shown this once</p>
-      <table className="block max-h-72 overflow-auto">
-        <tbody>
-          {of.secrets.map((s) => (
-            <tr key={s.owner}>
-              <td className="pr-4">{s.owner}</td>
-              <td className="font-[650] tracking-[0.1em]" data-secret={s.kind}>
-                {s.value}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <PINTable pins={of.secrets.map((s) => ({ staff_number: s.owner, pin: s.value }))} />
     </div>
   );
 }
