@@ -100,6 +100,7 @@ type Staff struct {
 	Hours       *AccessHours `json:"hours,omitempty" doc:"Access hours of those of their assignments that state none; left out: those of the templates"`
 	HoursWords  string       `json:"hours_words,omitempty" doc:"The same in words"`
 	Qualified   []string     `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
+	Teams       []TeamRef    `json:"teams,omitempty" doc:"That they are in"`
 	Narrow      bool         `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
 	ETag        string       `json:"etag" doc:"Send as If-Match when changing this"`
 }
@@ -115,6 +116,8 @@ type StaffFilter struct {
 	Site       string `query:"site" json:"site,omitempty" maxLength:"64" doc:"Code of the home site"`
 	Template   string `query:"template" json:"template,omitempty" maxLength:"64" doc:"Code of a template they are assigned"`
 	Place      string `query:"place" json:"place,omitempty" maxLength:"64" doc:"Code of a place they are assigned at, or below"`
+	Team       string `query:"team" json:"team,omitempty" maxLength:"64" doc:"Code of a team they are in"`
+	Readiness  string `query:"readiness" json:"readiness,omitempty" maxLength:"64" doc:"stuck: those who cannot work as intended; or a code of what keeps them"`
 }
 
 // Ground is one fact that a decision rests on.

@@ -67,13 +67,14 @@ type (
 		Staff    []string       `json:"staff,omitempty" maxItems:"25000" doc:"Staff numbers"`
 		Filter   *StaffFilter   `json:"filter,omitempty" doc:"In place of staff numbers: all whom it keeps; those about whom it cannot be done are left out"`
 		Count    int            `json:"count,omitempty" doc:"With a filter: about how many it is to be done, as the preview says; refused where it is not that many"`
-		Of       *AssignmentsOf `json:"of,omitempty" doc:"Of an operation about assignments: of which ones; left out: of all that go on"`
+		Of       *AssignmentsOf `json:"of,omitempty" doc:"Of an operation about assignments or teams: of which ones; left out: of all that go on"`
 		LeaveOut bool           `json:"leave_out,omitempty" doc:"Leave out those about whom it cannot be done; otherwise one such stops it"`
 	}
-	// AssignmentsOf chooses among the assignments of people.
+	// AssignmentsOf chooses among the assignments of people, or their places in teams.
 	AssignmentsOf struct {
 		Place    string `json:"place,omitempty" maxLength:"64" doc:"At this place or below"`
 		Template string `json:"template,omitempty" maxLength:"64" doc:"With this template"`
+		Team     string `json:"team,omitempty" maxLength:"64" doc:"Of an operation about places in teams: in this one"`
 	}
 	// PlaceWrite adds or changes a place.
 	PlaceWrite struct {

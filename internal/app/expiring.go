@@ -43,8 +43,8 @@ type Expiring struct {
 // Expiring returns what runs out of those whom the actor sees whole, the earliest first.
 func (a *App) Expiring(ctx context.Context, actor people.StaffID, q *ExpiringQuery) ([]Expiring, error) {
 	live := a.Live()
-	reach, anywhere := live.Reach(actor, permit.ViewStaff, a.now().Unix())
-	if !anywhere {
+	sight := live.Sight(actor, a.now().Unix())
+	if !sight.Anywhere {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
@@ -61,7 +61,7 @@ func (a *App) Expiring(ctx context.Context, actor people.StaffID, q *ExpiringQue
 	for id, staff := range live.State().Staff.All() {
 		if q.Staff != 0 && staff.ID != q.Staff || q.Site != 0 && staff.HomeSite != q.Site ||
 			q.Manager != 0 && staff.LineManager != q.Manager || !matches(live.texts.table.Get(id).known, sought) ||
-			staff.ID != actor && live.ViewOf(staff, reach, a.now().Unix()) != access.Whole {
+			staff.ID != actor && sight.Of(staff) != access.Whole {
 			continue
 		}
 		theirs := tokens[staff.ID]

@@ -9,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/table"
@@ -50,6 +51,8 @@ type StaffQuery struct {
 	Place      estate.PlaceID // assigned at it or below
 	Around     estate.PlaceID // with an assignment or an exception at it, below it or above it, and has not left
 	Title      string         // part of the job title
+	Team       org.TeamID
+	Obstacle   string         // stuck: those who cannot work as intended; or the code of what keeps them
 	Sort       string         // fields with commas, "-" before one that falls
 	After      people.StaffID // the last of the page before
 	Skip       int            // so many before the page, where a page is asked for by its position
@@ -58,7 +61,7 @@ type StaffQuery struct {
 
 // tellsMore reports whether the query asks about more of a person than the narrow view has.
 func (q *StaffQuery) tellsMore() bool {
-	return q.Engagement != "" || q.Employer != "" || q.Site != 0 || q.Title != ""
+	return q.Engagement != "" || q.Employer != "" || q.Site != 0 || q.Title != "" || q.Team != 0 || q.Obstacle != ""
 }
 
 // narrowed is a person as the narrow view has them: name, number and that they are locked, not why.
@@ -127,8 +130,8 @@ func order(l *Live, sort string) (func(a, b *people.Staff) int, error) {
 // the page's best in a heap: nothing is sorted that is not shown.
 func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staff, total int, err error) {
 	live, at := a.Live(), a.now()
-	reach, anywhere := live.Reach(actor, permit.ViewStaff, at.Unix())
-	if !anywhere {
+	sight := live.Sight(actor, at.Unix())
+	if !sight.Anywhere {
 		return nil, 0, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
@@ -150,10 +153,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		if around != nil && (!around[staff.ID] || live.Status(staff.ID, at.Unix()) == people.Left) {
 			continue
 		}
-		view := live.ViewOf(staff, reach, at.Unix())
-		if staff.ID == actor {
-			view = access.Whole
-		}
+		view := sight.Of(staff)
 		if view == access.Hidden || view == access.Narrow && q.tellsMore() {
 			continue // what is asked about is not for them to know, so not whether it fits either
 		}
@@ -162,7 +162,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		if view == access.Narrow || q.NamesOnly {
 			searched = texts.known
 		}
-		if !matches(searched, words) || !a.fits(live, staff, &q, reach, view) {
+		if !matches(searched, words) || !a.fits(live, staff, &q, sight, view) {
 			continue
 		}
 		if view == access.Narrow {
@@ -192,7 +192,7 @@ func matches(text string, words []string) bool {
 	return true
 }
 
-func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, reach []bool, view access.View) bool {
+func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, sight *access.Sight, view access.View) bool {
 	switch {
 	case q.Engagement != "" && s.Engagement != q.Engagement, q.Site != 0 && s.HomeSite != q.Site,
 		q.Employer != "" && s.Employer != q.Employer:
@@ -203,12 +203,14 @@ func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, reach []bool, view a
 		return false
 	case q.Locked != nil && s.Locked(a.now()) != *q.Locked:
 		return false
+	case q.Team != 0 && l.State().MemberOf(s.ID, q.Team) == nil, q.Obstacle != "" && !a.stuck(l, s, q.Obstacle):
+		return false
 	case q.Template == 0 && q.Place == 0:
 		return true
 	}
 	for _, id := range l.State().AssignmentsOf(s.ID) {
 		assignment := l.State().Assignment(id)
-		if view == access.Narrow && !access.InReach(reach, assignment.Place) {
+		if view == access.Narrow && !sight.At(s.ID, assignment.Place) {
 			continue
 		}
 		if !assignment.Ended && (q.Template == 0 || assignment.Template == q.Template) &&
@@ -240,9 +242,7 @@ func (a *App) ViewOf(live *Live, actor people.StaffID, p *people.Staff) access.V
 	if p.ID == actor {
 		return access.Whole
 	}
-	at := a.now().Unix()
-	reach, _ := live.Reach(actor, permit.ViewStaff, at)
-	return live.ViewOf(p, reach, at)
+	return live.Sight(actor, a.now().Unix()).Of(p)
 }
 
 // PersonFor returns a person whom the actor may see, be it by the narrow view; anybody else is not there.
@@ -318,7 +318,7 @@ func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
 		name = words.Fold(words.Tidy(n.Family) + " " + words.Tidy(n.Given))
 	}
 	external := words.Fold(strings.TrimSpace(n.ExternalID))
-	reach, _ := live.Reach(actor, permit.ViewStaff, now)
+	sight := live.Sight(actor, now)
 	for id, p := range live.State().Staff.All() {
 		var why string
 		score := 2.0
@@ -352,7 +352,7 @@ func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
 	for _, f := range all {
 		switch {
 		case len(doubles) >= mostDoubles:
-		case f.Staff.ID == actor || live.ViewOf(f.Staff, reach, now) == access.Whole:
+		case f.Staff.ID == actor || sight.Of(f.Staff) == access.Whole:
 			doubles = append(doubles, f.Double)
 		case !elsewhere && f.score >= 1:
 			elsewhere = true

@@ -102,7 +102,7 @@ func (q *GridQuery) columns(live *Live) ([]GridColumn, error) {
 func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference string, q *GridQuery) (*Grid, error) {
 	live, at := a.Live(), a.now().Unix()
 	where := q.where()
-	if !live.HoldsKey(actor, permit.ViewStaff, where.ID, at) {
+	if !live.Sight(actor, at).SomeAt(where.ID) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff” at %s, which you do not hold.", where.Name)
 	}
@@ -114,7 +114,7 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	if grid.Columns, err = q.columns(as); err != nil {
 		return nil, err
 	}
-	reach, _ := live.Reach(actor, permit.ViewStaff, at)
+	sight := live.Sight(actor, at)
 	q.Staff.Around = where.ID
 	page, total, err := a.FindStaff(actor, q.Staff)
 	if err != nil {
@@ -124,9 +124,9 @@ func (a *App) GridFor(ctx context.Context, actor people.StaffID, draftReference 
 	for _, p := range page {
 		row := GridRow{Staff: p, Cells: make([]access.Cell, len(grid.Columns)),
 			Drafted: make([]bool, len(grid.Columns))}
-		whole := p.ID == actor || live.ViewOf(live.State().Person(p.ID), reach, at) == access.Whole
+		whole := sight.Of(live.State().Person(p.ID)) == access.Whole
 		for i, column := range grid.Columns {
-			if !whole && !access.InReach(reach, column.Place.ID) {
+			if !whole && !sight.At(p.ID, column.Place.ID) {
 				continue
 			}
 			row.Cells[i] = as.Cell(p.ID, column.Permission.ID, column.Place.ID, at)

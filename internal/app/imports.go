@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/intake"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
@@ -222,11 +223,12 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 	actor := change.Actor{Staff: people.StaffID(i.OwnerID)}
 	env := a.preview()
 	env.Most = mostImported
-	reach, _ := live.Reach(actor.Staff, permit.ViewStaff, env.Now.Unix())
+	sight := live.Sight(actor.Staff, env.Now.Unix())
 	if i.Plan, err = intake.Read(live.Snapshot, actor, env, &intake.Reading{Table: i.Table, Columns: i.Reading.Columns,
 		Otherwise: i.Reading.Otherwise, Order: i.Reading.Order, Decisions: i.Reading.Decisions,
+		Knows: func(t *org.Team) bool { return sight.Knows(t.ID) },
 		Sees: func(p *people.Staff) bool {
-			return p.ID == actor.Staff || live.ViewOf(p, reach, env.Now.Unix()) == access.Whole
+			return p.ID == actor.Staff || sight.Of(p) == access.Whole
 		}}); err != nil {
 		return err
 	}

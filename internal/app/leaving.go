@@ -63,8 +63,8 @@ const forgottenAfter = 60 * 24 * time.Hour
 // Leavings returns those who leave, and those who have left and of whom something is to be done, by when they go.
 func (a *App) Leavings(ctx context.Context, actor people.StaffID, q LeavingQuery) (list []Leaving, err error) {
 	live, now := a.Live(), a.now()
-	reach, anywhere := live.Reach(actor, permit.ViewStaff, now.Unix())
-	if !anywhere {
+	sight := live.Sight(actor, now.Unix())
+	if !sight.Anywhere {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
@@ -72,7 +72,7 @@ func (a *App) Leavings(ctx context.Context, actor people.StaffID, q LeavingQuery
 	var ids []uint32
 	managed := map[people.StaffID]int{}
 	for id, p := range live.State().Staff.All() {
-		if p.LineManager == 0 && !p.Leaves() || live.ViewOf(p, reach, now.Unix()) != access.Whole {
+		if p.LineManager == 0 && !p.Leaves() || sight.Of(p) != access.Whole {
 			continue
 		}
 		if live.Status(p.ID, now.Unix()) != people.Left {
@@ -109,10 +109,10 @@ func (a *App) LeavingOf(ctx context.Context, actor people.StaffID, reference str
 		return nil, fault.Missingf("id", "%s does not leave; record the leaving first", p.FullName())
 	}
 	live, managed := a.Live(), 0
-	reach, _ := live.Reach(actor, permit.ViewStaff, a.now().Unix())
+	sight := live.Sight(actor, a.now().Unix())
 	for _, other := range live.State().Staff.All() {
 		if other.LineManager == p.ID && live.Status(other.ID, a.now().Unix()) != people.Left &&
-			live.ViewOf(other, reach, a.now().Unix()) == access.Whole {
+			sight.Of(other) == access.Whole {
 			managed++
 		}
 	}

@@ -295,7 +295,7 @@ func managersOf(live *Live, p *people.Staff, key string, now int64) (ids []peopl
 		case !fit(can.Staff):
 		case live.State().Person(can.Staff).Owner:
 			owners = append(owners, can.Staff)
-		case live.ViewOf(p, reachOf(live, can.Staff, now), now) == access.Whole:
+		case live.Sight(can.Staff, now).Of(p) == access.Whole:
 			ids = append(ids, can.Staff)
 		}
 	}
@@ -303,11 +303,6 @@ func managersOf(live *Live, p *people.Staff, key string, now int64) (ids []peopl
 		ids = owners
 	}
 	return ids[:min(len(ids), mostTold)]
-}
-
-func reachOf(live *Live, id people.StaffID, now int64) []bool {
-	reach, _ := live.Reach(id, permit.ViewStaff, now)
-	return reach
 }
 
 // mostMissed is over how many days without a service reminders are caught up with.

@@ -6,12 +6,9 @@ import (
 	"fmt"
 	"math"
 
-	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
-	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
 )
 
@@ -77,8 +74,8 @@ func (a *App) DoMany(ctx context.Context, r Request, m Many) (*ManyResult, error
 	if err != nil {
 		return nil, err
 	}
-	reach, _ := live.Reach(r.Actor.Staff, permit.ViewStaff, now.Unix())
-	m.Act.Whom, m.Act.See = whom, func(place estate.PlaceID) bool { return access.InReach(reach, place) }
+	sight := live.Sight(r.Actor.Staff, now.Unix())
+	m.Act.Whom, m.Act.See = whom, sight.At
 	groups, err := m.Act.Groups(live.Snapshot, now.Unix())
 	if err != nil {
 		return nil, err

@@ -31,7 +31,7 @@ func (a *App) Proposals(actor people.StaffID, title string, site estate.PlaceID)
 	if title = words.Fold(words.Tidy(title)); title == "" {
 		return nil, nil
 	}
-	reach, _ := live.Reach(actor, permit.ViewStaff, now)
+	sight := live.Sight(actor, now)
 	type work struct {
 		place    estate.PlaceID
 		template permit.TemplateID
@@ -39,7 +39,7 @@ func (a *App) Proposals(actor people.StaffID, title string, site estate.PlaceID)
 	counts, titled := map[work]int{}, 0
 	for _, p := range live.State().Staff.All() {
 		if p.HomeSite != site || live.Status(p.ID, now) == people.Left || words.Fold(words.Tidy(p.JobTitle)) != title ||
-			live.ViewOf(p, reach, now) != access.Whole {
+			sight.Of(p) != access.Whole {
 			continue
 		}
 		titled++

@@ -10,7 +10,6 @@ import (
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
-	"loyallatch.example/latch/internal/core/permit"
 )
 
 // ReadinessQuery chooses among those who cannot work as intended.
@@ -29,17 +28,29 @@ type Readiness struct {
 	Workers int                    // how many are to work
 }
 
+// anyObstacle is what the filter of people calls whatever keeps somebody from working as intended.
+const anyObstacle = "stuck"
+
+// stuck reports whether something keeps somebody from working as intended, or that which is named by its code.
+func (a *App) stuck(l *Live, p *people.Staff, code string) bool {
+	if l.Status(p.ID, a.now().Unix()) == people.Left {
+		return false
+	}
+	obstacles, _ := l.obstacles(p, a.now(), true)
+	return slices.ContainsFunc(obstacles, func(o access.Obstacle) bool { return code == anyObstacle || o.Code == code })
+}
+
 // ReadinessOf gathers those whom the actor sees whole and who cannot work as intended.
 func (a *App) ReadinessOf(actor people.StaffID, q ReadinessQuery) (*Readiness, error) {
 	live, now := a.Live(), a.now()
-	reach, anywhere := live.Reach(actor, permit.ViewStaff, now.Unix())
-	if !anywhere {
+	sight := live.Sight(actor, now.Unix())
+	if !sight.Anywhere {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	r := &Readiness{Sites: map[estate.PlaceID]int{}, Codes: map[string]int{}}
 	for _, p := range live.State().Staff.All() {
-		if live.ViewOf(p, reach, now.Unix()) != access.Whole || q.Site != 0 && p.HomeSite != q.Site {
+		if sight.Of(p) != access.Whole || q.Site != 0 && p.HomeSite != q.Site {
 			continue
 		}
 		obstacles, works := live.obstacles(p, now, q.Prepared)

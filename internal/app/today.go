@@ -68,15 +68,15 @@ const (
 // Today gathers what a manager looks at first, of those the actor may see.
 func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	live, now := a.Live(), a.now()
-	reach, anywhere := live.Reach(actor, permit.ViewStaff, now.Unix())
-	if !anywhere {
+	sight := live.Sight(actor, now.Unix())
+	if !sight.Anywhere {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “See staff”, which you do not hold anywhere.")
 	}
 	t := &Today{Counts: map[string]int{}}
 	for _, staff := range live.State().Staff.All() {
 		status := live.Status(staff.ID, now.Unix())
-		if status == people.Left || live.ViewOf(staff, reach, now.Unix()) != access.Whole {
+		if status == people.Left || sight.Of(staff) != access.Whole {
 			continue
 		}
 		today := dateIn(now, live.Location(staff.ID))
@@ -100,8 +100,8 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	t.Ending, t.Locked = t.Ending[:min(len(t.Ending), longest)], t.Locked[:min(len(t.Locked), longest)]
 	for _, bar := range live.State().Bars.All() {
 		if p := live.State().Person(bar.Staff); bar.Holds(now) && live.Status(p.ID, now.Unix()) != people.Left &&
-			(live.ViewOf(p, reach, now.Unix()) == access.Whole ||
-				access.InReach(reach, bar.Place) && live.ViewOf(p, reach, now.Unix()) == access.Narrow) &&
+			(sight.Of(p) == access.Whole ||
+				sight.At(p.ID, bar.Place) && sight.Of(p) == access.Narrow) &&
 			len(t.Barred) < longest {
 			t.Barred = append(t.Barred, Barred{p, bar})
 		}

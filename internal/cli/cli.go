@@ -154,7 +154,8 @@ func (s *session) root() *cobra.Command {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{s.staffCommand(), s.leavingCommand(), s.placeCommand(), s.templateCommand(),
+	for _, c := range []*cobra.Command{s.staffCommand(), s.teamCommand(), s.leavingCommand(), s.placeCommand(),
+		s.templateCommand(),
 		s.permissionCommand(),
 		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
 		s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(),

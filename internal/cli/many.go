@@ -34,12 +34,17 @@ func (s *session) whomFlags(c *cobra.Command, fileFlag string) *whom {
 	c.Flags().StringVar(&w.filter.Engagement, "engagement", "", "all employee, agency, contractor or seasonal")
 	c.Flags().StringVar(&w.filter.Template, "with-template", "", "all who are assigned this template")
 	c.Flags().StringVar(&w.filter.Place, "working-at", "", "all who are assigned at this place or below")
+	c.Flags().StringVar(&w.filter.Team, "team", "", "all who are in this team")
+	c.Flags().StringVar(&w.filter.Readiness, "readiness", "", "all whom this keeps from working, such as "+
+		"no_credential; "+
+		"stuck for whatever")
 	c.Flags().StringVar(&w.filter.Status, "status", "", "all prepared, active or left")
 	c.Flags().IntVar(&w.count, "count", 0, "of a filter: for how many it is done, as --preview says, in place of "+
 		"asking")
 	c.Flags().BoolVar(&w.skip, "skip", false, "leave out those for whom it cannot be done")
 	completeFlag(c, "site", s.completePlaces())
 	completeFlag(c, "working-at", s.completePlaces())
+	completeFlag(c, "team", s.completeTeams())
 	completeFlag(c, "with-template", s.completeTemplates())
 	c.ValidArgsFunction = s.completeStaff()
 	return w

@@ -155,7 +155,7 @@ const candidatesShown = 12
 
 // retires are the lists that hide what is retired unless asked for it.
 var retires = map[string]bool{"/places": true, "/templates": true, "/permissions": true, "/qualifications": true,
-	"/schedules": true, "/notices": true}
+	"/schedules": true, "/notices": true, "/teams": true}
 
 func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T,
 	error) {

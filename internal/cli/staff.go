@@ -12,7 +12,7 @@ import (
 )
 
 func (s *session) staffCommand() *cobra.Command {
-	var q, statusIs, engagement, site, template, place, sort string
+	var q, statusIs, engagement, site, template, place, team, readiness, sort string
 	var locked bool
 	listing := &cobra.Command{Use: "list", Short: "Search, filter and sort staff", Args: cobra.NoArgs,
 		Example: "  loyal staff list --search reyes\n  loyal staff list --site HB --status prepared --sort " +
@@ -29,6 +29,11 @@ func (s *session) staffCommand() *cobra.Command {
 	completeFlag(listing, "site", s.completePlaces())
 	completeFlag(listing, "place", s.completePlaces())
 	completeFlag(listing, "template", s.completeTemplates())
+	listing.Flags().StringVar(&team, "team", "", "in this team")
+	listing.Flags().StringVar(&readiness, "readiness", "", "whom this keeps from working, such as no_credential; "+
+		"stuck for "+
+		"whatever")
+	completeFlag(listing, "team", s.completeTeams())
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		isLocked := ""
 		if locked {
@@ -44,7 +49,8 @@ func (s *session) staffCommand() *cobra.Command {
 			{"ENDS", func(p api.Staff) string { return or(p.LeavingDate, p.ContractEnd) }},
 		}, client.Query("q", q), client.Query("status", statusIs), client.Query("engagement", engagement),
 			client.Query("site", site), client.Query("template", template),
-			client.Query("place", place), client.Query("sort", sort), client.Query("locked", isLocked))
+			client.Query("place", place), client.Query("sort", sort), client.Query("locked", isLocked),
+			client.Query("team", team), client.Query("readiness", readiness))
 	}
 	show := &cobra.Command{Use: "show STAFF", Short: "One person: who, where, and what they can do",
 		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(), Example: "  loyal staff show Q0241",

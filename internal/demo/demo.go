@@ -96,8 +96,7 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
 	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.shifts,
-		l.exceptions,
-		l.states} {
+		l.exceptions, l.states, l.teams} {
 		happened, err := more()
 		if err != nil {
 			return err
@@ -385,6 +384,28 @@ func (l *loader) notices() ([]step, error) {
 		}})
 	}
 	return steps, nil
+}
+
+// teams are made once everybody is on record.
+func (l *loader) teams() ([]step, error) {
+	teams, err := readYAML[[]struct {
+		Code, Name, Summary string
+		Leads, Members      []string
+	}]("teams.yaml")
+	return []step{{0, "teams", func() error {
+		for _, t := range teams {
+			if l.app.Live().State().TeamByCode(t.Code) != nil {
+				continue
+			}
+			l.add("team.add", t.Code, "", fields{"code": t.Code, "name": t.Name, "summary": t.Summary})
+			for _, lead := range []bool{true, false} {
+				for _, number := range map[bool][]string{true: t.Leads, false: t.Members}[lead] {
+					l.add("member.add", "", "", fields{"team": "@" + t.Code, "staff": number, "lead": lead})
+				}
+			}
+		}
+		return nil
+	}}}, err
 }
 
 // certificates are recorded when their holders are enrolled, or when they are issued.

@@ -203,6 +203,8 @@ func (s *Server) register() {
 	s.registerQualifications()
 	s.registerSchedules()
 	s.registerCertificates()
+	s.registerTeams()
+	s.registerMembers()
 	s.registerFiles()
 	s.registerNotices()
 	s.registerNoticeActs()

@@ -343,6 +343,8 @@ func doing(row *intake.Row, o change.Operation) string {
 		return "Issue a PIN"
 	case "badge.issue":
 		return "Issue the badge " + row.Values["badge"]
+	case "member.add":
+		return "Put into the team " + row.Values["team"]
 	case "certificate.add":
 		return "Record " + row.Values["qualification"]
 	}

@@ -27,7 +27,7 @@ var lists = map[string]string{
 	"/badges/{id}/issues": "/badges/118-1048/issues", "/badges/decode": "/badges/decode?read=118-1048",
 	"/permissions/{id}/people": "/permissions/door.open/people?under=HB", "/grid": "/grid?place=HB&group=line",
 	"/permissions/{id}/templates": "/permissions/door.open/templates", "/staff/{id}/look": "/staff/Q0011/look",
-	"/imports/{id}/rows":      "/imports/1/rows",
+	"/imports/{id}/rows": "/imports/1/rows", "/teams/{id}/members": "/teams/LINE-TWO/members",
 	"/templates/{id}/outline": "/templates/packer/outline",
 	"/comparison":             "/comparison?templates=packer,grader", "/drafts/{id}/people": "", // of a draft's lines
 }

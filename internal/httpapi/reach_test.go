@@ -80,6 +80,8 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	}
 	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
 	write(hidden+" left", step("staff.leave", "H-3", nil))
+	write("a team", step("team.add", "", map[string]any{"code": "HIDDEN", "name": hidden + " team"}),
+		step("member.add", "", map[string]any{"team": "HIDDEN", "staff": "H-1"}))
 	write("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))
 	_, err := maren.Write(ctx, "POST", "/drafts/open/edits",
 		api.DraftEdits{Operations: []api.Operation{step("staff.edit", "H-1",
@@ -100,7 +102,8 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 			references = append(references, fmt.Sprint(id))
 		}
 	}
-	return append(references, "1", "2", "3", fmt.Sprint(live.Devices.Last()), "open")
+	return append(references, "HIDDEN", fmt.Sprint(live.TeamByCode("HIDDEN").ID), "1", "2", "3", fmt.Sprint(
+		live.Devices.Last()), "open")
 }
 
 // Whatever somebody asks, nothing comes back of a record outside their reach, whether it is answered or refused: a
@@ -110,9 +113,9 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	references := plant(t, s)
 	told := 0
 	callers := map[string]*client.Client{"the site manager": s.Client(t, "tamsin"), "a supervisor": s.Client(t, "joss"),
-		"a device": s.Door()}
+		"a device": s.Door(), "a lead who sees one team": s.Client(t, "hilde")}
 	// The site manager last: among what they do is retiring their own site.
-	for _, caller := range []string{"a supervisor", "a device", "the site manager"} {
+	for _, caller := range []string{"a supervisor", "a lead who sees one team", "a device", "the site manager"} {
 		c := callers[caller]
 		look := func(method, path, body string) {
 			request, err := http.NewRequest(method, s.URL+"/api/v1"+path, strings.NewReader(body))

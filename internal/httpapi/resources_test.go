@@ -229,7 +229,7 @@ func TestTemplatesAndCatalogueThroughTheAPI(t *testing.T) {
 		api.AssignmentWrite{AssignmentFields: api.AssignmentFields{Staff: text("Q0011"), Place: text("HB"),
 			Template: text("helper")}})
 	assert.ErrorContains(t, err, "retired")
-	assert.Equal(t, 63, get[api.Page[api.Permission]](t, idris, "/permissions").Total)
+	assert.Equal(t, 64, get[api.Page[api.Permission]](t, idris, "/permissions").Total)
 	chemical := get[api.Page[api.Permission]](t, idris, "/permissions", client.Query("q", "fuel stores"))
 	require.Equal(t, 1, chemical.Total, "by any word of the sentence")
 	assert.True(t, chemical.Items[0].Sensitive)

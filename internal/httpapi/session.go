@@ -7,6 +7,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/store"
 )
@@ -144,11 +145,19 @@ func (s *Server) me(signed *app.SignedIn) api.Me {
 	}
 	for _, permission := range permit.ConsolePermissions() {
 		reach, anywhere := live.Reach(signed.Staff.ID, permission.Key, at)
+		held := func(id estate.PlaceID) bool { return reach[id] }
+		if permission.Key == permit.ViewStaff { // be it those in teams that they lead, or their own record
+			sight := live.Sight(signed.Staff.ID, at)
+			held, anywhere = sight.SomeAt, sight.Anywhere
+			if anywhere {
+				out.May[permission.Key] = []string{}
+			}
+		}
 		if !anywhere {
 			continue
 		}
 		for here := range live.Tree().All {
-			if reach[here.Place.ID] {
+			if held(here.Place.ID) {
 				if sites := out.May[permission.Key]; len(sites) == 0 || sites[len(sites)-1] != here.Site.Code {
 					out.May[permission.Key] = append(sites, here.Site.Code)
 				}

@@ -36,7 +36,7 @@ func (s *Server) registerStaff() {
 				return nil, err
 			}
 			v := s.view(ctx)
-			q, err := v.staffQuery("query.", &in.StaffFilter)
+			q, err := s.staffQuery(v, "query.", &in.StaffFilter)
 			if err != nil {
 				return nil, err
 			}
@@ -58,7 +58,7 @@ func (s *Server) registerStaff() {
 }
 
 // staffQuery turns a filter of the wire into a query.
-func (v view) staffQuery(prefix string, in *api.StaffFilter) (*app.StaffQuery, error) {
+func (s *Server) staffQuery(v view, prefix string, in *api.StaffFilter) (*app.StaffQuery, error) {
 	q := &app.StaffQuery{Search: cmp.Or(in.Q, in.Name), NamesOnly: in.Q == "" && in.Name != "",
 		Status: people.Status(in.Status), Engagement: people.Engagement(in.Engagement), Employer: in.Employer}
 	if in.Locked != "" {
@@ -87,6 +87,14 @@ func (v view) staffQuery(prefix string, in *api.StaffFilter) (*app.StaffQuery, e
 		}
 		q.Template = template.ID
 	}
+	if in.Team != "" {
+		team, err := s.app.TeamFor(v.sees.actor, prefix+"team", in.Team)
+		if err != nil {
+			return nil, err
+		}
+		q.Team = team.ID
+	}
+	q.Obstacle = in.Readiness
 	return q, nil
 }
 
@@ -107,16 +115,17 @@ func (s *Server) registerMany() {
 				LeaveOut: body.LeaveOut, Preview: in.Preview}
 			var err error
 			if body.Filter != nil {
-				if m.Filter, err = v.staffQuery("body.filter.", body.Filter); err != nil {
+				if m.Filter, err = s.staffQuery(v, "body.filter.", body.Filter); err != nil {
 					return nil, err
 				}
 			}
 			if body.Of != nil {
-				of, err := v.staffQuery("body.of.", &api.StaffFilter{Place: body.Of.Place, Template: body.Of.Template})
+				of, err := s.staffQuery(v, "body.of.",
+					&api.StaffFilter{Place: body.Of.Place, Template: body.Of.Template, Team: body.Of.Team})
 				if err != nil {
 					return nil, err
 				}
-				m.Act.Place, m.Act.Template = of.Place, of.Template
+				m.Act.Place, m.Act.Template, m.Act.Team = of.Place, of.Template, of.Team
 			}
 			before := s.app.Live().Snapshot
 			result, err := s.app.DoMany(ctx, s.request(ctx, body.Reason), m)

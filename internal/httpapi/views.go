@@ -40,7 +40,7 @@ type sees struct {
 	actor people.StaffID
 	now   *app.Live
 	at    int64
-	reach func() []bool
+	sight func() *access.Sight
 
 	issuing []bool // where they issue credentials, once it is asked for
 }
@@ -49,10 +49,7 @@ func (s *Server) seesOf(ctx context.Context) *sees { return s.seesFor(callerOf(c
 
 func (s *Server) seesFor(actor people.StaffID) *sees {
 	r := &sees{actor: actor, now: s.app.Live(), at: s.app.Now().Unix()}
-	r.reach = sync.OnceValue(func() []bool {
-		reach, _ := r.now.Reach(r.actor, permit.ViewStaff, r.at)
-		return reach
-	})
+	r.sight = sync.OnceValue(func() *access.Sight { return r.now.Sight(r.actor, r.at) })
 	return r
 }
 
@@ -61,7 +58,7 @@ func (r *sees) view(id people.StaffID) access.View {
 		return access.Whole
 	}
 	if p := r.now.State().Person(id); p != nil {
-		return r.now.ViewOf(p, r.reach(), r.at)
+		return r.sight().Of(p)
 	}
 	return access.Hidden
 }
@@ -75,7 +72,7 @@ func (r *sees) whatIsAt(id people.StaffID, place estate.PlaceID) bool {
 	case access.Whole:
 		return true
 	case access.Narrow:
-		return access.InReach(r.reach(), place)
+		return r.sight().At(id, place)
 	}
 	return false
 }
@@ -179,7 +176,7 @@ func (v view) staff(p *people.Staff) api.Staff {
 	}
 	out.Narrow = v.sees.view(p.ID) == access.Narrow
 	if !out.Narrow {
-		out.Qualified = v.qualified(p)
+		out.Qualified, out.Teams = v.qualified(p), v.teamsOf(p.ID)
 		if p.Hours.Kind != hours.Inherit {
 			out.Hours, out.HoursWords = v.accessHours(&p.Hours), v.statedWords(&p.Hours)
 		}

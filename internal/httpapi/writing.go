@@ -13,7 +13,6 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/hours"
@@ -160,7 +159,7 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
 	"assignment": "assignments", "exception": "exceptions",
 	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices",
-	"schedule": "schedules"}
+	"schedule": "schedules", "team": "teams"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -181,39 +180,31 @@ func made(d *change.Trial) []api.Made {
 
 // madeOf names a record that a change made.
 func madeOf(record any) (m api.Made, known bool) {
+	kind, id, _ := org.Name(record)
+	m = api.Made{Kind: kind, ID: id}
 	switch r := record.(type) {
 	case *people.Staff:
-		return api.Made{Kind: "staff", ID: uint32(r.ID), Code: r.Number}, true
+		m.Code = r.Number
 	case *estate.Place:
-		return api.Made{Kind: "place", ID: uint32(r.ID), Code: r.Code}, true
+		m.Code = r.Code
 	case *permit.Group:
-		return api.Made{Kind: "group", ID: uint32(r.ID), Code: r.Key}, true
+		m.Code = r.Key
 	case *permit.Permission:
-		return api.Made{Kind: "permission", ID: uint32(r.ID), Code: r.Key}, true
+		m.Code = r.Key
 	case *permit.Template:
-		return api.Made{Kind: "template", ID: uint32(r.ID), Code: r.Code}, true
-	case *org.Assignment:
-		return api.Made{Kind: "assignment", ID: uint32(r.ID)}, true
-	case *org.Exception:
-		return api.Made{Kind: "exception", ID: uint32(r.ID)}, true
-	case *credential.Credential:
-		return api.Made{Kind: "credential", ID: uint32(r.ID)}, true
-	case *org.Device:
-		return api.Made{Kind: "device", ID: uint32(r.ID)}, true
+		m.Code = r.Code
 	case *qualification.Qualification:
-		return api.Made{Kind: "qualification", ID: uint32(r.ID), Code: r.Code}, true
+		m.Code = r.Code
 	case *hours.Schedule:
-		return api.Made{Kind: "schedule", ID: uint32(r.ID), Code: r.Code}, true
+		m.Code = r.Code
 	case *org.Notice:
-		return api.Made{Kind: "notice", ID: uint32(r.ID), Code: r.Code}, true
-	case *org.Acceptance:
-		return api.Made{Kind: "acceptance", ID: uint32(r.ID)}, true
-	case *org.Certificate:
-		return api.Made{Kind: "certificate", ID: uint32(r.ID)}, true
+		m.Code = r.Code
+	case *org.Team:
+		m.Code = r.Code
 	case *org.Badge:
-		return api.Made{Kind: "badge", ID: uint32(r.ID), Code: r.Number}, true
+		m.Code = r.Number
 	}
-	return m, false
+	return m, kind != ""
 }
 
 // OneNumber names something by its number, in a path.

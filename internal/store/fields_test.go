@@ -176,6 +176,8 @@ func suit(record any, round int) {
 		r.Past = []org.NoticeText{{Version: 1, Since: r.Since, Text: fmt.Sprint("Old ", round)}}
 	case *org.Acceptance:
 		r.Version = uint32(round)
+	case *org.Member:
+		r.Team = number // of the test before
 	case *org.Certificate:
 		r.Until = r.Issued + 9
 	case *org.Assignment:

@@ -306,6 +306,16 @@ func TestThoseWhoDepartedHaveLeftAfterTheMigration(t *testing.T) {
 				"'site', " +
 				"FALSE, 0, FALSE, 1)")
 			require.NoError(t, err)
+			_, err = db.Exec("INSERT INTO permissions SELECT 2, 'console.view_staff', 'See staff', sentence, " +
+				"group_id, " +
+				"scale, kinds, `sensitive`, since, retired, revision FROM permissions WHERE id = 1")
+			require.NoError(t, err)
+			_, err = db.Exec("INSERT INTO templates (id, code, name, summary, hours, days, needs, idle_seconds, " +
+				"retired, revision) " +
+				"VALUES (1, 'lead', 'Lead', '', '{}', 0, '[]', 0, FALSE, 1)")
+			require.NoError(t, err)
+			_, err = db.Exec("INSERT INTO template_settings VALUES (1, 0, NULL, 2, 'yes', 0)")
+			require.NoError(t, err)
 			time.Sleep(20 * time.Millisecond)
 		}
 		for _, step := range stepsOf(t, file) {
@@ -314,11 +324,20 @@ func TestThoseWhoDepartedHaveLeftAfterTheMigration(t *testing.T) {
 		}
 	}
 	var key string
-	require.NoError(t, db.QueryRow("SELECT `key` FROM permissions").Scan(&key))
+	require.NoError(t, db.QueryRow("SELECT `key` FROM permissions WHERE id = 1").Scan(&key))
 	assert.Equal(t, "console.leave", key)
 	require.NoError(t, db.QueryRow("SELECT `key` FROM permissions FOR SYSTEM_TIME ALL ORDER BY ROW_END LIMIT 1").Scan(&key))
 	assert.Equal(t, "console.depart", key, "the history is kept as it was")
 	assert.Equal(t, permit.RecordLeavers, permit.KeyNow(key))
+	var scale permit.Scale
+	var stored, word string
+	require.NoError(t, db.QueryRow("SELECT scale, word FROM permissions, template_settings WHERE id = 2 AND "+
+		"permission_id = 2").Scan(&stored, &word))
+	require.NoError(t, json.Unmarshal([]byte(stored), &scale))
+	assert.Equal(t, permit.ConsoleReach, scale, "whose records")
+	level, err := scale.Parse(word)
+	assert.NoError(t, err)
+	assert.Equal(t, scale.LevelAbout(false, false), level, "who saw staff sees all of them")
 	_, err = db.Exec("SELECT leaves_at FROM staff FOR SYSTEM_TIME ALL")
 	assert.NoError(t, err)
 }

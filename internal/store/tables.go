@@ -19,7 +19,7 @@ import (
 // and its row turn into each other by the columns here and nowhere else.
 var tables = []records{qualifications, schedules, places, groups, permissions, templates, staff, assignments,
 	exceptions, bars,
-	badges, credentials, devices, certificates, notices, acceptances}
+	badges, credentials, devices, certificates, notices, acceptances, teams, members}
 
 var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutSchedule,
 	columns: []column[hours.Schedule]{
@@ -30,6 +30,25 @@ var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutS
 		document("hours", func(c *hours.Schedule) *hours.Access { return &c.Hours }),
 		flag("retired", func(c *hours.Schedule) *bool { return &c.Retired }),
 		number("revision", func(c *hours.Schedule) *uint64 { return &c.Revision }),
+	}}
+
+var teams = &table[org.Team]{name: "teams", put: (*org.State).PutTeam, columns: []column[org.Team]{
+	number("id", func(t *org.Team) *org.TeamID { return &t.ID }),
+	text("code", func(t *org.Team) *string { return &t.Code }),
+	text("name", func(t *org.Team) *string { return &t.Name }),
+	text("summary", func(t *org.Team) *string { return &t.Summary }),
+	flag("retired", func(t *org.Team) *bool { return &t.Retired }),
+	number("revision", func(t *org.Team) *uint64 { return &t.Revision }),
+}}
+
+var members = &table[org.Member]{name: "members", whose: "staff_id", put: (*org.State).PutMember,
+	columns: []column[org.Member]{
+		number("id", func(m *org.Member) *org.MemberID { return &m.ID }),
+		number("team_id", func(m *org.Member) *org.TeamID { return &m.Team }),
+		number("staff_id", func(m *org.Member) *people.StaffID { return &m.Staff }),
+		flag("leads", func(m *org.Member) *bool { return &m.Lead }),
+		flag("ended", func(m *org.Member) *bool { return &m.Ended }),
+		number("revision", func(m *org.Member) *uint64 { return &m.Revision }),
 	}}
 
 var notices = &table[org.Notice]{name: "notices", put: (*org.State).PutNotice, columns: []column[org.Notice]{

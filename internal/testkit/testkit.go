@@ -169,7 +169,7 @@ func LoadDemo(t testing.TB, dsn, keyFolder string) {
 
 // Passwords of those who sign in to the demo, by the first part of their email.
 var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven",
-	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern"}
+	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern", "hilde": "second-line-morning"}
 
 // Client signs one of the demo's managers in.
 func (s *Service) Client(t testing.TB, who string) *client.Client {

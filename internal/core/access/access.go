@@ -312,7 +312,8 @@ func (s *Snapshot) least(q *Question, asking people.StaffID) permit.Level {
 		return least
 	}
 	if permission := s.catalogue.Permission(q.Permission); permission != nil {
-		least = max(least, permission.Scale.LevelAbout(q.About == asking))
+		least = max(least, permission.Scale.LevelAbout(q.About == asking,
+			q.About != asking && permission.Scale.IsReach() && s.state.Leads(asking, q.About)))
 	}
 	return least
 }

@@ -208,10 +208,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 	case !slices.Contains(s.Permissions.Get(uint32(q.Permission)).Kinds, place.Kind):
 		return NotForPlace, 0
 	}
-	least := max(q.Level, 1)
-	if q.About != 0 && q.About != who && q.Permission == 2 { // the one whose levels are none, own and all
-		least = max(least, 2)
-	}
+	least := leastPlainly(s, q, who)
 	for _, bar := range s.Bars.All() {
 		if !bar.Ended && bar.Staff == who && within(bar.Place) && !at.Before(bar.Since) &&
 			(bar.Until.IsZero() || at.Before(bar.Until)) {
@@ -249,7 +246,7 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		}
 	}
 	if p.Owner {
-		return Granted, []permit.Level{1, 2, permit.Unbounded}[q.Permission-1]
+		return Granted, []permit.Level{1, 3, permit.Unbounded}[q.Permission-1]
 	}
 	catalogue := permit.NewCatalogue(s.Groups.All(), s.Permissions.All())
 	for _, a := range s.Assignments.All() {
@@ -274,6 +271,24 @@ func plainly(s *org.State, q Question) (Reason, permit.Level) {
 		}
 	}
 	return best, level
+}
+
+// leastPlainly is the level that a question takes at least: of the permission whose levels are none, own, team and all,
+// that of whose record it is about.
+func leastPlainly(s *org.State, q Question, who people.StaffID) permit.Level {
+	least := max(q.Level, 1)
+	if q.About == 0 || q.About == who || q.Permission != 2 {
+		return least
+	}
+	for _, leads := range s.Members.All() {
+		for _, in := range s.Members.All() {
+			if leads.Lead && leads.Staff == who && in.Staff == q.About && leads.Team == in.Team && !leads.Ended &&
+				!in.Ended && !s.Team(in.Team).Retired {
+				return max(least, 2)
+			}
+		}
+	}
+	return max(least, 3)
 }
 
 func TestDecideSaysWhatTheRulesSay(t *testing.T) {
@@ -310,14 +325,16 @@ func TestReachIsWhatAskingAtEachPlaceSays(t *testing.T) {
 			q.Staff = people.StaffID(rapid.IntRange(1, 4).Draw(t, "staff"))
 			key := snapshot.Catalogue().Permission(q.Permission).Key
 			reach, anywhere := snapshot.Reach(q.Staff, key, q.At)
-			somewhere := false
+			somewhere, atAll := false, false
 			for here := range snapshot.Tree().All {
 				holds := snapshot.HoldsKey(q.Staff, key, here.Place.ID, q.At)
 				somewhere = somewhere || holds
+				atAll = atAll || snapshot.Decide(&Question{Staff: q.Staff, Permission: q.Permission,
+					Place: here.Place.ID, At: q.At, AnyHour: true, Retired: true}).Allowed
 				require.Equal(t, holds, reach[here.Place.ID], "%+v at %s", q, here.Place.Code)
 			}
 			require.Equal(t, somewhere, anywhere)
-			require.Equal(t, somewhere, snapshot.HoldsAnywhere(q.Staff, key, q.At))
+			require.Equal(t, atAll, snapshot.HoldsAnywhere(q.Staff, key, q.At))
 		}
 	})
 }

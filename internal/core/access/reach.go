@@ -1,7 +1,6 @@
 package access
 
 import (
-	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/estate"
@@ -50,12 +49,16 @@ func (s *Snapshot) Entitled(id people.StaffID, permission permit.PermissionID, p
 	return d
 }
 
-// HoldsKey reports whether somebody holds a permission, named by its key, at a place. Their say over a place outlasts
-// its retirement: else nobody could bring it back, or ask about its past.
+// HoldsKey reports whether somebody holds a permission, named by its key, at a place; of one that says whose records,
+// whether it is everybody's. Their say over a place outlasts its retirement: else nobody could bring it back, or ask
+// about its past.
 func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID, at int64) bool {
 	permission := s.catalogue.PermissionByKey(key)
-	return permission != nil && s.holdsThere(id, permission.ID, place, at)
+	return permission != nil && s.levelThere(id, permission.ID, place, at) >= fullReach(permission)
 }
+
+// fullReach is the level of a permission from which on it reaches everybody.
+func fullReach(p *permit.Permission) permit.Level { return max(p.Scale.LevelAbout(false, false), 1) }
 
 // HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
 func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool {
@@ -72,18 +75,30 @@ func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool
 	return sites > 0 || s.state.Person(id) != nil && s.state.Person(id).Owner
 }
 
-// Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all.
+// Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all; of one that says
+// whose records, where it is everybody's.
 func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool, anywhere bool) {
 	reach = make([]bool, s.state.Places.Last()+1)
 	permission := s.catalogue.PermissionByKey(key)
 	if permission == nil {
 		return reach, false
 	}
+	full := fullReach(permission)
+	for place, level := range s.levelsAt(id, permission, at) {
+		reach[place] = level >= full
+		anywhere = anywhere || reach[place]
+	}
+	return reach, anywhere
+}
+
+// levelsAt returns at which level somebody holds a permission, by PlaceID.
+func (s *Snapshot) levelsAt(id people.StaffID, permission *permit.Permission, at int64) []permit.Level {
+	levels := make([]permit.Level, s.state.Places.Last()+1)
 	p := s.person(id)
 	if p == nil || p.stands(at) != Granted {
-		return reach, false
+		return levels
 	}
-	decides := make([]bool, len(reach))
+	decides := make([]bool, len(levels))
 	s.mattering(p, permission.ID, func(place estate.PlaceID) {
 		if int(place) < len(decides) { // of a record that was set aside it may not be there
 			decides[place] = true
@@ -92,13 +107,12 @@ func (s *Snapshot) Reach(id people.StaffID, key string, at int64) (reach []bool,
 	for here := range s.tree.All {
 		of, parent := here.Place.ID, here.Place.Parent
 		if parent == 0 || decides[of] {
-			reach[of] = s.holdsThere(id, permission.ID, of, at)
+			levels[of] = s.levelThere(id, permission.ID, of, at)
 		} else {
-			reach[of] = reach[parent]
+			levels[of] = levels[parent]
 		}
-		anywhere = anywhere || reach[of]
 	}
-	return reach, anywhere
+	return levels
 }
 
 // mattering calls do with the places at which what somebody holds of a permission may differ from what they hold above:
@@ -115,12 +129,17 @@ func (s *Snapshot) mattering(p *person, permission permit.PermissionID, do func(
 	}
 }
 
-func (s *Snapshot) holdsThere(id people.StaffID, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
-	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
-		Retired: true}).Allowed
+// levelThere is the level at which somebody holds a permission at a place, be it retired; 0 where they do not.
+func (s *Snapshot) levelThere(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
+	d := s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true})
+	if !d.Allowed {
+		return 0
+	}
+	return d.Level
 }
 
-// HoldsAnywhere reports whether somebody holds a permission, named by its key, at any place at all.
+// HoldsAnywhere reports whether somebody holds a permission, named by its key, at any place at all, at any level.
 func (s *Snapshot) HoldsAnywhere(id people.StaffID, key string, at int64) (held bool) {
 	permission, p := s.catalogue.PermissionByKey(key), s.person(id)
 	if permission == nil || p == nil || p.stands(at) != Granted {
@@ -131,7 +150,7 @@ func (s *Snapshot) HoldsAnywhere(id people.StaffID, key string, at int64) (held 
 		return held
 	}
 	s.mattering(p, permission.ID, func(place estate.PlaceID) {
-		held = held || s.holdsThere(id, permission.ID, place, at)
+		held = held || s.levelThere(id, permission.ID, place, at) > 0
 	})
 	return held
 }
@@ -152,39 +171,6 @@ func (s *Snapshot) Location(id people.StaffID) *time.Location {
 		}
 	}
 	return time.UTC
-}
-
-// View is how much of a person's record somebody sees.
-type View uint8
-
-// The views. Whoever looks after somebody's home site sees everything; whoever looks after a place where they merely
-// work sees the name, the number, the status and what they do there, for as long as they do.
-const (
-	Hidden View = iota
-	Narrow
-	Whole
-)
-
-// ViewOf returns how much is seen of a person from the places in reach, by PlaceID.
-func (s *Snapshot) ViewOf(p *people.Staff, reach []bool, at int64) View {
-	if InReach(reach, p.HomeSite) {
-		return Whole
-	}
-	if p.Owner {
-		if slices.Contains(reach, true) { // an owner may do everything everywhere, so there too
-			return Narrow
-		}
-		return Hidden
-	}
-	if compiled := s.person(p.ID); compiled != nil && at < compiled.span.Gone {
-		grants := compiled.grants()
-		for i := range grants {
-			if InReach(reach, grants[i].place) && at < grants[i].ends {
-				return Narrow
-			}
-		}
-	}
-	return Hidden
 }
 
 // InReach reports whether a place is among those in reach, by PlaceID.

@@ -178,7 +178,7 @@ func (t *Trial) assignment(may func(*org.Assignment) error) (*org.Assignment, er
 // others what is at the actor's own places.
 func (t *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
 	p := t.State.Person(id)
-	return t.view(p) == access.Whole || t.holds(permit.ViewStaff, place)
+	return t.view(p) == access.Whole || t.sees().At(p.ID, place)
 }
 
 func assignmentEdit(t *Trial) error {

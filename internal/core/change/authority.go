@@ -77,15 +77,15 @@ func (t *Trial) view(p *people.Staff) access.View {
 	if t.actor.System != "" || t.actor.Staff == p.ID || t.before.State().Person(p.ID) == nil {
 		return access.Whole
 	}
-	if t.reach == nil {
-		t.reach = map[string][]bool{}
+	return t.sees().Of(t.before.State().Person(p.ID))
+}
+
+// sees is whom the actor sees.
+func (t *Trial) sees() *access.Sight {
+	if t.sight == nil {
+		t.sight = t.before.Sight(t.actor.Staff, t.env.Now.Unix())
 	}
-	reach, known := t.reach[permit.ViewStaff]
-	if !known {
-		reach, _ = t.before.Reach(t.actor.Staff, permit.ViewStaff, t.env.Now.Unix())
-		t.reach[permit.ViewStaff] = reach
-	}
-	return t.before.ViewOf(t.before.State().Person(p.ID), reach, t.env.Now.Unix())
+	return t.sight
 }
 
 // requireFor asks that the actor holds a console permission at the person's home site.

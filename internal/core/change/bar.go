@@ -85,7 +85,7 @@ func (t *Trial) barrable(p *people.Staff, place *estate.Place) error {
 func barEnd(t *Trial) error {
 	before := t.State.Bar(org.BarID(t.number(t.op.On)))
 	if before == nil || t.view(t.State.Person(before.Staff)) == access.Hidden ||
-		!t.holds(permit.ViewStaff, before.Place) && t.view(t.State.Person(before.Staff)) != access.Whole {
+		!t.sees().At(before.Staff, before.Place) && t.view(t.State.Person(before.Staff)) != access.Whole {
 		return fault.Missingf("on", "there is no bar %q that you may see", t.op.On)
 	}
 	if err := t.require(permit.LockStaff, before.Place); err != nil {

@@ -269,7 +269,7 @@ func TestALockIsAnEmergencyActButNotOverManagers(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
 	h.must(owner, "because", op("template.add", "",
-		set{"code": "shift", "name": "Shift", "settings": set{"console.lock": "yes", "console.view_staff": "yes"}}),
+		set{"code": "shift", "name": "Shift", "settings": set{"console.lock": "yes", "console.view_staff": "all"}}),
 		op("staff.enrol", "", set{"staff_number": "S7", "given_name": "Sam", "family_name": "Shift", "home_site": "A",
 			"start_date": "2020-01-01"}),
 		op("assignment.add", "", set{"staff": "S7", "place": "A", "template": "shift", "from": "2026-01-01"}),

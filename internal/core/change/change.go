@@ -159,8 +159,8 @@ type Trial struct {
 	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
 	seen   map[string]int    // record → index in Written
 	places map[estate.PlaceID]bool
-	lifted []*org.Exception  // withheld until this change, whose end, dates or return it is about
-	reach  map[string][]bool // by permission key: where the actor holds it
+	lifted []*org.Exception // withheld until this change, whose end, dates or return it is about
+	sight  *access.Sight    // whom the actor sees; nil until it is asked
 }
 
 // MaxOperations bounds one change that somebody sends.

@@ -334,6 +334,28 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("badge.found", someBadge(t, s), set{"holder": rapid.Bool().Draw(t, "to its holder")})
 	},
 	"badge.destroy": onBadge("badge.destroy"),
+	"team.add": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("team.add", "", set{"code": some(t, "code", "EARLY", "LATE"), "name": "Team"})
+	},
+	"team.edit": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("team.edit", someNumber(t, s.State().Teams.Last()), set{"name": some(t, "name", "One", "Two")})
+	},
+	"team.retire": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("team.retire", someNumber(t, s.State().Teams.Last()), nil)
+	},
+	"team.restore": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("team.restore", someNumber(t, s.State().Teams.Last()), nil)
+	},
+	"member.add": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("member.add", "", set{"team": someNumber(t, s.State().Teams.Last()), "staff": someone(t),
+			"lead": rapid.Bool().Draw(t, "lead")})
+	},
+	"member.edit": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("member.edit", someNumber(t, s.State().Members.Last()), set{"lead": rapid.Bool().Draw(t, "lead")})
+	},
+	"member.end": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("member.end", someNumber(t, s.State().Members.Last()), nil)
+	},
 	"device.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("device.add", "", set{"name": fmt.Sprint("Reader ", s.State().Devices.Next()), "place": somePlace(t)})
 	},

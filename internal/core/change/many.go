@@ -10,6 +10,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
@@ -22,7 +23,8 @@ type Act struct {
 	Place    estate.PlaceID    // at it or below; 0: anywhere
 	Template permit.TemplateID // 0: any
 	Whom     []*people.Staff
-	See      func(estate.PlaceID) bool // whether whoever acts may know of an assignment at a place
+	Team     org.TeamID                                // whose membership it is about; 0: that in any
+	See      func(people.StaffID, estate.PlaceID) bool // whether whoever acts may know of an assignment at a place
 }
 
 // toPerson says how an operation names the person that it is about: by what it is done to, by a field, or by an
@@ -34,6 +36,7 @@ const (
 	onPerson
 	setStaff
 	onAssignment
+	onMember
 )
 
 func (d *Description) aboutPeople() toPerson {
@@ -45,6 +48,8 @@ func (d *Description) aboutPeople() toPerson {
 		return onPerson
 	case subject == "assignment" && d.Makes == "" || d.Name == "assignment.move":
 		return onAssignment
+	case subject == "member" && d.Makes == "":
+		return onMember
 	case d.Fields == nil || reflect.TypeOf(d.Fields).Kind() != reflect.Struct:
 		return toNobody
 	}
@@ -85,6 +90,12 @@ func (a *Act) Groups(live *access.Snapshot, now int64) ([][]Operation, error) {
 			groups[i] = []Operation{{Op: a.Op, Set: written(set)}}
 		case onAssignment:
 			groups[i] = a.assignments(live, p, now)
+		case onMember:
+			for m := range live.State().TeamsOf(p.ID) {
+				if a.Team == 0 || m.Team == a.Team {
+					groups[i] = append(groups[i], Operation{Op: a.Op, On: number(float64(m.ID)), Set: written(a.Set)})
+				}
+			}
 		}
 	}
 	return groups, nil
@@ -95,7 +106,7 @@ func (a *Act) assignments(live *access.Snapshot, p *people.Staff, now int64) (op
 	for _, id := range state.AssignmentsOf(p.ID) {
 		of := state.Assignment(id)
 		here := live.Tree().At(of.Place)
-		if of.Ended || a.Template != 0 && of.Template != a.Template || here == nil || !a.See(of.Place) ||
+		if of.Ended || a.Template != 0 && of.Template != a.Template || here == nil || !a.See(p.ID, of.Place) ||
 			a.Place != 0 && !live.Tree().Within(of.Place, a.Place) ||
 			!of.Until.IsZero() && (of.Until+1).Start(here.Location).Unix() <= now {
 			continue

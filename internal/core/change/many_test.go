@@ -13,7 +13,7 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 )
 
-func anywhere(estate.PlaceID) bool { return true }
+func anywhere(people.StaffID, estate.PlaceID) bool { return true }
 
 func (h *organisation) groups(name string, fields map[string]any, whom ...string) [][]Operation {
 	act := Act{Op: name, Set: fields, See: anywhere}
@@ -29,6 +29,8 @@ func (h *organisation) groups(name string, fields map[string]any, whom ...string
 func TestEveryOperationAboutManyNamesEachOfThem(t *testing.T) {
 	h := newOrganisation(t)
 	require.Greater(t, len(ManyOperations()), 12)
+	h.must(system, "", named("t", op("team.add", "", set{"code": "EARLY", "name": "Early"})),
+		op("member.add", "", set{"team": "@t", "staff": "S3"}), op("member.add", "", set{"team": "@t", "staff": "S2"}))
 	for _, name := range ManyOperations() {
 		groups := h.groups(name, nil, "S3", "S2")
 		require.Len(t, groups, 2, name)
@@ -44,6 +46,8 @@ func TestEveryOperationAboutManyNamesEachOfThem(t *testing.T) {
 				case onAssignment:
 					id := h.snap.State().AssignmentsOf(p.ID)[0]
 					assert.Equal(t, fmt.Sprint(id), o.On, name)
+				case onMember:
+					assert.Equal(t, fmt.Sprint(h.snap.State().MemberOf(p.ID, 1).ID), o.On, name)
 				}
 			}
 		}

@@ -84,6 +84,8 @@ func full(t *testing.T) *organisation {
 			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon", "from": "06:00", "until": "07:00"}}}}),
 		op("exception.add", "", set{"staff": "S50", "place": "C", "permission": "line.run", "level": "run",
 			"from": "2026-01-03", "until": "2026-12-29"}),
+		named("team", op("team.add", "", set{"code": "EARLY", "name": "Early", "summary": "Comes early."})),
+		op("member.add", "", set{"team": "@team", "staff": "S50", "lead": true}),
 		op("badge.add", "", set{"format": "uid4", "number": "04A23BC9", "label": "Blue", "site": "C", "day": true}))
 	return h
 }

@@ -476,6 +476,17 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		if later(r.Revision) {
 			return builtUpon("the certificate of %s was changed again since. Undo the later change first.", e.On)
 		}
+	case *org.Team:
+		for m := range u.state.InTeam(r.ID) {
+			if later(m.Revision) {
+				return builtUpon("%s is in %s by a later change. Undo that first.",
+					u.state.Person(m.Staff).FullName(), r.Name)
+			}
+		}
+	case *org.Member:
+		if later(r.Revision) {
+			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
+		}
 	case *org.Assignment:
 		if r.Revision > u.revision {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
@@ -527,6 +538,8 @@ func StaffOf(state *org.State, name string) people.StaffID {
 	case *org.Assignment:
 		return r.Staff
 	case *org.Certificate:
+		return r.Staff
+	case *org.Member:
 		return r.Staff
 	case *org.Acceptance:
 		return r.Staff

@@ -20,6 +20,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
 )
@@ -71,6 +72,8 @@ func columns() []Column {
 		Column{Name: "qualified_until", Title: "Qualified until", Says: "Its last day; as long as such certificates " +
 			"count " +
 			"where left empty", Also: []string{"expires", "certificate until"}},
+		Column{Name: "team", Title: "Team", Says: "Code or name of a team that they are in",
+			Also: []string{"group", "crew", "gang", "squad"}},
 		Column{Name: "pin", Title: "PIN", Says: "yes to generate one; no PIN is ever taken from a file", Example: "yes",
 			Also: []string{"generate pin", "pin code"}},
 		Column{Name: "badge", Title: "Badge", Says: "Number of a badge in stock", Also: []string{"badge number", "card",
@@ -191,6 +194,7 @@ type Reading struct {
 	Order     day.Order         // of dates in digits
 	Decisions map[int]Decision  // by the number of the line
 	Sees      func(*people.Staff) bool
+	Knows     func(*org.Team) bool // whether whoever brings them in may know of a team
 }
 
 // Plan is what becomes of all lines.

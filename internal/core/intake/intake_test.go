@@ -92,6 +92,7 @@ func read(t testing.TB, live *access.Snapshot, with Reading, lines ...string) *P
 	with.Table, with.Columns = table, Match(table.Header, nil)
 	if with.Sees == nil {
 		with.Sees = everybody
+		with.Knows = func(*org.Team) bool { return true }
 	}
 	plan, err := Read(live, owner, env(), &with)
 	require.NoError(t, err)

@@ -74,6 +74,7 @@ func newReader(live *access.Snapshot, now time.Time, reading *Reading) *reader {
 	of("template", "template in use")
 	of("schedule", "schedule in use")
 	of("qualification", "qualification in use")
+	of("team", "team in use")
 	for _, p := range r.state.Places.All() {
 		if p.Retired {
 			continue
@@ -96,6 +97,11 @@ func newReader(live *access.Snapshot, now time.Time, reading *Reading) *reader {
 	for _, q := range r.state.Qualifications.All() {
 		if !q.Retired {
 			add("qualification", q.Code, q.Name)
+		}
+	}
+	for _, t := range r.state.Teams.All() {
+		if !t.Retired && r.reading.Knows(t) {
+			add("team", t.Code, t.Name)
 		}
 	}
 	return r
@@ -524,6 +530,7 @@ func (r *reader) plan(row *Row, p *people.Staff) {
 	r.assignment(row, p, on, &record)
 	r.credentials(row, p, on)
 	r.certificate(row, p, on, &record)
+	r.team(row, p, on)
 }
 
 func (row *Row) add(op, ref, on string, set any) {
@@ -681,6 +688,18 @@ func (r *reader) certificate(row *Row, p *people.Staff, on string, record *peopl
 		}
 	}
 	row.add("certificate.add", "", "", set)
+}
+
+// team puts somebody into a team, unless they are in it.
+func (r *reader) team(row *Row, p *people.Staff, on string) {
+	if row.Values["team"] == "" {
+		return
+	}
+	code := r.named(row, "team")
+	if t := r.state.TeamByCode(code); p != nil && t != nil && r.state.MemberOf(p.ID, t.ID) != nil {
+		return
+	}
+	row.add("member.add", "", "", map[string]string{"staff": on, "team": code})
 }
 
 // columnsOf are the columns in which the fields of an operation stand, where they are named otherwise.

@@ -133,6 +133,18 @@ func (s *State) remove(kind string, id uint32) {
 			s.belong(c.Staff, func(b *belongings) { b.certificates = without(b.certificates, c.ID) })
 		}
 		s.Certificates.Put(id, nil)
+	case "team":
+		if t := s.Teams.Get(id); t != nil {
+			s.teamByCode.Delete(key(t.Code))
+		}
+		s.Teams.Put(id, nil)
+	case "member":
+		if m := s.Members.Get(id); m != nil {
+			s.belong(m.Staff, func(b *belongings) { b.members = without(b.members, m.ID) })
+			list := without(s.membersOf(m.Team), m.ID)
+			s.ofTeam.Put(uint32(m.Team), &list)
+		}
+		s.Members.Put(id, nil)
 	case "badge":
 		if b := s.Badges.Get(id); b != nil {
 			s.badgeByNumber.Delete(badgeKey(b.Format, b.Number))
@@ -207,6 +219,10 @@ func (s *State) Record(kind string, id uint32) any {
 		return orNil(s.Acceptances.Get(id))
 	case "certificate":
 		return orNil(s.Certificates.Get(id))
+	case "team":
+		return orNil(s.Teams.Get(id))
+	case "member":
+		return orNil(s.Members.Get(id))
 	case "badge":
 		return orNil(s.Badges.Get(id))
 	case "credential":
@@ -256,6 +272,10 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "acceptance", uint32(r.ID), 0
 	case *Certificate:
 		return "certificate", uint32(r.ID), 0
+	case *Team:
+		return "team", uint32(r.ID), 0
+	case *Member:
+		return "member", uint32(r.ID), 0
 	case *Badge:
 		return "badge", uint32(r.ID), 0
 	case *credential.Credential:

@@ -67,6 +67,14 @@ func (s *State) Check(record any) (field string, err error) {
 		c.that("issued", !r.Issued.IsZero(), "a certificate has a day of issue").date("issued", r.Issued)
 		c.date("until", r.Until).that("until", r.Until.IsZero() || r.Until >= r.Issued,
 			"it runs out before it is issued")
+	case *Team:
+		c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
+		other := s.TeamByCode(r.Code)
+		c.that("code", other == nil || other.ID == r.ID, "a team with this code is on record already")
+	case *Member:
+		c.refers("staff", s.Person(r.Staff) != nil).refers("team", s.Team(r.Team) != nil)
+		other := s.MemberOf(r.Staff, r.Team)
+		c.that("staff", r.Ended || other == nil || other.ID == r.ID, "they are in this team already")
 	case *Badge:
 		c.badge(r)
 	case *credential.Credential:

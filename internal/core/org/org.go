@@ -189,6 +189,8 @@ type State struct {
 	Notices        table.Table[Notice]
 	Acceptances    table.Table[Acceptance]
 	Schedules      table.Table[hours.Schedule]
+	Teams          table.Table[Team]
+	Members        table.Table[Member]
 
 	placeByCode         table.Index[string, estate.PlaceID]
 	templateByCode      table.Index[string, permit.TemplateID]
@@ -203,6 +205,8 @@ type State struct {
 	qualificationByCode table.Index[string, qualification.ID]
 	noticeByCode        table.Index[string, NoticeID]
 	scheduleByCode      table.Index[string, hours.ScheduleID]
+	teamByCode          table.Index[string, TeamID]
+	ofTeam              table.Table[[]MemberID]     // of each team, ever; never changed in place
 	coveredBy           table.Table[[]AssignmentID] // of each that is or was covered; never changed in place
 	aside               map[string]Aside            // never changed in place
 	owners              int
@@ -217,6 +221,7 @@ type belongings struct {
 	bars         []BarID
 	certificates []CertificateID
 	acceptances  []AcceptanceID
+	members      []MemberID
 }
 
 // Fork returns a state that can be written without s noticing.
@@ -234,6 +239,8 @@ func (s *State) Fork() *State {
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
 	f.pinByDigest, f.deviceByToken, f.ofStaff = s.pinByDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
 	f.coveredBy = s.coveredBy.Fork()
+	f.Teams, f.Members = s.Teams.Fork(), s.Members.Fork()
+	f.teamByCode, f.ofTeam = s.teamByCode.Fork(), s.ofTeam.Fork()
 	f.byBadge, f.issues = s.byBadge.Fork(), s.issues.Fork()
 	return &f
 }

@@ -21,12 +21,17 @@ const (
 	ManageDevices    = "console.devices"
 	ReadEvents       = "console.read_events"
 	ReadAudit        = "console.read_audit"
+	EditTeams        = "console.teams"
 )
+
+// ConsoleReach is the scale of the permission to see staff: whose records.
+var ConsoleReach = Scale{Kind: Levels, Levels: []string{"none", "own", "team", "all"}}
 
 // ConsolePermissions returns the permissions that the product itself asks about, as they come into a new catalogue.
 func ConsolePermissions() []Permission {
 	titles := []struct{ key, title, sentence string }{
-		{ViewStaff, "See staff", "Sees the people who belong to or work at the place."},
+		{ViewStaff, "See staff", "Sees the people who belong to or work at the place: oneself, those in teams that " +
+			"one leads, or all."},
 		{EnrolStaff, "Enrol staff", "Puts new people on record with this as their home site."},
 		{EditStaff, "Edit staff", "Changes the record of people whose home site this is."},
 		{AssignStaff, "Assign staff", "Gives, changes and ends assignments at the place."},
@@ -44,11 +49,16 @@ func ConsolePermissions() []Permission {
 		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and disconnects them."},
 		{ReadEvents, "Read events", "Reads what happened at the doors and terminals of the place."},
 		{ReadAudit, "Read the audit log", "Reads who changed what; needs to be held at every site."},
+		{EditTeams, "Edit teams", "Makes teams and says who is in them and leads them, of people whose home site " +
+			"this is."},
 	}
 	permissions := make([]Permission, len(titles))
 	for i, t := range titles {
 		permissions[i] = Permission{Key: t.key, Title: t.title, Sentence: t.sentence, Scale: Scale{Kind: Switch},
 			Kinds: estate.Kinds}
+		if t.key == ViewStaff {
+			permissions[i].Scale = ConsoleReach
+		}
 	}
 	return permissions
 }

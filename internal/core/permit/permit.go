@@ -180,15 +180,16 @@ func (s Scale) position(name string) int {
 	return slices.IndexFunc(s.Levels, func(level string) bool { return strings.EqualFold(level, name) })
 }
 
-// LevelAbout returns the lowest level at which somebody sees records, their own or another person's; 0 where the scale
-// does not say whose records. Only the highest level reaches another person's: the records of a team need a team on
-// record.
-func (s Scale) LevelAbout(own bool) Level {
+// LevelAbout returns the lowest level at which somebody sees records: their own, those of somebody in a team that they
+// lead, or another person's; 0 where the scale does not say whose records.
+func (s Scale) LevelAbout(own, team bool) Level {
 	switch {
 	case !s.IsReach():
 		return 0
 	case own:
 		return Level(s.position("own"))
+	case team && s.position("team") >= 0:
+		return Level(s.position("team"))
 	}
 	return Level(s.position("all"))
 }

@@ -139,9 +139,12 @@ func TestLevelsAreNamedWithoutRegardToCase(t *testing.T) {
 	level, err := scale.Parse("TEAM")
 	assert.NoError(t, err)
 	assert.Equal(t, Level(2), level)
-	assert.Equal(t, Level(1), scale.LevelAbout(true))
-	assert.Equal(t, Level(3), scale.LevelAbout(false))
-	assert.Zero(t, Scale{Kind: Levels, Levels: []string{"none", "view", "run"}}.LevelAbout(false),
+	assert.Equal(t, Level(1), scale.LevelAbout(true, false))
+	assert.Equal(t, Level(2), scale.LevelAbout(false, true))
+	assert.Equal(t, Level(3), scale.LevelAbout(false, false))
+	assert.Equal(t, Level(2), Scale{Kind: Levels, Levels: []string{"none", "own", "all"}}.LevelAbout(false, true),
+		"a scale without team reaches others with all")
+	assert.Zero(t, Scale{Kind: Levels, Levels: []string{"none", "view", "run"}}.LevelAbout(false, false),
 		"it says nothing of whose records")
 	for _, levels := range [][]string{{"none", "view", "View"}, {"view", "none"}, {"none", "full", "view"},
 		{"none", " "}, {"none"}} {

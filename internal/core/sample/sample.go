@@ -120,7 +120,7 @@ func State(t *rapid.T) *org.State {
 			Requires: Requires(t, 5)}
 		for permission := permit.PermissionID(1); permission <= 3; permission++ {
 			if oneIn(2, "set") {
-				word := [][]string{{"no", "yes"}, {"none", "own", "all"}, {"0", "5", "40"}}[permission-1]
+				word := [][]string{{"no", "yes"}, {"none", "own", "team", "all"}, {"0", "5", "40"}}[permission-1]
 				template.Settings = append(template.Settings,
 					permit.Setting{Permission: permission, Word: rapid.SampledFrom(word).Draw(t, "word")})
 			}
@@ -176,14 +176,30 @@ func State(t *rapid.T) *org.State {
 	if oneIn(3, "a notice") {
 		notice(t, s)
 	}
+	for id := org.TeamID(1); int(id) <= rapid.IntRange(0, 2).Draw(t, "teams"); id++ {
+		team(t, s, id)
+	}
 	return s
+}
+
+// team puts one, with some of the people in it, some of whom lead it.
+func team(t *rapid.T, s *org.State, id org.TeamID) {
+	s.PutTeam(&org.Team{ID: id, Code: fmt.Sprint("TEAM-", id), Name: fmt.Sprint("Team ", id),
+		Retired: rapid.IntRange(1, 5).Draw(t, "team retired") == 1})
+	for staff := people.StaffID(1); staff <= 4; staff++ {
+		if rapid.Bool().Draw(t, "in it") {
+			s.PutMember(&org.Member{ID: org.MemberID(s.Members.Next()), Team: id, Staff: staff,
+				Lead: rapid.Bool().Draw(t, "leads"), Ended: rapid.IntRange(1, 5).Draw(t, "taken out") == 1})
+		}
+	}
 }
 
 // catalogue puts three permissions, one of each scale, and two qualifications.
 func catalogue(t *rapid.T, s *org.State) {
 	s.Groups.Put(1, &permit.Group{ID: 1, Key: "g", Title: "Group"})
 	for id := permit.PermissionID(1); id <= 3; id++ {
-		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "all"}},
+		scale := []permit.Scale{{Kind: permit.Switch}, {Kind: permit.Levels, Levels: []string{"none", "Own", "team",
+			"all"}},
 			{Kind: permit.Limit, Unit: "kg"}}[id-1]
 		s.Permissions.Put(uint32(id), &permit.Permission{ID: id, Key: fmt.Sprint("p", id), Title: fmt.Sprint("Do ", id),
 			Group: 1, Scale: scale,

@@ -625,6 +625,9 @@ export interface paths {
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
          *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
+         *     - `member.add`: add to a team; needs `console.teams`; sets `staff`, `team`, `lead`
+         *     - `member.edit`: change in a team; needs `console.teams`; sets `staff`, `team`, `lead`
+         *     - `member.end`: take out of a team; needs `console.teams`
          *     - `notice.add`: publish notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
          *     - `notice.edit`: change notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
          *     - `notice.publish`: publish a new version of notice; needs `console.edit_places`; sets `text`
@@ -664,6 +667,10 @@ export interface paths {
          *     - `staff.reinstate`: reinstate; needs `console.leave`
          *     - `staff.unlock`: unlock; needs `console.lock`
          *     - `staff.unmake_owner`: take ownership from
+         *     - `team.add`: add team; needs `console.teams`; sets `code`, `name`, `summary`
+         *     - `team.edit`: change team; needs `console.teams`; sets `code`, `name`, `summary`
+         *     - `team.restore`: bring back team; needs `console.teams`
+         *     - `team.retire`: retire team; needs `console.teams`
          *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
          *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
          *     - `template.restore`: bring back template; needs `console.edit_templates`
@@ -1858,6 +1865,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/members/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take somebody out of a team
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        delete: operations["end-member"];
+        options?: never;
+        head?: never;
+        /**
+         * Say whether somebody leads a team
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-member"];
         trace?: never;
     };
     "/notices": {
@@ -3295,6 +3326,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Teams: who leads each, and how many are in it
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-teams"];
+        put?: never;
+        /**
+         * Add a team
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        post: operations["add-team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/teams/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One team
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-team"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change a team
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-team"];
+        trace?: never;
+    };
+    "/teams/{id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is in a team, leads first
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-members"];
+        put?: never;
+        /**
+         * Add somebody to a team
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        post: operations["add-member"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/teams/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a retired team back
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        post: operations["restore-team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/teams/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a team: who is in it stays on record
+         * @description Needs the permission `console.teams`. A token needs the scope `daily`.
+         */
+        post: operations["retire-team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/templates": {
         parameters: {
             query?: never;
@@ -3640,6 +3783,8 @@ export interface components {
         AssignmentsOf: {
             /** @description At this place or below */
             place?: string;
+            /** @description Of an operation about places in teams: in this one */
+            team?: string;
             /** @description With this template */
             template?: string;
         };
@@ -4819,6 +4964,31 @@ export interface components {
             owner?: boolean;
             staff_number: string;
         };
+        Member: {
+            etag: string;
+            home_site?: components["schemas"]["PlaceRef"];
+            /** Format: int32 */
+            id: number;
+            job_title?: string;
+            /** @description Sees the records of the others where they hold the level team */
+            lead: boolean;
+            staff: components["schemas"]["StaffRef"];
+            /** @enum {string} */
+            status: "prepared" | "active" | "left";
+            team: components["schemas"]["TeamRef"];
+        };
+        MemberAdd: {
+            /** @description As somebody who leads it */
+            lead?: boolean;
+            reason?: string;
+            /** @description Staff number */
+            staff: string;
+        };
+        MemberWrite: {
+            /** @description Whether they lead it */
+            lead?: boolean;
+            reason?: string;
+        };
         MoveWrite: {
             /**
              * Format: date
@@ -5518,6 +5688,18 @@ export interface components {
              */
             total: number;
         };
+        PageMember: {
+            items: components["schemas"]["Member"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageNewPIN: {
             items: components["schemas"]["NewPIN"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -5712,6 +5894,18 @@ export interface components {
         };
         PageStarterSet: {
             items: components["schemas"]["StarterSet"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageTeam: {
+            items: components["schemas"]["Team"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -6225,6 +6419,8 @@ export interface components {
             start_date: string;
             /** @enum {string} */
             status: "prepared" | "active" | "left";
+            /** @description That they are in */
+            teams?: components["schemas"]["TeamRef"][];
             /** @description Names of the templates of their assignments that have not ended */
             templates: string[];
         };
@@ -6238,7 +6434,7 @@ export interface components {
             filter?: components["schemas"]["StaffFilter"];
             /** @description Leave out those about whom it cannot be done; otherwise one such stops it */
             leave_out?: boolean;
-            /** @description Of an operation about assignments: of which ones; left out: of all that go on */
+            /** @description Of an operation about assignments or teams: of which ones; left out: of all that go on */
             of?: components["schemas"]["AssignmentsOf"];
             /**
              * @description An operation about a person or their assignments
@@ -6298,10 +6494,14 @@ export interface components {
             place?: string;
             /** @description Words of the name, number, email, job title or employer */
             q?: string;
+            /** @description stuck: those who cannot work as intended; or a code of what keeps them */
+            readiness?: string;
             /** @description Code of the home site */
             site?: string;
             /** @enum {string} */
             status?: "prepared" | "active" | "left";
+            /** @description Code of a team they are in */
+            team?: string;
             /** @description Code of a template they are assigned */
             template?: string;
         };
@@ -6392,6 +6592,37 @@ export interface components {
             field: string;
             now: string;
             was: string;
+        };
+        Team: {
+            code: string;
+            etag: string;
+            /** Format: int32 */
+            id: number;
+            /** @description Who leads it, of those you may see */
+            leads: components["schemas"]["StaffRef"][];
+            /**
+             * Format: int64
+             * @description How many are in it, leads too, of those you may see
+             */
+            members: number;
+            name: string;
+            retired?: boolean;
+            /** @description Home sites of those whom you see whole */
+            sites: components["schemas"]["PlaceRef"][];
+            summary?: string;
+        };
+        TeamRef: {
+            code: string;
+            /** @description They lead it */
+            lead?: boolean;
+            name: string;
+        };
+        TeamWrite: {
+            /** @description Such as NIGHT-PACK; it stays as it is once it is made */
+            code?: string;
+            name?: string;
+            reason?: string;
+            summary?: string;
         };
         Template: {
             /** @description Whether you could give it at the place asked about, or at some site */
@@ -10853,6 +11084,93 @@ export interface operations {
             };
         };
     };
+    "end-member": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-member": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-notices": {
         parameters: {
             query?: {
@@ -13210,6 +13528,10 @@ export interface operations {
                 template?: string;
                 /** @description Code of a place they are assigned at, or below */
                 place?: string;
+                /** @description Code of a team they are in */
+                team?: string;
+                /** @description stuck: those who cannot work as intended; or a code of what keeps them */
+                readiness?: string;
                 /** @description Fields with commas, - for descending: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site */
                 sort?: string;
             };
@@ -14393,6 +14715,350 @@ export interface operations {
             };
             path: {
                 /** @description Key */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-teams": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Any words of the name, the code or the summary */
+                q?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageTeam"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-team": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Team"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-team": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-members": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Words of the name or the number */
+                q?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMember"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-member": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberAdd"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "restore-team": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-team": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its code, or the number of its record */
                 id: string;
             };
             cookie?: never;

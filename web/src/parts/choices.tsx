@@ -26,6 +26,16 @@ export function useTemplates({ place, retired = false }: { place?: string | unde
   });
 }
 
+/** All teams in use that one may know of. */
+export function useTeams(enabled = true) {
+  return useQuery({
+    queryKey: ["teams", "choice"],
+    queryFn: () => take(api.GET("/teams", { params: { query: { limit: 500 } } })),
+    staleTime: 30_000,
+    enabled,
+  });
+}
+
 /** Permissions that mean something at a kind of place; of a site or a zone all, as places of every kind may stand in it. */
 export function usePermissions(kind: Place["kind"] | undefined, { exact = false } = {}) {
   const asked = kind && (exact || (kind !== "site" && kind !== "zone")) ? kind : undefined;

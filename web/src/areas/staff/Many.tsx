@@ -3,7 +3,7 @@ import { useDeferredValue, useState } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { isoToday } from "@/parts/AssignmentFields";
-import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { PlaceOptions, TemplateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
 import { Ask, Button, instant, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
 
@@ -13,7 +13,17 @@ type Result = Schema["StaffActResult"];
 /** Who is chosen in the list: some, or all whom the filter keeps. */
 export type Chosen = { numbers: string[]; filter?: Schema["StaffFilter"]; count: number };
 
-type Field = "last_day" | "moment" | "place" | "template" | "from" | "until" | "overlap_days" | "of";
+type Field =
+  | "last_day"
+  | "moment"
+  | "place"
+  | "template"
+  | "from"
+  | "until"
+  | "overlap_days"
+  | "of"
+  | "team"
+  | "of_team";
 const acts: Record<
   string,
   { op: string; name: string; about: string; needs: string; grave?: boolean; reason?: boolean; fields: Field[] }
@@ -76,6 +86,20 @@ const acts: Record<
     about: "The PINs there are now stop counting. The new ones are shown once.",
     needs: "console.credentials",
     fields: [],
+  },
+  join: {
+    op: "member.add",
+    name: "Add to a team",
+    about: "Being in a team gives no access.",
+    needs: "console.teams",
+    fields: ["team"],
+  },
+  out: {
+    op: "member.end",
+    name: "Take out of a team",
+    about: "Their access stays as it is.",
+    needs: "console.teams",
+    fields: ["of_team"],
   },
   leave: {
     op: "staff.leave",
@@ -147,6 +171,8 @@ function ManyDialog({
   const [reason, setReason] = useState("");
   const [typed, setTyped] = useState("");
   const ready =
+    (!act.fields.includes("team") || form.team) &&
+    (!act.fields.includes("of_team") || form.of_team) &&
     (act.op !== "assignment.add" || (form.place && form.template)) &&
     (act.op !== "assignment.move" || form.place || form.template);
   const body: Act = {
@@ -154,6 +180,7 @@ function ManyDialog({
     set: setOf(form),
     leave_out: true,
     ...(form.of && { of: { place: form.of } }),
+    ...(form.of_team && { of: { team: form.of_team } }),
     ...(chosen.filter ? { filter: chosen.filter } : { staff: chosen.numbers }),
   };
   const asked = useDeferredValue(JSON.stringify(body));
@@ -242,7 +269,7 @@ function ManyDialog({
 
 /** The fields of the operation, as they are sent. */
 function setOf(form: Partial<Record<Field, string>>): Record<string, unknown> {
-  const { last_day, moment, of: _, overlap_days, ...rest } = form;
+  const { last_day, moment, of: _, of_team: __, overlap_days, ...rest } = form;
   return {
     ...Object.fromEntries(Object.entries(rest).filter(([, value]) => value)),
     ...(last_day && { on: last_day }),
@@ -266,6 +293,7 @@ function Fields({
 }) {
   const places = usePlaces();
   const templates = useTemplates({ place: form.place });
+  const teams = useTeams(of.includes("team") || of.includes("of_team"));
   const moving = of.includes("overlap_days");
   const text = (name: Field, label: string, type: string, hint?: string) => (
     <TextField
@@ -307,6 +335,24 @@ function Fields({
               >
                 <option value="">{moving ? "as before" : "Choose a template"}</option>
                 <TemplateOptions templates={templates.data?.items ?? []} giving />
+              </SelectField>
+            );
+          case "team":
+          case "of_team":
+            return (
+              <SelectField
+                key={name}
+                label="Team"
+                required
+                value={form[name] ?? ""}
+                onChange={(e) => set(name, e.target.value)}
+              >
+                <option value="">Choose a team</option>
+                {teams.data?.items.map((t) => (
+                  <option key={t.code} value={t.code}>
+                    {t.name}
+                  </option>
+                ))}
               </SelectField>
             );
           case "from":

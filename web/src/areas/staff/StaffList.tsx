@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import {
   createColumnHelper,
   flexRender,
@@ -13,6 +13,8 @@ import { ArrowDown, ArrowUp, Columns3 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api, type Staff, take } from "@/api/api";
+import { StaffTabs } from "@/areas/teams/tabs";
+import { useTeams } from "@/parts/choices";
 import {
   Button,
   buttonLook,
@@ -27,6 +29,11 @@ import {
   Wrong,
 } from "@/parts/parts";
 import { type Chosen, ManyBar } from "./Many";
+
+type Search = Partial<Record<"q" | "status" | "engagement" | "site" | "template" | "team" | "sort", string>>;
+
+const sortingOf = (sort = "name"): SortingState =>
+  sort.split(",").map((f) => (f.startsWith("-") ? { id: f.slice(1), desc: true } : { id: f, desc: false }));
 
 const of = createColumnHelper<Staff>();
 const columns = [
@@ -68,24 +75,32 @@ const sortable = new Set([
 /** The list of staff: search, filter, sort, choose columns, take it along as CSV. */
 export function StaffList() {
   const navigate = useNavigate();
-  const [q, setQ] = useState("");
-  const [status, setStatus] = useState("");
-  const [engagement, setEngagement] = useState("");
-  const [site, setSite] = useState("");
-  const [template, setTemplate] = useState("");
-  const [sorting, setSorting] = useState<SortingState>([{ id: "name", desc: false }]);
+  const asking = useSearch({ strict: false }) as Search;
+  const { q = "", status = "", engagement = "", site = "", template = "", team = "" } = asking;
+  const put = (next: Partial<Search>) =>
+    navigate({
+      to: "/staff",
+      replace: true,
+      search: Object.fromEntries(Object.entries({ ...asking, ...next }).filter(([, value]) => value)),
+    });
+  const sorting = useMemo(() => sortingOf(asking.sort), [asking.sort]);
   const [shown, setShown] = useState<VisibilityState>({ employer: false, start_date: false, works_as: true });
   const search = useDeferredValue(q.trim());
   const filters = useMemo(
     () => ({
       ...(search && { q: search }),
-      ...(status === "locked" ? { locked: "true" as const } : status && { status: status as Staff["status"] }),
+      ...(status === "locked"
+        ? { locked: "true" as const }
+        : status === "stuck"
+          ? { readiness: "stuck" }
+          : status && { status: status as Staff["status"] }),
       ...(engagement && { engagement: engagement as Staff["engagement"] }),
       ...(site && { site }),
       ...(template && { template }),
-      sort: sorting.map((s) => (s.desc ? "-" : "") + s.id).join(",") || "name",
+      ...(team && { team }),
+      sort: asking.sort || "name",
     }),
-    [search, status, engagement, site, template, sorting],
+    [search, status, engagement, site, template, team, asking.sort],
   );
   const sites = useQuery({
     queryKey: ["places", "sites"],
@@ -95,6 +110,7 @@ export function StaffList() {
     queryKey: ["templates"],
     queryFn: () => take(api.GET("/templates", { params: { query: { limit: 500 } } })),
   });
+  const teams = useTeams();
   const pages = useInfiniteQuery({
     queryKey: ["staff", filters],
     queryFn: ({ pageParam }) =>
@@ -111,7 +127,10 @@ export function StaffList() {
     data: rows,
     columns,
     state: { sorting, columnVisibility: shown },
-    onSortingChange: setSorting,
+    onSortingChange: (next) => {
+      const sorted = typeof next === "function" ? next(sorting) : next;
+      put({ sort: sorted.map((s) => (s.desc ? "-" : "") + s.id).join(",") });
+    },
     onColumnVisibilityChange: setShown,
     getCoreRowModel: getCoreRowModel(),
     manualSorting: true,
@@ -147,7 +166,7 @@ export function StaffList() {
   useEffect(() => {
     if (lastShown > rows.length - 40 && pages.hasNextPage && !pages.isFetchingNextPage) pages.fetchNextPage();
   }, [lastShown, rows.length, pages]);
-  const narrow = [q, status, engagement, site, template].some(Boolean);
+  const narrow = [q, status, engagement, site, template, team].some(Boolean);
 
   return (
     <Page
@@ -188,43 +207,49 @@ export function StaffList() {
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
-          <Link to="/imports" className={buttonLook()}>
-            Import
-          </Link>
           <TakeAlong from="/staff" query={filters as Record<string, string>} file="staff.csv" />
         </>
       }
     >
-      <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-[2fr_1fr_1fr_1.4fr_1.4fr]">
+      <StaffTabs />
+      <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-[2fr_1fr_1fr_1.2fr_1.2fr_1.2fr]">
         <input
           aria-label="Search staff"
           placeholder="Name, number, job title, employer"
           value={q}
-          onChange={(e) => setQ(e.target.value)}
+          onChange={(e) => put({ q: e.target.value })}
           className={`${inputLook} col-span-2 md:col-span-1`}
         />
-        <Choice label="Status" value={status} set={setStatus} all="Any status">
+        <Choice label="Status" value={status} set={(status) => put({ status })} all="Any status">
           <option value="active">Active</option>
           <option value="prepared">Prepared</option>
           <option value="left">Left</option>
           <option value="locked">Locked</option>
+          <option value="stuck">Cannot work as intended</option>
         </Choice>
-        <Choice label="Engagement" value={engagement} set={setEngagement} all="Any engagement">
+        <Choice label="Engagement" value={engagement} set={(engagement) => put({ engagement })} all="Any engagement">
           {Object.entries(engagementWord).map(([key, word]) => (
             <option key={key} value={key}>
               {word}
             </option>
           ))}
         </Choice>
-        <Choice label="Home site" value={site} set={setSite} all="Any site">
+        <Choice label="Home site" value={site} set={(site) => put({ site })} all="Any site">
           {sites.data?.items.map((s) => (
             <option key={s.code} value={s.code}>
               {s.name}
             </option>
           ))}
         </Choice>
-        <Choice label="Template" value={template} set={setTemplate} all="Any template">
+        <Choice label="Template" value={template} set={(template) => put({ template })} all="Any template">
           {templates.data?.items.map((t) => (
+            <option key={t.code} value={t.code}>
+              {t.name}
+            </option>
+          ))}
+        </Choice>
+        <Choice label="Team" value={team} set={(team) => put({ team })} all="Any team">
+          {teams.data?.items.map((t) => (
             <option key={t.code} value={t.code}>
               {t.name}
             </option>
@@ -259,7 +284,7 @@ export function StaffList() {
         <section
           ref={box}
           aria-label="Staff"
-          className="sheet h-[calc(100dvh-16.5rem)] min-h-80 overflow-auto"
+          className="sheet h-[calc(100dvh-19rem)] min-h-80 overflow-auto"
           tabIndex={-1}
         >
           <table className="grid w-full" aria-rowcount={total}>
