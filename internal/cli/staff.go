@@ -141,6 +141,11 @@ func (s *session) showStaff(p *api.Staff) {
 	if p.LineManager != nil {
 		s.line("Line manager", p.LineManager.Name)
 	}
+	var teams []string
+	for _, t := range p.Teams {
+		teams = append(teams, t.Name+map[bool]string{true: " (leads it)"}[t.Lead])
+	}
+	s.line("Teams", strings.Join(teams, ", "))
 	s.line("Email", p.Email)
 	s.line("Phone", p.Phone)
 	s.line("Start", p.StartDate)

@@ -510,6 +510,15 @@ function Record({ staff }: { staff: Staff }) {
         </Link>
       ),
     ],
+    [
+      "Teams",
+      staff.teams?.map((t) => (
+        <Link key={t.code} to="/teams/$code" params={{ code: t.code }} className="block hover:underline">
+          {t.name}
+          {t.lead && ", leads it"}
+        </Link>
+      )),
+    ],
     ["Start", day(staff.start_date)],
     ["Contract end", day(staff.contract_end)],
     ["Leaves", day(staff.leaving_date)],

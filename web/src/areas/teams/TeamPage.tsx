@@ -168,10 +168,10 @@ function Members({ members, edits, change }: { members: Member[]; edits: boolean
                     <Button
                       look="quiet"
                       className="min-h-0 px-1"
-                      aria-label={m.lead ? `Take the lead from ${m.staff.name}` : `Let ${m.staff.name} lead`}
+                      aria-label={m.lead ? `Remove ${m.staff.name} as lead` : `Make ${m.staff.name} lead`}
                       onClick={() => change(leading(m))}
                     >
-                      {m.lead ? "No lead" : "Lead"}
+                      {m.lead ? "Remove lead" : "Make lead"}
                     </Button>
                     <Button
                       look="quiet"
