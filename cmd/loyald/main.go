@@ -126,6 +126,8 @@ func serveCommand(f *flags) *cobra.Command {
 	c.Flags().StringVar(&f.mail.User, "mail-user", os.Getenv("LOYAL_MAIL_USER"),
 		"name to sign in with at the mail server; its password is read from LOYAL_MAIL_PASSWORD")
 	f.mail.Password = os.Getenv("LOYAL_MAIL_PASSWORD")
+	c.Flags().StringVar(&f.mail.TLS, "mail-tls", os.Getenv("LOYAL_MAIL_TLS"), "how mail is handed over: offered (TLS "+
+		"where the server offers it), required, or implicit (TLS from the start, port 465) (or LOYAL_MAIL_TLS)")
 	c.Flags().StringVar(&f.address, "address", "",
 		"address at which people reach the service, for links in mail, such as https://latch.example")
 	c.Flags().DurationVar(&f.refuseAfter, "refuse-after", app.RefuseAfter,

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"net/http"
 	"os"
 	"os/signal"
 	"strings"
@@ -45,7 +46,7 @@ func main() {
 }
 
 func mailbox() *cobra.Command {
-	var listen string
+	var listen, page string
 	c := &cobra.Command{Use: "mail", Short: "A mail server that takes every message, shows it and sends nothing on",
 		Example: "  loyalsim mail --listen 127.0.0.1:8425\n  loyald serve --mail-server 127.0.0.1:8425 " +
 			"--mail-from latch@example.org",
@@ -58,10 +59,18 @@ func mailbox() *cobra.Command {
 			catcher := post.Catch(listener, func(m post.Caught) {
 				fmt.Fprintf(c.OutOrStdout(), "From: %s\nTo: %s\nSubject: %s\n\n%s\n", m.From, m.To, m.Subject, m.Body)
 			})
+			shown, err := net.Listen("tcp", page)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "showing it at http://%s\n", shown.Addr())
+			server := &http.Server{Handler: catcher.Page(), ReadHeaderTimeout: 5 * time.Second}
+			go func() { _ = server.Serve(shown) }()
 			<-c.Context().Done()
-			return catcher.Close()
+			return errors.Join(server.Close(), catcher.Close())
 		}}
-	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8425", "address to listen on")
+	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8425", "address to take mail on")
+	c.Flags().StringVar(&page, "page", "127.0.0.1:8426", "address to show it at")
 	return c
 }
 

@@ -278,6 +278,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"sending mail", 1, a.sendDue},
 			{"writing reminders", remindEvery, a.Remind},
 			{"writing of comings and goings", comingsEvery, a.TellOfComings},
+			{"sending digests", digestsEvery, a.SendDigests},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()))
 			}},
@@ -302,6 +303,8 @@ const (
 	soon = 5
 	// remindEvery is how many rounds pass between looks at what runs out; a reminder of one day is written once
 	remindEvery = 600
+	// digestsEvery is how many rounds pass between looks at what waits for a digest
+	digestsEvery = 60
 	// comingsEvery is how many rounds pass between looks at who begins and who goes
 	comingsEvery = 60
 )

@@ -226,7 +226,10 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 				return err
 			}
 		}
-		if err := endSessions(tx, r, trial, env.Now); err != nil || r.Within == nil {
+		if err := endSessions(tx, r, trial, env.Now); err != nil {
+			return err
+		}
+		if err := a.tell(tx, r, live, trial, env.Now); err != nil || r.Within == nil {
 			return err
 		}
 		return r.Within(tx, entry.ID, trial)

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
@@ -23,7 +24,7 @@ import (
 
 // Post is what hands mail over.
 type Post interface {
-	Send(ctx context.Context, to, subject, body string) error
+	Send(ctx context.Context, to, subject, text, html string) error
 }
 
 // Postal says how the service sends mail, and at which address of its own people reach it.
@@ -49,10 +50,18 @@ func (a *App) sendDue(ctx context.Context) error {
 	}
 	for {
 		m, err := a.store.DueMail(ctx, a.now())
-		if err != nil || m == nil || m.Body == nil {
+		if err != nil || m == nil {
 			return err
 		}
-		if err := p.Post.Send(ctx, m.Recipient, m.Subject, *m.Body); err != nil {
+		if m.Body == nil {
+			if m.Body = a.worded(m); m.Body == nil {
+				if err := a.store.MailFailed(ctx, m.ID, "nobody is to be written to any more", nil); err != nil {
+					return err
+				}
+				continue
+			}
+		}
+		if err := p.Post.Send(ctx, m.Recipient, m.Subject, *m.Body, message.HTML(*m.Body, p.Address)); err != nil {
 			var next *time.Time
 			if m.Tries+1 < givenUp {
 				at := a.now().Add(time.Minute << m.Tries)
@@ -65,20 +74,6 @@ func (a *App) sendDue(ctx context.Context) error {
 			return err
 		}
 	}
-}
-
-// mailTo is a message to somebody, to be sent at once; nil where they have no address.
-func (a *App) mailTo(p *people.Staff, kind, once, subject, body string) *store.Mail {
-	if p.Email == "" {
-		return nil
-	}
-	now := a.now().UTC()
-	m := &store.Mail{Kind: kind, StaffID: uint32(p.ID), Recipient: p.Email, Subject: subject, Body: &body, MadeAt: now,
-		NextAt: &now}
-	if once != "" {
-		m.Once = &once
-	}
-	return m
 }
 
 func (a *App) mailAddress(path string) string {
@@ -113,12 +108,9 @@ func (a *App) SendPINLink(ctx context.Context, actor people.StaffID, reference, 
 		return "", expires, err
 	}
 	expires = now.Add(PINLinkFor)
-	body := fmt.Sprintf("Hello %s,\n\nchoose your PIN for %s here:\n\n%s\n\nThe page asks for your staff number. "+
-		"The link "+
-		"works once, until %s. If you did not expect this message, tell your manager and leave the link alone.\n",
-		p.Called(), live.State().Settings.Name, a.mailAddress("/pin/"+token),
-		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
-	return p.Email, expires, a.sendLink(ctx, actor, p, pinLink, token, expires, "Choose your PIN", body,
+	mail := a.write(live, p, message.PINLink, "", map[string]string{"link": a.mailAddress("/pin/" + token),
+		"expires": expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04")})
+	return p.Email, expires, a.sendLink(ctx, actor, p, pinLink, token, expires, mail,
 		"Sent a link to choose a PIN to ", origin)
 }
 
@@ -156,7 +148,7 @@ func (a *App) mailable(actor people.StaffID, reference string) (*people.Staff, e
 // sendLink keeps a link, with the mail that carries it and what the audit log says of it, all or nothing. The actor
 // is 0 where somebody asks for it themselves.
 func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staff, kind linkKind, token string,
-	expires time.Time, subject, body, summary, origin string) error {
+	expires time.Time, mail *store.Mail, summary, origin string) error {
 	now := a.now().UTC().Truncate(time.Second)
 	entry := store.AuditEntry{At: now, Action: string(kind) + "-link-sent", Actor: "Loyal Latch", Origin: origin,
 		Summary: summary + p.Number + " " + p.FullName(), Operations: "[]"}
@@ -169,7 +161,7 @@ func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staf
 			MadeBy: uint32(actor), ExpiresAt: expires}, now); err != nil {
 			return err
 		}
-		if err := tx.AddMail(a.mailTo(p, string(kind)+" link", "", subject, body)); err != nil {
+		if err := tx.AddMail(mail); err != nil {
 			return err
 		}
 		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
@@ -254,13 +246,14 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 		return nil
 	}
 	live, now := a.Live(), a.now()
-	for _, id := range managersOf(live, p, permit.LockStaff, a.now().Unix()) {
-		m := live.State().Person(id)
-		mail := a.mailTo(m, "locked by tries", fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id),
-			p.FullName()+" is locked after wrong PINs",
-			fmt.Sprintf("Hello %s,\n\n%s (%s) is locked: %s.\n\nSee what happened, and unlock when the cause is "+
-				"settled:\n%s\n",
-				m.Called(), p.FullName(), p.Number, words.LowerFirst(reason), a.mailAddress("/staff/"+p.Number)))
+	chosen, err := a.choicesOf(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range managersOf(live, p, permit.LockStaff, message.LockedByTries, chosen, now.Unix()) {
+		mail := chosen.held(a.write(live, live.State().Person(id), message.LockedByTries,
+			fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id), live.about(p, map[string]string{
+				"reason": words.LowerFirst(reason), "link": a.mailAddress("/staff/" + p.Number)})))
 		if mail == nil {
 			continue
 		}
@@ -275,12 +268,20 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 const mostTold = 5
 
 // managersOf returns who is written to about somebody: their line manager, where they hold a permission at the home
-// site; else those who do, the owners left out unless there is nobody else.
-func managersOf(live *Live, p *people.Staff, key string, now int64) (ids []people.StaffID) {
+// site; else those who do, the owners left out unless there is nobody else. Who has chosen not to be told of such is
+// passed over.
+func managersOf(live *Live, p *people.Staff, key string, kind message.Kind, chosen choices,
+	now int64) (ids []people.StaffID) {
 	fit := func(id people.StaffID) bool {
 		m := live.State().Person(id)
-		return m != nil && m.ID != p.ID && m.Email != "" && live.Stands(id, now) == access.Granted &&
-			live.HoldsKey(id, key, p.HomeSite, now)
+		if m == nil || m.ID == p.ID || m.Email == "" || live.Stands(id, now) != access.Granted ||
+			!chosen.wants(id, kind, p.HomeSite) {
+			return false
+		}
+		if key == permit.ViewStaff { // be it those in their team alone
+			return live.Sight(id, now).Of(p) == access.Whole
+		}
+		return live.HoldsKey(id, key, p.HomeSite, now)
 	}
 	if fit(p.LineManager) {
 		return []people.StaffID{p.LineManager}
@@ -323,15 +324,17 @@ func (a *App) Remind(ctx context.Context) error {
 		before = now
 	}
 	live := a.Live()
-	for id, lines := range live.reminders(now, later(before, now.AddDate(0, 0, -mostMissed))) {
-		m := live.State().Person(id)
+	chosen, err := a.choicesOf(ctx)
+	if err != nil {
+		return err
+	}
+	for id, lines := range live.reminders(now, later(before, now.AddDate(0, 0, -mostMissed)), chosen) {
 		slices.Sort(lines)
 		today := day.Of(now.In(live.Location(id)))
-		mail := a.mailTo(m, "reminder", fmt.Sprintf("remind %d %s", id, today),
-			words.Count(len(lines), "thing runs out", "things run out"),
-			fmt.Sprintf("Hello %s,\n\nthis runs out soon; the day is the last that counts:\n\n%s\n\nRenew it, or "+
-				"let it go:\n%s\n",
-				m.Called(), strings.Join(lines[:min(len(lines), 200)], "\n"), a.mailAddress("/expiring")))
+		mail := chosen.held(a.write(live, live.State().Person(id), message.Expiring,
+			fmt.Sprintf("remind %d %s", id, today), map[string]string{
+				"count": words.Count(len(lines), "thing runs out", "things run out"),
+				"lines": strings.Join(lines[:min(len(lines), 200)], "\n"), "link": a.mailAddress("/expiring")}))
 		if mail == nil {
 			continue
 		}
@@ -351,7 +354,7 @@ func later(a, b time.Time) time.Time {
 
 // reminders are the lines that each manager is to be written: of what is to be told today, or was on a day since the
 // last look.
-func (l *Live) reminders(now, before time.Time) map[people.StaffID][]string {
+func (l *Live) reminders(now, before time.Time, chosen choices) map[people.StaffID][]string {
 	settings := &l.State().Settings
 	ahead := slices.DeleteFunc([]int{settings.RemindDays, settings.RemindAgainDays},
 		func(days int) bool { return days == 0 })
@@ -374,7 +377,7 @@ func (l *Live) reminders(now, before time.Time) map[people.StaffID][]string {
 				continue
 			}
 			if managers == nil {
-				managers = managersOf(l, p, permit.ViewStaff, now.Unix())
+				managers = managersOf(l, p, permit.ViewStaff, message.Expiring, chosen, now.Unix())
 			}
 			for _, m := range managers {
 				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", last, p.FullName(), p.Number, e.Kind))

@@ -4,13 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/store"
@@ -38,14 +38,9 @@ func (a *App) mailPasswordLink(ctx context.Context, actor people.StaffID, p *peo
 		return expires, err
 	}
 	live := a.Live()
-	body := fmt.Sprintf("Hello %s,\n\nchoose a password for the console of %s here:\n\n%s\n\nThe page asks for "+
-		"your staff "+
-		"number. The link works once, until %s. If you did not ask for it, leave it alone and tell whoever looks "+
-		"after "+
-		"the service; your password stays as it is.\n",
-		p.Called(), live.State().Settings.Name, a.mailAddress("/password/"+token),
-		expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04"))
-	return expires, a.sendLink(ctx, actor, p, passwordLink, token, expires, "Choose a password", body, summary, origin)
+	mail := a.write(live, p, message.PasswordLink, "", map[string]string{"link": a.mailAddress("/password/" + token),
+		"expires": expires.In(live.Location(p.ID)).Format("Monday 2 January 15:04")})
+	return expires, a.sendLink(ctx, actor, p, passwordLink, token, expires, mail, summary, origin)
 }
 
 // ForgotPassword mails a link to whoever goes by a name and has a password for the console. Nothing is said of whether

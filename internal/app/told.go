@@ -6,9 +6,9 @@ import (
 	"strings"
 	"time"
 
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/core/words"
 	"loyallatch.example/latch/internal/store"
 )
@@ -33,8 +33,12 @@ func (a *App) TellOfComings(ctx context.Context) error {
 	}
 	before = later(before, now.AddDate(0, 0, -mostMissed))
 	live := a.Live()
+	chosen, err := a.choicesOf(ctx)
+	if err != nil {
+		return err
+	}
 	for _, p := range live.State().Staff.All() {
-		for _, mail := range a.comings(live, p, before, now) {
+		for _, mail := range a.comings(live, p, chosen, before, now) {
 			if err := a.store.AddMail(ctx, mail); err != nil {
 				return err
 			}
@@ -44,44 +48,33 @@ func (a *App) TellOfComings(ctx context.Context) error {
 }
 
 // comings are the messages about somebody's coming and going that are due between two moments.
-func (a *App) comings(live *Live, p *people.Staff, before, now time.Time) (mails []*store.Mail) {
+func (a *App) comings(live *Live, p *people.Staff, chosen choices, before, now time.Time) (mails []*store.Mail) {
 	passed := func(at int64) bool { return at > before.Unix() && at <= now.Unix() }
-	add := func(to *people.Staff, kind string, at int64, subject, body string) {
-		if mail := a.mailTo(to, kind, fmt.Sprintf("%s %d %d %d", kind, p.ID, at, to.ID), subject,
-			fmt.Sprintf("Hello %s,\n\n%s", to.Called(), body)); mail != nil {
+	add := func(to *people.Staff, kind message.Kind, at int64, values map[string]string) {
+		once := fmt.Sprintf("%s %d %d %d", kind, p.ID, at, to.ID)
+		if mail := chosen.held(a.write(live, to, kind, once, values)); mail != nil {
 			mails = append(mails, mail)
 		}
 	}
-	name := live.State().Settings.Name
 	span := p.SpanIn(live.Location(p.ID))
 	status := live.Status(p.ID, now.Unix())
 	if passed(p.StartDate.Start(live.Location(p.ID)).Unix()) && status == people.Active {
-		var can []string
-		for _, s := range wording.English.Statements(live.Snapshot, p.ID, now.Unix()) {
-			can = append(can, strings.TrimSpace(s.Sentence+" "+s.Further))
-		}
-		add(p, "welcome", p.StartDate.Start(time.UTC).Unix(), "Welcome to "+name,
-			fmt.Sprintf("you begin at %s today. Your staff number is %s.\n\n%s\n\nWhoever looks after you gives you "+
-				"your PIN "+
-				"or your badge.\n", name, p.Number, strings.Join(can, "\n")))
+		add(p, message.Welcome, p.StartDate.Start(time.UTC).Unix(), map[string]string{"access": live.accessWords(p.ID,
+			now)})
 	}
 	if passed(span.Gone) {
-		add(p, "left", span.Gone, "Your access at "+name+" has ended",
-			"your access has ended. Please give back what is not yours to keep: badges, keys, other things.\n")
+		add(p, message.Left, span.Gone, nil)
 	}
 	if soon := span.Gone - int64(toldAhead/time.Second); passed(soon) && status != people.Left {
 		gone := time.Unix(span.Gone-1, 0).In(live.Location(p.ID))
-		for _, id := range managersOf(live, p, permit.RecordLeavers, now.Unix()) {
-			open := live.leaving(p, 0, nil, now)
-			var tasks []string
-			for _, task := range open.Tasks {
-				tasks = append(tasks, "- "+words.LowerFirst(task.What))
-			}
-			add(live.State().Person(id), "leaving soon", span.Gone, p.FullName()+" leaves soon",
-				fmt.Sprintf("%s (%s) leaves; the last day is %s. To be done:\n\n%s\n\nTick it off, or hand the work "+
-					"over:\n%s\n",
-					p.FullName(), p.Number, gone.Format("2 January 2006"), strings.Join(tasks, "\n"), a.mailAddress(
-						"/leaving")))
+		var tasks []string
+		for _, task := range live.leaving(p, 0, nil, now).Tasks {
+			tasks = append(tasks, "- "+words.LowerFirst(task.What))
+		}
+		for _, id := range managersOf(live, p, permit.RecordLeavers, message.LeavingSoon, chosen, now.Unix()) {
+			add(live.State().Person(id), message.LeavingSoon, span.Gone, live.about(p, map[string]string{
+				"last_day": gone.Format("2 January 2006"), "tasks": strings.Join(tasks, "\n"),
+				"link": a.mailAddress("/leaving")}))
 		}
 	}
 	return mails

@@ -221,6 +221,7 @@ func (s *Server) register() {
 	s.registerHours()
 	s.registerFeeds()
 	s.registerOrganisation()
+	s.registerMessages()
 	s.registerGrid()
 	s.registerLook()
 	s.registerDrafts()

@@ -2,6 +2,7 @@ package post
 
 import (
 	"bytes"
+	"crypto/tls"
 	"io"
 	"net"
 	"net/mail"
@@ -14,6 +15,8 @@ import (
 // Caught is a message that a Catcher has taken.
 type Caught struct {
 	From, To, Subject, Body string
+	HTML                    string // the same as a page; empty where there is none
+	At                      time.Time
 }
 
 // A Catcher is a stand-in for a mail server: it takes every message, keeps the last ones, and sends nothing on. Any
@@ -29,11 +32,15 @@ type Catcher struct {
 const mostCaught = 1000
 
 // Catch listens for mail; took, where it is not nil, is called with each message.
-func Catch(listener net.Listener, took func(Caught)) *Catcher {
+func Catch(listener net.Listener, took func(Caught)) *Catcher { return CatchTLS(listener, nil, took) }
+
+// CatchTLS is as Catch, and offers STARTTLS with a certificate.
+func CatchTLS(listener net.Listener, offered *tls.Config, took func(Caught)) *Catcher {
 	c := &Catcher{took: took}
 	c.server = smtp.NewServer(c)
 	c.server.Domain, c.server.ReadTimeout, c.server.WriteTimeout = "localhost", time.Minute, time.Minute
 	c.server.MaxMessageBytes, c.server.AllowInsecureAuth = 1<<20, true
+	c.server.TLSConfig = offered
 	go func() { _ = c.server.Serve(listener) }()
 	return c
 }
@@ -71,9 +78,10 @@ func (s *catching) Data(r io.Reader) error {
 	if err != nil {
 		return err
 	}
-	caught := Caught{From: s.from, To: s.to, Body: string(raw)}
+	caught := Caught{From: s.from, To: s.to, Body: string(raw), At: time.Now()}
 	if m, err := mail.ReadMessage(bytes.NewReader(raw)); err == nil {
-		caught.Subject, caught.Body = subjectOf(m), bodyOf(m)
+		caught.Subject = subjectOf(m)
+		caught.Body, caught.HTML = bodyOf(m)
 	}
 	s.catcher.mu.Lock()
 	s.catcher.caught = append(s.catcher.caught, caught)

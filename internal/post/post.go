@@ -4,6 +4,7 @@ package post
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"net"
 	"strconv"
@@ -18,7 +19,16 @@ type Config struct {
 	From     string // address that mail comes from
 	User     string // to sign in at the server; empty: it asks for nothing
 	Password string
+	TLS      string      // how: one of those below; empty: TLSWhereOffered
+	Trust    *tls.Config // what is trusted at the server; nil: what this machine trusts
 }
+
+// How mail is handed over.
+const (
+	TLSWhereOffered = "offered"  // by STARTTLS where the server offers it; with a user only so
+	TLSAlways       = "required" // by STARTTLS, or not at all
+	TLSFromStart    = "implicit" // from the first byte (RFC 8314), usually at port 465
+)
 
 // Office sends mail. Any number of goroutines may use it at once.
 type Office struct {
@@ -41,13 +51,19 @@ func Open(config Config) (*Office, error) {
 		return nil, fmt.Errorf("%q is not a port of a mail server", port)
 	}
 	o := &Office{config, host, number}
-	if _, err := o.message(config.From, "", ""); err != nil {
+	switch config.TLS {
+	case "", TLSWhereOffered, TLSAlways, TLSFromStart:
+	default:
+		return nil, fmt.Errorf("%q is not how mail is handed over: use %s, %s or %s", config.TLS, TLSWhereOffered,
+			TLSAlways, TLSFromStart)
+	}
+	if _, err := o.message(config.From, "", "", ""); err != nil {
 		return nil, fmt.Errorf("say from which address mail comes: %w", err)
 	}
 	return o, nil
 }
 
-func (o *Office) message(to, subject, body string) (*mail.Msg, error) {
+func (o *Office) message(to, subject, text, html string) (*mail.Msg, error) {
 	m := mail.NewMsg()
 	if err := m.From(o.config.From); err != nil {
 		return nil, err
@@ -56,18 +72,30 @@ func (o *Office) message(to, subject, body string) (*mail.Msg, error) {
 		return nil, err
 	}
 	m.Subject(subject)
-	m.SetBodyString(mail.TypeTextPlain, body)
+	m.SetBodyString(mail.TypeTextPlain, text)
+	if html != "" {
+		m.AddAlternativeString(mail.TypeTextHTML, html)
+	}
 	return m, nil
 }
 
-// Send hands a message over.
-func (o *Office) Send(ctx context.Context, to, subject, body string) error {
-	m, err := o.message(to, subject, body)
+// Send hands a message over: its text, and where html is not empty the same as a page.
+func (o *Office) Send(ctx context.Context, to, subject, text, html string) error {
+	m, err := o.message(to, subject, text, html)
 	if err != nil {
 		return err
 	}
 	options := []mail.Option{mail.WithPort(o.port), mail.WithTimeout(patience),
 		mail.WithTLSPolicy(mail.TLSOpportunistic)}
+	switch o.config.TLS {
+	case TLSAlways:
+		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory))
+	case TLSFromStart:
+		options = append(options, mail.WithSSL())
+	}
+	if o.config.Trust != nil {
+		options = append(options, mail.WithTLSConfig(o.config.Trust))
+	}
 	if o.config.User != "" { // a password is sent over TLS and nothing else
 		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory), mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover),
 			mail.WithUsername(o.config.User), mail.WithPassword(o.config.Password))

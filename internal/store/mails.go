@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 )
 
 // Mail is a message that is to be sent, and what became of it.
@@ -23,6 +24,7 @@ type Mail struct {
 	Tries     uint32
 	SentAt    *time.Time
 	Problem   string
+	Digest    string // daily or weekly: it waits for that; empty: it is sent by itself
 }
 
 // duplicate is the number of the error that a unique key is in use.
@@ -35,6 +37,15 @@ func (s *Store) AddMail(ctx context.Context, m *Mail) error {
 
 // AddMail puts a message among those to be sent, with a change.
 func (tx *Tx) AddMail(m *Mail) error { return unlessThere(tx.db.Create(m).Error) }
+
+// AddMails puts messages among those to be sent, with a change; those that are there already under the same word are
+// left alone.
+func (tx *Tx) AddMails(mails []*Mail) error {
+	if len(mails) == 0 {
+		return nil
+	}
+	return tx.db.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(mails, 500).Error
+}
 
 func unlessThere(err error) error {
 	var refused *mysql.MySQLError
@@ -69,7 +80,8 @@ func (s *Store) DueMail(ctx context.Context, now time.Time) (*Mail, error) {
 // MailSent notes that a message was sent; its body is kept no longer.
 func (s *Store) MailSent(ctx context.Context, id uint64, at time.Time) error {
 	return s.db.WithContext(ctx).Model(&Mail{}).Where("id = ?", id).Updates(map[string]any{"sent_at": at.UTC(),
-		"next_at": nil, "body": nil, "problem": ""}).Error
+		"next_at": nil, "body": nil, "problem": "", "once": gorm.Expr("IF(kind IN ('changed', 'back'), NULL, once)"),
+	}).Error
 }
 
 // MailFailed notes that a message could not be sent, and when it is tried again; next is nil where it is given up.
@@ -83,8 +95,79 @@ func (s *Store) MailFailed(ctx context.Context, id uint64, problem string, next 
 	return s.db.WithContext(ctx).Model(&Mail{}).Where("id = ?", id).Updates(fields).Error
 }
 
-// MailsUnsent returns messages that were given up, the newest first.
-func (s *Store) MailsUnsent(ctx context.Context, since time.Time) (list []Mail, err error) {
-	return list, s.db.WithContext(ctx).Where("sent_at IS NULL AND next_at IS NULL AND made_at > ?", since.UTC()).
-		Order("id DESC").Limit(100).Find(&list).Error
+// MailsTo returns the messages to somebody, the newest first, from before one of them, 0: from the newest; and how
+// many there are in all.
+func (s *Store) MailsTo(ctx context.Context, staff uint32, before uint64, limit int) (list []Mail, total int,
+	err error) {
+	if err := s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM mails WHERE staff_id = ?", staff).Row().Scan(
+		&total); err != nil {
+		return nil, 0, err
+	}
+	query := s.db.WithContext(ctx).Where("staff_id = ?", staff)
+	if before > 0 {
+		query = query.Where("id < ?", before)
+	}
+	return list, total, query.Omit("body").Order("id DESC").Limit(limit).Find(&list).Error
+}
+
+// DigestReader is somebody for whose digest messages wait.
+type DigestReader struct {
+	StaffID uint32
+	Digest  string
+}
+
+// DigestReaders returns for whose digests messages wait.
+func (s *Store) DigestReaders(ctx context.Context) (list []DigestReader, err error) {
+	return list, s.db.WithContext(ctx).Raw("SELECT DISTINCT staff_id, digest FROM mails WHERE digest <> '' AND " +
+		"body IS NOT NULL AND sent_at IS NULL").Scan(&list).Error
+}
+
+// mostInDigest bounds how many messages one digest holds; the others wait for the next.
+const mostInDigest = 200
+
+// SendDigest makes one message of those that wait for somebody's digest. Where there is one under its word already,
+// they wait on.
+func (s *Store) SendDigest(ctx context.Context, r DigestReader, now time.Time, make func([]Mail) *Mail) error {
+	return transact(ctx, s.db, func(db *gorm.DB) error {
+		var held []Mail
+		if err := db.Raw("SELECT * FROM mails WHERE staff_id = ? AND digest = ? AND body IS NOT NULL AND sent_at IS "+
+			"NULL "+
+			"ORDER BY id LIMIT ? FOR UPDATE", r.StaffID, r.Digest, mostInDigest).Scan(&held).Error; err != nil || len(
+			held) == 0 {
+			return err
+		}
+		m := make(held)
+		if m == nil {
+			return nil
+		}
+		made := db.Clauses(clause.OnConflict{DoNothing: true}).Create(m)
+		if made.Error != nil || made.RowsAffected == 0 {
+			return made.Error
+		}
+		ids := []uint64{}
+		for i := range held {
+			ids = append(ids, held[i].ID)
+		}
+		return db.Model(&Mail{}).Where("id IN ?", ids).Updates(map[string]any{"sent_at": now.UTC(), "body": nil}).Error
+	})
+}
+
+// MessageChoices returns what people have chosen to be told, by their numbers.
+func (s *Store) MessageChoices(ctx context.Context) (map[uint32]string, error) {
+	var rows []struct {
+		StaffID uint32
+		Choice  string
+	}
+	err := s.db.WithContext(ctx).Raw("SELECT staff_id, choice FROM message_choices").Scan(&rows).Error
+	all := map[uint32]string{}
+	for _, row := range rows {
+		all[row.StaffID] = row.Choice
+	}
+	return all, err
+}
+
+// KeepMessageChoices keeps what somebody has chosen to be told.
+func (s *Store) KeepMessageChoices(ctx context.Context, staff uint32, choice string) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO message_choices (staff_id, choice) VALUES (?, ?) "+
+		"ON DUPLICATE KEY UPDATE choice = VALUES(choice)", staff, choice).Error
 }

@@ -55,6 +55,7 @@ const routeTree = root.addChildren([
   at("/expiring", () => import("@/areas/expiring/Expiring"), "Expiring"),
   at("/sign-ins", () => import("@/areas/session/SignIns"), "SignIns"),
   at("/settings", () => import("@/areas/settings/Settings"), "Settings"),
+  at("/messages", () => import("@/areas/messages/Messages"), "Messages"),
   at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);
 

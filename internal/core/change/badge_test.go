@@ -194,14 +194,14 @@ func TestBadgesAreManagedWhereTheyBelong(t *testing.T) {
 	}
 	_, err := h.try(manager, "r", op("badge.lost", "7-999", nil))
 	_, hidden := h.try(manager, "r", op("badge.destroy", "7-2", nil))
-	assert.Equal(t, `there is no badge "7-999" that you may see`, message(err))
-	assert.Equal(t, `there is no badge "7-2" that you may see`, message(hidden), "what is elsewhere is not there")
+	assert.Equal(t, `there is no badge "7-999" that you may see`, spoken(err))
+	assert.Equal(t, `there is no badge "7-2" that you may see`, spoken(hidden), "what is elsewhere is not there")
 	_, err = h.try(manager, "r", op("badge.issue", "", set{"badge": "118-2", "staff": "S3"}))
 	assert.NoError(t, err)
 }
 
-// message is what a fault says, without where.
-func message(err error) string {
+// spoken is what a fault says, without where.
+func spoken(err error) string {
 	var f *fault.Fault
 	if errors.As(err, &f) {
 		return f.Message

@@ -334,6 +334,10 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("badge.found", someBadge(t, s), set{"holder": rapid.Bool().Draw(t, "to its holder")})
 	},
 	"badge.destroy": onBadge("badge.destroy"),
+	"message.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("message.edit", some(t, "kind", "welcome", "changed", "pin_link", "none"),
+			set{"send": rapid.Bool().Draw(t, "send"), "subject": some(t, "subject", "", "Hello {called}", "{pin}")})
+	},
 	"team.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("team.add", "", set{"code": some(t, "code", "EARLY", "LATE"), "name": "Team"})
 	},

@@ -1,8 +1,13 @@
 package change
 
 import (
+	"cmp"
+	"slices"
+	"strings"
+
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/words"
 )
@@ -10,6 +15,58 @@ import (
 var organisationOperations = []Description{
 	{Name: "organisation.edit", Do: "Change the settings of", Done: "Changed the settings of",
 		Fields: org.Settings{}, apply: organisationEdit},
+	{Name: "message.edit", Do: "Change how messages are worded at", Done: "Changed how messages are worded at",
+		Fields: messageForm{}, subject: func(o Operation) string { return "message " + o.On }, apply: messageEdit},
+}
+
+type messageForm struct {
+	Subject string `json:"subject"` // empty: as at first
+	Text    string `json:"text"`    // empty: as at first
+	Send    bool   `json:"send"`
+}
+
+// messageEdit changes how one sort of message is worded, and whether it is sent.
+func messageEdit(t *Trial) error {
+	before := t.State.Settings
+	if !t.byAnOwner() {
+		return fault.Refusedf("not-permitted", "Only an owner changes how messages are worded.")
+	}
+	sort := message.Of(message.Kind(t.op.On))
+	if sort == nil {
+		return fault.Missingf("on", "there is no message %q", t.op.On)
+	}
+	was := before.Wording(sort.Kind)
+	if was == nil {
+		was = &message.Wording{Kind: sort.Kind}
+	}
+	form := messageForm{Subject: was.Subject, Text: was.Text, Send: sort.Sends(was)}
+	if err := t.form(&form); err != nil {
+		return err
+	}
+	is := message.Wording{Kind: sort.Kind, Subject: strings.TrimSpace(form.Subject), Text: strings.TrimSpace(form.Text),
+		On: form.Send && sort.Off, Off: !form.Send && !sort.Off}
+	if is.Subject == sort.Subject {
+		is.Subject = ""
+	}
+	if is.Text == strings.TrimSpace(sort.Text) {
+		is.Text = ""
+	}
+	if field, err := is.Check(); err != nil {
+		if field == "off" {
+			field = "send"
+		}
+		return fault.Invalidf("set."+field, "%s", err)
+	}
+	settings := before
+	settings.Messages = slices.DeleteFunc(slices.Clone(before.Messages),
+		func(w message.Wording) bool { return w.Kind == sort.Kind })
+	if !is.Plain() {
+		settings.Messages = append(settings.Messages, is)
+	}
+	slices.SortFunc(settings.Messages, func(a, b message.Wording) int { return cmp.Compare(a.Kind, b.Kind) })
+	t.State.Settings = settings
+	t.wrote("organisation", 1, settings.Name, before, &settings)
+	return nil
 }
 
 func organisationEdit(t *Trial) error {
@@ -18,6 +75,7 @@ func organisationEdit(t *Trial) error {
 		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
 	}
 	settings := before
+	settings.Messages = slices.Clone(before.Messages) // what is read goes into what is there
 	if err := t.form(&settings); err != nil {
 		return err
 	}

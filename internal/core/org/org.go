@@ -26,6 +26,7 @@ import (
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/qualification"
@@ -144,6 +145,8 @@ type Settings struct {
 	RemindAgainDays int `json:"remind_again_days"`
 	// How many people may be active at once, those who are prepared among them; 0: as many as come
 	Seats int `json:"seats"`
+	// How messages are worded, of those that are worded otherwise than at first
+	Messages []message.Wording `json:"messages"`
 	// People may have a second PIN, which opens as the first does and raises a silent alarm
 	DuressPINs bool `json:"duress_pins"`
 }
@@ -152,6 +155,16 @@ type Settings struct {
 func (r *Settings) PINPolicy() *credential.PINPolicy {
 	return &credential.PINPolicy{Digits: r.PINDigits, Sequences: r.PINRefuseSequences, Repeats: r.PINRefuseRepeats,
 		StaffNumber: r.PINRefuseStaffNumber, Dates: r.PINRefuseDates}
+}
+
+// Wording is how a message is worded, or nil where it is as at first.
+func (r *Settings) Wording(kind message.Kind) *message.Wording {
+	for i := range r.Messages {
+		if r.Messages[i].Kind == kind {
+			return &r.Messages[i]
+		}
+	}
+	return nil
 }
 
 // TryRule is what the settings say of wrong tries at a door or a terminal.

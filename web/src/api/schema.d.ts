@@ -628,13 +628,14 @@ export interface paths {
          *     - `member.add`: add to a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.edit`: change in a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.end`: take out of a team; needs `console.teams`
+         *     - `message.edit`: change how messages are worded at; sets `subject`, `text`, `send`
          *     - `notice.add`: publish notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
          *     - `notice.edit`: change notice; needs `console.edit_places`; sets `code`, `title`, `text`, `places`, `templates`, `refuses`
          *     - `notice.publish`: publish a new version of notice; needs `console.edit_places`; sets `text`
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `messages`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -1803,6 +1804,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/me/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What you are told by mail, and how often
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-message-choices"];
+        /**
+         * Choose what you are told by mail, and how often
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        put: operations["choose-messages"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me/password": {
         parameters: {
             query?: never;
@@ -1889,6 +1914,66 @@ export interface paths {
          * @description Needs the permission `console.teams`. A token needs the scope `daily`.
          */
         patch: operations["edit-member"];
+        trace?: never;
+    };
+    "/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the service sends by mail, and how it is worded
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/messages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change how a message is worded, and whether it is sent; for owners
+         * @description A token needs the scope `everything`.
+         */
+        patch: operations["edit-message"];
+        trace?: never;
+    };
+    "/messages/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How a message would read to somebody; nothing is sent
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        post: operations["preview-message"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/notices": {
@@ -3126,6 +3211,26 @@ export interface paths {
          * @description Needs the permission `console.check`. A token needs the scope `read`.
          */
         get: operations["look-as"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The messages to somebody, the newest first, and what became of each
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-messages-to"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4989,6 +5094,79 @@ export interface components {
             lead?: boolean;
             reason?: string;
         };
+        Message: {
+            /** @description It is worded otherwise than at first */
+            edited: boolean;
+            /** @description As it is worded at first */
+            first_subject: string;
+            /** @description As it is worded at first */
+            first_text: string;
+            /** @description It is always sent, as somebody asks for it */
+            fixed: boolean;
+            kind: string;
+            placeholders: components["schemas"]["Placeholder"][];
+            /** @description Whether it is sent */
+            send: boolean;
+            subject: string;
+            text: string;
+            title: string;
+            /** @description It goes to whoever looks after the person, not to the person */
+            to_others: boolean;
+            /** @description When it is sent, in a sentence */
+            when: string;
+        };
+        MessageChoices: {
+            /** @description By kind of message: at_once, daily, weekly or never; at once where left out */
+            kinds: {
+                [key: string]: string;
+            };
+            /** @description Codes of the home sites of whom they are told; none: of all */
+            sites: string[];
+        };
+        MessageRead: {
+            html: string;
+            subject: string;
+            text: string;
+        };
+        MessageSent: {
+            /**
+             * @description It goes out with all of a day or a week
+             * @enum {string}
+             */
+            digest?: "daily" | "weekly";
+            /** Format: int64 */
+            id: number;
+            kind: string;
+            /** Format: date-time */
+            made_at: string;
+            /** @description What the mail server said when it was not taken */
+            problem?: string;
+            /** Format: date-time */
+            sent_at?: string;
+            /** @enum {string} */
+            state: "sent" | "waiting" | "failed";
+            title: string;
+            to: string;
+            /** Format: int32 */
+            tries: number;
+        };
+        MessageTry: {
+            /** @description Staff number of whom it is about */
+            staff: string;
+            /** @description Another wording; as it is now where left out */
+            subject?: string;
+            /** @description Another wording; as it is now where left out */
+            text?: string;
+        };
+        MessageWrite: {
+            reason?: string;
+            /** @description Whether it is sent */
+            send?: boolean;
+            /** @description Empty: as at first */
+            subject?: string;
+            /** @description Empty: as at first */
+            text?: string;
+        };
         MoveWrite: {
             /**
              * Format: date
@@ -5700,6 +5878,30 @@ export interface components {
              */
             total: number;
         };
+        PageMessage: {
+            items: components["schemas"]["Message"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageMessageSent: {
+            items: components["schemas"]["MessageSent"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageNewPIN: {
             items: components["schemas"]["NewPIN"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -6082,6 +6284,14 @@ export interface components {
             requires?: string[];
             /** @description IANA name; sites only */
             time_zone?: string;
+        };
+        Placeholder: {
+            /** @example called */
+            name: string;
+            /** @description The text cannot do without it */
+            needed?: boolean;
+            /** @description What stands there */
+            says: string;
         };
         Problem: {
             /** @description A sentence that says what is wrong and what to do */
@@ -10957,6 +11167,68 @@ export interface operations {
             };
         };
     };
+    "get-message-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageChoices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "choose-messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageChoices"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageChoices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "change-password": {
         parameters: {
             query?: never;
@@ -11158,6 +11430,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-messages": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMessage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-message": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its kind, such as welcome */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "preview-message": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its kind, such as welcome */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageTry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageRead"];
                 };
             };
             /** @description Error */
@@ -14288,6 +14680,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-messages-to": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMessageSent"];
                 };
             };
             /** @description Error */

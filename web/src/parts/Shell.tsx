@@ -104,7 +104,7 @@ function Head() {
                   className="flex cursor-pointer items-center gap-2 px-3 py-2 outline-none data-highlighted:bg-inset"
                 >
                   <Link to="/account">
-                    <KeyRound size={16} aria-hidden /> Your sessions and password
+                    <KeyRound size={16} aria-hidden /> Your account
                   </Link>
                 </DropdownMenu.Item>
                 {may("console.credentials") && (

@@ -1,7 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, queries, type Schema, take } from "@/api/api";
+import { Choices } from "@/areas/messages/Messages";
 import { Button, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
 import { PasswordForm } from "./PasswordForm";
+import { useMay } from "./session";
 
 const scopeWord: Record<string, string> = {
   read: "reads only",
@@ -11,6 +13,7 @@ const scopeWord: Record<string, string> = {
 
 /** One's own sessions and tokens, and one's own password. */
 export function Account() {
+  const may = useMay();
   const list = useQuery({
     queryKey: ["sessions"],
     queryFn: () => take(api.GET("/me/sessions", { params: { query: { limit: 200 } } })),
@@ -24,7 +27,7 @@ export function Account() {
   });
   const others = list.data?.items.filter((s) => !s.present) ?? [];
   return (
-    <Page title="Your sessions and password" lead="Where you are signed in, and how you sign in">
+    <Page title="Your account" lead="Where you are signed in, how you sign in, and what you are told">
       <div className="grid items-start gap-10 lg:grid-cols-[1fr_22rem]">
         <Section
           title="Sessions and tokens"
@@ -60,9 +63,16 @@ export function Account() {
           </ul>
           {list.data && others.length === 0 && <p className="mt-2 text-faded">You are signed in nowhere else.</p>}
         </Section>
-        <Section title="Change your password">
-          <PasswordForm />
-        </Section>
+        <div className="space-y-8">
+          <Section title="Change your password">
+            <PasswordForm />
+          </Section>
+          {may("console.view_staff") && (
+            <Section title="What you are told by mail">
+              <Choices />
+            </Section>
+          )}
+        </div>
       </div>
     </Page>
   );

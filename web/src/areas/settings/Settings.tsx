@@ -4,6 +4,7 @@ import { api, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
 import { useApplied } from "@/parts/change";
 import { Button, Loading, Page, Section, TextField, Wrong } from "@/parts/parts";
+import { SettingsTabs } from "./tabs";
 
 type Organisation = Schema["Organisation"];
 
@@ -15,6 +16,7 @@ export function Settings() {
   });
   return (
     <Page title="Settings" lead="They count for the whole organisation, from the moment they are changed">
+      <SettingsTabs />
       <Wrong error={settings.error} />
       {settings.isPending && <Loading />}
       {settings.data && <Form key={JSON.stringify(settings.data)} now={settings.data} />}

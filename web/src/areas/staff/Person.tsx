@@ -6,6 +6,7 @@ import { api, keep, type Operation, queries, Refusal, type Schema, type Staff, s
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { ExceptionEdit } from "@/areas/exceptions/ExceptionEdit";
 import { exceptionWords } from "@/areas/exceptions/Exceptions";
+import { MessagesTo } from "@/areas/messages/Messages";
 import { useMay, useMe } from "@/areas/session/session";
 import { MakeDialog } from "@/areas/templates/MakeDialog";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
@@ -257,6 +258,11 @@ function Sheet({ staff }: { staff: Staff }) {
                 )}
                 {may("console.credentials", site) && <EndSessions number={number} />}
               </div>
+            </Section>
+          )}
+          {!staff.narrow && staff.email && (
+            <Section title="Messages by mail">
+              <MessagesTo number={number} />
             </Section>
           )}
         </aside>
