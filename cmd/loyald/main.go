@@ -11,6 +11,7 @@ import (
 	"io"
 	"log/slog"
 	"net"
+	"net/http"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -364,7 +365,7 @@ func openapiCommand() *cobra.Command {
 }
 
 func demoCommand(f *flags) *cobra.Command {
-	var folder string
+	var folder, mailListen string
 	var databasePort int
 	c := &cobra.Command{Use: "demo", Short: "Start a database of its own, load the demo and serve",
 		Example: "  loyald demo --listen 127.0.0.1:8420", Args: cobra.NoArgs,
@@ -387,18 +388,37 @@ func demoCommand(f *flags) *cobra.Command {
 				return err
 			}
 			defer func() { _ = catcher.Close() }()
+			mailPage, err := showMail(catcher, mailListen)
+			if err != nil {
+				return err
+			}
 			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
 				Found: true, Listen: f.listen, Log: f.logger(), Journal: filepath.Join(folder, "events"),
 				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
 				Started: func(address string) error {
-					return errors.Join(demo.LayOut(folder, time.Now()), demo.Greet(c.OutOrStdout(), address, folder))
+					return errors.Join(demo.LayOut(folder, time.Now()), demo.Greet(c.OutOrStdout(), address, mailPage, folder))
 				}})
 		}}
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
+	c.Flags().StringVar(&mailListen, "mail-listen", "127.0.0.1:8421",
+		"address at which the mail that it sends is shown; any other of loopback where that is taken")
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
 	c.Flags().IntVar(&databasePort, "database-port", 13390, "loopback port of the database")
 	return c
+}
+
+// showMail shows the demo's mail as a page of this machine, and returns at which address.
+func showMail(catcher *post.Catcher, address string) (string, error) {
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		if listener, err = net.Listen("tcp", "127.0.0.1:0"); err != nil {
+			return "", err
+		}
+	}
+	server := &http.Server{Handler: catcher.Page(), ReadHeaderTimeout: 5 * time.Second}
+	go func() { _ = server.Serve(listener) }()
+	return listener.Addr().String(), nil
 }
 
 // catchMail takes the demo's mail and writes each message into a file of a folder, the newest last: nothing leaves the

@@ -596,7 +596,7 @@ func (l *loader) states() ([]step, error) {
 }
 
 // Greet says where and how to sign in.
-func Greet(w io.Writer, address, folder string) error {
+func Greet(w io.Writer, address, mail, folder string) error {
 	o, err := readYAML[organisation]("organisation.yaml")
 	if err != nil {
 		return err
@@ -619,6 +619,7 @@ func Greet(w io.Writer, address, folder string) error {
 	fmt.Fprintf(&b, "120 starters     bin/loyal import %s --preview\n", filepath.Join(folder, StartersFile))
 	fmt.Fprintf(&b, "At a door        bin/loyalsim door --server http://%s --place HB-PACK-1 --token %s\n", address,
 		devices[0]["token"])
+	fmt.Fprintf(&b, "Mail it sends    http://%s, and as files in %s\n", mail, filepath.Join(folder, "mail"))
 	fmt.Fprintf(&b, "API              http://%s/api/docs\n\nCtrl-C, or make stop, ends it; the data stays.\n", address)
 	_, err = io.WriteString(w, b.String())
 	return err

@@ -76,7 +76,7 @@ func TestLoadingAgainSaysNothingAndKeepsWhatWasChanged(t *testing.T) {
 	assert.Empty(t, said.String())
 	assert.Equal(t, revision, s.App.Live().State().Revision)
 	said.Reset()
-	require.NoError(t, demo.Greet(&said, "127.0.0.1:8420", ".local"))
+	require.NoError(t, demo.Greet(&said, "127.0.0.1:8420", "127.0.0.1:8421", ".local"))
 	for who, password := range testkit.Passwords {
 		assert.Contains(t, said.String(), who+"@quillmere.example")
 		assert.Contains(t, said.String(), password)

@@ -41,7 +41,7 @@ export function Messages() {
                   <span className="block text-sm text-faded">{m.subject}</span>
                 </span>
                 {m.edited && <span className="text-sm text-soon">Edited</span>}
-                {m.send ? <Mark of="active">Sent</Mark> : <Mark of="left">Not sent</Mark>}
+                {m.send ? <Mark of="active">Sent</Mark> : <span className="text-sm text-faded">Not sent</span>}
                 <Button look="quiet" aria-label={`Open ${m.title}`} onClick={() => setOpen(m)}>
                   {me.owner ? "Change" : "Read"}
                 </Button>
