@@ -213,6 +213,9 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 		"/sheet":                              "Runs a washing, grading", "/exceptions": "Trains to lead a line",
 		"/grid":   "by a template",
 		"/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here",
+		"/teams": "Fruit run", "/teams/LINE-TWO": "Hilde Cosgrave", "/reports": "Mailed to you",
+		"/reports/weeks": "25 lines", "/reports/places": "Works as", "/messages": "Leaving soon",
+		"/account": "What you are told by mail", "/settings": "Seats",
 		"/audit": "Recorded the leaving", "/nowhere": "There is no such page"} {
 		p.visit(path)
 		p.see(sees)
@@ -252,6 +255,7 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	for path, sees := range map[string]string{"/templates/packer": "Where it comes from", "/grid": "by a template",
 		"/catalogue": "Open cold rooms", "/exceptions": "Trains to lead a line",
 		"/compare?templates=packer,line-lead": "permissions differ", "/look?staff=Q0011": "What they meet",
+		"/reports/weeks": "25 lines", "/teams/LINE-TWO": "Hilde Cosgrave", "/messages": "Leaving soon",
 		"/drafts": "last edited", "/staff/Q0066": "What, where, whose records"} {
 		p.visit(path)
 		p.see(sees)

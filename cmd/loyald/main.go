@@ -397,7 +397,8 @@ func demoCommand(f *flags) *cobra.Command {
 				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
 				Started: func(address string) error {
-					return errors.Join(demo.LayOut(folder, time.Now()), demo.Greet(c.OutOrStdout(), address, mailPage, folder))
+					return errors.Join(demo.LayOut(folder, time.Now()), demo.Greet(c.OutOrStdout(), address, mailPage,
+						folder))
 				}})
 		}}
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")

@@ -279,6 +279,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"writing reminders", remindEvery, a.Remind},
 			{"writing of comings and goings", comingsEvery, a.TellOfComings},
 			{"sending digests", digestsEvery, a.SendDigests},
+			{"mailing reports", digestsEvery, a.SendReports},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()))
 			}},

@@ -162,7 +162,7 @@ func (s *session) root() *cobra.Command {
 		s.scheduleCommand(),
 		s.assignmentCommand(),
 		s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand(),
-		s.organisationCommand(), s.messageCommand()} {
+		s.organisationCommand(), s.messageCommand(), s.reportCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}

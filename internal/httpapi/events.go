@@ -80,9 +80,18 @@ func (s *Server) registerEvents() {
 		})
 }
 
+// passing names whoever stood at a place, whosoever it was. Who sees nobody but themselves or their team sees no others
+// here either.
+func (v view) passing(id people.StaffID) *api.StaffRef {
+	if sight := v.sees.sight(); sight.Anywhere && !sight.Everybody && v.sees.view(id) == access.Hidden {
+		return nil
+	}
+	return v.staffRef(id)
+}
+
 func (v view) event(e *store.Event) api.Event {
 	out := api.Event{ID: strconv.FormatUint(e.ID, 10), At: e.At, Place: v.placeRef(estate.PlaceID(e.PlaceID)),
-		Staff:   v.staffRef(people.StaffID(e.StaffID)),
+		Staff:   v.passing(people.StaffID(e.StaffID)),
 		Outcome: "refuse", Reason: access.ReasonOf(e.Reason).String()}
 	if e.Allowed {
 		out.Outcome = "allow"

@@ -222,6 +222,7 @@ func (s *Server) register() {
 	s.registerFeeds()
 	s.registerOrganisation()
 	s.registerMessages()
+	s.registerReports()
 	s.registerGrid()
 	s.registerLook()
 	s.registerDrafts()

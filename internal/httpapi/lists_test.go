@@ -23,6 +23,7 @@ import (
 
 // lists are the addresses of lists that need more said than their path, or whose path names something.
 var lists = map[string]string{
+	"/reports/{id}":        "/reports/places",
 	"/staff/{id}/messages": "/staff/Q0003/messages",
 	"/staff/{id}/sessions": "/staff/Q0002/sessions", "/places/{id}/people": "/places/HB-PACK-1/people",
 	"/badges/{id}/issues": "/badges/118-1048/issues", "/badges/decode": "/badges/decode?read=118-1048",

@@ -24,7 +24,8 @@ const (
 // lead, or everybody's. It is derived from the permission to see staff, at one instant, and may be asked about any
 // number of people.
 type Sight struct {
-	Anywhere bool // they hold it at some place, at some level
+	Anywhere  bool // they hold it at some place, at some level
+	Everybody bool // they hold it for everybody at some place
 
 	snapshot *Snapshot
 	actor    people.StaffID
@@ -48,6 +49,7 @@ func (s *Snapshot) Sight(actor people.StaffID, at int64) *Sight {
 	for place, level := range levels {
 		v.Anywhere = v.Anywhere || level > 0
 		v.all[place] = level >= full
+		v.Everybody = v.Everybody || v.all[place]
 		wider = wider || level >= team && level < full
 	}
 	if !wider {
@@ -66,9 +68,6 @@ func (s *Snapshot) Sight(actor people.StaffID, at int64) *Sight {
 	}
 	return v
 }
-
-// All reports, by PlaceID, where they see everybody. The caller must not change it.
-func (v *Sight) All() []bool { return v.all }
 
 // At reports whether what somebody does at a place is seen from there.
 func (v *Sight) At(id people.StaffID, place estate.PlaceID) bool { return InReach(v.reach(id), place) }

@@ -1848,6 +1848,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/me/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which reports are mailed to you
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-mailed-reports"];
+        put?: never;
+        /**
+         * Have a report mailed to you
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        post: operations["mail-report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/reports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End that a report is mailed to you
+         * @description Needs the permission `console.view_staff`. A token needs the scope `everything`.
+         */
+        delete: operations["end-mailed-report"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me/sessions": {
         parameters: {
             query?: never;
@@ -2633,6 +2677,46 @@ export interface paths {
          * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
          */
         get: operations["count-readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which reports there are
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-reports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A report, of those whom you see
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["get-report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5053,6 +5137,27 @@ export interface components {
             id: number;
             kind: string;
         };
+        MailedReport: {
+            about: components["schemas"]["ReportAsked"];
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            next_at: string;
+            /** @enum {string} */
+            often: "daily" | "weekly" | "monthly";
+            report: string;
+            title: string;
+        };
+        MailedReportAdd: {
+            about?: components["schemas"]["ReportAsked"];
+            /**
+             * @description At seven in the morning of each day, each Monday, or each first of a month
+             * @enum {string}
+             */
+            often: "daily" | "weekly" | "monthly";
+            /** @description Its kind, such as places */
+            report: string;
+        };
         Me: {
             called: string;
             /** @description Console sessions send this as X-CSRF-Token with every write */
@@ -5866,6 +5971,18 @@ export interface components {
              */
             total: number;
         };
+        PageMailedReport: {
+            items: components["schemas"]["MailedReport"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageMember: {
             items: components["schemas"]["Member"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -6012,6 +6129,18 @@ export interface components {
         };
         PageQualification: {
             items: components["schemas"]["Qualification"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageReportKind: {
+            items: components["schemas"]["ReportKind"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -6402,6 +6531,63 @@ export interface components {
              * @description The new last day that counts
              */
             until: string;
+        };
+        Report: {
+            /** @description The column by which it is drawn as a picture */
+            across?: string;
+            /** @description Columns that are drawn as bars */
+            bars: string[];
+            columns: components["schemas"]["ReportColumn"][];
+            /** @description Columns that are drawn as lines */
+            curves: string[];
+            items: string[][];
+            kind: string;
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            says: string;
+            title: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        ReportAsked: {
+            /**
+             * Format: int64
+             * @description How many days
+             */
+            days?: number;
+            /** @description First day, such as 2026-09-01 */
+            from?: string;
+            /** @description Code of a site */
+            site?: string;
+            /** @description Staff number */
+            staff?: string;
+            /** @description Code of a team */
+            team?: string;
+            /** @description Last day */
+            until?: string;
+        };
+        ReportColumn: {
+            /**
+             * @description How its cells are read; staff: a staff number
+             * @enum {string}
+             */
+            kind: "text" | "number" | "date" | "moment" | "staff";
+            name: string;
+            title: string;
+        };
+        ReportKind: {
+            columns: components["schemas"]["ReportColumn"][];
+            kind: string;
+            /** @description What it tells, in a sentence */
+            says: string;
+            /** @description Which query parameters it takes */
+            takes: string[];
+            title: string;
         };
         Scale: {
             /** @enum {string} */
@@ -11260,6 +11446,106 @@ export interface operations {
             };
         };
     };
+    "list-mailed-reports": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMailedReport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "mail-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailedReportAdd"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailedReport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-mailed-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-sessions": {
         parameters: {
             query?: {
@@ -13271,6 +13557,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Readiness"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-reports": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageReportKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-report": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Code of a site */
+                site?: string;
+                /** @description Code of a team */
+                team?: string;
+                /** @description Staff number */
+                staff?: string;
+                /** @description First day, such as 2026-09-01 */
+                from?: string;
+                /** @description Last day */
+                until?: string;
+                /** @description How many days */
+                days?: number;
+                /** @description Name of a column, - before one that falls */
+                sort?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path: {
+                /** @description Its kind, such as places */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
                 };
             };
             /** @description Error */

@@ -32,7 +32,7 @@ function Head() {
   const here = useLocation().pathname;
   const pages: { to: string; name: string; shown: boolean; also?: RegExp }[] = [
     { to: "/", name: "Today", shown: may("console.view_staff"), also: /^\/(readiness|leaving)/ },
-    { to: "/staff", name: "Staff", shown: may("console.view_staff"), also: /^\/teams/ },
+    { to: "/staff", name: "Staff", shown: may("console.view_staff"), also: /^\/(teams|reports)/ },
     { to: "/enrol", name: "Enrol", shown: may("console.enrol"), also: /^\/imports/ },
     { to: "/badges", name: "Badges", shown: may("console.credentials") },
     { to: "/estate", name: "Estate", shown: true },

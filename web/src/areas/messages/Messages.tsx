@@ -42,7 +42,11 @@ export function Messages() {
                 </span>
                 {m.edited && <span className="text-sm text-soon">Edited</span>}
                 {m.send ? <Mark of="active">Sent</Mark> : <span className="text-sm text-faded">Not sent</span>}
-                <Button look="quiet" aria-label={`Open ${m.title}`} onClick={() => setOpen(m)}>
+                <Button
+                  look="quiet"
+                  aria-label={`${me.owner ? "Change" : "Read"}: ${m.title}`}
+                  onClick={() => setOpen(m)}
+                >
                   {me.owner ? "Change" : "Read"}
                 </Button>
               </li>

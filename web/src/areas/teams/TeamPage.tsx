@@ -168,7 +168,7 @@ function Members({ members, edits, change }: { members: Member[]; edits: boolean
                     <Button
                       look="quiet"
                       className="min-h-0 px-1"
-                      aria-label={m.lead ? `Remove ${m.staff.name} as lead` : `Make ${m.staff.name} lead`}
+                      aria-label={m.lead ? `Remove lead: ${m.staff.name}` : `Make lead: ${m.staff.name}`}
                       onClick={() => change(leading(m))}
                     >
                       {m.lead ? "Remove lead" : "Make lead"}
@@ -176,7 +176,7 @@ function Members({ members, edits, change }: { members: Member[]; edits: boolean
                     <Button
                       look="quiet"
                       className="ml-3 min-h-0 px-1"
-                      aria-label={`Take ${m.staff.name} out`}
+                      aria-label={`Take out: ${m.staff.name}`}
                       onClick={() => change(ending(m))}
                     >
                       Take out

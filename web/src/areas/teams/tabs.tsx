@@ -10,6 +10,7 @@ export function StaffTabs() {
       tabs={[
         { to: "/staff", name: "People" },
         { to: "/teams", name: "Teams" },
+        { to: "/reports", name: "Reports" },
         { to: "/imports", name: "Files of people", shown: may("console.enrol") },
       ]}
     />

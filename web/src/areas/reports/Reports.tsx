@@ -1,0 +1,352 @@
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { ArrowDown, ArrowUp } from "lucide-react";
+import { lazy, Suspense, useState } from "react";
+import { api, type Schema, take } from "@/api/api";
+import { StaffTabs } from "@/areas/teams/tabs";
+import { SiteOptions, usePlaces, useTeams } from "@/parts/choices";
+import { PersonField } from "@/parts/PersonField";
+import {
+  Ask,
+  Button,
+  Choice,
+  day,
+  Empty,
+  Loading,
+  moment,
+  Page,
+  SelectField,
+  TakeAlong,
+  TextField,
+  Wrong,
+} from "@/parts/parts";
+
+type Report = Schema["Report"];
+type Search = Partial<Record<"site" | "team" | "staff" | "from" | "until" | "days" | "sort", string>>;
+const Picture = lazy(() => import("./Picture"));
+
+/** Which reports there are, and which are mailed to the reader. */
+export function Reports() {
+  const kinds = useKinds();
+  return (
+    <Page title="Reports" lead="Each is of the people whom you see, as things stand now.">
+      <StaffTabs />
+      <Wrong error={kinds.error} />
+      {kinds.isPending && <Loading />}
+      <ul className="mb-8">
+        {kinds.data?.items.map((k) => (
+          <li key={k.kind} className="border-b border-rule py-2.5">
+            <Link to="/reports/$kind" params={{ kind: k.kind }} className="font-[600] hover:underline">
+              {k.title}
+            </Link>
+            <span className="block text-faded">{k.says}</span>
+          </li>
+        ))}
+      </ul>
+      <Mailed />
+    </Page>
+  );
+}
+
+function useKinds() {
+  return useQuery({
+    queryKey: ["reports", "kinds"],
+    queryFn: () => take(api.GET("/reports", { params: { query: { limit: 100 } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+const oftenWord: Record<string, string> = {
+  daily: "each day",
+  weekly: "each Monday",
+  monthly: "on the first of each month",
+};
+
+function Mailed() {
+  const list = useQuery({
+    queryKey: ["reports", "mailed"],
+    queryFn: () => take(api.GET("/me/reports", { params: { query: { limit: 100 } } })),
+  });
+  const end = useMutation({
+    mutationFn: (id: number) => take(api.DELETE("/me/reports/{id}", { params: { path: { id } } })),
+    onSuccess: () => list.refetch(),
+  });
+  return (
+    <section>
+      <h2 className="mb-1 font-[650]">Mailed to you</h2>
+      <Wrong error={list.error ?? end.error} />
+      {list.data?.items.length === 0 && <p className="text-faded">None. Open a report and choose “Mail it to me”.</p>}
+      <ul>
+        {list.data?.items.map((m) => (
+          <li key={m.id} className="flex items-center justify-between gap-3 border-t border-rule py-2">
+            <span>
+              <b className="font-[600]">{m.title}</b>{" "}
+              {[m.about.site, m.about.team, m.about.staff].filter(Boolean).join(", ")}
+              <span className="block text-sm text-faded">
+                {oftenWord[m.often]}, next on {moment(m.next_at)}
+              </span>
+            </span>
+            <Button disabled={end.isPending} onClick={() => end.mutate(m.id)}>
+              End it
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** One report: asked about, drawn, as a table, taken along. */
+export function ReportPage() {
+  const { kind } = useParams({ strict: false }) as { kind: string };
+  const search = useSearch({ strict: false }) as Search;
+  const navigate = useNavigate();
+  const kinds = useKinds();
+  const of = kinds.data?.items.find((k) => k.kind === kind);
+  const [mailing, setMailing] = useState(false);
+  const put = (next: Search) =>
+    navigate({
+      to: "/reports/$kind",
+      params: { kind },
+      search: Object.fromEntries(Object.entries({ ...search, ...next }).filter(([, value]) => value)),
+      replace: true,
+    });
+  const { days, ...texts } = search;
+  const query = { ...texts, ...(days && { days: Number(days) }) };
+  const waits = of?.takes?.includes("staff") && !search.staff;
+  const report = useQuery({
+    queryKey: ["reports", kind, search],
+    queryFn: () => take(api.GET("/reports/{id}", { params: { path: { id: kind }, query: { ...query, limit: 500 } } })),
+    enabled: !!of && !waits,
+    placeholderData: keepPreviousData,
+  });
+  if (kinds.error || (kinds.data && !of))
+    return (
+      <Page title="Reports">
+        <StaffTabs />
+        <Wrong error={kinds.error} />
+        {!kinds.error && <Empty>There is no such report.</Empty>}
+      </Page>
+    );
+  if (!of) return <Loading />;
+  return (
+    <Page
+      title={of.title}
+      lead={of.says}
+      acts={
+        <>
+          <TakeAlong from={`/reports/${kind}`} query={search as Record<string, string>} file={`${kind}.csv`} />
+          <Button onClick={() => window.print()}>Print</Button>
+          <Button disabled={!!waits} onClick={() => setMailing(true)}>
+            Mail it to me
+          </Button>
+        </>
+      }
+    >
+      <StaffTabs />
+      <Asked takes={of.takes ?? []} search={search} put={put} />
+      <Wrong error={report.error} />
+      {waits && <Empty>Choose about whom.</Empty>}
+      {report.isPending && !waits && <Loading />}
+      {report.data && !report.error && !waits && (
+        <>
+          {report.data.across && (report.data.items?.length ?? 0) > 0 && (
+            <Suspense fallback={<Loading />}>
+              <Picture report={report.data} />
+            </Suspense>
+          )}
+          <Table report={report.data} sort={search.sort} put={(sort) => put({ sort })} />
+        </>
+      )}
+      {mailing && <MailDialog kind={kind} title={of.title} about={query} close={() => setMailing(false)} />}
+    </Page>
+  );
+}
+
+function Asked({ takes, search, put }: { takes: string[]; search: Search; put: (next: Search) => void }) {
+  const places = usePlaces();
+  const teams = useTeams(takes.includes("team"));
+  const date = (name: "from" | "until", label: string) => (
+    <TextField
+      key={name}
+      label={label}
+      type="date"
+      optional
+      value={search[name] ?? ""}
+      onChange={(e) => put({ [name]: e.target.value })}
+    />
+  );
+  return (
+    <div className="mb-4 grid items-end gap-3 sm:grid-cols-2 lg:grid-cols-4 print:hidden">
+      {takes.map((name) => {
+        switch (name) {
+          case "site":
+            return (
+              <Choice key={name} label="Site" value={search.site} onChange={(site) => put({ site })}>
+                <option value="">All sites</option>
+                <SiteOptions places={places.data} />
+              </Choice>
+            );
+          case "team":
+            return (
+              <Choice key={name} label="Team" value={search.team} onChange={(team) => put({ team })}>
+                <option value="">Everybody</option>
+                {teams.data?.items.map((t) => (
+                  <option key={t.code} value={t.code}>
+                    {t.name}
+                  </option>
+                ))}
+              </Choice>
+            );
+          case "staff":
+            return (
+              <PersonField
+                key={name}
+                label="About"
+                value={search.staff ?? ""}
+                onChosen={(staff) => staff && put({ staff })}
+              />
+            );
+          case "from":
+            return date("from", "First day");
+          case "until":
+            return date("until", "Last day");
+          default:
+            return (
+              <TextField
+                key={name}
+                label="For how many days"
+                type="number"
+                min={1}
+                max={3650}
+                placeholder="90"
+                optional
+                value={search.days ?? ""}
+                onChange={(e) => put({ days: e.target.value })}
+              />
+            );
+        }
+      })}
+    </div>
+  );
+}
+
+function Table({ report, sort, put }: { report: Report; sort: string | undefined; put: (sort: string) => void }) {
+  const rows = (report.items ?? []).map((row) => row ?? []);
+  if (rows.length === 0) return <Empty>Nothing to report.</Empty>;
+  const falls = sort?.startsWith("-");
+  const by = sort?.replace(/^-/, "");
+  return (
+    <div className="overflow-x-auto">
+      <p className="mb-1 text-sm text-faded" role="status">
+        {report.total.toLocaleString("en-IE")} {report.total === 1 ? "line" : "lines"}
+        {report.total > rows.length && `; the first ${rows.length} are shown, CSV has all`}
+      </p>
+      <table className="w-full">
+        <thead>
+          <tr className="text-left text-sm text-faded">
+            {report.columns?.map((c) => (
+              <th
+                key={c.name}
+                aria-sort={by === c.name ? (falls ? "descending" : "ascending") : undefined}
+                className={`py-1 pr-4 font-[600] ${c.kind === "number" ? "text-right" : ""}`}
+              >
+                <button
+                  type="button"
+                  className="inline-flex items-center gap-1 hover:underline"
+                  onClick={() => put(by === c.name && !falls ? `-${c.name}` : c.name)}
+                >
+                  {c.title}
+                  {by === c.name && (falls ? <ArrowDown size={14} aria-hidden /> : <ArrowUp size={14} aria-hidden />)}
+                </button>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.join("\u0000")} className="border-t border-rule">
+              {report.columns?.map((c, at) => (
+                <td key={c.name} className={`py-1.5 pr-4 ${c.kind === "number" ? "text-right tabular-nums" : ""}`}>
+                  <Cell kind={c.kind} of={row[at] ?? ""} />
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function Cell({ kind, of }: { kind: Schema["ReportColumn"]["kind"]; of: string }) {
+  switch (kind) {
+    case "staff":
+      return (
+        <Link to="/staff/$number" params={{ number: of }} className="hover:underline">
+          {of}
+        </Link>
+      );
+    case "date":
+      return <span className="whitespace-nowrap">{day(of)}</span>;
+    case "moment":
+      return <span className="whitespace-nowrap">{moment(of)}</span>;
+    default:
+      return of;
+  }
+}
+
+function MailDialog({
+  kind,
+  title,
+  about,
+  close,
+}: {
+  kind: string;
+  title: string;
+  about: Schema["ReportAsked"] & { sort?: string };
+  close: () => void;
+}) {
+  const [often, setOften] = useState("weekly");
+  const { sort: _, ...asked } = about;
+  const run = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/me/reports", {
+          body: { report: kind, about: asked, often: often as Schema["MailedReport"]["often"] },
+        }),
+      ),
+    onSuccess: close,
+  });
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title={`Mail “${title}” to me`}
+      about="At seven in the morning, as it is asked for now. It ends on the page of reports."
+    >
+      <form
+        className="space-y-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <SelectField label="How often" value={often} onChange={(e) => setOften(e.target.value)}>
+          {Object.entries(oftenWord).map(([key, word]) => (
+            <option key={key} value={key}>
+              {word}
+            </option>
+          ))}
+        </SelectField>
+        <Wrong error={run.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={run.isPending}>
+            Mail it
+          </Button>
+          <Button onClick={close}>Cancel</Button>
+        </div>
+      </form>
+    </Ask>
+  );
+}
