@@ -200,7 +200,7 @@ type AuditOperation struct {
 type AuditEntry struct {
 	ID         uint64           `json:"id"`
 	At         time.Time        `json:"at"`
-	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked"`
+	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased"`
 	Actor      string           `json:"actor"`
 	Origin     string           `json:"origin"`
 	Reason     string           `json:"reason,omitempty"`

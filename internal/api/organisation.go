@@ -8,6 +8,7 @@ type Organisation struct {
 	MaxOwners            int    `json:"max_owners"`
 	Seats                int    `json:"seats" doc:"How many people may be active or prepared at once; 0: as many as come"`
 	SeatsUsed            int    `json:"seats_used" doc:"How many are; for those who may enrol"`
+	RetentionMonths      int    `json:"retention_months" doc:"How many months after somebody has left their personal data is erased, for good; 0: never"`
 	FirstPasswordHours   int    `json:"first_password_hours" doc:"How long a first password counts"`
 	IdleMinutes          int    `json:"idle_minutes" doc:"How long a session of the console counts without use"`
 	TriesAllowed         int    `json:"tries_allowed" doc:"Wrong PINs, after which no more are taken"`
@@ -34,6 +35,7 @@ type OrganisationFields struct {
 	NumberDigits         *int    `json:"number_digits,omitempty" doc:"Digits of a staff number"`
 	MaxOwners            *int    `json:"max_owners,omitempty" doc:"How many owners there may be"`
 	Seats                *int    `json:"seats,omitempty" doc:"How many people may be active or prepared at once; 0: as many as come"`
+	RetentionMonths      *int    `json:"retention_months,omitempty" doc:"How many months after somebody has left their personal data is erased, for good; 0: never"`
 	FirstPasswordHours   *int    `json:"first_password_hours,omitempty" doc:"How many hours a first password counts"`
 	IdleMinutes          *int    `json:"idle_minutes,omitempty" doc:"How many minutes a session of the console counts without use"`
 	TriesAllowed         *int    `json:"tries_allowed,omitempty" doc:"After how many wrong PINs no more are taken"`

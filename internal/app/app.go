@@ -281,7 +281,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"sending digests", digestsEvery, a.SendDigests},
 			{"mailing reports", digestsEvery, a.SendReports},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
-				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()))
+				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()), a.EraseLeavers(ctx))
 			}},
 		} {
 			if rounds%job.every != min(soon, job.every-1) {

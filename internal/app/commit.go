@@ -213,6 +213,9 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		if err := judged(trial); err != nil {
 			return err
 		}
+		if err := eraseFirst(tx, trial); err != nil {
+			return err
+		}
 		if err := tx.Save(trial.Written); err != nil {
 			return err
 		}
@@ -249,6 +252,17 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations",
 		len(r.Operations))
 	return result, nil
+}
+
+// eraseFirst writes over what is to leave no trace before the change is written.
+func eraseFirst(tx *store.Tx, trial *change.Trial) error {
+	var erased []any
+	for i := range trial.Written {
+		if trial.Erases(trial.Written[i].Value) {
+			erased = append(erased, trial.Written[i].Value)
+		}
+	}
+	return tx.EraseInPlace(erased)
 }
 
 // endSessions ends the sessions and tokens of those whose password is another now, who are locked, or who have left.

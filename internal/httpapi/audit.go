@@ -24,7 +24,7 @@ func (s *Server) registerLog() {
 		Staff  string    `query:"staff" doc:"About this staff member"`
 		Place  string    `query:"place" doc:"About this place"`
 		Actor  string    `query:"actor" doc:"Made by this staff member"`
-		Action string    `query:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked"`
+		Action string    `query:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased"`
 		Q      string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
 		From   time.Time `query:"from"`
 		Until  time.Time `query:"until"`

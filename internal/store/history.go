@@ -22,7 +22,14 @@ type PartOfPast struct {
 // KeptSince returns the moment at which the kept history begins; zero where nothing is on record.
 func (s *Store) KeptSince(ctx context.Context) (time.Time, error) {
 	var at sql.NullTime
-	err := s.db.WithContext(ctx).Raw("SELECT MIN(at) FROM audit_entries WHERE id <= 10").Row().Scan(&at)
+	if err := s.db.WithContext(ctx).Raw("SELECT MIN(at) FROM audit_entries WHERE id <= 10").Row().Scan(
+		&at); err != nil {
+		return at.Time, err
+	}
+	trimmed, err := s.Looked(ctx, keptFrom)
+	if trimmed.After(at.Time) {
+		return trimmed, err
+	}
 	return at.Time, err
 }
 

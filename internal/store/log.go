@@ -89,7 +89,7 @@ func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 	}
 	return entry, tx.db.Exec("UPDATE organisation SET revision = ?, audit_count = ?, audit_hash = ?, audit_seal = ? "+
 		"WHERE id = 1",
-		max(entry.Revision, tx.Revision), entry.ID, entry.Hash, signature).Error
+		max(entry.Revision, tx.Revision, tx.next), entry.ID, entry.Hash, signature).Error
 }
 
 // AuditEntry returns one entry, or nil.
@@ -193,6 +193,7 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 		kept[head.Entries] = head.Hash
 	}
 	previous := make([]byte, sha256.Size)
+	altered := erasures{map[uint64]string{}, map[uint64]string{}}
 	var last uint64
 	for {
 		var entries []AuditEntry
@@ -204,7 +205,7 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 		}
 		for i := range entries {
 			e := &entries[i]
-			if e.ID != last+1 || string(e.Previous) != string(previous) || string(e.sum()) != string(e.Hash) {
+			if e.ID != last+1 || string(e.Previous) != string(previous) || altered.see(e) != nil {
 				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered "+
 					"or taken out", e.ID)
 			}
@@ -216,6 +217,9 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 			previous, last = e.Hash, e.ID
 			count++
 		}
+	}
+	if id := altered.unexplained(); id != 0 {
+		return count, fmt.Errorf("audit entry %d does not fit the chain: it was altered", id)
 	}
 	head, signature, err := s.Head(ctx)
 	switch {

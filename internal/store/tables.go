@@ -221,6 +221,7 @@ var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).P
 		text("notes", func(p *people.Staff) *string { return &p.Notes }),
 		text("external_id", func(p *people.Staff) *string { return &p.ExternalID }),
 		flag("activated", func(p *people.Staff) *bool { return &p.Activated }),
+		flag("erased", func(p *people.Staff) *bool { return &p.Erased }),
 		flag("owner", func(p *people.Staff) *bool { return &p.Owner }),
 		within(lockOf, optional("lock_cause", func(l *people.Lock) *people.LockCause { return &l.Cause })),
 		within(lockOf, text("lock_reason", func(l *people.Lock) *string { return &l.Reason })),

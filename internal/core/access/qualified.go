@@ -172,6 +172,14 @@ func (p *person) unqualified(required []qualification.ID) (gaps []stretch) {
 	return gaps
 }
 
+// EverLacks reports whether somebody does not hold all of some qualifications at some instant from one on, whatever
+// else
+// keeps them from working then.
+func (s *Snapshot) EverLacks(id people.StaffID, required []qualification.ID, at int64) bool {
+	p := s.person(id)
+	return p == nil || slices.ContainsFunc(p.unqualified(required), func(gap stretch) bool { return gap.until > at })
+}
+
 // withoutCertificates is somebody's compiled form with what places require of them, and they do not hold, withheld from
 // them there, for as long as they do not hold it.
 func (s *Snapshot) withoutCertificates(p *person) *person {

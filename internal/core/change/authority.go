@@ -1,6 +1,7 @@
 package change
 
 import (
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -233,7 +234,14 @@ func (t *Trial) placeCeiling() error {
 			}
 		}
 		// What it requires, or what it stands in does, is no work of the actor's to be freed from by themselves.
-		eased := len(qualification.Without(t.before.RequiredAt(id), t.After.RequiredAt(id))) > 0
+		freed := qualification.Without(t.before.RequiredAt(id), t.After.RequiredAt(id))
+		eased := len(freed) > 0
+		// Also where they will have left by then: brought back, they would have it on record.
+		if actor := t.before.State().Person(t.actor.Staff); eased && actor != nil &&
+			slices.Contains(t.before.Around(id), actor.ID) &&
+			t.before.EverLacks(actor.ID, freed, t.env.Now.Unix()) {
+			return t.notOneself(actor)
+		}
 		gains := access.At(t.before, t.After, id, t.env.Now.Unix()).Gains
 		if before.TimeZone != after.TimeZone {
 			// Those whose home it is begin and end here by its days, wherever they work.

@@ -338,6 +338,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 		return op("message.edit", some(t, "kind", "welcome", "changed", "pin_link", "none"),
 			set{"send": rapid.Bool().Draw(t, "send"), "subject": some(t, "subject", "", "Hello {called}", "{pin}")})
 	},
+	"staff.erase": func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.erase", someone(t), nil) },
 	"team.add": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("team.add", "", set{"code": some(t, "code", "EARLY", "LATE"), "name": "Team"})
 	},

@@ -102,6 +102,9 @@ func staffReinstate(t *Trial) error {
 	if err := t.standing(before, 0, false); err != nil {
 		return err
 	}
+	if before.Erased {
+		return fault.Conflictf("on", "who %s was is erased; enrol them again", before.Number)
+	}
 	if !before.Leaves() {
 		return fault.Conflictf("on", "%s has not left and has no leaving date", before.FullName())
 	}

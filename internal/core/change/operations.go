@@ -60,7 +60,7 @@ func init() {
 		ownerOperations,
 		barOperations,
 		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
-		qualificationOperations, noticeOperations, scheduleOperations, teamOperations} {
+		qualificationOperations, noticeOperations, scheduleOperations, teamOperations, erasingOperations} {
 		for i := range list {
 			if descriptions[list[i].Name] != nil {
 				panic("two operations are named " + list[i].Name)

@@ -128,3 +128,16 @@ func TestUndoingARequirementSetsItBack(t *testing.T) {
 	_, err = Undo(h.snap, d.State.Revision, kept(t, d))
 	assert.ErrorContains(t, err, "has a certificate in Third by a later change")
 }
+
+// Who will lack what a place requires does not free themselves of it, also where they will have left by then: brought
+// back they would have it on record. Found by the law of delegation.
+func TestNobodyFreesThemselvesForTheTimeAfterTheyLeave(t *testing.T) {
+	h := newOrganisation(t)
+	h.must(system, "r", op("qualification.add", "", set{"code": "HYGIENE", "name": "Hygiene"}),
+		op("certificate.add", "", set{"staff": "S2", "qualification": "HYGIENE", "issued": "2026-01-01",
+			"until": noon.AddDate(0, 0, 1).Format("2006-01-02")}),
+		op("place.edit", "A", set{"requires": []string{"HYGIENE"}}),
+		op("staff.leave", "S2", set{"on": noon.AddDate(0, 0, 1).Format("2006-01-02")}))
+	h.refuses(h.who("S2"), "r", "Nobody changes their own access", op("place.edit", "A", set{"requires": []string{}}))
+	h.must(h.who("S1"), "r", op("place.edit", "A", set{"requires": []string{}}))
+}

@@ -76,6 +76,9 @@ func builtUpon(format string, args ...any) error {
 }
 
 func (u *undoing) reverse(e *Entry) error {
+	if e.Op == "staff.erase" {
+		return builtUpon("what was erased cannot be brought back.")
+	}
 	kind, on, _ := strings.Cut(e.Record, ":")
 	record := RecordOf(u.state, e.Record)
 	if kind != "organisation" && record == nil {

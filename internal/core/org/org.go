@@ -145,6 +145,8 @@ type Settings struct {
 	RemindAgainDays int `json:"remind_again_days"`
 	// How many people may be active at once, those who are prepared among them; 0: as many as come
 	Seats int `json:"seats"`
+	// How many months after somebody has left their personal data is erased; 0: never
+	RetentionMonths int `json:"retention_months"`
 	// How messages are worded, of those that are worded otherwise than at first
 	Messages []message.Wording `json:"messages"`
 	// People may have a second PIN, which opens as the first does and raises a silent alarm

@@ -14,6 +14,8 @@ type Field struct {
 	Says    string // what to write in it; empty where the title says it
 	Example string
 	Also    []string // what others call it, in small letters
+	// It says who somebody is, and is erased when they have been gone for long enough
+	Personal bool
 
 	// Where it stands in a record: one of these.
 	Text       func(*Staff) *string
@@ -29,18 +31,23 @@ var Fields = []Field{
 		"that is on record changes that person", Also: []string{"number", "personnel number", "employee number",
 		"employee id", "staff no", "staff id", "clock number", "no"},
 		Text: func(s *Staff) *string { return &s.Number }},
-	{Name: "given_name", Longest: 80, Title: "Given name", Example: "Ana", Also: []string{"first name", "firstname",
+	{Name: "given_name", Personal: true, Longest: 80, Title: "Given name", Example: "Ana", Also: []string{"first name",
+		"firstname",
 		"forename", "given", "christian name"},
 		Text: func(s *Staff) *string { return &s.GivenName }},
-	{Name: "family_name", Longest: 80, Title: "Family name", Example: "Reyes", Also: []string{"last name", "lastname",
-		"surname", "family"},
+	{Name: "family_name", Personal: true, Longest: 80, Title: "Family name", Example: "Reyes",
+		Also: []string{"last name", "lastname",
+			"surname", "family"},
 		Text: func(s *Staff) *string { return &s.FamilyName }},
-	{Name: "known_as", Longest: 80, Title: "Known as", Says: "The name they go by", Also: []string{"nickname",
-		"preferred name", "goes by"},
+	{Name: "known_as", Personal: true, Longest: 80, Title: "Known as", Says: "The name they go by",
+		Also: []string{"nickname",
+			"preferred name", "goes by"},
 		Text: func(s *Staff) *string { return &s.KnownAs }},
-	{Name: "email", Longest: 254, Title: "Work email", Also: []string{"email", "e-mail", "mail", "email address"},
+	{Name: "email", Personal: true, Longest: 254, Title: "Work email", Also: []string{"email", "e-mail", "mail",
+		"email address"},
 		Text: func(s *Staff) *string { return &s.Email }},
-	{Name: "phone", Longest: 40, Title: "Phone", Also: []string{"telephone", "mobile", "phone number", "mobile phone",
+	{Name: "phone", Personal: true, Longest: 40, Title: "Phone", Also: []string{"telephone", "mobile", "phone number",
+		"mobile phone",
 		"tel"},
 		Text: func(s *Staff) *string { return &s.Phone }},
 	{Name: "job_title", Longest: 120, Title: "Job title", Example: "Packer", Also: []string{"job", "title", "position",
@@ -65,10 +72,12 @@ var Fields = []Field{
 	{Name: "contract_end", Title: "Contract end", Says: "Last day of the contract", Also: []string{"end", "ends",
 		"end date", "last day", "contract ends", "contract until", "leaves on"},
 		Date: func(s *Staff) *day.Date { return &s.ContractEnd }},
-	{Name: "notes", Longest: 2000, Title: "Notes", Also: []string{"note", "remarks", "comment", "comments"},
+	{Name: "notes", Personal: true, Longest: 2000, Title: "Notes", Also: []string{"note", "remarks", "comment",
+		"comments"},
 		Text: func(s *Staff) *string { return &s.Notes }},
-	{Name: "external_id", Longest: 64, Title: "External id", Says: "Their number in another system. One that is on " +
-		"record changes that person", Also: []string{"payroll number", "payroll id", "hr id", "reference",
-		"external number"},
+	{Name: "external_id", Personal: true, Longest: 64, Title: "External id",
+		Says: "Their number in another system. One that is on " +
+			"record changes that person", Also: []string{"payroll number", "payroll id", "hr id", "reference",
+			"external number"},
 		Text: func(s *Staff) *string { return &s.ExternalID }},
 }

@@ -82,6 +82,7 @@ type Staff struct {
 	Lock        *Lock          `json:"lock,omitempty"`
 	LeavingDate day.Date       `json:"leaving_date,omitempty"` // last day that counts
 	LeavesAt    time.Time      `json:"leaves_at,omitzero"`     // or the instant at which access ends
+	Erased      bool           `json:"erased,omitempty"`       // who they were is erased; a pseudonym stands in
 	Revision    uint64         `json:"-"`
 }
 
@@ -175,3 +176,25 @@ func (s *Staff) Wrong() (wrong []Wrong) {
 	}
 	return wrong
 }
+
+// Erase takes out of a record who somebody was. Their number stays, and a pseudonym that is made of it stands in for
+// the name, so that what they did stays told apart from what others did.
+func (s *Staff) Erase() {
+	for i := range Fields {
+		if f := &Fields[i]; f.Personal {
+			*f.Text(s) = ""
+		}
+	}
+	s.GivenName, s.FamilyName, s.Erased = Pseudonym, s.Number, true
+	if s.Lock != nil {
+		lock := *s.Lock
+		lock.Reason = ErasedText
+		s.Lock = &lock
+	}
+}
+
+// What stands in for what was erased: as a given name, and as a text.
+const (
+	Pseudonym  = "Erased"
+	ErasedText = "(erased)"
+)

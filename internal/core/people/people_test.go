@@ -84,7 +84,7 @@ func TestDatesBecomeInstantsInTheirZone(t *testing.T) {
 }
 
 // What people do not write: it follows from acts of its own.
-var byActs = []string{"id", "hours", "activated", "owner", "lock", "leaving_date", "leaves_at", "-"}
+var byActs = []string{"id", "hours", "activated", "owner", "lock", "leaving_date", "leaves_at", "erased", "-"}
 
 func TestEveryFieldThatPeopleWriteIsDescribed(t *testing.T) {
 	var described []string

@@ -635,7 +635,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `messages`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -3985,7 +3985,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -5482,6 +5482,11 @@ export interface components {
             remind_days: number;
             /**
              * Format: int64
+             * @description How many months after somebody has left their personal data is erased, for good; 0: never
+             */
+            retention_months: number;
+            /**
+             * Format: int64
              * @description How many people may be active or prepared at once; 0: as many as come
              */
             seats: number;
@@ -5574,6 +5579,11 @@ export interface components {
              * @description How many days before something runs out managers are written to; 0: not
              */
             remind_days?: number;
+            /**
+             * Format: int64
+             * @description How many months after somebody has left their personal data is erased, for good; 0: never
+             */
+            retention_months?: number;
             /**
              * Format: int64
              * @description How many people may be active or prepared at once; 0: as many as come
@@ -7622,7 +7632,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;

@@ -121,6 +121,15 @@ function Form({ now }: { now: Organisation }) {
           {number("remind_again_days", "And once more, in days before", "0: not.")}
         </div>
       </Section>
+      <Section title="Personal data">
+        <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
+          {number(
+            "retention_months",
+            "Erased after somebody has left, in months",
+            "0: never. For good: names, addresses, notes, photos and reasons go, also out of the history and the audit log, which still verifies. Of times before, nobody can say who could do what.",
+          )}
+        </div>
+      </Section>
       <Section title="Signing in to the console">
         <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
           {number("first_password_hours", "A first password counts for, in hours")}
