@@ -62,6 +62,7 @@ func TestTheWeeksAreWhatTheRecordsSay(t *testing.T) {
 		assert.Equal(t, []string{first.String(), fmt.Sprint(starters)}, row[:2])
 		assert.Equal(t, fmt.Sprint(active), row[3], "week of %s", first)
 	}
+	by(t, s, "Q0001", "", "organisation.edit", "", set{"seats": 400})
 	hb := report(t, s, "Q0001", "weeks", app.ReportQuery{Site: live.State().PlaceByCode("HB").ID})
 	all := report(t, s, "Q0001", "weeks", app.ReportQuery{})
 	assert.Less(t, sum(hb, 1), sum(all, 1))

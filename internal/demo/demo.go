@@ -30,7 +30,6 @@ type organisation struct {
 	NumberPrefix string `yaml:"number_prefix"`
 	NumberDigits int    `yaml:"number_digits"`
 	MaxOwners    int    `yaml:"max_owners"`
-	Seats        int    `yaml:"seats"`
 	Owner        struct {
 		GivenName  string `yaml:"given_name"`
 		FamilyName string `yaml:"family_name"`
@@ -244,7 +243,7 @@ func (l *loader) loadOrganisation() error {
 	}
 	l.add("organisation.edit", "", "",
 		fields{"name": o.Name, "number_prefix": o.NumberPrefix, "number_digits": o.NumberDigits,
-			"max_owners": o.MaxOwners, "seats": o.Seats})
+			"max_owners": o.MaxOwners})
 	l.add("staff.enrol", "owner", "",
 		fields{"given_name": o.Owner.GivenName, "family_name": o.Owner.FamilyName, "email": o.Owner.Email,
 			"home_site": o.Owner.Site,
