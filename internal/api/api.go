@@ -488,7 +488,7 @@ type Bar struct {
 // BarWrite bars somebody from a place.
 type BarWrite struct {
 	Place string `json:"place" maxLength:"64" doc:"Code"`
-	Until string `json:"until,omitempty" format:"date-time" doc:"Left out: until it is lifted"`
+	Until string `json:"until,omitempty" maxLength:"40" doc:"Moment, RFC 3339; without an offset the time on the clock of the place; left out: until it is lifted"`
 	Reasoned
 }
 

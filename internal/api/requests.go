@@ -15,13 +15,13 @@ type (
 	// LockWrite locks somebody.
 	LockWrite struct {
 		Reasoned
-		Until string `json:"until,omitempty" doc:"RFC 3339 moment; left out: until unlocked"`
+		Until string `json:"until,omitempty" doc:"Moment, RFC 3339; without an offset the time on the clock of the home site; left out: until unlocked"`
 	}
 	// LeaveWrite records that somebody leaves.
 	LeaveWrite struct {
 		Reasoned
 		On string `json:"on,omitempty" format:"date" doc:"Last day that counts, an ISO 8601 date"`
-		At string `json:"at,omitempty" format:"date-time" doc:"Moment at which access ends, RFC 3339; both left out: at once"`
+		At string `json:"at,omitempty" maxLength:"40" doc:"Moment at which access ends, RFC 3339; without an offset the time on the clock of the home site; both left out: at once"`
 	}
 	// LikeWrite gives somebody what a colleague has.
 	LikeWrite struct {

@@ -245,6 +245,16 @@ func (s *session) decision(d *api.Decision, explain bool) error {
 	return nil
 }
 
+// clockTime reads a moment for the service, which takes one without an offset for the time on the clock at the home site
+// of each whom it is about.
+func clockTime(text string) (string, error) {
+	if _, err := time.Parse(time.RFC3339, text); err == nil {
+		return text, nil
+	}
+	at, err := readMoment(text, "UTC")
+	return at.Format("2006-01-02T15:04:05"), err
+}
+
 func readMoment(text, zone string) (time.Time, error) {
 	if t, err := time.Parse(time.RFC3339, text); err == nil {
 		return t, nil

@@ -216,20 +216,11 @@ func (s *session) leaveCommand() *cobra.Command {
 			say.one, say.many = "%s leaves after "+on+".", "%s leave after "+on+"."
 			act.Set = map[string]any{"on": on}
 			if _, err := time.Parse(time.DateOnly, on); err != nil {
-				zone := ""
-				if one != nil {
-					zone, err = s.zoneOf(c.Context(), one.HomeSite.Code)
-				} else {
-					zone, err = s.ownZone(c.Context())
-				}
+				at, err := clockTime(on)
 				if err != nil {
 					return err
 				}
-				moment, err := readMoment(on, zone)
-				if err != nil {
-					return err
-				}
-				act.Set = map[string]any{"at": moment.Format(time.RFC3339)}
+				act.Set = map[string]any{"at": at}
 				say.one, say.many = "%s leaves on "+on+".", "%s leave on "+on+"."
 			}
 		}
@@ -255,18 +246,11 @@ func (s *session) lockCommand() *cobra.Command {
 			return err
 		}
 		if until != "" {
-			zone, err := s.ownZone(c.Context())
-			if one != nil {
-				zone, err = s.zoneOf(c.Context(), one.HomeSite.Code)
-			}
+			at, err := clockTime(until)
 			if err != nil {
 				return err
 			}
-			moment, err := readMoment(until, zone)
-			if err != nil {
-				return err
-			}
-			act.Set = map[string]any{"until": moment.Format(time.RFC3339)}
+			act.Set = map[string]any{"until": at}
 		}
 		return w.act(c.Context(), act, one, sayMany{"Lock %s?", "%s is locked.", "%s are locked."})
 	}

@@ -243,7 +243,7 @@ func badgeIssue(t *Trial) error {
 		return fault.Conflictf("set.badge", "the badge %s is %s; only one that is in stock is issued", before.Number,
 			t.whereabouts(before, held))
 	}
-	until, err := t.moment(form.Until, "let it count until it is taken back")
+	until, err := t.moment(form.Until, t.zoneOf(p), "let it count until it is taken back")
 	if err != nil {
 		return err
 	}

@@ -63,7 +63,7 @@ func barAdd(t *Trial) error {
 	}
 	b := &org.Bar{ID: org.BarID(t.State.Bars.Next()), Staff: p.ID, Place: place.ID, Reason: reason,
 		Since: t.env.Now.UTC().Truncate(time.Second), By: t.actor.Staff}
-	if b.Until, err = t.moment(form.Until, "bar until it is lifted"); err != nil {
+	if b.Until, err = t.moment(form.Until, t.zoneAt(place.ID), "bar until it is lifted"); err != nil {
 		return err
 	}
 	t.putBar(b)

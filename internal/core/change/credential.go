@@ -84,7 +84,7 @@ func pinSet(t *Trial) error {
 	if err != nil {
 		return err
 	}
-	until, err := t.moment(form.Until, "let it count until it is withdrawn")
+	until, err := t.moment(form.Until, t.zoneOf(p), "let it count until it is withdrawn")
 	if err != nil {
 		return err
 	}
@@ -254,7 +254,7 @@ func credentialRenew(t *Trial) error {
 		return err
 	}
 	c := *before
-	if c.Until, err = t.moment(form.Until, "let it count until it is withdrawn"); err != nil {
+	if c.Until, err = t.moment(form.Until, t.zoneOf(p), "let it count until it is withdrawn"); err != nil {
 		return err
 	}
 	if c.Until.Equal(before.Until) {

@@ -19,7 +19,7 @@ var leavingOperations = []Description{
 // leaveForm says when somebody leaves: after a last day, or at a moment; at once where it says neither.
 type leaveForm struct {
 	On string `json:"on"` // last day that counts, at the home site; one that has passed ends access at once
-	At string `json:"at"` // moment at which access ends, RFC 3339; one that has passed: at once
+	At string `json:"at"` // moment at which access ends, RFC 3339, or as the clock of the home site says; one that has passed: at once
 }
 
 func staffLeave(t *Trial) error {
@@ -76,9 +76,9 @@ func (t *Trial) leaves(p *people.Staff, form *leaveForm) (err error) {
 				p.StartDate)
 		}
 	case form.At != "":
-		at, err := time.Parse(time.RFC3339, form.At)
-		if err != nil || at.Year() > day.LastYear || at.Year() < 1970 {
-			return fault.Invalidf("set.at", "%q is not a moment; write it as 2026-11-30T18:00:00Z", form.At)
+		at, err := readMoment(form.At, t.zoneOf(p))
+		if err != nil {
+			return fault.Invalidf("set.at", "%q is not a moment; write it as 2026-11-30T18:00", form.At)
 		}
 		if day.Of(at.In(t.zoneOf(p))) < first {
 			return fault.Invalidf("set.at", "%s starts on %s; the last moment is on that day or later", p.FullName(),

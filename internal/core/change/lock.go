@@ -1,6 +1,7 @@
 package change
 
 import (
+	"fmt"
 	"time"
 
 	"loyallatch.example/latch/internal/core/day"
@@ -52,7 +53,7 @@ func staffLock(t *Trial) error {
 	// To the second, rounded down: the instant from which doors refuse is not after the call returns.
 	lock := &people.Lock{Cause: people.ByManager, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second),
 		By: t.actor.Staff}
-	if lock.Until, err = t.moment(form.Until, "lock until unlocked"); err != nil {
+	if lock.Until, err = t.moment(form.Until, t.zoneOf(before), "lock until unlocked"); err != nil {
 		return err
 	}
 	p := *before
@@ -90,15 +91,29 @@ func staffLockByTries(t *Trial) error {
 	return nil
 }
 
-// moment reads the moment in the future at which a lock or a bar ends by itself; none where it is left out.
-func (t *Trial) moment(text, otherwise string) (time.Time, error) {
+// readMoment reads a moment: with its offset (RFC 3339), or the time on the clock at a place, as 2026-11-30T18:00.
+func readMoment(text string, there *time.Location) (time.Time, error) {
+	at, err := time.Parse(time.RFC3339, text)
+	for _, layout := range []string{"2006-01-02T15:04:05", "2006-01-02T15:04"} {
+		if err != nil {
+			at, err = time.ParseInLocation(layout, text, there)
+		}
+	}
+	if err == nil && (at.Year() > day.LastYear || at.Year() < 1970) {
+		err = fmt.Errorf("%s lies too far away", text)
+	}
+	return at, err
+}
+
+// moment reads the end of something, which lies ahead; one without an offset is the time on the clock at a place.
+func (t *Trial) moment(text string, there *time.Location, otherwise string) (time.Time, error) {
 	if text == "" {
 		return time.Time{}, nil
 	}
-	until, err := time.Parse(time.RFC3339, text)
-	if err != nil || until.Year() > day.LastYear {
+	until, err := readMoment(text, there)
+	if err != nil {
 		return time.Time{}, fault.Invalidf("set.until",
-			"%q is not a moment; write it as 2026-11-30T18:00:00Z, or leave it out to %s", text, otherwise)
+			"%q is not a moment; write it as 2026-11-30T18:00, or leave it out to %s", text, otherwise)
 	}
 	if !until.After(t.env.Now) {
 		return time.Time{}, fault.Invalidf("set.until", "the end lies in the past; choose a moment in the future")

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -236,9 +237,12 @@ func (t *Trial) bringsBack(before, after *people.Staff) error {
 }
 
 // zoneOf is the time zone in which somebody's dates count.
-func (t *Trial) zoneOf(p *people.Staff) *time.Location {
-	if home := t.before.Tree().At(t.known(p.HomeSite)); home != nil {
-		return home.Location
+func (t *Trial) zoneOf(p *people.Staff) *time.Location { return t.zoneAt(p.HomeSite) }
+
+// zoneAt is the time zone of a place.
+func (t *Trial) zoneAt(id estate.PlaceID) *time.Location {
+	if here := t.before.Tree().At(t.known(id)); here != nil {
+		return here.Location
 	}
 	return time.UTC
 }

@@ -4152,10 +4152,7 @@ export interface components {
             /** @description Code */
             place: string;
             reason?: string;
-            /**
-             * Format: date-time
-             * @description Left out: until it is lifted
-             */
+            /** @description Moment, RFC 3339; without an offset the time on the clock of the place; left out: until it is lifted */
             until?: string;
         };
         CardReading: {
@@ -5010,10 +5007,7 @@ export interface components {
             reason?: string;
         };
         LeaveWrite: {
-            /**
-             * Format: date-time
-             * @description Moment at which access ends, RFC 3339; both left out: at once
-             */
+            /** @description Moment at which access ends, RFC 3339; without an offset the time on the clock of the home site; both left out: at once */
             at?: string;
             /**
              * Format: date
@@ -5103,7 +5097,7 @@ export interface components {
         };
         LockWrite: {
             reason?: string;
-            /** @description RFC 3339 moment; left out: until unlocked */
+            /** @description Moment, RFC 3339; without an offset the time on the clock of the home site; left out: until unlocked */
             until?: string;
         };
         Look: {

@@ -4,7 +4,7 @@ import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, type ChangeResult, change, type Operation, type Place, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { PlaceOptions, usePlaces } from "./choices";
-import { Ask, Button, instant, SecretSlip, SelectField, TextField, Wrong } from "./parts";
+import { Ask, Button, SecretSlip, SelectField, TextField, Wrong } from "./parts";
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
@@ -115,7 +115,7 @@ function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; 
 }
 
 /** When access ends: after a day, or at the time that is typed beside it. */
-const leaving = (typed: string) => (typed.includes("T") ? { at: instant(typed) } : { on: typed });
+const leaving = (typed: string) => (typed.includes("T") ? { at: typed } : { on: typed });
 
 function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const words = wording[act];
@@ -127,13 +127,8 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const barrable = places.data?.filter((p) => may("console.lock", siteOf(places.data, p.code)));
   const [where, setWhere] = useState("");
   const [until, setUntil] = useState("");
-  const there = places.data?.find((p) => p.code === where);
   const run = useMutation({
-    mutationFn: () =>
-      change(
-        [operation(act, whom, lastDay, { place: where, until: until ? instant(until, there?.time_zone) : "" })],
-        reason,
-      ),
+    mutationFn: () => change([operation(act, whom, lastDay, { place: where, until })], reason),
     onSuccess: (result) => (result.secrets.length ? setDone(result) : close()),
   });
   return (

@@ -5,7 +5,7 @@ import { api, change, type Operation, queries, type Schema, take } from "@/api/a
 import { useMay, useMe } from "@/areas/session/session";
 import { ChangeDialog, useApplied } from "./change";
 import { PersonField } from "./PersonField";
-import { Ask, Button, instant, TextField, Wrong } from "./parts";
+import { Ask, Button, TextField, Wrong } from "./parts";
 
 export type Badge = Schema["Badge"];
 
@@ -166,10 +166,7 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
   const applied = useApplied();
   const run = useMutation({
     mutationFn: () =>
-      change(
-        [{ op: "badge.issue", set: { badge: badgeReference(badge), staff, ...(until && { until: instant(until) }) } }],
-        "",
-      ),
+      change([{ op: "badge.issue", set: { badge: badgeReference(badge), staff, ...(until && { until }) } }], ""),
     onSuccess: (r) => {
       if (r.audit_id) applied({ id: r.audit_id, summary: r.effect.summary });
       close();
@@ -429,7 +426,7 @@ export function GiveBadge({
         set: {
           badge: fresh ? "@badge" : badgeReference(badge!),
           staff: whom.staff_number,
-          ...(until && { until: instant(until) }),
+          ...(until && { until }),
         },
       });
       return change(operations, "");

@@ -5,7 +5,7 @@ import { useMay } from "@/areas/session/session";
 import { isoToday } from "@/parts/AssignmentFields";
 import { PlaceOptions, TemplateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
-import { Ask, Button, instant, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
 
 type Act = Schema["StaffAct"];
 type Result = Schema["StaffActResult"];
@@ -273,7 +273,7 @@ function setOf(form: Partial<Record<Field, string>>): Record<string, unknown> {
   return {
     ...Object.fromEntries(Object.entries(rest).filter(([, value]) => value)),
     ...(last_day && { on: last_day }),
-    ...(moment && { until: instant(moment) }),
+    ...(moment && { until: moment }),
     ...(overlap_days && { overlap_days: Number(overlap_days) }),
   };
 }
