@@ -402,7 +402,7 @@ func demoCommand(f *flags) *cobra.Command {
 				}})
 		}}
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
-	c.Flags().StringVar(&mailListen, "mail-listen", "127.0.0.1:8421",
+	c.Flags().StringVar(&mailListen, "mail-listen", "127.0.0.1:8426",
 		"address at which the mail that it sends is shown; any other of loopback where that is taken")
 	c.Flags().StringVar(&folder, "folder", ".local", "folder for the database and the key")
 	c.Flags().IntVar(&databasePort, "database-port", 13390, "loopback port of the database")

@@ -245,7 +245,8 @@ func (s *session) decision(d *api.Decision, explain bool) error {
 	return nil
 }
 
-// clockTime reads a moment for the service, which takes one without an offset for the time on the clock at the home site
+// clockTime reads a moment for the service, which takes one without an offset for the time on the clock at the home
+// site
 // of each whom it is about.
 func clockTime(text string) (string, error) {
 	if _, err := time.Parse(time.RFC3339, text); err == nil {

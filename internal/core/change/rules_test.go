@@ -440,11 +440,13 @@ func anybody(people.StaffID) bool { return true }
 // A moment that is said without an offset is the time on the clock where somebody belongs, whoever says it from where.
 func TestATimeWithoutAnOffsetIsThatOfTheHomeSite(t *testing.T) {
 	h := newOrganisation(t)
-	h.must(system, "", op("place.add", "", set{"code": "T", "name": "Site T", "kind": "site", "time_zone": "Asia/Tokyo"}),
+	h.must(system, "", op("place.add", "", set{"code": "T", "name": "Site T", "kind": "site",
+		"time_zone": "Asia/Tokyo"}),
 		op("staff.enrol", "", set{"staff_number": "S9", "given_name": "Tom", "family_name": "Tokyo", "home_site": "T",
 			"start_date": "2020-01-01"}))
 	h.must(h.who("S1"), "r", op("staff.lock", "S9", set{"until": "2026-11-30T18:00"}),
-		op("staff.leave", "S3", set{"at": "2026-11-30T18:00"}), op("staff.leave", "S9", set{"at": "2026-12-01T14:30:00"}))
+		op("staff.leave", "S3", set{"at": "2026-11-30T18:00"}), op("staff.leave", "S9",
+			set{"at": "2026-12-01T14:30:00"}))
 	p := h.snap.State().StaffByNumber("S9")
 	assert.Equal(t, "2026-11-30T09:00:00Z", p.Lock.Until.Format(time.RFC3339))
 	assert.Equal(t, "2026-12-01T05:30:00Z", p.LeavesAt.Format(time.RFC3339))

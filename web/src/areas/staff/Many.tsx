@@ -342,7 +342,7 @@ function Fields({
             return (
               <SelectField
                 key={name}
-                label="Team"
+                label="Which team"
                 required
                 value={form[name] ?? ""}
                 onChange={(e) => set(name, e.target.value)}

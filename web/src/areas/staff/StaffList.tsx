@@ -212,7 +212,7 @@ export function StaffList() {
       }
     >
       <StaffTabs />
-      <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-[2fr_1fr_1fr_1.2fr_1.2fr_1.2fr]">
+      <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-[1.8fr_1fr_1.2fr_1.15fr_1.15fr_1.15fr]">
         <input
           aria-label="Search staff"
           placeholder="Name, number, job title, employer"
