@@ -3,6 +3,7 @@ package api
 // Organisation are the settings of the organisation.
 type Organisation struct {
 	Name                 string `json:"name"`
+	NumberPattern        string `json:"number_pattern" doc:"By which staff numbers are made, such as {given:1}{family:3}{n:2}; empty: what they begin with, and a counter"`
 	NumberPrefix         string `json:"number_prefix" doc:"Staff numbers begin with it"`
 	NumberDigits         int    `json:"number_digits" doc:"Digits of a staff number"`
 	MaxOwners            int    `json:"max_owners"`
@@ -31,6 +32,7 @@ type Organisation struct {
 // OrganisationFields are the settings that can be written. Fields not sent stay as they are.
 type OrganisationFields struct {
 	Name                 *string `json:"name,omitempty" doc:"Name of the organisation"`
+	NumberPattern        *string `json:"number_pattern,omitempty" maxLength:"100" doc:"By which staff numbers are made: text with {n}, a counter, {n:4} with so many digits, {given:1} and {family:3}, letters of the names, and {site}; empty: what they begin with, and a counter"`
 	NumberPrefix         *string `json:"number_prefix,omitempty" doc:"What staff numbers begin with"`
 	NumberDigits         *int    `json:"number_digits,omitempty" doc:"Digits of a staff number"`
 	MaxOwners            *int    `json:"max_owners,omitempty" doc:"How many owners there may be"`
@@ -59,4 +61,9 @@ type OrganisationFields struct {
 type OrganisationWrite struct {
 	OrganisationFields
 	Reasoned
+}
+
+// NextNumber is the staff number that somebody would get.
+type NextNumber struct {
+	StaffNumber string `json:"staff_number"`
 }

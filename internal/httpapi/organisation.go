@@ -2,9 +2,12 @@ package httpapi
 
 import (
 	"context"
+	"strings"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
 
@@ -19,6 +22,30 @@ func (s *Server) registerOrganisation() {
 				out.Body.SeatsUsed = change.SeatsUsed(live.Snapshot, now)
 			}
 			return out, nil
+		})
+	type numberIn struct {
+		Pattern    string `query:"pattern" maxLength:"100" doc:"Another pattern; that of the settings where left out"`
+		GivenName  string `query:"given_name" maxLength:"80"`
+		FamilyName string `query:"family_name" maxLength:"80"`
+		HomeSite   string `query:"home_site" maxLength:"64" doc:"Code of a site"`
+	}
+	type numberOut struct{ Body api.NextNumber }
+	route(s, "GET", "/organisation/number", "next-number", "organisation",
+		"Which staff number somebody would get by the numbering rule", Access{Permission: permit.EnrolStaff},
+		func(_ context.Context, in *numberIn) (*numberOut, error) {
+			state := s.app.Live().State()
+			rule := state.Settings
+			if in.Pattern != "" {
+				rule.NumberPattern = in.Pattern
+			}
+			if field, err := rule.Check(); err != nil {
+				return nil, fault.Invalidf("query."+strings.TrimPrefix(field, "number_"), "%s", err)
+			}
+			p := &people.Staff{GivenName: in.GivenName, FamilyName: in.FamilyName}
+			if site := state.PlaceByCode(in.HomeSite); site != nil {
+				p.HomeSite = site.ID
+			}
+			return &numberOut{api.NextNumber{StaffNumber: change.NextNumber(state, &rule, p)}}, nil
 		})
 	type editIn struct {
 		Writing

@@ -455,3 +455,19 @@ func TestATimeWithoutAnOffsetIsThatOfTheHomeSite(t *testing.T) {
 		h.refuses(h.who("S1"), "r", "is not a moment", op("staff.lock", "S2", set{"until": wrong}))
 	}
 }
+
+// By a pattern with a name in it those of one name are counted, and nobody gets a number that is taken.
+func TestANumberByAPatternIsNobodysYet(t *testing.T) {
+	h := newOrganisation(t)
+	h.must(system, "", op("organisation.edit", "", set{"number_pattern": "{given:1}{family:3}{n:2}"}))
+	enrol := func() string {
+		d := h.must(h.who("S1"), "", op("staff.enrol", "", set{"given_name": "Ana", "family_name": "Reyes",
+			"home_site": "A"}))
+		return d.State.Person(people.StaffID(d.State.Staff.Last())).Number
+	}
+	assert.Equal(t, []string{"AREY01", "AREY02"}, []string{enrol(), enrol()})
+	h.must(system, "", op("staff.enrol", "", set{"staff_number": "AREY03", "given_name": "B", "family_name": "C",
+		"home_site": "A"}))
+	assert.Equal(t, "AREY04", enrol())
+	h.refuses(h.who("S1"), "", "one counter", op("organisation.edit", "", set{"number_pattern": "{given}"}))
+}

@@ -8,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
@@ -132,7 +133,7 @@ func staffEnrol(t *Trial) error {
 		return err
 	}
 	if p.Number == "" {
-		p.Number = t.nextNumber()
+		p.Number = NextNumber(t.State, &t.State.Settings, p)
 	}
 	if err := checkCode("set.staff_number", p.Number, "S00123"); err != nil {
 		return err
@@ -151,12 +152,18 @@ func staffEnrol(t *Trial) error {
 	return nil
 }
 
-// nextNumber makes a staff number by the numbering rule.
-func (t *Trial) nextNumber() string {
-	settings := t.State.Settings
-	for n := t.State.Staff.Next(); ; n++ {
-		number := settings.StaffNumber(n)
-		if t.State.StaffByNumber(number) == nil {
+// NextNumber makes the next staff number for somebody by the numbering rule, one that nobody has.
+func NextNumber(state *org.State, rule *org.Settings, p *people.Staff) string {
+	site := ""
+	if home := state.Place(p.HomeSite); home != nil {
+		site = home.Code
+	}
+	n := state.Staff.Next()
+	if rule.NumberedByName() {
+		n = 1
+	}
+	for ; ; n++ {
+		if number := rule.NumberOf(p, site, n); state.StaffByNumber(number) == nil {
 			return number
 		}
 	}

@@ -95,6 +95,7 @@ func (r *Settings) Check() (field string, err error) {
 	c.that("number_prefix", IsCode(r.StaffNumber(1)),
 		fmt.Sprintf("no staff number begins with %q: it begins with a letter and holds letters, digits, dots and "+
 			"dashes, such as S00123", r.NumberPrefix))
+	c.wrap("number_pattern", checkPattern(r.NumberPattern))
 	c.that("max_owners", r.MaxOwners >= 1 && r.MaxOwners <= 20, "there may be 1 to 20 owners")
 	c.that("seats", r.Seats >= 0 && r.Seats <= 10_000_000, "seats are 0, for as many as come, to 10,000,000")
 	c.that("first_password_hours", r.FirstPasswordHours >= 1 && r.FirstPasswordHours <= 720,

@@ -119,7 +119,9 @@ type Settings struct {
 	Name         string `json:"name"`
 	NumberPrefix string `json:"number_prefix"` // staff numbers are this and a number of NumberDigits digits
 	NumberDigits int    `json:"number_digits"`
-	MaxOwners    int    `json:"max_owners"`
+	// By which staff numbers are made; empty: by the two above
+	NumberPattern string `json:"number_pattern"`
+	MaxOwners     int    `json:"max_owners"`
 	// How long a first password counts, and a session of the console without use.
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`

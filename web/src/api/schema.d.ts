@@ -635,7 +635,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -2170,6 +2170,26 @@ export interface paths {
          * @description A token needs the scope `everything`.
          */
         patch: operations["edit-organisation"];
+        trace?: never;
+    };
+    "/organisation/number": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which staff number somebody would get by the numbering rule
+         * @description Needs the permission `console.enrol`. A token needs the scope `read`.
+         */
+        get: operations["next-number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/password-link": {
@@ -5293,6 +5313,9 @@ export interface components {
             pin: string;
             staff_number: string;
         };
+        NextNumber: {
+            staff_number: string;
+        };
         Notice: {
             /**
              * Format: int64
@@ -5437,6 +5460,8 @@ export interface components {
              * @description Digits of a staff number
              */
             number_digits: number;
+            /** @description By which staff numbers are made, such as {given:1}{family:3}{n:2}; empty: what they begin with, and a counter */
+            number_pattern: string;
             /** @description Staff numbers begin with it */
             number_prefix: string;
             /**
@@ -5535,6 +5560,8 @@ export interface components {
              * @description Digits of a staff number
              */
             number_digits?: number;
+            /** @description By which staff numbers are made: text with {n}, a counter, {n:4} with so many digits, {given:1} and {family:3}, letters of the names, and {site}; empty: what they begin with, and a counter */
+            number_pattern?: string;
             /** @description What staff numbers begin with */
             number_prefix?: string;
             /**
@@ -12259,6 +12286,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "next-number": {
+        parameters: {
+            query?: {
+                /** @description Another pattern; that of the settings where left out */
+                pattern?: string;
+                given_name?: string;
+                family_name?: string;
+                /** @description Code of a site */
+                home_site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextNumber"];
                 };
             };
             /** @description Error */

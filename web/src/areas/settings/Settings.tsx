@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useDeferredValue, useState } from "react";
 import { api, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
 import { useApplied } from "@/parts/change";
@@ -21,6 +21,35 @@ export function Settings() {
       {settings.isPending && <Loading />}
       {settings.data && <Form key={JSON.stringify(settings.data)} now={settings.data} />}
     </Page>
+  );
+}
+
+/** What the next staff number by a pattern would be, for somebody who is made up. */
+function NumberExample({ pattern }: { pattern: string }) {
+  const asked = useDeferredValue(pattern);
+  const next = useQuery({
+    queryKey: ["organisation", "number", asked],
+    queryFn: () =>
+      take(
+        api.GET("/organisation/number", {
+          params: { query: { pattern: asked, given_name: "Ana", family_name: "Reyes" } },
+        }),
+      ),
+    enabled: asked !== "",
+    retry: false,
+  });
+  const parts = "{n} or {n:4} counts, {given:1} and {family:3} are letters of the names, {site} the home site.";
+  if (!asked)
+    return (
+      <>
+        Such as {"{given:1}{family:3}{n:2}"}: {parts}
+      </>
+    );
+  if (next.error instanceof Refusal) return <>{next.error.message}</>;
+  return (
+    <>
+      Ana Reyes would get <b>{next.data?.staff_number ?? "…"}</b>. {parts}
+    </>
   );
 }
 
@@ -160,6 +189,16 @@ function Form({ now }: { now: Organisation }) {
             hint={`The next is such as ${fields.number_prefix}${"1".padStart(Math.min(9, fields.number_digits), "0")}.`}
           />
           {number("number_digits", "Digits of a staff number")}
+          <TextField
+            label="Or staff numbers by a pattern"
+            optional
+            maxLength={100}
+            disabled={!me.owner}
+            value={fields.number_pattern}
+            onChange={(e) => put({ number_pattern: e.target.value })}
+            error={wrong?.field("number_pattern")}
+            hint={<NumberExample pattern={fields.number_pattern} />}
+          />
         </div>
       </Section>
       {me.owner && (
