@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -85,4 +87,34 @@ func TestMessagesAndReportsInTheConsole(t *testing.T) {
 	mailed, err := s.App.MailedReports(context.Background(), s.App.Live().State().StaffByNumber("Q0001").ID)
 	require.NoError(t, err)
 	assert.Len(t, mailed, 1)
+}
+
+// Somebody comes back with a part of what they had, and a new PIN that is shown once; what is not chosen ends.
+func TestSomebodyComesBackWithAPartOfTheirWork(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	for _, o := range []api.StaffAct{
+		{Op: "assignment.add", Set: map[string]any{"place": "HB-GRADE", "template": "grader"},
+			Staff: []string{"Q0011"}},
+		{Op: "staff.leave", Staff: []string{"Q0011"}, Reasoned: api.Reasoned{Reason: "the season ends"}}} {
+		require.NoError(t, maren.Do(context.Background(), "POST", "/staff/acts", o, nil))
+	}
+	p := open(t, s.URL)
+	p.signIn("maren")
+	p.visit("/staff/Q0011")
+	p.press("Reinstate")
+	p.see("Comes back")
+	p.until("what they are assigned to", `document.querySelector("[role=dialog] fieldset input") !== null`)
+	p.text(`String(document.querySelectorAll("[role=dialog] fieldset input")[1].click())`)
+	p.text(`String([...document.querySelectorAll("[role=dialog] label")].find((l) => l.textContent.startsWith("A new PIN")).click())`)
+	p.fill("Why", "back for the winter")
+	p.press("Reinstate")
+	p.see("Hand the PIN over.")
+	live := s.App.Live()
+	back := live.State().StaffByNumber("Q0011")
+	assert.Equal(t, people.Active, live.Status(back.ID, s.Clock.Now().Unix()))
+	for _, id := range live.State().AssignmentsOf(back.ID) {
+		as := live.State().Assignment(id)
+		assert.Equal(t, live.State().Place(as.Place).Code == "HB-GRADE", as.Ended, "what is not chosen ends")
+	}
 }

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Operation, queries, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
 import { isoToday } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { Reasoned } from "@/parts/change";
@@ -151,10 +152,15 @@ function TaskLine({ leaver, task, ticks }: { leaver: Leaver; task: Schema["Leavi
 function HandOverDialog({ leaver, close }: { leaver: Leaver; close: () => void }) {
   const [to, setTo] = useState("");
   const [from, setFrom] = useState(isoToday());
-  const [what, setWhat] = useState({ all: false, exceptions: false, reports: true });
+  const [what, setWhat] = useState({ exceptions: false, reports: true });
+  const assignments = useAssignments(leaver.staff_number);
+  const [left, setLeft] = useState<ReadonlySet<number>>();
+  // None goes over until it is chosen
+  const kept = left ?? new Set(assignments.open.map((a) => a.id));
+  const chosen = assignments.open.filter((a) => !kept.has(a.id)).map((a) => a.id);
   const operations: Operation[] =
-    to && (what.all || what.exceptions || what.reports)
-      ? [{ op: "staff.hand_over", on: leaver.staff_number, set: { to, from, ...what } }]
+    to && (chosen.length || what.exceptions || what.reports)
+      ? [{ op: "staff.hand_over", on: leaver.staff_number, set: { to, from, assignments: chosen, ...what } }]
       : [];
   const box = (name: keyof typeof what, label: string) => (
     <label className="flex items-center gap-2.5">
@@ -180,9 +186,9 @@ function HandOverDialog({ leaver, close }: { leaver: Leaver; close: () => void }
         <TextField label="From" type="date" required value={from} onChange={(e) => setFrom(e.target.value)} />
         <div className="space-y-1">
           {box("reports", `Those whose line manager ${leaver.name} is`)}
-          {box("all", "All assignments that go on")}
           {box("exceptions", "Exceptions")}
         </div>
+        <AssignmentChoice legend="Assignments that go over" of={assignments} left={kept} leave={setLeft} />
       </div>
       <Reasoned operations={operations} button="Hand over" close={close} />
     </Ask>

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Operation, Schema, Staff } from "@/api/api";
+import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
 import { isoToday } from "@/parts/AssignmentFields";
 import { Reasoned } from "@/parts/change";
 import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
@@ -68,8 +69,12 @@ export function CoverDialog({ staff, close }: { staff: Staff; close: () => void 
   const [from, setFrom] = useState(isoToday());
   const [until, setUntil] = useState("");
   const [pause, setPause] = useState(false);
+  const assignments = useAssignments(staff.staff_number);
+  const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
+  const chosen = assignments.open.filter((a) => !left.has(a.id)).map((a) => a.id);
+  const set = { by, from, until, pause, ...(left.size > 0 && { assignments: chosen }) };
   const operations: Operation[] =
-    by && until ? [{ op: "staff.cover", on: staff.staff_number, set: { by, from, until, pause } }] : [];
+    by && until && chosen.length > 0 ? [{ op: "staff.cover", on: staff.staff_number, set }] : [];
   return (
     <Ask
       open
@@ -96,6 +101,9 @@ export function CoverDialog({ staff, close }: { staff: Staff; close: () => void 
           value={until}
           onChange={(e) => setUntil(e.target.value)}
         />
+        <div className="sm:col-span-2">
+          <AssignmentChoice legend="What is covered" of={assignments} left={left} leave={setLeft} />
+        </div>
         <label className="flex items-start gap-2.5 sm:col-span-2">
           <input
             type="checkbox"

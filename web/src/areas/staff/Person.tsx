@@ -38,6 +38,7 @@ import { Certificates } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
 import { CoverDialog, MoveDialog } from "./MoveDialog";
+import { ReinstateDialog } from "./ReinstateDialog";
 
 /** One person: who they are, what they can do and why, and what was done. */
 export function Person() {
@@ -69,7 +70,7 @@ function Sheet({ staff }: { staff: Staff }) {
     queryKey: ["access", number],
     queryFn: () => take(api.GET("/staff/{id}/access", { params: { path: { id: number } } })),
   });
-  const [dialog, setDialog] = useState<"assign" | "record" | "cover" | undefined>(() =>
+  const [dialog, setDialog] = useState<"assign" | "record" | "cover" | "reinstate" | undefined>(() =>
     location.hash === "#assign" ? "assign" : location.hash === "#record" ? "record" : undefined,
   );
   const touchable = !self && staff.status !== "left" && (!staff.owner || me.owner);
@@ -251,7 +252,7 @@ function Sheet({ staff }: { staff: Staff }) {
                   </Button>
                 )}
                 {(staff.status === "left" || staff.leaving_date) && (
-                  <Button onClick={() => act("reinstate", whom)}>Reinstate</Button>
+                  <Button onClick={() => setDialog("reinstate")}>Reinstate</Button>
                 )}
                 {!staff.narrow && may("console.credentials", site) && staff.status !== "left" && (
                   <Button onClick={() => act("password", whom)}>First password</Button>
@@ -268,6 +269,7 @@ function Sheet({ staff }: { staff: Staff }) {
         </aside>
       </div>
       {dialog === "cover" && <CoverDialog staff={staff} close={() => setDialog(undefined)} />}
+      {dialog === "reinstate" && <ReinstateDialog staff={staff} close={() => setDialog(undefined)} />}
       {lifting && (
         <ChangeDialog
           title={`Lift the bar of ${whom.name}`}
