@@ -280,6 +280,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"writing of comings and goings", comingsEvery, a.TellOfComings},
 			{"sending digests", digestsEvery, a.SendDigests},
 			{"mailing reports", digestsEvery, a.SendReports},
+			{"completing the catalogue", sweepEvery, a.CompleteCatalogue},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()), a.EraseLeavers(ctx))
 			}},

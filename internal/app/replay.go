@@ -40,6 +40,13 @@ const earlyWithin = 50
 func Replay(ctx context.Context, db *store.Store, from, until time.Time, report func(Difference)) (done Replayed,
 	err error) {
 	r := replay{db: db, done: &done, report: report}
+	since, err := db.KeptSince(ctx)
+	if err != nil {
+		return done, err
+	}
+	if from = later(from, since); !from.Before(until) { // what was decided before the history begins is not on record
+		return done, nil
+	}
 	for after := uint64(0); ; {
 		events, err := db.EventsOn(ctx, from, until, after, replayed)
 		if err != nil || len(events) == 0 {

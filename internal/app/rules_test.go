@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"database/sql"
 	"encoding/json"
 	"testing"
 	"time"
@@ -431,4 +432,25 @@ func TestNobodyKeepsMoreDraftsThanTheyCanOversee(t *testing.T) {
 	more, _, err := s.App.Drafts(ctx, idris, []string{app.DraftPlanned}, false, drafts[19].ID, 100)
 	require.NoError(t, err)
 	assert.Len(t, more, 30)
+}
+
+// After an upgrade the catalogue is completed by itself, once, at whichever instance; what is new is nobody's until
+// somebody decides.
+func TestTheCatalogueIsCompletedAfterAnUpgrade(t *testing.T) {
+	s := testkit.Demo(t)
+	db, err := sql.Open("mysql", s.DSN)
+	require.NoError(t, err)
+	defer db.Close()
+	// As a database of before: without the permission, and without whoever was given it
+	_, err = db.Exec("UPDATE permissions SET `key` = 'console.former' WHERE `key` = 'console.teams'")
+	require.NoError(t, err)
+	later := s.Second(t)
+	require.Nil(t, later.App.Live().Catalogue().PermissionByKey(permit.EditTeams))
+	require.NoError(t, later.App.CompleteCatalogue(ctx))
+	require.NoError(t, later.App.CompleteCatalogue(ctx))
+	added := later.App.Live().Catalogue().PermissionByKey(permit.EditTeams)
+	require.NotNil(t, added)
+	now := s.Clock.Now().Unix()
+	assert.False(t, later.App.Live().HoldsAnywhere(numbered(s, "Q0003"), permit.EditTeams, now), "nobody's yet")
+	assert.True(t, later.App.Live().HoldsAnywhere(numbered(s, "Q0001"), permit.EditTeams, now), "but owners'")
 }

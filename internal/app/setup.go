@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"loyallatch.example/latch/internal/core/change"
@@ -49,6 +50,28 @@ func ConsoleCatalogue(live *Live) []change.Operation {
 		}
 	}
 	return operations
+}
+
+// errComplete says that the catalogue has all that this product asks about.
+var errComplete = errors.New("the catalogue has all of it")
+
+// CompleteCatalogue adds what this product asks about and the catalogue lacks, after an upgrade: nobody holds it but
+// owners until somebody decides. It is done by itself once a service runs.
+func (a *App) CompleteCatalogue(ctx context.Context) error {
+	if live := a.Live(); live.State().Revision == 0 || len(ConsoleCatalogue(live)) == 0 {
+		return nil
+	}
+	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "start",
+		Reason: "This version asks about it", Work: func(live *Live) ([]change.Operation, error) {
+			if missing := ConsoleCatalogue(live); len(missing) > 0 {
+				return missing, nil
+			}
+			return nil, errComplete // another instance was first
+		}})
+	if errors.Is(err, errComplete) {
+		return nil
+	}
+	return err
 }
 
 // HasPassword reports whether somebody has a console password.
