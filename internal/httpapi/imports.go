@@ -341,6 +341,8 @@ func doing(row *intake.Row, o change.Operation) string {
 		return fmt.Sprintf("Change the dates at %s", row.Values["place"])
 	case "pin.set":
 		return "Issue a PIN"
+	case "badge.resume":
+		return "Let the badge " + row.Values["badge"] + " count again"
 	case "badge.issue":
 		return "Issue the badge " + row.Values["badge"]
 	case "member.add":

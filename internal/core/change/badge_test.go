@@ -208,3 +208,23 @@ func spoken(err error) string {
 	}
 	return fmt.Sprint(err)
 }
+
+// A badge that somebody had with them while they were gone does not count when they are back until somebody says so; a
+// leaving that was merely planned and is called off changes nothing.
+func TestABadgeThatWasOutWithALeaverIsSuspended(t *testing.T) {
+	h := newOrganisation(t)
+	h.must(system, "", op("badge.add", "", set{"format": "wiegand26", "number": "118-1", "site": "A"}),
+		op("badge.issue", "", set{"badge": "118-1", "staff": "S3"}))
+	h.must(system, "r", op("staff.leave", "S3", set{"on": "2027-01-01"}))
+	h.must(system, "r", op("staff.reinstate", "S3", nil))
+	_, held := h.badge("118-1")
+	assert.Equal(t, credential.Valid, held.State)
+	h.must(system, "r", op("staff.leave", "S3", nil))
+	h.must(h.who("S1"), "r", op("staff.reinstate", "S3", nil))
+	_, held = h.badge("118-1")
+	assert.Equal(t, credential.Suspended, held.State)
+	assert.Equal(t, "not taken back when they left", held.StateReason)
+	h.must(h.who("S1"), "found", op("badge.resume", "118-1", nil))
+	_, held = h.badge("118-1")
+	assert.Equal(t, credential.Valid, held.State)
+}

@@ -3,6 +3,7 @@ package change
 import (
 	"time"
 
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -108,8 +109,25 @@ func staffReinstate(t *Trial) error {
 	if !before.Leaves() {
 		return fault.Conflictf("on", "%s has not left and has no leaving date", before.FullName())
 	}
+	gone := t.statusOf(before) == people.Left
 	p := *before
 	p.LeavingDate, p.LeavesAt = 0, time.Time{}
 	t.putStaff(&p)
+	if gone {
+		t.suspendBadges(&p)
+	}
 	return nil
+}
+
+// suspendBadges suspends what somebody had with them while they were gone: nobody knows in whose hands it was.
+func (t *Trial) suspendBadges(p *people.Staff) {
+	for _, id := range t.State.CredentialsOf(p.ID) {
+		c := *t.State.Credential(id)
+		if c.Kind != credential.Badge || c.State != credential.Valid {
+			continue
+		}
+		c.State, c.StateSince = credential.Suspended, t.env.Now.UTC().Truncate(time.Second)
+		c.StateReason = "not taken back when they left"
+		t.putCredential(&c)
+	}
 }

@@ -239,6 +239,24 @@ func TestPeopleOnRecordAreKnownAgain(t *testing.T) {
 	assert.Equal(t, Faulty, unseen.Rows[1].Outcome)
 }
 
+// The badge that somebody kept while they were gone counts again where the file says that they have it.
+func TestWhoComesBackWithTheirBadgeHasItCount(t *testing.T) {
+	live := mill(t)
+	for _, o := range []change.Operation{op("staff.reinstate", "S3", nil),
+		op("badge.issue", "", set{"badge": "118-900", "staff": "S3"}), op("staff.leave", "S3", nil)} {
+		trial, err := change.Apply(live, change.Actor{System: "test"}, env(), "r", []change.Operation{o})
+		require.NoError(t, err)
+		live = trial.After
+	}
+	row := read(t, live, Reading{}, "number,given name,family name,site,badge", "S3,Kasia,Petrak,A,118-900").Rows[0]
+	require.Empty(t, row.Faults)
+	assert.Equal(t, "staff.reinstate badge.resume", opsOf(&row))
+	trial, err := change.Apply(live, owner, env(), "r", row.Operations)
+	require.NoError(t, err)
+	badge := trial.State.Badge(1)
+	assert.Equal(t, credential.Valid, trial.State.HolderOf(badge.ID).State)
+}
+
 func TestColumnsAreMatchedByNameAndAsWasSaidBefore(t *testing.T) {
 	assert.Equal(t, []string{"given_name", "family_name", "contract_end", "", "place", ""},
 		Match([]string{"First name *", "SURNAME", "end date", "Shoe size", "Department:", "first_name"}, nil))

@@ -659,6 +659,9 @@ func (r *reader) credentials(row *Row, p *people.Staff, on string) {
 		for _, id := range r.state.CredentialsOf(p.ID) {
 			if c := r.state.Credential(id); c.Badge != 0 && c.State != credential.Withdrawn &&
 				words.Fold(r.state.Badge(c.Badge).Number) == words.Fold(number) {
+				if row.Outcome == Back && c.State == credential.Valid { // it is suspended with the coming back
+					row.add("badge.resume", "", fmt.Sprint(c.Badge), nil)
+				}
 				return
 			}
 		}

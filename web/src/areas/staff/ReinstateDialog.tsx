@@ -58,7 +58,7 @@ export function ReinstateDialog({ staff, close }: { staff: Staff; close: () => v
             <span>
               A new PIN
               <span className="block text-sm text-faded">
-                Otherwise the one before counts again, and so does a badge that was not taken back.
+                Otherwise the one before counts again. A badge that was not taken back is suspended until somebody lets it count.
               </span>
             </span>
           </label>
