@@ -126,6 +126,15 @@ func (h *hasher) work() {
 	}
 }
 
+// worked has something worked out in its turn. What comes of a job whose asker has gone meanwhile nobody sees.
+func worked[T any](ctx context.Context, h *hasher, line chan func(), job func() T) (value T, err error) {
+	out := make(chan T, 1)
+	if err := h.do(ctx, line, func() { out <- job() }); err != nil {
+		return value, err
+	}
+	return <-out, nil
+}
+
 // do has a job done in its turn and waits for it. ErrBusy where too many wait in the line already.
 func (h *hasher) do(ctx context.Context, line chan func(), job func()) error {
 	finished := make(chan struct{})

@@ -90,8 +90,11 @@ func (a *App) credentialOf(ctx context.Context, live *Live, pin string) (*creden
 	if !credential.IsPIN(pin) {
 		return nil, nil // no PIN that was ever issued
 	}
-	var digest credential.Digest
-	if err := a.hashing.do(ctx, a.hashing.pins, func() { digest, _ = a.pins.hash(pin) }); err != nil {
+	digest, err := worked(ctx, a.hashing, a.hashing.pins, func() credential.Digest {
+		digest, _ := a.pins.hash(pin)
+		return digest
+	})
+	if err != nil {
 		return nil, err
 	}
 	c := live.State().PINByDigest(digest)

@@ -112,13 +112,40 @@ func (a *App) previewAt(r *Request) change.Env {
 	return env
 }
 
+// slowHash is a slow hash as it is worked out: of a PIN, or of a password.
+type slowHash struct {
+	digest credential.Digest
+	sealed []byte
+	text   string
+	err    error
+}
+
 // slow has a slow hash worked out: in its turn, or at once for the system, which has its own bound.
-func (a *App) slow(ctx context.Context, r *Request, job func()) error {
+func (a *App) slow(ctx context.Context, r *Request, job func() slowHash) (slowHash, error) {
 	if r.Actor.System != "" {
-		job()
-		return nil
+		hash := job()
+		return hash, hash.err
 	}
-	return a.hashing.do(ctx, a.hashing.bulk, job)
+	hash, err := worked(ctx, a.hashing, a.hashing.bulk, job)
+	return hash, errors.Join(err, hash.err)
+}
+
+func (a *App) slowPIN(ctx context.Context, r *Request, p *change.Prepared, pin string) error {
+	hash, err := a.slow(ctx, r, func() slowHash {
+		digest, sealed := a.pins.hash(pin)
+		return slowHash{digest: digest, sealed: sealed}
+	})
+	p.Digest, p.Sealed = hash.digest, hash.sealed
+	return err
+}
+
+func (a *App) slowPassword(ctx context.Context, r *Request, p *change.Prepared, password string) error {
+	hash, err := a.slow(ctx, r, func() slowHash {
+		text, err := HashPassword(password, a.pins.cost)
+		return slowHash{text: text, err: err}
+	})
+	p.Hash = hash.text
+	return err
 }
 
 func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
@@ -130,7 +157,8 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
 			return p, fault.Invalidf("set", "%s", err)
 		}
 		if form.PIN != "" {
-			return p, a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(form.PIN) })
+			err = a.slowPIN(ctx, r, &p, form.PIN)
+			return p, err
 		}
 		for range 20 {
 			state := a.Live().State()
@@ -139,7 +167,7 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
 				form.Staff); err != nil {
 				return p, err
 			}
-			if err := a.slow(ctx, r, func() { p.Digest, p.Sealed = a.pins.hash(p.Plain) }); err != nil {
+			if err := a.slowPIN(ctx, r, &p, p.Plain); err != nil {
 				return p, err
 			}
 			if !taken(p.Digest) {
@@ -151,13 +179,13 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
 		if p.Plain, err = credential.GeneratePassword(rand.Reader); err != nil {
 			return p, err
 		}
-		err = errors.Join(a.slow(ctx, r, func() { p.Hash, err = HashPassword(p.Plain, a.pins.cost) }), err)
+		err = a.slowPassword(ctx, r, &p, p.Plain)
 	case change.SecretPassword:
 		var form change.PasswordForm
 		if err := json.Unmarshal(op.Set, &form); err != nil {
 			return p, fault.Invalidf("set", "%s", err)
 		}
-		err = errors.Join(a.slow(ctx, r, func() { p.Hash, err = HashPassword(form.Password, a.pins.cost) }), err)
+		err = a.slowPassword(ctx, r, &p, form.Password)
 	}
 	return p, err
 }

@@ -146,8 +146,8 @@ func (a *App) verify(ctx context.Context, hash, password string) (right bool, er
 	if utf8.RuneCountInString(password) > credential.MaxPassword {
 		return false, nil
 	}
-	err = a.hashing.do(ctx, a.hashing.passwords, func() { right = verifyPassword(hash, password, a.pins.cost) })
-	return right, err
+	return worked(ctx, a.hashing, a.hashing.passwords,
+		func() bool { return verifyPassword(hash, password, a.pins.cost) })
 }
 
 // takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at
