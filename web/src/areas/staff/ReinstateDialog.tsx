@@ -58,7 +58,8 @@ export function ReinstateDialog({ staff, close }: { staff: Staff; close: () => v
             <span>
               A new PIN
               <span className="block text-sm text-faded">
-                Otherwise the one before counts again. A badge that was not taken back is suspended until somebody lets it count.
+                Otherwise the one before counts again. A badge that was not taken back is suspended until somebody lets
+                it count.
               </span>
             </span>
           </label>
