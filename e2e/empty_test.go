@@ -36,7 +36,7 @@ func TestAnEmptyOrganisationBeginsFromAStarterSet(t *testing.T) {
 	p.visit("/compare")
 	p.see("Choose two templates or more")
 	p.visit("/catalogue")
-	p.see("15 permissions in 1 group")
+	p.see("16 permissions in 1 group")
 	p.press("Import")
 	p.set("Or a starter set", "workshop")
 	p.see("Nobody gains and nobody loses.")

@@ -108,7 +108,7 @@ func TestThoseWhoMaySetNothingAreToldWhy(t *testing.T) {
 	p.see("Trains to lead a line")
 	p.gone("Make an exception")
 	p.visit("/catalogue")
-	p.see("63 permissions")
+	p.see("64 permissions")
 	p.gone("Add a permission")
 	p.visit("/templates/packer")
 	p.see("You may look, not change")
