@@ -104,7 +104,7 @@ func TestWhoSomebodyWasIsErasedEverywhere(t *testing.T) {
 	for _, o := range []struct {
 		op  string
 		set set
-	}{{"staff.reinstate", nil}, {"staff.erase", nil}} {
+	}{{"staff.reinstate", nil}, {"staff.erase", nil}, {"staff.edit", set{"given_name": "Another"}}} {
 		r := request(operation(o.op, "Z1", o.set))
 		r.Actor.System, r.Actor.Staff, r.Reason = "", numbered(s, "Q0001"), "r"
 		_, err := s.App.Commit(ctx, r)

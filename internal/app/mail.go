@@ -55,7 +55,8 @@ func (a *App) sendDue(ctx context.Context) error {
 		}
 		if m.Body == nil {
 			if m.Body = a.worded(m); m.Body == nil {
-				if err := a.store.MailFailed(ctx, m.ID, "nobody is to be written to any more", nil); err != nil {
+				if err := a.store.MailFailed(ctx, m.ID, "it is no longer sent: the person does not work here, or "+
+					"this message is turned off", nil); err != nil {
 					return err
 				}
 				continue
@@ -161,7 +162,7 @@ func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staf
 			MadeBy: uint32(actor), ExpiresAt: expires}, now); err != nil {
 			return err
 		}
-		if err := tx.AddMail(mail); err != nil {
+		if err := tx.AddMails([]*store.Mail{mail}); err != nil {
 			return err
 		}
 		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
@@ -250,18 +251,13 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 	if err != nil {
 		return err
 	}
+	var mails []*store.Mail
 	for _, id := range managersOf(live, p, permit.LockStaff, message.LockedByTries, chosen, now.Unix()) {
-		mail := chosen.held(a.write(live, live.State().Person(id), message.LockedByTries,
+		mails = append(mails, chosen.held(a.write(live, live.State().Person(id), message.LockedByTries,
 			fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id), live.about(p, map[string]string{
-				"reason": words.LowerFirst(reason), "link": a.mailAddress("/staff/" + p.Number)})))
-		if mail == nil {
-			continue
-		}
-		if err := a.store.AddMail(ctx, mail); err != nil {
-			return err
-		}
+				"reason": words.LowerFirst(reason), "link": a.mailAddress("/staff/" + p.Number)}))))
 	}
-	return nil
+	return a.store.AddMails(ctx, mails)
 }
 
 // mostTold bounds to how many managers one thing is written.
@@ -328,19 +324,17 @@ func (a *App) Remind(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var mails []*store.Mail
 	for id, lines := range live.reminders(now, later(before, now.AddDate(0, 0, -mostMissed)), chosen) {
 		slices.Sort(lines)
 		today := day.Of(now.In(live.Location(id)))
-		mail := chosen.held(a.write(live, live.State().Person(id), message.Expiring,
+		mails = append(mails, chosen.held(a.write(live, live.State().Person(id), message.Expiring,
 			fmt.Sprintf("remind %d %s", id, today), map[string]string{
 				"count": words.Count(len(lines), "thing runs out", "things run out"),
-				"lines": strings.Join(lines[:min(len(lines), 200)], "\n"), "link": a.mailAddress("/expiring")}))
-		if mail == nil {
-			continue
-		}
-		if err := a.store.AddMail(ctx, mail); err != nil {
-			return err
-		}
+				"lines": strings.Join(lines[:min(len(lines), 200)], "\n"), "link": a.mailAddress("/expiring")})))
+	}
+	if err := a.store.AddMails(ctx, mails); err != nil {
+		return err
 	}
 	return a.store.Look(ctx, "reminders", now)
 }

@@ -191,8 +191,8 @@ func (a *App) SendDigests(ctx context.Context) error {
 	live, now := a.Live(), a.now()
 	for _, reader := range readers {
 		p := live.State().Person(people.StaffID(reader.StaffID))
-		if p == nil {
-			continue
+		if p == nil || live.Stands(p.ID, now.Unix()) != access.Granted || !a.MayUse(live, p.ID) {
+			continue // it waits while they are locked, and is swept away in the end
 		}
 		here := now.In(live.Location(p.ID))
 		if here.Hour() < digestHour || reader.Digest == Weekly && here.Weekday() != time.Monday {
@@ -240,7 +240,7 @@ func (a *App) tell(tx *store.Tx, r *Request, before *Live, trial *change.Trial, 
 			told[p.ID] = true
 		case op == "staff.reinstate" && before.Status(p.ID, now.Unix()) == people.Left &&
 			after.Status(p.ID, now.Unix()) == people.Active:
-			mails = append(mails, a.later(after, p, message.Back, now))
+			mails = append(mails, a.wordedLater(after, p, message.Back, now))
 			told[p.ID] = true
 		case op == "staff.enrol", op == "staff.unlock", op == "staff.leave":
 			told[p.ID] = true
@@ -254,16 +254,15 @@ func (a *App) tell(tx *store.Tx, r *Request, before *Live, trial *change.Trial, 
 					continue
 				}
 				told[p.ID] = true
-				mails = append(mails, a.later(after, p, message.Changed, now.Add(changedAfter)))
+				mails = append(mails, a.wordedLater(after, p, message.Changed, now.Add(changedAfter)))
 			}
 		}
 	}
-	mails = slices.DeleteFunc(mails, func(m *store.Mail) bool { return m == nil })
 	return tx.AddMails(mails)
 }
 
-// later is a message about what somebody can do, which is worded when it is sent.
-func (a *App) later(live *Live, p *people.Staff, kind message.Kind, at time.Time) *store.Mail {
+// wordedLater is a message about what somebody can do, which is worded when it is sent.
+func (a *App) wordedLater(live *Live, p *people.Staff, kind message.Kind, at time.Time) *store.Mail {
 	m := a.write(live, p, kind, fmt.Sprintf("%s %d", kind, p.ID), nil)
 	if m != nil {
 		at = at.UTC()

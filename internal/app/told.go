@@ -37,12 +37,12 @@ func (a *App) TellOfComings(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var mails []*store.Mail
 	for _, p := range live.State().Staff.All() {
-		for _, mail := range a.comings(live, p, chosen, before, now) {
-			if err := a.store.AddMail(ctx, mail); err != nil {
-				return err
-			}
-		}
+		mails = append(mails, a.comings(live, p, chosen, before, now)...)
+	}
+	if err := a.store.AddMails(ctx, mails); err != nil {
+		return err
 	}
 	return a.store.Look(ctx, "comings", now)
 }
@@ -52,9 +52,7 @@ func (a *App) comings(live *Live, p *people.Staff, chosen choices, before, now t
 	passed := func(at int64) bool { return at > before.Unix() && at <= now.Unix() }
 	add := func(to *people.Staff, kind message.Kind, at int64, values map[string]string) {
 		once := fmt.Sprintf("%s %d %d %d", kind, p.ID, at, to.ID)
-		if mail := chosen.held(a.write(live, to, kind, once, values)); mail != nil {
-			mails = append(mails, mail)
-		}
+		mails = append(mails, chosen.held(a.write(live, to, kind, once, values)))
 	}
 	span := p.SpanIn(live.Location(p.ID))
 	status := live.Status(p.ID, now.Unix())

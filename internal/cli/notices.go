@@ -14,21 +14,9 @@ import (
 func (s *session) noticeCommand() *cobra.Command {
 	c := noun("notice", "Texts that people read and accept, and who has", s.noticeList(), s.noticeShow(), s.noticeAdd(),
 		s.noticeEdit(), s.noticePublish(), s.noticeRecord())
-	for _, act := range []struct{ name, short, done string }{
-		{"retire", "Retire a notice: nobody has to accept it any more", "%s is retired."},
-		{"restore", "Bring a retired notice back", "%s is in use again."}} {
-		c.AddCommand(&cobra.Command{Use: act.name + " NOTICE", Short: act.short, Args: cobra.ExactArgs(1),
-			ValidArgsFunction: s.completeNotices(), Example: "  loyal notice " + act.name + " HALL-RULES",
-			RunE: func(c *cobra.Command, args []string) error {
-				n, err := s.notice(c.Context(), args[0])
-				if err != nil {
-					return err
-				}
-				_, err = s.write(c.Context(), "POST", "/notices/"+n.Code+"/"+act.name, api.Reasoned{Reason: s.reason},
-					fmt.Sprintf(act.done, n.Title), client.IfMatch(n.ETag))
-				return err
-			}})
-	}
+	c.AddCommand(retiring(s, "notice", "HALL-RULES", s.completeNotices(), s.notice,
+		func(of *api.Notice) (code, name, etag string) { return of.Code, of.Title, of.ETag },
+		"Retire a notice: nobody has to accept it any more", "Bring a retired notice back")...)
 	return c
 }
 

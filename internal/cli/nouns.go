@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/url"
@@ -248,3 +249,31 @@ func (s *session) sessionCommand() *cobra.Command {
 	}
 	return noun("session", "Where you, or others, are signed in", listing, end)
 }
+
+// retiring are the commands that take a record out of use and bring it back: what it is called, a code for the
+// examples,
+// how it is found, and what is said of both.
+func retiring[T any](s *session, noun, example string, completes completion,
+	find func(context.Context, string) (*T, error), of func(*T) (code, name, etag string), retire,
+	restore string) (commands []*cobra.Command) {
+	for _, act := range []struct{ name, short, done string }{{"retire", retire, "%s is retired."},
+		{"restore", restore, "%s is in use again."}} {
+		commands = append(commands, &cobra.Command{Use: act.name + " " + strings.ToUpper(noun), Short: act.short,
+			Args: cobra.ExactArgs(1), ValidArgsFunction: completes, Example: "  loyal " + noun + " " + act.name + " " +
+				"" + example,
+			RunE: func(c *cobra.Command, args []string) error {
+				record, err := find(c.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				code, name, etag := of(record)
+				_, err = s.write(c.Context(), "POST", "/"+noun+"s/"+code+"/"+act.name, api.Reasoned{Reason: s.reason},
+					fmt.Sprintf(act.done, name), client.IfMatch(etag))
+				return err
+			}})
+	}
+	return commands
+}
+
+// completion completes a word of a command.
+type completion = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)

@@ -17,21 +17,9 @@ import (
 func (s *session) qualificationCommand() *cobra.Command {
 	c := noun("qualification", "What people may have to be qualified in, what requires it, and who is",
 		s.qualificationList(), s.qualificationShow(), s.qualificationAdd(), s.qualificationEdit())
-	for _, act := range []struct{ name, short, done string }{
-		{"retire", "Retire a qualification: nobody is certified in it any more", "%s is retired."},
-		{"restore", "Bring a retired qualification back", "%s is in use again."}} {
-		c.AddCommand(&cobra.Command{Use: act.name + " QUALIFICATION", Short: act.short, Args: cobra.ExactArgs(1),
-			ValidArgsFunction: s.completeQualifications(), Example: "  loyal qualification " + act.name + " FIRST-AID",
-			RunE: func(c *cobra.Command, args []string) error {
-				q, err := s.qualification(c.Context(), args[0])
-				if err != nil {
-					return err
-				}
-				_, err = s.write(c.Context(), "POST", "/qualifications/"+q.Code+"/"+act.name,
-					api.Reasoned{Reason: s.reason}, fmt.Sprintf(act.done, q.Name), client.IfMatch(q.ETag))
-				return err
-			}})
-	}
+	c.AddCommand(retiring(s, "qualification", "FIRST-AID", s.completeQualifications(), s.qualification,
+		func(of *api.Qualification) (code, name, etag string) { return of.Code, of.Name, of.ETag },
+		"Retire a qualification: nobody is certified in it any more", "Bring a retired qualification back")...)
 	return c
 }
 

@@ -154,7 +154,7 @@ func (s *session) reportUnmail() *cobra.Command {
 			if err := s.client.Do(c.Context(), "DELETE", "/me/reports/"+args[0], nil, nil); err != nil {
 				return err
 			}
-			fmt.Fprintln(s.err, "It is mailed to you no more.")
+			fmt.Fprintln(s.err, "It is no longer mailed to you.")
 			return nil
 		}}
 }

@@ -15,21 +15,9 @@ import (
 func (s *session) scheduleCommand() *cobra.Command {
 	c := noun("schedule", "Access hours with a name, which templates, assignments and people have in common",
 		s.scheduleList(), s.scheduleShow(), s.scheduleAdd(), s.scheduleEdit())
-	for _, act := range []struct{ name, short, done string }{
-		{"retire", "Retire a schedule: nothing new has its hours; what has them keeps them", "%s is retired."},
-		{"restore", "Bring a retired schedule back", "%s is in use again."}} {
-		c.AddCommand(&cobra.Command{Use: act.name + " SCHEDULE", Short: act.short, Args: cobra.ExactArgs(1),
-			ValidArgsFunction: s.completeSchedules(), Example: "  loyal schedule " + act.name + " NIGHT",
-			RunE: func(c *cobra.Command, args []string) error {
-				of, err := s.schedule(c.Context(), args[0])
-				if err != nil {
-					return err
-				}
-				_, err = s.write(c.Context(), "POST", "/schedules/"+of.Code+"/"+act.name,
-					api.Reasoned{Reason: s.reason}, fmt.Sprintf(act.done, of.Name), client.IfMatch(of.ETag))
-				return err
-			}})
-	}
+	c.AddCommand(retiring(s, "schedule", "NIGHT", s.completeSchedules(), s.schedule,
+		func(of *api.Schedule) (code, name, etag string) { return of.Code, of.Name, of.ETag },
+		"Retire a schedule: nothing new has its hours; what has them keeps them", "Bring a retired schedule back")...)
 	return c
 }
 

@@ -15,21 +15,9 @@ import (
 func (s *session) teamCommand() *cobra.Command {
 	c := noun("team", "Named groups of staff across sites, and who leads them", s.teamList(), s.teamShow(),
 		s.teamAdd(), s.teamEdit(), s.teamJoin(), s.teamLead(), s.teamOut())
-	for _, act := range []struct{ name, short, done string }{
-		{"retire", "Retire a team; who is in it stays on record", "%s is retired."},
-		{"restore", "Bring a retired team back", "%s is in use again."}} {
-		c.AddCommand(&cobra.Command{Use: act.name + " TEAM", Short: act.short, Args: cobra.ExactArgs(1),
-			ValidArgsFunction: s.completeTeams(), Example: "  loyal team " + act.name + " NIGHT-PACK",
-			RunE: func(c *cobra.Command, args []string) error {
-				t, err := s.team(c.Context(), args[0])
-				if err != nil {
-					return err
-				}
-				_, err = s.write(c.Context(), "POST", "/teams/"+t.Code+"/"+act.name, api.Reasoned{Reason: s.reason},
-					fmt.Sprintf(act.done, t.Name), client.IfMatch(t.ETag))
-				return err
-			}})
-	}
+	c.AddCommand(retiring(s, "team", "NIGHT-PACK", s.completeTeams(), s.team,
+		func(of *api.Team) (code, name, etag string) { return of.Code, of.Name, of.ETag },
+		"Retire a team; who is in it stays on record", "Bring a retired team back")...)
 	return c
 }
 

@@ -90,7 +90,7 @@ func TestMessagesAndReportsFromAShell(t *testing.T) {
 		{[]string{"report", "badges", "--mail", "hourly"}, ExitUsage, "often"},
 		{[]string{"report", "badges", "--mail", "weekly"}, ExitDone, "mailed to you weekly"},
 		{[]string{"report", "mailed"}, ExitDone, "Badges out"},
-		{[]string{"report", "unmail", "1"}, ExitDone, "no more"},
+		{[]string{"report", "unmail", "1"}, ExitDone, "no longer"},
 		{[]string{"report", "unmail", "1"}, ExitNotFound, "o report 1"},
 		{[]string{"report", "unmail", "x"}, ExitUsage, "no number"},
 	} {

@@ -3,9 +3,9 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
-	"github.com/go-sql-driver/mysql"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -27,32 +27,22 @@ type Mail struct {
 	Digest    string // daily or weekly: it waits for that; empty: it is sent by itself
 }
 
-// duplicate is the number of the error that a unique key is in use.
-const duplicate = 1062
-
-// AddMail puts a message among those to be sent; one that is there already under the same word is left alone.
-func (s *Store) AddMail(ctx context.Context, m *Mail) error {
-	return unlessThere(s.db.WithContext(ctx).Create(m).Error)
+// AddMails puts messages among those to be sent; a nil one is none, and those that are there already under the same
+// word
+// are left alone.
+func (s *Store) AddMails(ctx context.Context, mails []*Mail) error {
+	return addMails(s.db.WithContext(ctx), mails)
 }
 
-// AddMail puts a message among those to be sent, with a change.
-func (tx *Tx) AddMail(m *Mail) error { return unlessThere(tx.db.Create(m).Error) }
+// AddMails does so with a change.
+func (tx *Tx) AddMails(mails []*Mail) error { return addMails(tx.db, mails) }
 
-// AddMails puts messages among those to be sent, with a change; those that are there already under the same word are
-// left alone.
-func (tx *Tx) AddMails(mails []*Mail) error {
+func addMails(db *gorm.DB, mails []*Mail) error {
+	mails = slices.DeleteFunc(slices.Clone(mails), func(m *Mail) bool { return m == nil })
 	if len(mails) == 0 {
 		return nil
 	}
-	return tx.db.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(mails, 500).Error
-}
-
-func unlessThere(err error) error {
-	var refused *mysql.MySQLError
-	if errors.As(err, &refused) && refused.Number == duplicate {
-		return nil
-	}
-	return err
+	return db.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(mails, 500).Error
 }
 
 // sendingFor is for how long a message that an instance is sending is left to it.

@@ -49,9 +49,9 @@ func (s *Store) SendReport(ctx context.Context, m *MailedReport, next time.Time,
 	return transact(ctx, s.db, func(db *gorm.DB) error {
 		done := db.Model(&MailedReport{}).Where("id = ? AND next_at = ?", m.ID, m.NextAt.UTC()).Update("next_at",
 			next.UTC())
-		if done.Error != nil || done.RowsAffected == 0 || mail == nil {
+		if done.Error != nil || done.RowsAffected == 0 {
 			return done.Error
 		}
-		return unlessThere(db.Create(mail).Error)
+		return addMails(db, []*Mail{mail})
 	})
 }

@@ -469,5 +469,7 @@ func TestANumberByAPatternIsNobodysYet(t *testing.T) {
 	h.must(system, "", op("staff.enrol", "", set{"staff_number": "AREY03", "given_name": "B", "family_name": "C",
 		"home_site": "A"}))
 	assert.Equal(t, "AREY04", enrol())
+	h.refuses(h.who("S1"), "", "worded once", op("organisation.edit", "", set{"messages": []set{
+		{"kind": "welcome", "subject": "One"}, {"kind": "welcome", "subject": "Two"}}}))
 	h.refuses(h.who("S1"), "", "one counter", op("organisation.edit", "", set{"number_pattern": "{given}"}))
 }

@@ -196,6 +196,9 @@ func staffEdit(t *Trial) error {
 	if err != nil {
 		return err
 	}
+	if before.Erased {
+		return fault.Conflictf("on", "who %s was is erased, and nothing is written there any more", before.Number)
+	}
 	fields, err := t.staffFields()
 	if err != nil {
 		return err

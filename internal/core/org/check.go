@@ -123,6 +123,7 @@ func (r *Settings) Check() (field string, err error) {
 	c.that("retention_months", r.RetentionMonths >= 0 && r.RetentionMonths <= 600,
 		"personal data is erased 1 to 600 months after somebody has left, or never where it is 0")
 	for i := range r.Messages {
+		c.that("messages", r.Wording(r.Messages[i].Kind) == &r.Messages[i], "each message is worded once")
 		field, err := r.Messages[i].Check()
 		c.wrap("messages."+field, err)
 	}
