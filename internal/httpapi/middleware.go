@@ -40,7 +40,8 @@ func requestID(ctx context.Context) string {
 	return id
 }
 
-// answer notes the status of an answer.
+// answer notes the status of an answer. Only the first counts: an answer that breaks off half way, as its reader is
+// gone, gets no second head.
 type answer struct {
 	http.ResponseWriter
 	status int
@@ -49,8 +50,8 @@ type answer struct {
 func (a *answer) WriteHeader(status int) {
 	if a.status == 0 {
 		a.status = status
+		a.ResponseWriter.WriteHeader(status)
 	}
-	a.ResponseWriter.WriteHeader(status)
 }
 
 // Unwrap gives access to the writer below, for deadlines.

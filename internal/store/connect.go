@@ -109,7 +109,8 @@ func dial(ctx context.Context, config *mysql.Config) (*sql.DB, error) {
 var ErrUnreachable = errors.New("the database cannot be reached")
 
 // Unavailable reports whether an error says that the database cannot do its work at the moment: it is away or full,
-// takes no more connections, or is a node of a cluster that has lost the others. What it was asked may be asked again.
+// takes no more connections, is a node of a cluster that has lost the others, or did not keep a change. What it was asked
+// may be asked again.
 func Unavailable(err error) bool {
 	var refused *mysql.MySQLError
 	if errors.As(err, &refused) {
@@ -120,7 +121,7 @@ func Unavailable(err error) bool {
 		return yields(err)
 	}
 	var network *net.OpError
-	return errors.Is(err, ErrUnreachable) || errors.As(err, &network) || lost(err)
+	return errors.Is(err, ErrUnreachable) || errors.As(err, &network) || lost(err) || Transient(err)
 }
 
 // retrying repeats single statements that the database gave up in favour of another's: nothing of them was done.

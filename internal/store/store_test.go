@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -12,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -340,4 +342,17 @@ func TestThoseWhoDepartedHaveLeftAfterTheMigration(t *testing.T) {
 	assert.Equal(t, scale.LevelAbout(false, false), level, "who saw staff sees all of them")
 	_, err = db.Exec("SELECT leaves_at FROM staff FOR SYSTEM_TIME ALL")
 	assert.NoError(t, err)
+}
+
+// Whatever is tried again, and fails too often, is told as the database's fault, not as the service's.
+func TestWhatIsTriedAgainIsTheDatabasesFault(t *testing.T) {
+	for _, err := range []error{store.ErrNotKept, driver.ErrBadConn, mysql.ErrInvalidConn,
+		&mysql.MySQLError{Number: 1213}, &mysql.MySQLError{Number: 1205}} {
+		err = fmt.Errorf("a change: %w", err)
+		assert.True(t, store.Transient(err), err)
+		assert.True(t, store.Unavailable(err), err)
+	}
+	refused := &mysql.MySQLError{Number: 1062}
+	assert.False(t, store.Transient(refused))
+	assert.False(t, store.Unavailable(refused))
 }

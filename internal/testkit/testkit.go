@@ -123,7 +123,8 @@ func (s *Service) Second(t testing.TB) *Service {
 
 func (s *Service) start(t testing.TB) {
 	t.Helper()
-	log := slog.New(slog.NewTextHandler(io.Discard, nil))
+	// What should never be logged stands beside the test that it fails
+	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError}))
 	if os.Getenv("LATCH_TEST_LOG") != "" {
 		log = slog.New(slog.NewTextHandler(os.Stderr, nil))
 	}
