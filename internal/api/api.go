@@ -52,6 +52,9 @@ type Page[T any] struct {
 // Rows returns the items, for writing them as CSV.
 func (p Page[T]) Rows() any { return p.Items }
 
+// Of returns how many there are in all.
+func (p Page[T]) Of() int { return p.Total }
+
 // PlaceRef names a place.
 type PlaceRef struct {
 	Code string `json:"code"`
@@ -411,11 +414,12 @@ type PINFields struct {
 
 // Device is a door controller or terminal that may ask for decisions.
 type Device struct {
-	ID      uint32   `json:"id"`
-	Name    string   `json:"name"`
-	Place   PlaceRef `json:"place"`
-	Revoked bool     `json:"revoked,omitempty"`
-	ETag    string   `json:"etag"`
+	ID        uint32     `json:"id"`
+	Name      string     `json:"name"`
+	Place     PlaceRef   `json:"place"`
+	Revoked   bool       `json:"revoked,omitempty"`
+	LastAsked *time.Time `json:"last_asked,omitempty" doc:"Left out: never. A device keeps no list: whatever is asked after a lock has been answered is refused"`
+	ETag      string     `json:"etag"`
 }
 
 // DecisionRequest asks whether somebody may do something at a place. A device sends what was shown to it and, if at

@@ -186,6 +186,11 @@ type DraftPlan struct {
 	Reason string    `json:"reason,omitempty" maxLength:"500"`
 }
 
+// DraftGive makes a draft another manager's.
+type DraftGive struct {
+	To string `json:"to" maxLength:"64" doc:"Staff number of who goes on with it"`
+}
+
 // AuditOperation is one operation as the audit log keeps it.
 type AuditOperation struct {
 	Op     string         `json:"op"`

@@ -139,6 +139,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		now); err != nil {
 		return e, live, err
 	}
+	a.uses.asked(device, now)
 	err = a.events.record(EventOf(on, &q, &e.Decision, uint32(device.ID), now))
 	switch told := live.Told(&q, &e.Decision); {
 	case e.Allowed:

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/draft"
 	"loyallatch.example/latch/internal/core/fault"
@@ -137,13 +138,8 @@ func (a *App) collect(ctx context.Context, actor people.StaffID, reference, titl
 	now := a.now().UTC().Truncate(time.Second)
 	d, err := a.own(ctx, actor, reference)
 	if reference == DraftOpen && fault.Is(err, fault.NotFound) {
-		_, count, err := a.store.Drafts(ctx,
-			store.DraftFilter{Owner: uint32(actor), States: []string{DraftOpen, DraftPlanned, DraftFailed}, Limit: 1})
-		if err != nil {
+		if err := a.another(ctx, actor, "you have"); err != nil {
 			return nil, err
-		}
-		if count >= mostDrafts {
-			return nil, fault.Conflictf("draft", "you have %d drafts already; apply or discard some first", count)
 		}
 		d = &Draft{Draft: store.Draft{OwnerID: uint32(actor), State: DraftOpen, Edits: "[]", NextEdit: 1,
 			CreatedAt: now}}
@@ -379,6 +375,57 @@ func (a *App) TakeOver(ctx context.Context, actor people.StaffID, reference, ori
 	return d, a.record(ctx, store.AuditEntry{At: a.now(), Action: "draft-taken", ActorID: &id,
 		Actor: actorName(a.Live(), change.Actor{Staff: actor}), Origin: origin,
 		Summary: cut(fmt.Sprintf("Took over draft %d of %s", d.ID, was), 480), Operations: "[]"}, nil)
+}
+
+// Give makes a draft of somebody's own another manager's, who reviews it before it is made with their authority: a plan
+// is one no more.
+func (a *App) Give(ctx context.Context, actor people.StaffID, reference, to, origin string) (*Draft, error) {
+	d, err := a.own(ctx, actor, reference)
+	if err != nil {
+		return nil, err
+	}
+	if d.State != DraftPlanned {
+		if err := editable(d); err != nil {
+			return nil, err
+		}
+	}
+	p, _, err := a.PersonFor(actor, to)
+	live, now := a.Live(), a.now().UTC().Truncate(time.Second)
+	switch {
+	case err != nil:
+		return nil, fault.Within("to.", err)
+	case p.ID == actor:
+		return nil, fault.Invalidf("to", "this draft is yours already; name somebody else")
+	case !a.MayUse(live, p.ID) || live.Stands(p.ID, now.Unix()) != access.Granted:
+		return nil, fault.Conflictf("to", "%s cannot make changes; name somebody who can", p.FullName())
+	}
+	if err := a.another(ctx, p.ID, p.FullName()+" has"); err != nil {
+		return nil, err
+	}
+	giver := actorName(live, change.Actor{Staff: actor})
+	planned := ""
+	if d.PlannedFor != nil {
+		planned = ", planned for " + d.PlannedFor.In(live.Location(p.ID)).Format("2 Jan 2006 15:04")
+	}
+	d.OwnerID, d.State, d.PlannedFor = uint32(p.ID), DraftFailed, nil
+	d.Problem = cut(fmt.Sprintf("%s gave it to you%s. Review it, then plan it or apply it.", giver, planned), 900)
+	if err := a.keep(ctx, d, now); err != nil {
+		return nil, err
+	}
+	id := uint32(actor)
+	return d, a.record(ctx, store.AuditEntry{At: now, Action: "draft-taken", ActorID: &id, Actor: giver, Origin: origin,
+		Summary:    cut(fmt.Sprintf("Gave draft %d%s to %s %s", d.ID, planned, p.Number, p.FullName()), 480),
+		Operations: "[]"}, nil)
+}
+
+// another says why somebody takes no further draft: there are too many already.
+func (a *App) another(ctx context.Context, owner people.StaffID, who string) error {
+	_, count, err := a.store.Drafts(ctx, store.DraftFilter{Owner: uint32(owner), Limit: 1,
+		States: []string{DraftOpen, DraftPlanned, DraftFailed}})
+	if err == nil && count >= mostDrafts {
+		err = fault.Conflictf("draft", "%s %d drafts already; apply or discard some first", who, count)
+	}
+	return err
 }
 
 // Plan plans a draft for a moment. It is checked now, and again when the moment comes.

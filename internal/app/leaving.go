@@ -86,8 +86,12 @@ func (a *App) Leavings(ctx context.Context, actor people.StaffID, q LeavingQuery
 	if err != nil {
 		return nil, err
 	}
+	drafts, err := a.store.PlannedOf(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
 	for _, p := range leavers {
-		l := live.leaving(p, managed[p.ID], done[uint32(p.ID)], now)
+		l := live.leaving(p, managed[p.ID], drafts[uint32(p.ID)], done[uint32(p.ID)], now)
 		if l.Open() > 0 || !q.Open && now.Sub(l.Gone) < settledFor {
 			list = append(list, l)
 		}
@@ -120,12 +124,17 @@ func (a *App) LeavingOf(ctx context.Context, actor people.StaffID, reference str
 	if err != nil {
 		return nil, err
 	}
-	l := live.leaving(p, managed, done[uint32(p.ID)], a.now())
+	drafts, err := a.store.PlannedOf(ctx, []uint32{uint32(p.ID)})
+	if err != nil {
+		return nil, err
+	}
+	l := live.leaving(p, managed, drafts[uint32(p.ID)], done[uint32(p.ID)], a.now())
 	return &l, nil
 }
 
 // leaving works out what is to be done when somebody leaves.
-func (l *Live) leaving(p *people.Staff, managed int, done map[string]store.LeavingDone, now time.Time) Leaving {
+func (l *Live) leaving(p *people.Staff, managed, drafts int, done map[string]store.LeavingDone,
+	now time.Time) Leaving {
 	gone := p.SpanIn(l.Location(p.ID)).Gone
 	leaving := Leaving{Staff: p, Gone: time.Unix(gone, 0).UTC(), Who: p.LineManager, Left: now.Unix() >= gone,
 		Tasks: []Task{}}
@@ -157,6 +166,9 @@ func (l *Live) leaving(p *people.Staff, managed int, done map[string]store.Leavi
 		byRecord("reports", fmt.Sprintf("Hand over %s whose line manager they are", words.Count(managed, "person",
 			"people")),
 			false)
+	}
+	if drafts > 0 {
+		byRecord("drafts", fmt.Sprintf("Hand over %s", words.Count(drafts, "planned draft", "planned drafts")), false)
 	}
 	byHand("keys", "Take back keys and other things")
 	return leaving

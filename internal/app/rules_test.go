@@ -414,6 +414,47 @@ func TestThePlanOfWhoCanActNoMoreIsTakenOver(t *testing.T) {
 	assert.Contains(t, lines[0].Summary, "Took over draft 1 of Q0002")
 }
 
+func TestAPlanIsGivenToWhoReviewsIt(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren := staffOf(s, "Q0002"), staffOf(s, "Q0001")
+	_, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+	require.NoError(t, err)
+	_, err = s.App.Plan(ctx, idris, app.DraftOpen, "agreed", "Season", s.App.Now().Add(time.Hour))
+	require.NoError(t, err)
+	_, err = s.App.Commit(ctx, request(operation("staff.leave", "Q0002", set{"on": "2099-01-01"})))
+	require.NoError(t, err)
+	tasks := func() (keys []string) {
+		l, err := s.App.LeavingOf(ctx, maren, "Q0002")
+		require.NoError(t, err)
+		for _, task := range l.Tasks {
+			keys = append(keys, task.Key)
+		}
+		return keys
+	}
+	assert.Contains(t, tasks(), "drafts")
+	for to, kind := range map[string]fault.Kind{"Q0002": fault.Invalid, "Q0011": fault.Conflict,
+		"Q9999": fault.NotFound} {
+		_, err = s.App.Give(ctx, idris, "1", to, "test")
+		assert.True(t, fault.Is(err, kind), "%s: %v", to, err)
+	}
+	_, err = s.App.Give(ctx, maren, "1", "Q0003", "test")
+	assert.True(t, fault.Is(err, fault.Refused), "nobody gives away what is another's")
+	_, err = s.App.Give(ctx, idris, "1", "Q0001", "test")
+	require.NoError(t, err)
+	assert.NotContains(t, tasks(), "drafts")
+	s.Clock.Move(2 * time.Hour)
+	time.Sleep(1500 * time.Millisecond) // planned drafts are looked for each second
+	assert.Equal(t, "no", level(s, "packer", "line.stop"), "it is not made with authority that nobody reviewed")
+	given, err := s.App.DraftFor(ctx, maren, "1")
+	require.NoError(t, err)
+	assert.Contains(t, given.Problem, "Review it")
+	_, err = s.App.ApplyDraft(ctx, idris, "1", "agreed", "test")
+	assert.True(t, fault.Is(err, fault.Refused), "it is hers now")
+	_, err = s.App.ApplyDraft(ctx, maren, "1", "agreed", "test")
+	require.NoError(t, err)
+	assert.Equal(t, "yes", level(s, "packer", "line.stop"))
+}
+
 func TestNobodyKeepsMoreDraftsThanTheyCanOversee(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := staffOf(s, "Q0002")

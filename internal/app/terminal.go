@@ -188,6 +188,7 @@ func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) 
 		now); err != nil {
 		return nil, "", err
 	}
+	a.uses.asked(device, now)
 	decided := greeted(on, &q, e.Decision)
 	known := decided.Allowed
 	if err := a.events.record(EventOf(on, &q, &decided, uint32(device.ID), now)); err != nil {

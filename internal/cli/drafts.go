@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -57,6 +56,25 @@ func (s *session) draftCommand() *cobra.Command {
 	take := aboutDraft("take ID", "Take over a planned draft whose owner can no longer make changes",
 		"  loyal draft take 7",
 		func(c *cobra.Command, id string, _ []string) error { return s.actOnDraft(c, id, "take", nil) })
+	give := aboutDraft("give ID --to STAFF", "Give a draft of yours to another manager, who reviews it before it is "+
+		"made",
+		"  loyal draft give 7 --to Q0003", nil)
+	to := give.Flags().String("to", "", "who goes on with it (required)")
+	completeFlag(give, "to", s.completeStaff())
+	give.Args = cobra.ExactArgs(1)
+	give.RunE = func(c *cobra.Command, args []string) error {
+		if *to == "" {
+			return usagef("say who goes on with it, with --to")
+		}
+		p, err := s.staff(c.Context(), *to)
+		if err != nil {
+			return err
+		}
+		if err := s.confirm(fmt.Sprintf("Give draft %s to %s?", args[0], fullName(p))); err != nil {
+			return err
+		}
+		return s.actOnDraft(c, args[0], "give", api.DraftGive{To: p.StaffNumber})
+	}
 	plan := s.draftPlan()
 	apply := aboutDraft("apply [ID]", "Make a draft as one change, whole or not at all",
 		"  loyal draft apply --reason 'agreed with the heads of department'",
@@ -86,14 +104,7 @@ func (s *session) draftCommand() *cobra.Command {
 			return s.report(result, fmt.Sprintf("Applied as change %d. %s", result.AuditID, result.Effect.Summary))
 		})
 	return noun("draft", "Edits collected to be made as one change", listing, show, drop, accept, plan, apply, discard,
-		reopen, take)
-}
-
-func when(t *time.Time) string {
-	if t == nil {
-		return ""
-	}
-	return t.Local().Format("2006-01-02 15:04")
+		reopen, take, give)
 }
 
 func (s *session) draftShown(d *api.Draft) error {
@@ -105,7 +116,7 @@ func (s *session) draftShown(d *api.Draft) error {
 		head += ": " + d.Title
 	}
 	if d.PlannedFor != nil {
-		head += ", planned for " + when(d.PlannedFor)
+		head += ", planned for " + local(d.PlannedFor)
 	}
 	fmt.Fprintln(s.out, head)
 	s.line("Problem", d.Problem)
@@ -234,7 +245,7 @@ func (s *session) draftList() *cobra.Command {
 			{"TITLE", func(d api.Draft) string { return or(d.Title, "–") }},
 			{"EDITS", func(d api.Draft) string { return strconv.Itoa(d.Count) }},
 			{"WHOSE", func(d api.Draft) string { return d.Owner.Name }},
-			{"PLANNED FOR", func(d api.Draft) string { return when(d.PlannedFor) }},
+			{"PLANNED FOR", func(d api.Draft) string { return local(d.PlannedFor) }},
 			{"PROBLEM", func(d api.Draft) string { return d.Problem }},
 		}, client.Query("state", strings.Join(states, ",")), client.Query("all", all))
 	}

@@ -2,7 +2,9 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -252,9 +254,24 @@ func (s *session) lockCommand() *cobra.Command {
 			}
 			act.Set = map[string]any{"until": at}
 		}
-		return w.act(c.Context(), act, one, sayMany{"Lock %s?", "%s is locked.", "%s are locked."})
+		if err := w.act(c.Context(), act, one, sayMany{"Lock %s?", "%s is locked.", "%s are locked."}); err != nil ||
+			one == nil || s.preview || s.output == "json" {
+			return err
+		}
+		return s.whoRefuses(c.Context(), one)
 	}
 	return c
+}
+
+// whoRefuses says which doors and terminals ask about somebody who is locked.
+func (s *session) whoRefuses(ctx context.Context, p *api.Staff) error {
+	devices, _, err := client.All[api.Device](ctx, s.client, "/staff/"+p.StaffNumber+"/devices", 500)
+	if err != nil || len(devices) == 0 {
+		return err
+	}
+	fmt.Fprintf(s.err, "%s from now on; to list them: loyal device list --staff %s\n", words.Count(len(devices),
+		"controller or terminal refuses them", "controllers and terminals refuse them"), p.StaffNumber)
+	return nil
 }
 
 // plainMany is a command that does something about people and says nothing more.
@@ -279,8 +296,68 @@ func (s *session) unlockCommand() *cobra.Command {
 }
 
 func (s *session) reinstateCommand() *cobra.Command {
-	return s.plainMany("reinstate", "Bring back people who have left, or take back a leaving date",
+	c := s.plainMany("reinstate", "Bring back people who have left, or take back a leaving date",
 		sayMany{"", "%s is back on the staff.", "%s are back on the staff."})
+	c.Example += "\n  loyal reinstate Q0241 --assignments 31,32 --new-pin"
+	kept := c.Flags().String("assignments", "",
+		"of one person: the assignments that count again, by their numbers, or none; the others end")
+	newPIN := c.Flags().Bool("new-pin", false, "of one person: a new PIN is printed once, and the one before ends")
+	plain := c.RunE
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if !*newPIN && *kept == "" {
+			return plain(c, args)
+		}
+		if len(args) != 1 {
+			return usagef("name one person: --assignments and --new-pin are about one")
+		}
+		var chosen []uint32
+		for _, typed := range strings.FieldsFunc(*kept, func(r rune) bool { return r == ',' || r == ' ' }) {
+			n, err := strconv.ParseUint(typed, 10, 32)
+			if err != nil && *kept != "none" {
+				return usagef("--assignments takes numbers such as 31,32, or none; %q is neither", typed)
+			} else if err == nil {
+				chosen = append(chosen, uint32(n))
+			}
+		}
+		return s.reinstateOne(c.Context(), args[0], chosen, *kept != "", *newPIN)
+	}
+	return c
+}
+
+// reinstateOne brings somebody back with chosen assignments, or all, and with the PIN before or a new one.
+func (s *session) reinstateOne(ctx context.Context, named string, keep []uint32, choose, newPIN bool) error {
+	p, err := s.staff(ctx, named)
+	if err != nil {
+		return err
+	}
+	operations := []api.Operation{{Op: "staff.reinstate", On: p.StaffNumber}}
+	if choose {
+		all, _, err := client.All[api.Assignment](ctx, s.client, "/assignments", 500, client.Query("staff",
+			p.StaffNumber))
+		if err != nil {
+			return err
+		}
+		open := map[uint32]bool{}
+		for _, a := range all {
+			if open[a.ID] = a.When == "now" || a.When == "later"; open[a.ID] && !slices.Contains(keep, a.ID) {
+				operations = append(operations, api.Operation{Op: "assignment.end", On: fmt.Sprint(a.ID)})
+			}
+		}
+		for _, id := range keep {
+			if !open[id] {
+				return notFound{fmt.Errorf("%s has no assignment %d that can count again", fullName(p), id)}
+			}
+		}
+	}
+	if newPIN {
+		set, err := json.Marshal(map[string]string{"staff": p.StaffNumber})
+		if err != nil {
+			return err
+		}
+		operations = append(operations, api.Operation{Op: "pin.set", Set: set})
+	}
+	_, err = s.change(ctx, fullName(p)+" is back on the staff.", operations...)
+	return err
 }
 
 func (s *session) activateCommand() *cobra.Command {

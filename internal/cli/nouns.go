@@ -65,11 +65,22 @@ func (s *session) line(name, text string) {
 }
 
 func (s *session) deviceCommand() *cobra.Command {
-	listing := &cobra.Command{Use: "list", Short: "Connected devices", Args: cobra.NoArgs,
-		Example: "  loyal device list"}
+	listing := &cobra.Command{Use: "list", Short: "Connected devices, and when each last asked", Args: cobra.NoArgs,
+		Example: "  loyal device list\n  loyal device list --staff Q0241"}
+	var staff string
+	listing.Flags().StringVar(&staff, "staff", "", "only those that ask about this person: where they are assigned")
+	completeFlag(listing, "staff", s.completeStaff())
 	limit := limitFlag(listing, 500)
 	listing.RunE = func(c *cobra.Command, _ []string) error {
-		return list(c.Context(), s, "/devices", *limit, []column[api.Device]{
+		path := "/devices"
+		if staff != "" {
+			p, err := s.staff(c.Context(), staff)
+			if err != nil {
+				return err
+			}
+			path = "/staff/" + p.StaffNumber + "/devices"
+		}
+		return list(c.Context(), s, path, *limit, []column[api.Device]{
 			{"ID", func(d api.Device) string { return fmt.Sprint(d.ID) }},
 			{"NAME", func(d api.Device) string { return d.Name }},
 			{"PLACE", func(d api.Device) string { return d.Place.Code }}, {"STATE", func(d api.Device) string {
@@ -77,6 +88,11 @@ func (s *session) deviceCommand() *cobra.Command {
 					return "disconnected"
 				}
 				return "connected"
+			}}, {"LAST ASKED", func(d api.Device) string {
+				if d.LastAsked == nil {
+					return "never"
+				}
+				return local(d.LastAsked)
 			}},
 		})
 	}
@@ -201,7 +217,7 @@ func (s *session) sessionCommand() *cobra.Command {
 			{"SCOPE", func(v api.Session) string { return v.Scope }},
 			{"BEGUN", func(v api.Session) string { return v.CreatedAt.Local().Format("2006-01-02 15:04") }},
 			{"FROM", func(v api.Session) string { return v.Address }},
-			{"USED", func(v api.Session) string { return when(v.LastUsed) }},
+			{"USED", func(v api.Session) string { return local(v.LastUsed) }},
 			{"UNTIL", func(v api.Session) string { return v.ExpiresAt.Local().Format("2006-01-02") }},
 			{"", func(v api.Session) string {
 				if v.Present {

@@ -162,6 +162,8 @@ func TestRulesAreKeptAsFiles(t *testing.T) {
 		assert.Contains(t, d.refused(ExitUsage, unheeded...), "leave out", "%v", unheeded)
 	}
 	assert.Contains(t, d.ok("draft", "show"), "1 edit", "it stands as it was")
+	assert.Contains(t, d.refused(ExitUsage, "draft", "give", "open"), "--to")
+	assert.Contains(t, d.refused(ExitRefused, "draft", "give", "open", "--to", "Q0011", "--yes"), "cannot make changes")
 	d.ok("draft", "discard", "--yes")
 	assert.Contains(t, d.ok("template", "import", file, "--reason", "agreed in June", "--yes"), "Applied: 1 step.")
 	_, problems, code := d.run("rulebook: 1\ntemplates:\n  - code: packer\n    nmae: Packer\n", "template", "import",

@@ -8,9 +8,11 @@ import (
 	"reflect"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"loyallatch.example/latch/internal/paper"
 	"loyallatch.example/latch/internal/sheet"
 )
 
@@ -37,6 +39,37 @@ var xlsxFormat = huma.Format{
 	},
 	Unmarshal: csvFormat.Unmarshal,
 }
+
+// mostOnPaper bounds how many rows of a list are printed.
+const mostOnPaper = 10_000
+
+// pdfFormat writes a list as a table on paper (ISO 32000).
+var pdfFormat = huma.Format{
+	Marshal: func(w io.Writer, v any) error {
+		lines := linesOf(v)
+		if lines == nil {
+			return json.NewEncoder(w).Encode(v)
+		}
+		total := len(lines) - 1
+		if page, ok := v.(interface{ Of() int }); ok {
+			total = page.Of()
+		}
+		for _, line := range lines[1:] {
+			for i := range line {
+				line[i] = momentOfCell.ReplaceAllString(line[i], "$1 $2")
+			}
+		}
+		for i, name := range lines[0] {
+			lines[0][i] = strings.ToUpper(name[:min(1, len(name))]) + strings.ReplaceAll(name[min(1, len(name)):], "_",
+				" ")
+		}
+		return paper.List(w, lines, total, time.Now().UTC())
+	},
+	Unmarshal: csvFormat.Unmarshal,
+}
+
+// momentOfCell is an RFC 3339 moment in UTC: on paper it has no seconds.
+var momentOfCell = regexp.MustCompile(`^([0-9-]{10})T([0-9:]{5}):[0-9.]+Z$`)
 
 // linesOf lays a list out as lines of cells, its header first; nil where it is no list.
 func linesOf(v any) [][]string {

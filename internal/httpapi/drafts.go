@@ -181,6 +181,16 @@ func (s *Server) registerDraftEnds() {
 			d, err := s.app.TakeOver(ctx, callerOf(ctx).id(), in.ID, callerOf(ctx).origin())
 			return s.drawn(ctx, d, err)
 		})
+	type giveIn struct {
+		OneDraft
+		Body api.DraftGive
+	}
+	route(s, "POST", "/drafts/{id}/give", "give-draft", "drafts",
+		"Give a draft of yours to another manager, who reviews it before it is made", Access{},
+		func(ctx context.Context, in *giveIn) (*draftOut, error) {
+			d, err := s.app.Give(ctx, callerOf(ctx).id(), in.ID, in.Body.To, callerOf(ctx).origin())
+			return s.drawn(ctx, d, err)
+		})
 	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts",
 		"Take back a plan, or go on with a draft that failed or was discarded", Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {

@@ -34,6 +34,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
+	"loyallatch.example/latch/internal/paper"
 	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/store"
 )
@@ -101,7 +102,7 @@ func New(a *app.App, config Config) *Server {
 		settings.OpenAPIPath, settings.DocsPath, settings.SchemasPath, settings.CreateHooks = "/openapi", "", "", nil
 		settings.Servers = []*huma.Server{{URL: Base}}
 		settings.Formats = map[string]huma.Format{"application/json": strictJSON, "json": strictJSON,
-			"text/csv": csvFormat, sheet.Type: xlsxFormat}
+			"text/csv": csvFormat, sheet.Type: xlsxFormat, paper.Type: pdfFormat}
 		settings.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 			"session": {Type: "apiKey", In: "cookie", Name: s.cookieName()}, "token": {Type: "http", Scheme: "bearer"},
 			"device":   {Type: "http", Scheme: "bearer"},

@@ -17,6 +17,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/paper"
 	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -25,6 +26,7 @@ import (
 var lists = map[string]string{
 	"/reports/{id}":        "/reports/places",
 	"/staff/{id}/messages": "/staff/Q0003/messages",
+	"/staff/{id}/devices":  "/staff/Q0011/devices",
 	"/staff/{id}/sessions": "/staff/Q0002/sessions", "/places/{id}/people": "/places/HB-PACK-1/people",
 	"/badges/{id}/issues": "/badges/118-1048/issues", "/badges/decode": "/badges/decode?read=118-1048",
 	"/permissions/{id}/people": "/permissions/door.open/people?under=HB", "/grid": "/grid?place=HB&group=line",
@@ -130,6 +132,10 @@ func TestEveryListPagesAndExports(t *testing.T) {
 				require.NoError(t, err, address)
 				assert.Len(t, cells, 1+whole.Total, "%s: as many lines as XLSX", address)
 				assert.Equal(t, rows[0], cells[0], "%s: the same columns", address)
+				_, _, pdf, header := call(t, s, "GET", "/api/v1"+address, "", append(bearer(maren), "Accept",
+					paper.Type)...)
+				require.Equal(t, paper.Type, header.Get("Content-Type"), address)
+				assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")), address)
 			}
 		}
 	}

@@ -9,15 +9,16 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/paper"
 	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/store"
 )
 
 // Paging are the parameters that every list takes.
 type Paging struct {
-	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV all, at most 100000"`
+	Limit  int    `query:"limit" minimum:"0" doc:"How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000"`
 	After  string `query:"after" maxLength:"64" doc:"The 'next' of the page before"`
-	Accept string `header:"Accept" doc:"application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"`
+	Accept string `header:"Accept" doc:"application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"`
 	rows   int
 }
 
@@ -31,8 +32,11 @@ func (p *Paging) limit() (int, error) {
 	if p.rows > 0 {
 		usual, most = p.rows, p.rows
 	}
-	if strings.Contains(p.Accept, "text/csv") || strings.Contains(p.Accept, sheet.Type) {
+	switch {
+	case strings.Contains(p.Accept, "text/csv"), strings.Contains(p.Accept, sheet.Type):
 		usual, most = 100_000, 100_000
+	case strings.Contains(p.Accept, paper.Type):
+		usual, most = mostOnPaper, mostOnPaper
 	}
 	if p.Limit > most {
 		return 0, fault.Invalidf("query.limit", "a page has at most %d", most)

@@ -72,6 +72,35 @@ func TestACredentialSaysWhenItWasLastUsed(t *testing.T) {
 	}
 }
 
+// Whoever locks somebody sees which doors and terminals ask about them, and when each last did, at any instance.
+func TestADeviceSaysWhenItLastAsked(t *testing.T) {
+	s := testkit.Demo(t)
+	second := s.Second(t)
+	door := s.Door()
+	require.NoError(t, door.Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "111111", Place: "HB-PACK-1"}, nil))
+	list := func(of string, at *testkit.Service) []api.Device {
+		return get[api.Page[api.Device]](t, at.Client(t, "maren"), "/staff/"+of+"/devices").Items
+	}
+	found := list("Q0011", s)
+	require.NotEmpty(t, found)
+	asked := 0
+	for _, d := range found {
+		if d.LastAsked != nil {
+			asked++
+			assert.WithinDuration(t, s.Clock.Now(), *d.LastAsked, time.Minute)
+		}
+	}
+	assert.Equal(t, 1, asked, "the one that asked")
+	assert.Equal(t, found, list("Q0011", second))
+	everywhere := get[api.Page[api.Device]](t, s.Client(t, "maren"), "/devices")
+	assert.Subset(t, everywhere.Items, found)
+	assert.Greater(t, everywhere.Total, len(found), "those of other sites do not ask about them")
+	elsewhere := get[api.Page[api.Staff]](t, s.Client(t, "maren"), "/staff", client.Query("site", "SM"))
+	require.NotEmpty(t, elsewhere.Items)
+	err := s.Client(t, "joss").Get(ctx, "/staff/"+elsewhere.Items[0].StaffNumber+"/devices", nil)
+	assert.Equal(t, http.StatusNotFound, statusOf(err), "of those he does not see nothing is told")
+}
+
 // A password is chosen by a link that is asked for at the sign-in, and nobody learns whether anybody goes by a name.
 func TestAForgottenPasswordIsChosenByALink(t *testing.T) {
 	s := testkit.Demo(t)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -113,4 +114,38 @@ func BenchmarkThousandBadges(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
+}
+
+// A list stands on as many pages as it takes, wide ones on several leaves; columns without anything are left out.
+func TestAListIsPrintedWhole(t *testing.T) {
+	lines := [][]string{{"Number", "Name", "Nothing", "Notes", "More", "Most"}}
+	for i := range 100 {
+		lines = append(lines, []string{fmt.Sprintf("Q%04d", i), "Žofia Ó Néill", "", strings.Repeat("long ", 40),
+			strings.Repeat("w", 90), strings.Repeat("w", 90)})
+	}
+	text := func(lines [][]string, total int) string {
+		var pdf bytes.Buffer
+		require.NoError(t, paper.List(&pdf, lines, total, at))
+		file := filepath.Join(t.TempDir(), "list.pdf")
+		require.NoError(t, os.WriteFile(file, pdf.Bytes(), 0o600))
+		out, err := exec.Command("pdftotext", "-layout", file, "-").CombinedOutput()
+		require.NoError(t, err, string(out))
+		return string(out)
+	}
+	said := text(lines, 100)
+	for i := range 100 {
+		assert.Equal(t, 1, strings.Count(said, fmt.Sprintf("Q%04d", i)), i)
+	}
+	assert.Contains(t, said, "100 rows, printed")
+	assert.Contains(t, said, "Page 3 of 3")
+	assert.Contains(t, said, "…", "what is cut off says so")
+	assert.NotContains(t, said, "Nothing")
+	assert.Contains(t, text(lines[:1], 0), "0 rows")
+	assert.Contains(t, text(lines, 250), "The first 100 of 250 rows")
+	for i := range lines {
+		lines[i] = append(lines[i], slices.Repeat([]string{strings.Repeat("x", 100)}, 4)...)
+	}
+	wide := text(lines, 100)
+	assert.Contains(t, wide, "Page 6 of 6")
+	assert.Equal(t, 2, strings.Count(wide, "Q0042"), "the first column stands on each leaf")
 }

@@ -109,7 +109,8 @@ func dial(ctx context.Context, config *mysql.Config) (*sql.DB, error) {
 var ErrUnreachable = errors.New("the database cannot be reached")
 
 // Unavailable reports whether an error says that the database cannot do its work at the moment: it is away or full,
-// takes no more connections, is a node of a cluster that has lost the others, or did not keep a change. What it was asked
+// takes no more connections, is a node of a cluster that has lost the others, or did not keep a change. What it was
+// asked
 // may be asked again.
 func Unavailable(err error) bool {
 	var refused *mysql.MySQLError

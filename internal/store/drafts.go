@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -71,6 +72,25 @@ func takeDraft(query *gorm.DB) (*Draft, error) {
 		return nil, nil
 	}
 	return &draft, err
+}
+
+// PlannedOf counts the planned drafts of people.
+func (s *Store) PlannedOf(ctx context.Context, owners []uint32) (map[uint32]int, error) {
+	counts := map[uint32]int{}
+	for part := range slices.Chunk(owners, batch) {
+		var rows []struct {
+			OwnerID uint32
+			Count   int
+		}
+		if err := s.db.WithContext(ctx).Model(&Draft{}).Select("owner_id, COUNT(*) AS count").
+			Where("state = 'planned' AND owner_id IN ?", part).Group("owner_id").Find(&rows).Error; err != nil {
+			return nil, err
+		}
+		for _, r := range rows {
+			counts[r.OwnerID] = r.Count
+		}
+	}
+	return counts, nil
 }
 
 // DueDrafts returns planned drafts whose moment has come, the earliest first.

@@ -11,10 +11,12 @@ import (
 // UseKind says what it is that was used.
 type UseKind string
 
-// The kinds: a credential at a door or a terminal, by its number; the console, by the number of the person.
+// The kinds: a credential at a door or a terminal, by its number; the console, by the number of the person; a device,
+// by its number, that asked.
 const (
 	CredentialUse UseKind = "credential"
 	SignInUse     UseKind = "sign_in"
+	DeviceUse     UseKind = "device"
 )
 
 // usesAtOnce bounds one statement.

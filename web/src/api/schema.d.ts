@@ -1088,6 +1088,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/drafts/{id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a draft of yours to another manager, who reviews it before it is made
+         * @description A token needs the scope `everything`.
+         */
+        post: operations["give-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/drafts/{id}/grid": {
         parameters: {
             query?: never;
@@ -3203,6 +3223,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/{id}/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Controllers and terminals that ask about somebody: those where they are assigned, and when each last asked
+         * @description Needs the permission `console.lock`. A token needs the scope `read`.
+         */
+        get: operations["list-devices-of-staff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}/handover": {
         parameters: {
             query?: never;
@@ -4458,6 +4498,11 @@ export interface components {
             etag: string;
             /** Format: int32 */
             id: number;
+            /**
+             * Format: date-time
+             * @description Left out: never. A device keeps no list: whatever is asked after a lock has been answered is refused
+             */
+            last_asked?: string;
             name: string;
             place: components["schemas"]["PlaceRef"];
             revoked?: boolean;
@@ -4545,6 +4590,10 @@ export interface components {
         DraftEdits: {
             operations: components["schemas"]["Operation"][];
             title?: string;
+        };
+        DraftGive: {
+            /** @description Staff number of who goes on with it */
+            to: string;
         };
         DraftPlan: {
             /**
@@ -7345,7 +7394,7 @@ export interface operations {
     "list-acceptances": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -7358,7 +7407,7 @@ export interface operations {
                 q?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7390,7 +7439,7 @@ export interface operations {
     "list-assignments": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -7404,7 +7453,7 @@ export interface operations {
                 when?: "now" | "later" | "past" | "ended";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7643,7 +7692,7 @@ export interface operations {
     "list-audit": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -7660,7 +7709,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7781,7 +7830,7 @@ export interface operations {
     "list-badges": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -7802,7 +7851,7 @@ export interface operations {
                 sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -7877,7 +7926,7 @@ export interface operations {
     "decode-card": {
         parameters: {
             query: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -7885,7 +7934,7 @@ export interface operations {
                 read: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8185,13 +8234,13 @@ export interface operations {
     "list-badge-issues": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -8456,7 +8505,7 @@ export interface operations {
     "list-bars": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -8467,7 +8516,7 @@ export interface operations {
                 all?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8541,7 +8590,7 @@ export interface operations {
     "list-certificates": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -8558,7 +8607,7 @@ export interface operations {
                 sort?: "until" | "-until" | "name" | "-name" | "issued" | "-issued";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8819,7 +8868,7 @@ export interface operations {
     "list-changes": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -8829,7 +8878,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -8947,13 +8996,13 @@ export interface operations {
     "list-effect-people": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9063,7 +9112,7 @@ export interface operations {
     "compare-templates": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -9078,7 +9127,7 @@ export interface operations {
                 draft?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9109,7 +9158,7 @@ export interface operations {
     "list-credentials": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -9122,7 +9171,7 @@ export interface operations {
                 sort?: "issued" | "-issued" | "last_used" | "-last_used" | "name" | "-name";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9353,13 +9402,13 @@ export interface operations {
     "list-devices": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9476,7 +9525,7 @@ export interface operations {
     "list-drafts": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -9486,7 +9535,7 @@ export interface operations {
                 all?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9724,6 +9773,42 @@ export interface operations {
             };
         };
     };
+    "give-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the draft, or open for your newest open one */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftGive"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-grid": {
         parameters: {
             query?: never;
@@ -9763,7 +9848,7 @@ export interface operations {
     "list-draft-people": {
         parameters: {
             query: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -9771,7 +9856,7 @@ export interface operations {
                 line: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -9944,7 +10029,7 @@ export interface operations {
     "list-events": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -9958,7 +10043,7 @@ export interface operations {
                 until?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -9990,7 +10075,7 @@ export interface operations {
     "list-exceptions": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -10012,7 +10097,7 @@ export interface operations {
                 sort?: "newest" | "oldest" | "until" | "staff";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10174,7 +10259,7 @@ export interface operations {
     "list-expiring": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -10195,7 +10280,7 @@ export interface operations {
                 let_go?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10336,7 +10421,7 @@ export interface operations {
     "get-grid": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -10365,7 +10450,7 @@ export interface operations {
                 draft?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10396,14 +10481,14 @@ export interface operations {
     "list-groups": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10616,13 +10701,13 @@ export interface operations {
     "list-imports": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10693,13 +10778,13 @@ export interface operations {
     "list-import-columns": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -10958,7 +11043,7 @@ export interface operations {
     "list-import-rows": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -10967,7 +11052,7 @@ export interface operations {
                 q?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -11076,7 +11161,7 @@ export interface operations {
     "list-leavers": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -11086,7 +11171,7 @@ export interface operations {
                 open?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11247,7 +11332,7 @@ export interface operations {
     "get-ceiling": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -11255,7 +11340,7 @@ export interface operations {
                 place?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11287,13 +11372,13 @@ export interface operations {
     "list-feeds": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11480,13 +11565,13 @@ export interface operations {
     "list-mailed-reports": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11580,13 +11665,13 @@ export interface operations {
     "list-sessions": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11763,13 +11848,13 @@ export interface operations {
     "list-messages": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -11883,7 +11968,7 @@ export interface operations {
     "list-notices": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -11892,7 +11977,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -12433,7 +12518,7 @@ export interface operations {
     "list-permissions": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -12446,7 +12531,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -12600,7 +12685,7 @@ export interface operations {
     "list-holders": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -12612,7 +12697,7 @@ export interface operations {
                 under?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -12739,7 +12824,7 @@ export interface operations {
     "get-permission-outline": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -12749,7 +12834,7 @@ export interface operations {
                 undecided?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -12848,7 +12933,7 @@ export interface operations {
     "list-places": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -12862,7 +12947,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13099,7 +13184,7 @@ export interface operations {
     "who-can": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -13113,7 +13198,7 @@ export interface operations {
                 at?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -13307,7 +13392,7 @@ export interface operations {
     "list-qualifications": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -13316,7 +13401,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13562,7 +13647,7 @@ export interface operations {
     "list-readiness": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -13574,7 +13659,7 @@ export interface operations {
                 prepared?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13640,13 +13725,13 @@ export interface operations {
     "list-reports": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -13678,7 +13763,7 @@ export interface operations {
     "get-report": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -13698,7 +13783,7 @@ export interface operations {
                 sort?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -13841,7 +13926,7 @@ export interface operations {
     "list-schedules": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -13850,7 +13935,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14197,7 +14282,7 @@ export interface operations {
     "get-sheet": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -14205,7 +14290,7 @@ export interface operations {
                 templates?: string[];
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14237,7 +14322,7 @@ export interface operations {
     "list-sign-ins": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -14250,7 +14335,7 @@ export interface operations {
                 sort?: "name" | "-name" | "last" | "-last";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14348,7 +14433,7 @@ export interface operations {
     "list-staff": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -14374,7 +14459,7 @@ export interface operations {
                 sort?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14488,7 +14573,7 @@ export interface operations {
     "list-doubles": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -14499,7 +14584,7 @@ export interface operations {
                 external_id?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14531,7 +14616,7 @@ export interface operations {
     "list-proposals": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -14541,7 +14626,7 @@ export interface operations {
                 site?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -14865,6 +14950,47 @@ export interface operations {
             };
         };
     };
+    "list-devices-of-staff": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDevice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "hand-over-staff": {
         parameters: {
             query?: {
@@ -15098,7 +15224,7 @@ export interface operations {
     "look-as": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -15108,7 +15234,7 @@ export interface operations {
                 at?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -15142,13 +15268,13 @@ export interface operations {
     "list-messages-to": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -15361,13 +15487,13 @@ export interface operations {
     "list-staff-sessions": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -15629,7 +15755,7 @@ export interface operations {
     "list-teams": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -15638,7 +15764,7 @@ export interface operations {
                 retired?: "true" | "false" | "all";
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -15792,7 +15918,7 @@ export interface operations {
     "list-members": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -15800,7 +15926,7 @@ export interface operations {
                 q?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {
@@ -15973,7 +16099,7 @@ export interface operations {
     "list-templates": {
         parameters: {
             query?: {
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -15984,7 +16110,7 @@ export interface operations {
                 place?: string;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path?: never;
@@ -16143,7 +16269,7 @@ export interface operations {
             query?: {
                 /** @description As this draft of yours would have it: its number, or open for the newest */
                 draft?: string;
-                /** @description How many on a page: 50 unless said, at most 500; as CSV all, at most 100000 */
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
@@ -16153,7 +16279,7 @@ export interface operations {
                 undecided?: boolean;
             };
             header?: {
-                /** @description application/json, text/csv, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
                 Accept?: string;
             };
             path: {

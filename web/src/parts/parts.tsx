@@ -25,6 +25,11 @@ export function Button({
 }
 
 const xlsx = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
+/** What a list is taken along as, besides CSV. */
+const others = [
+  { name: "XLSX", type: xlsx, ending: ".xlsx" },
+  { name: "PDF", type: "application/pdf", ending: ".pdf" },
+];
 
 /** A button that takes something along as a file, and says why where it can't: a list, where nothing else is said, as CSV or as a workbook. */
 export function TakeAlong({
@@ -44,7 +49,7 @@ export function TakeAlong({
 }) {
   const taking = useMutation({
     mutationFn: (as: string | undefined) =>
-      download(from, as === xlsx ? file.replace(/\.csv$/, ".xlsx") : file, { query, type: as }),
+      download(from, file.replace(/\.csv$/, others.find((o) => o.type === as)?.ending ?? ".csv"), { query, type: as }),
   });
   const list = !type && file.endsWith(".csv");
   return (
@@ -58,16 +63,18 @@ export function TakeAlong({
         >
           <Icon size={16} aria-hidden /> {children}
         </Button>
-        {list && (
-          <Button
-            {...rest}
-            className="-ml-px rounded-l-none"
-            onClick={() => taking.mutate(xlsx)}
-            disabled={rest.disabled || taking.isPending}
-          >
-            XLSX
-          </Button>
-        )}
+        {list &&
+          others.map((o, i) => (
+            <Button
+              {...rest}
+              key={o.name}
+              className={`-ml-px rounded-l-none ${i < others.length - 1 ? "rounded-r-none" : ""}`}
+              onClick={() => taking.mutate(o.type)}
+              disabled={rest.disabled || taking.isPending}
+            >
+              {o.name}
+            </Button>
+          ))}
       </span>
       {taking.error && (
         <div className="order-last basis-full">

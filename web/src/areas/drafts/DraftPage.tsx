@@ -8,6 +8,7 @@ import { took } from "@/parts/drafts";
 import { Changes, Effects } from "@/parts/effects";
 import { Ask, Button, Empty, Loading, moment, Page, Section, TextField, Wrong } from "@/parts/parts";
 import { stateLook, stateWord } from "./Drafts";
+import { GiveDialog } from "./GiveDialog";
 
 type Draft = Schema["Draft"];
 
@@ -17,7 +18,7 @@ export function DraftPage() {
   const navigate = useNavigate();
   const notice = useApplied();
   const [reason, setReason] = useState<string>();
-  const [asking, setAsking] = useState<"plan" | "discard">();
+  const [asking, setAsking] = useState<"plan" | "give" | "discard">();
   const path = { params: { path: { id } } };
   const draft = useQuery({
     queryKey: ["draft", id],
@@ -89,6 +90,9 @@ export function DraftPage() {
             <>
               {editable && <Button onClick={() => setAsking("plan")}>Plan for a moment</Button>}
               {(editable || d.state === "planned") && (
+                <Button onClick={() => setAsking("give")}>Give to a colleague</Button>
+              )}
+              {(editable || d.state === "planned") && (
                 <Button look="grave" onClick={() => setAsking("discard")}>
                   Discard
                 </Button>
@@ -110,7 +114,7 @@ export function DraftPage() {
       )}
       {d.problem && (
         <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-[550] text-shut">
-          It could not be applied: {d.problem}
+          It is not applied: {d.problem}
         </p>
       )}
       {d.clashing ? (
@@ -212,6 +216,7 @@ export function DraftPage() {
       {asking === "plan" && (
         <PlanDialog draft={d} reason={reason ?? d.reason ?? ""} close={() => setAsking(undefined)} />
       )}
+      {asking === "give" && <GiveDialog id={String(d.id)} close={() => setAsking(undefined)} />}
       {asking === "discard" && (
         <Ask
           open

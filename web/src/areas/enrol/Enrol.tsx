@@ -94,6 +94,15 @@ function Form({ again }: { again: () => void }) {
     queryFn: () => take(api.GET("/staff/proposals", { params: { query: { ...JSON.parse(titled), limit: 4 } } })),
     enabled: form.job_title.trim().length > 2 && form.home_site !== "",
   });
+  const naming = useDeferredValue(
+    JSON.stringify({ given_name: form.given_name, family_name: form.family_name, home_site: form.home_site }),
+  );
+  const number = useQuery({
+    queryKey: ["organisation", "number", naming],
+    queryFn: () => take(api.GET("/organisation/number", { params: { query: JSON.parse(naming) } })),
+    enabled: ready,
+    placeholderData: keepPreviousData,
+  });
   const run = useMutation({ mutationFn: () => change(operations, reason) });
   const wrong = run.error instanceof Refusal ? run.error : preview.error instanceof Refusal ? preview.error : undefined;
   const needsReason = preview.data?.effect.needs_reason ?? false;
@@ -194,6 +203,11 @@ function Form({ again }: { again: () => void }) {
                 error={wrong?.field("email")}
               />
             </div>
+            {ready && number.data && (
+              <p className="mt-2 text-sm text-faded">
+                The staff number will be <b className="text-ink">{number.data.staff_number}</b>.
+              </p>
+            )}
             {doubles.data && doubles.data.items.length > 0 && (
               <div role="status" className="mt-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
                 <p className="flex items-center gap-2 font-[600]">

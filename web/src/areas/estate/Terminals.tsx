@@ -28,7 +28,12 @@ export function Terminals({ place }: { place: Place }) {
       <ul>
         {here.map((d) => (
           <li key={d.id} className="flex items-center justify-between gap-3 border-b border-rule py-1 last:border-b-0">
-            {d.name}
+            <span>
+              {d.name}
+              <span className="block text-sm text-faded">
+                {d.last_asked ? `Asked last ${moment(d.last_asked)}` : "Has never asked"}
+              </span>
+            </span>
             <Button
               look="quiet"
               className="min-h-0 px-1"

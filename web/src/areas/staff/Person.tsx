@@ -37,6 +37,7 @@ import {
 import { Certificates } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
+import { LockedAt } from "./LockedAt";
 import { CoverDialog, MoveDialog } from "./MoveDialog";
 import { ReinstateDialog } from "./ReinstateDialog";
 
@@ -136,6 +137,7 @@ function Sheet({ staff }: { staff: Staff }) {
           {staff.lock.until && `, until ${moment(staff.lock.until)}`}. Nothing below counts until unlocked.
         </p>
       )}
+      {staff.lock && lockable && <LockedAt number={staff.staff_number} since={staff.lock.since} />}
       {staff.narrow && (
         <p className="mb-5 rounded-sm border border-rule bg-inset px-4 py-2.5 sentence">
           {staff.given_name} works here and belongs to another site. You see what {staff.given_name} does at your

@@ -283,7 +283,7 @@ function Rules({ today }: { today: Schema["Today"] }) {
           >
             <b>{d.title || `Draft ${d.id}`}</b>
             {d.state === "failed" ? (
-              <span className="text-shut"> could not be applied: {d.problem}</span>
+              <span className="text-shut"> is not applied: {d.problem}</span>
             ) : (
               <span className="text-faded">
                 {" "}
