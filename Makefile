@@ -78,6 +78,8 @@ lint: web/node_modules/.package-lock.json ## Check format and style of all code
 	go tool staticcheck ./...
 	go test -run 'Style$$|OneWay$$' ./e2e
 	cd web && npx --no-install tsc --noEmit && npx --no-install biome check src vite.config.ts
+	go run ./cmd/loyald openapi > web/openapi.json
+	cd web && REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true npx --no-install redocly lint openapi.json --extends recommended --max-problems 20
 
 .PHONY: generate
 generate: web/node_modules/.package-lock.json ## Make the console's API types from the service's own description

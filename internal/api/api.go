@@ -52,6 +52,9 @@ type Page[T any] struct {
 // Rows returns the items, for writing them as CSV.
 func (p Page[T]) Rows() any { return p.Items }
 
+// Following returns the cursor of the page after this one; empty of the last.
+func (p Page[T]) Following() string { return p.Next }
+
 // Of returns how many there are in all.
 func (p Page[T]) Of() int { return p.Total }
 

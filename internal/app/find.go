@@ -55,6 +55,7 @@ type StaffQuery struct {
 	Obstacle   string         // stuck: those who cannot work as intended; or the code of what keeps them
 	Sort       string         // fields with commas, "-" before one that falls
 	After      people.StaffID // the last of the page before
+	From       people.StaffID // the first of this page, where the last of the one before stands elsewhere by now
 	Skip       int            // so many before the page, where a page is asked for by its position
 	Limit      int
 }
@@ -140,7 +141,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 		return nil, 0, err
 	}
 	words := strings.Fields(words.Fold(q.Search))
-	last := live.State().Person(q.After)
+	last, first := live.State().Person(q.After), live.State().Person(q.From)
 	best := &staffHeap{compare: compare}
 	var around map[people.StaffID]bool
 	if q.Around != 0 {
@@ -169,7 +170,7 @@ func (a *App) FindStaff(actor people.StaffID, q StaffQuery) (page []*people.Staf
 			staff = narrowed(staff)
 		}
 		total++
-		if last != nil && compare(staff, last) <= 0 {
+		if last != nil && compare(staff, last) <= 0 || first != nil && compare(staff, first) < 0 {
 			continue
 		}
 		if len(best.items) < q.Skip+q.Limit {

@@ -353,7 +353,7 @@ func (s *Server) replaceBadge(ctx context.Context, id string, w Writing, body *a
 		body.Reason = "Replaced, as the one before is " + body.Old
 	}
 	old := change.Operation{Op: "badge." + verb, On: id}
-	if old.Revision, err = revisionOf(w.IfMatch); err != nil {
+	if old.Revisions, err = revisionsOf(w.IfMatch); err != nil {
 		return nil, err
 	}
 	next := change.Operation{Op: "badge.issue", Set: set(map[string]string{"badge": body.With,

@@ -89,6 +89,7 @@ var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true,
 // writeLines writes lines that a type lays out itself, its header first.
 func writeLines(w io.Writer, lines [][]string) error {
 	out := csv.NewWriter(w)
+	out.UseCRLF = true // RFC 4180, 2
 	for _, line := range lines {
 		safe := make([]string, len(line))
 		for i := range line {
@@ -102,8 +103,8 @@ func writeLines(w io.Writer, lines [][]string) error {
 	return out.Error()
 }
 
-// number is what a spreadsheet takes for a number, and may.
-var number = regexp.MustCompile(`^-?[0-9]+([.][0-9]+)?$`)
+// number is what a spreadsheet takes for a number, and may: also one of a telephone.
+var number = regexp.MustCompile(`^[+-]?[0-9][0-9 .()/-]*$`)
 
 // unformulated keeps a spreadsheet from taking a name for a formula.
 func unformulated(text string) string {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/core/fault"
 )
 
 func rowsOf(t *testing.T, list any) [][]string {
@@ -49,7 +50,7 @@ func TestAListAsCSVHasAColumnForEachPlainField(t *testing.T) {
 }
 
 func TestNoCellIsAFormula(t *testing.T) {
-	for _, bad := range []string{"=1+1", "+1", "-1+1", "@x", "\tx", "-A1"} {
+	for _, bad := range []string{"=1+1", "+A1", "-1+A1", "-2+3*cmd", "@x", "\tx", "-A1"} {
 		rows := rowsOf(t, api.Page[api.Staff]{Items: []api.Staff{{GivenName: bad}}})
 		assert.Contains(t, rows[1], "'"+bad)
 	}
@@ -67,11 +68,15 @@ func TestWhatIsNoListIsWrittenAsJSON(t *testing.T) {
 }
 
 func TestAnETagIsARevision(t *testing.T) {
-	revision, err := revisionOf(etag(12))
-	require.NoError(t, err)
-	assert.EqualValues(t, 12, revision)
-	for text, ok := range map[string]bool{"": true, "*": true, `"r0"`: false, `"x"`: false, `W/"r1"`: false} {
-		_, err := revisionOf(text)
-		assert.Equal(t, ok, err == nil, text)
+	for text, asks := range map[string][]uint64{"": nil, "*": nil, etag(12): {12}, `W/"r1"`: {1}, `"r7.0a1b"`: {7},
+		`"x", "r3" ,W/"r4.ff"`: {3, 4}} {
+		revisions, err := revisionsOf(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, asks, revisions, text)
+	}
+	for text, kind := range map[string]fault.Kind{`"r0"`: fault.Stale, `"x"`: fault.Stale, `W/"y"`: fault.Stale,
+		"yesterday": fault.Invalid} {
+		_, err := revisionsOf(text)
+		assert.True(t, fault.Is(err, kind), text)
 	}
 }

@@ -34,7 +34,10 @@ func (s *Server) registerDevices() {
 			if err != nil {
 				return nil, fault.Within("path.", err)
 			}
-			all, err := s.devicesThat(ctx, v, func(d *org.Device) bool { return v.live.AsksAbout(d, p.ID) })
+			reach, _ := v.live.Reach(callerOf(ctx).id(), permit.LockStaff, v.at.Unix())
+			all, err := s.devicesThat(ctx, v, func(d *org.Device) bool {
+				return v.live.AsksAbout(d, p.ID) && access.InReach(reach, d.Place)
+			})
 			if err != nil {
 				return nil, err
 			}

@@ -29,7 +29,10 @@ func (s *Server) registerGrid() {
 		Sort       string   `query:"sort" doc:"As of staff"`
 		Draft      string   `query:"draft" maxLength:"20" doc:"As this draft of yours would have it: its number, or open for the newest"`
 	}
-	type out struct{ Body api.Grid }
+	type out struct {
+		Link string `header:"Link" doc:"rel=next, RFC 8288"`
+		Body api.Grid
+	}
 	route(s, "GET", "/grid", "get-grid", "grid",
 		"People × permissions at a place, or people × places for a permission, access hours left out",
 		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *in) (*out, error) {
@@ -71,7 +74,7 @@ func (s *Server) registerGrid() {
 			if shown := q.Staff.Skip + len(grid.Rows); shown < grid.Total {
 				body.Next = strconv.Itoa(shown)
 			}
-			return &out{body}, nil
+			return &out{Body: body}, nil
 		})
 }
 

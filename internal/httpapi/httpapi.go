@@ -16,6 +16,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -82,23 +83,23 @@ func New(a *app.App, config Config) *Server {
 	if len(config.Proxies) > 0 {
 		s.router.Use(middleware.ClientIPFromXFF(config.Proxies...))
 	}
-	s.router.Use(s.devices, s.observe, recovered(config.Log), s.securityHeaders)
+	s.router.Use(s.devices, s.observe, recovered(config.Log), s.securityHeaders, middleware.GetHead)
 	s.router.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 	})
-	s.router.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-		writeProblem(w, problem(http.StatusMethodNotAllowed, "wrong-method",
-			"This address does not take "+r.Method+"."))
-	})
+	s.router.MethodNotAllowed(s.otherMethod)
 	s.router.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	s.router.Get("/readyz", s.ready)
 	s.router.Get("/api/docs", s.docs)
 	s.router.Route(Base, func(r chi.Router) {
-		r.Use(s.reaching, s.idempotent)
+		r.Use(s.reaching, s.standard, s.idempotent)
 		settings := huma.DefaultConfig("Loyal Latch", "1")
 		settings.OpenAPI.Info.Description =
 			"Enrol staff, assign them to places, give them templates and credentials, and see and lock what they " +
 				"can do."
+		settings.OpenAPI.Info.Contact = &huma.Contact{Name: "Whoever looks after this service"}
+		settings.OpenAPI.Info.License = &huma.License{Name: "Apache 2.0", Identifier: "Apache-2.0"}
+		settings.OpenAPI.Tags = tagsInOrder()
 		settings.OpenAPIPath, settings.DocsPath, settings.SchemasPath, settings.CreateHooks = "/openapi", "", "", nil
 		settings.Servers = []*huma.Server{{URL: Base}}
 		settings.Formats = map[string]huma.Format{"application/json": strictJSON, "json": strictJSON,
@@ -274,19 +275,31 @@ func route[I, O any](s *Server, method, path, id, tag, summary string, access Ac
 	if id == "make-change" {
 		op.Description = stepsText()
 	}
-	if !access.Public && !access.Terminal && !access.Visit {
+	switch {
+	case access.Public:
+		op.Description = "Takes no sign-in: a secret in the body, or nothing that is not everybody's."
+	case access.Visit:
+		op.Description = "For whoever is signed in at a shared terminal."
+	case access.Terminal:
+		op.Description = "For a shared terminal that is registered here."
+	default:
 		op.Description = strings.TrimSpace(op.Description + " A token needs the scope `" + access.Scope + "`.")
 	}
+	op.Errors = errorsOf(method, path, access)
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
 		if err != nil {
 			return nil, s.problemOf(ctx, err)
 		}
-		if list, is := any(out).(interface{ follow(url.URL) }); is && method == http.MethodGet {
-			list.follow(callerOf(ctx).asked)
+		if out != nil && method == http.MethodGet {
+			follow(out, callerOf(ctx).asked)
 		}
 		return out, nil
 	})
+	item := s.api.OpenAPI().Paths[path]
+	s.described(map[string]*huma.Operation{http.MethodGet: item.Get, http.MethodPost: item.Post,
+		http.MethodPut:   item.Put,
+		http.MethodPatch: item.Patch, http.MethodDelete: item.Delete}[method], reflect.TypeFor[O]())
 }
 
 // caller is who makes a request.

@@ -18,7 +18,10 @@ func (s *Server) registerLook() {
 		Place string    `query:"place" maxLength:"64" doc:"Code: what they meet there and below; left out: at their home site"`
 		At    time.Time `query:"at" doc:"RFC 3339 moment, past, present or future; left out: now"`
 	}
-	type out struct{ Body api.Look }
+	type out struct {
+		Link string `header:"Link" doc:"rel=next, RFC 8288"`
+		Body api.Look
+	}
 	route(s, "GET", "/staff/{id}/look", "look-as", "staff",
 		"What somebody meets at a place and below it at a moment: which doors open, what terminals offer. Nobody "+
 			"signs in as anybody", Access{Permission: permit.CheckAccess},
@@ -57,7 +60,7 @@ func (s *Server) registerLook() {
 				return nil, err
 			}
 			body.Page = cut.Body
-			return &out{body}, nil
+			return &out{Body: body}, nil
 		})
 }
 

@@ -9,6 +9,7 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"maps"
 	"math/rand/v2"
 	"mime"
 	"net/http"
@@ -29,6 +30,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/paper"
 )
 
 const deviceTokenPrefix = change.DeviceTokenPrefix
@@ -240,8 +242,7 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			body)
 		of, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
 		if err == nil && !claimed && of.Status == 0 {
-			of.Status = http.StatusOK
-			kept, err = s.answerLost(r.Context(), signed.Staff.ID, *of.AuditID)
+			of.Status, kept, err = s.answerLost(r.Context(), signed.Staff.ID, *of.AuditID)
 		}
 		if err != nil {
 			p := s.plainProblem(r.Context(), err)
@@ -252,13 +253,15 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			return
 		}
 		if !claimed {
-			w.Header().Set("Idempotent-Replay", "true")
+			head, body := headOf(kept)
 			w.Header().Set("Content-Type", "application/json")
 			if of.Status >= 400 {
 				w.Header().Set("Content-Type", "application/problem+json")
 			}
+			maps.Copy(w.Header(), head)
+			w.Header().Set("Answered-Before", "true")
 			w.WriteHeader(of.Status)
-			_, _ = w.Write(kept)
+			_, _ = w.Write(body)
 			return
 		}
 		recorded := &recording{answer: answer{ResponseWriter: w}}
@@ -271,9 +274,9 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			if status == 0 || status == http.StatusUnauthorized || status == http.StatusForbidden {
 				status = http.StatusInternalServerError // not kept: it may be permitted, or answered, the next time
 			}
-			kept := withoutSecrets(recorded.body.Bytes())
-			if recorded.Header().Get("Content-Type") == pdfType { // what is printed once may hold secrets
-				status, kept = http.StatusConflict, printedOnce
+			kept := withHead(recorded.Header(), withoutSecrets(recorded.body.Bytes()))
+			if recorded.Header().Get("Content-Type") == paper.Type { // what is printed once may hold secrets
+				status, kept = http.StatusConflict, withHead(http.Header{}, printedOnce)
 			}
 			still, done := s.app.Still(r.Context())
 			defer done()
@@ -287,14 +290,14 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 
 // answerLost is what a request is told that made a change whose answer was lost: what it made, as the audit log has it.
 // Secrets that it handed out are gone.
-func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint64) ([]byte, error) {
+func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint64) (int, []byte, error) {
 	c, err := s.app.ChangeFor(ctx, id, auditID)
 	if err != nil {
-		return nil, err
+		return 0, nil, err
 	}
 	var entries []change.Entry
 	if err := json.Unmarshal([]byte(c.Operations), &entries); err != nil {
-		return nil, err
+		return 0, nil, err
 	}
 	live := s.app.Live()
 	body := api.ChangeResult{Revision: c.Revision, AuditID: c.ID, Made: []api.Made{}, Secrets: []api.Secret{},
@@ -309,7 +312,15 @@ func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint
 			}
 		}
 	}
-	return json.Marshal(body)
+	encoded, err := json.Marshal(body)
+	if err != nil {
+		return 0, nil, err
+	}
+	status, location := madeAt(body.Made)
+	head := http.Header{}
+	head.Set("ETag", etag(c.Revision))
+	head.Set("Location", location)
+	return status, withHead(head, encoded), nil
 }
 
 // printedOnce is the answer to a repeat of a request that printed something.
@@ -416,6 +427,12 @@ func writeText(w http.ResponseWriter, status int, text string) {
 	_, _ = io.WriteString(w, text)
 }
 
+// missing are the endings of files: one that is not there is no page of the console. The codes of places and
+// permissions
+// have points too.
+var missing = map[string]bool{".js": true, ".css": true, ".map": true, ".svg": true, ".png": true, ".ico": true,
+	".woff2": true, ".txt": true, ".json": true, ".webmanifest": true, ".xml": true, ".php": true}
+
 // console serves the built console: its files, and its one page for every other address.
 func console(files fs.FS) http.HandlerFunc {
 	server := http.FileServerFS(files)
@@ -441,6 +458,10 @@ func console(files fs.FS) http.HandlerFunc {
 				}
 			}
 			server.ServeHTTP(w, r)
+			return
+		}
+		if strings.HasPrefix(name, "assets/") || missing[path.Ext(name)] {
+			writeText(w, http.StatusNotFound, "There is no such file.\n")
 			return
 		}
 		entry := "index.html"

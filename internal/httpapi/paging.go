@@ -1,8 +1,14 @@
 package httpapi
 
 import (
+	"encoding/base64"
+	"encoding/binary"
 	"fmt"
+	"hash/crc32"
+	"hash/fnv"
+	"io"
 	"net/url"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -75,32 +81,124 @@ func page[T any](items []T, total int, next string) *listed[T] {
 }
 
 // follow links to the page after this one: the same request, from where this page ends.
-func (l *listed[T]) follow(request url.URL) {
-	if l.Body.Next == "" {
+func follow(out any, request url.URL) {
+	v := reflect.ValueOf(out).Elem()
+	link, body := v.FieldByName("Link"), v.FieldByName("Body")
+	if !link.IsValid() || !body.IsValid() {
 		return
 	}
-	query := request.Query()
-	query.Set("after", l.Body.Next)
-	l.Link = fmt.Sprintf(`<%s?%s>; rel="next"`, request.EscapedPath(), query.Encode())
+	if list, is := body.Interface().(interface{ Following() string }); is && list.Following() != "" {
+		query := request.Query()
+		query.Set("after", list.Following())
+		link.SetString(fmt.Sprintf(`<%s?%s>; rel="next"`, request.EscapedPath(), query.Encode()))
+	}
 }
 
-// pageOf cuts a list that is held in memory anyway into pages; after is the position to begin at.
+// pageOf cuts a list that is held in memory anyway into pages. A cursor names the items on both sides of the cut, so
+// that a list goes on at the right one while others come, go or are renamed; the position counts where both are gone.
 func pageOf[T any](all []T, p *Paging) (*listed[T], error) {
 	limit, err := p.limit()
 	if err != nil {
 		return nil, err
 	}
-	from, err := p.number()
-	if err != nil {
-		return nil, err
+	first := 0
+	if p.After != "" {
+		cut, err := cursorOf(p.After, 3)
+		if err != nil {
+			return nil, err
+		}
+		first = cutAt(all, int(min(cut[0], uint64(len(all)))), cut[1], cut[2])
 	}
-	first := min(int(from), len(all))
 	last := min(first+limit, len(all))
 	next := ""
-	if last < len(all) {
-		next = strconv.Itoa(last)
+	if last < len(all) && last > 0 {
+		next = cursor(uint64(last), identity(&all[last-1]), identity(&all[last]))
 	}
 	return page(all[first:last], len(all), next), nil
+}
+
+// cutAt finds where a list goes on: behind one item, or before another, whichever is nearer to where that was.
+func cutAt[T any](all []T, near int, behind, before uint64) int {
+	if near > 0 && near <= len(all) && identity(&all[near-1]) == behind {
+		return near
+	}
+	found, distance := near, -1
+	for i := range all {
+		at := -1
+		switch identity(&all[i]) {
+		case behind:
+			at = i + 1
+		case before:
+			at = i
+		}
+		if away := max(at-near, near-at); at >= 0 && (distance < 0 || away < distance) {
+			found, distance = at, away
+		}
+	}
+	return found
+}
+
+// cursor writes numbers as the text of a cursor, with a sum that tells it from what is none.
+func cursor(numbers ...uint64) string {
+	var out []byte
+	for _, n := range numbers {
+		out = binary.AppendUvarint(out, n)
+	}
+	return base64.RawURLEncoding.EncodeToString(binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out)))
+}
+
+// cursorOf reads so many numbers from a cursor.
+func cursorOf(text string, count int) ([]uint64, error) {
+	unknown := fault.Invalidf("query.after", "send the 'next' of the page before")
+	whole, err := base64.RawURLEncoding.DecodeString(text)
+	if err != nil || len(whole) < 4 {
+		return nil, unknown
+	}
+	rest, sum := whole[:len(whole)-4], binary.BigEndian.Uint32(whole[len(whole)-4:])
+	if crc32.ChecksumIEEE(rest) != sum {
+		return nil, unknown
+	}
+	numbers := make([]uint64, count)
+	for i := range numbers {
+		n, length := binary.Uvarint(rest)
+		if length <= 0 {
+			return nil, unknown
+		}
+		numbers[i], rest = n, rest[length:]
+	}
+	return numbers, nil
+}
+
+// identifying are the fields that say which item one is, whatever else of it changes.
+var identifying = map[string]bool{"id": true, "staff_number": true, "code": true, "key": true, "kind": true,
+	"number": true, "template": true, "permission": true, "from": true, "row": true}
+
+// identity is a digest of what says which item one is; of all of it where nothing does.
+func identity(item any) uint64 {
+	sum := fnv.New64a()
+	v := reflect.ValueOf(item).Elem()
+	if v.Kind() != reflect.Struct || !identified(sum, v, true) {
+		fmt.Fprintf(sum, "%v", v.Interface())
+	}
+	return sum.Sum64()
+}
+
+func identified(sum io.Writer, v reflect.Value, deeper bool) (any bool) {
+	for i := range v.NumField() {
+		field := v.Field(i)
+		if field.Kind() == reflect.Pointer && !field.IsNil() {
+			field = field.Elem()
+		}
+		name, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ",")
+		switch {
+		case identifying[name] && plainKinds[field.Kind()]:
+			fmt.Fprint(sum, name, "=", field.Interface(), ";")
+			any = true
+		case deeper && field.Kind() == reflect.Struct && v.Type().Field(i).IsExported():
+			any = identified(sum, field, false) || any
+		}
+	}
+	return any
 }
 
 // sortBy orders a list by one of its keys, falling where the name has a - before it. What has the same key stays in the

@@ -24,10 +24,8 @@ type printed struct {
 	Body        []byte
 }
 
-const pdfType = "application/pdf"
-
 func pdf(name string, body []byte) *printed {
-	return &printed{pdfType, fmt.Sprintf("attachment; filename=%q", name), body}
+	return &printed{paper.Type, fmt.Sprintf("attachment; filename=%q", name), body}
 }
 
 // Bounds on what is printed at once.

@@ -3,7 +3,6 @@ package httpapi
 import (
 	"cmp"
 	"context"
-	"strconv"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -31,30 +30,57 @@ func (s *Server) registerStaff() {
 			if err != nil {
 				return nil, err
 			}
-			after, err := in.number()
-			if err != nil {
-				return nil, err
-			}
 			v := s.view(ctx)
 			q, err := s.staffQuery(v, "query.", &in.StaffFilter)
 			if err != nil {
 				return nil, err
 			}
-			q.Sort, q.After, q.Limit = in.Sort, people.StaffID(after), limit
+			q.Sort, q.Limit = in.Sort, limit+1
+			if q.After, q.From, err = v.staffAfter(in.After); err != nil {
+				return nil, err
+			}
 			found, total, err := s.app.FindStaff(callerOf(ctx).id(), *q)
 			if err != nil {
 				return nil, fault.Within("query.", err)
+			}
+			next := ""
+			if len(found) > limit {
+				next = v.staffCursor(found[limit-1].ID, found[limit].ID)
+				found = found[:limit]
 			}
 			items := make([]api.Staff, len(found))
 			for i, p := range found {
 				items[i] = v.staff(p)
 			}
-			next := ""
-			if len(found) == limit && total > limit {
-				next = strconv.FormatUint(uint64(found[len(found)-1].ID), 10)
-			}
 			return page(items, total, next), nil
 		})
+}
+
+// staffCursor names the last person of a page and the first of the next, each as they were: whoever is changed
+// meanwhile
+// may stand elsewhere in the list.
+func (v view) staffCursor(last, next people.StaffID) string {
+	state := v.live.State()
+	return cursor(uint64(last), state.Person(last).Revision, uint64(next), state.Person(next).Revision)
+}
+
+// staffAfter finds where a list of staff goes on: after somebody, or from somebody on.
+func (v view) staffAfter(text string) (after, from people.StaffID, err error) {
+	if text == "" {
+		return 0, 0, nil
+	}
+	cut, err := cursorOf(text, 4)
+	if err != nil {
+		return 0, 0, err
+	}
+	last, next := v.live.State().Person(people.StaffID(cut[0])), v.live.State().Person(people.StaffID(cut[2]))
+	if last == nil || next == nil {
+		return 0, 0, fault.Invalidf("query.after", "send the 'next' of the page before")
+	}
+	if last.Revision != cut[1] && next.Revision == cut[3] {
+		return 0, next.ID, nil
+	}
+	return last.ID, 0, nil
 }
 
 // staffQuery turns a filter of the wire into a query.

@@ -380,7 +380,10 @@ func (s *Server) registerComparison() {
 		Differences bool     `query:"differences" doc:"Only what differs"`
 		Draft       string   `query:"draft" maxLength:"20"`
 	}
-	type out struct{ Body api.Comparison }
+	type out struct {
+		Link string `header:"Link" doc:"rel=next, RFC 8288"`
+		Body api.Comparison
+	}
 	route(s, "GET", "/comparison", "compare-templates", "templates",
 		"Templates side by side, or a template and what a person holds at a place", Access{},
 		func(ctx context.Context, in *in) (*out, error) {
@@ -437,7 +440,7 @@ func (s *Server) registerComparison() {
 				return nil, err
 			}
 			body.Page = cut.Body
-			return &out{body}, nil
+			return &out{Body: body}, nil
 		})
 }
 

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -87,18 +86,6 @@ func (s *Server) viewAt(ctx context.Context, moment *app.Moment) view {
 }
 
 func etag(revision uint64) string { return fmt.Sprintf(`"r%d"`, revision) }
-
-// revisionOf reads an If-Match header; none asks for nothing.
-func revisionOf(ifMatch string) (uint64, error) {
-	if ifMatch == "" || ifMatch == "*" {
-		return 0, nil
-	}
-	revision, err := strconv.ParseUint(strings.TrimPrefix(strings.Trim(ifMatch, `"`), "r"), 10, 64)
-	if err != nil || revision == 0 {
-		return 0, fault.Invalidf("header.If-Match", "send the etag of the record as you read it")
-	}
-	return revision, nil
-}
 
 func (v view) placeRef(id estate.PlaceID) api.PlaceRef {
 	if p := v.live.State().Place(id); p != nil {

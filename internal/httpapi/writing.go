@@ -48,7 +48,7 @@ func set(fields any) json.RawMessage {
 // write makes one operation on behalf of a resource route. Faults name the fields of that route.
 func (s *Server) write(ctx context.Context, w Writing, reason string, op change.Operation) (*changed, error) {
 	var err error
-	if op.Revision, err = revisionOf(w.IfMatch); err != nil {
+	if op.Revisions, err = revisionsOf(w.IfMatch); err != nil {
 		return nil, err
 	}
 	out, err := s.commit(ctx, w.Preview, reason, []change.Operation{op})
@@ -142,18 +142,24 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 	}
 	if !preview {
 		out.ETag = etag(d.State.Revision)
-		if len(out.Body.Made) > 0 {
-			out.Status = http.StatusCreated
-			m := out.Body.Made[0]
-			if m.Kind == "badge" { // several formats may have its number
-				m.Code = ""
-			}
-			if resourceOf[m.Kind] != "" {
-				out.Location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
-			}
-		}
+		out.Status, out.Location = madeAt(out.Body.Made)
 	}
 	return out
+}
+
+// madeAt is the status of a change that made things, and where the first of them is.
+func madeAt(made []api.Made) (status int, location string) {
+	if len(made) == 0 {
+		return http.StatusOK, ""
+	}
+	m := made[0]
+	if m.Kind == "badge" { // several formats may have its number
+		m.Code = ""
+	}
+	if resourceOf[m.Kind] != "" {
+		location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
+	}
+	return http.StatusCreated, location
 }
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",

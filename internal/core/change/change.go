@@ -50,12 +50,13 @@ import (
 
 // Operation is one typed step of a change.
 type Operation struct {
-	Op       string          `json:"op"`                    // "staff.enrol"
-	Ref      string          `json:"ref,omitempty"`         // a name for what this makes; later operations say "@name"
-	On       string          `json:"on,omitempty"`          // what it is done to, by number or code
-	Revision uint64          `json:"if_revision,omitempty"` // of On, as the caller read it; 0 does not ask
-	Set      json.RawMessage `json:"set,omitempty"`         // the fields
-	Reason   string          `json:"reason,omitempty"`      // why; that of the whole change where left out
+	Op        string          `json:"op"`                    // "staff.enrol"
+	Ref       string          `json:"ref,omitempty"`         // a name for what this makes; later operations say "@name"
+	On        string          `json:"on,omitempty"`          // what it is done to, by number or code
+	Revision  uint64          `json:"if_revision,omitempty"` // of On, as the caller read it; 0 does not ask
+	Revisions []uint64        `json:"-"`                     // or any of these
+	Set       json.RawMessage `json:"set,omitempty"`         // the fields
+	Reason    string          `json:"reason,omitempty"`      // why; that of the whole change where left out
 }
 
 // ReasonLater stands for a reason that is yet to be given: in a preview, and in a draft until it is applied.

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -57,7 +58,11 @@ func (t *Trial) findTemplate(field, reference string) (*permit.Template, error) 
 
 // fresh says when the record was changed after the caller read it.
 func (t *Trial) fresh(revision uint64, what string) error {
-	if t.op.Revision != 0 && t.op.Revision != revision {
+	wanted := t.op.Revisions
+	if t.op.Revision != 0 {
+		wanted = append(slices.Clone(wanted), t.op.Revision)
+	}
+	if len(wanted) > 0 && !slices.Contains(wanted, revision) {
 		return fault.Stalef("%s was changed by somebody else in the meantime. Read it again and repeat your edit; "+
 			"nothing was overwritten.", what)
 	}

@@ -49,7 +49,7 @@ const signing: Middleware = {
   },
 };
 
-export const api = createClient<paths>({
+export const api = createClient<paths, "application/json">({
   baseUrl: "/api/v1",
   querySerializer: { array: { style: "form", explode: false } },
 });

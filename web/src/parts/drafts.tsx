@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useLocation } from "@tanstack/react-router";
 import { NotebookPen } from "lucide-react";
-import { api, type Operation, queries, Refusal, type Schema, take } from "@/api/api";
+import { api, type Operation, queries, type Schema, take } from "@/api/api";
 import { Button, buttonLook } from "./parts";
 
 type Draft = Schema["Draft"];
@@ -11,12 +11,9 @@ export function useDraft() {
   return useQuery({
     queryKey: ["draft", "open"],
     queryFn: async () => {
-      try {
-        return await take(api.GET("/drafts/{id}", { params: { path: { id: "open" } } }));
-      } catch (error) {
-        if (error instanceof Refusal && error.problem.status === 404) return null;
-        throw error;
-      }
+      const drafts = await take(api.GET("/drafts", { params: { query: { state: ["open"], limit: 1 } } }));
+      const newest = drafts.items[0];
+      return newest ? take(api.GET("/drafts/{id}", { params: { path: { id: String(newest.id) } } })) : null;
     },
     staleTime: 10_000,
   });
