@@ -4,6 +4,7 @@ SHELL := /bin/bash
 LISTEN ?= 127.0.0.1:8420
 DATABASE_PORT ?= 13390
 FOLDER ?= .local
+VERSION ?= $(patsubst v%,%,$(shell git describe --tags --match 'v*' 2>/dev/null))
 
 CONSOLE_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json web/tsconfig.json
 
@@ -27,7 +28,7 @@ stop: ## End a demo that runs, cleanly
 .PHONY: build
 build: tools web/dist/index.html ## Build the console and the programs into bin/
 	@mkdir -p $(FOLDER)
-	@go build -o bin/ ./cmd/...
+	@go build -ldflags "-X loyallatch.example/latch/internal/command.version=$(VERSION)" -o bin/ ./cmd/...
 
 .PHONY: tools
 tools:

@@ -302,6 +302,16 @@ func TestTheStoryFromAShell(t *testing.T) {
 			"lld_demo-hb-controller-token")
 		return out, code
 	}
+	for _, program := range []string{"loyal", "loyald", "loyalsim"} {
+		for _, misused := range []string{"frob", "--frob"} {
+			_, problems, code := run("", program, misused)
+			assert.Equal(t, 2, code, "%s %s", program, misused)
+			assert.Contains(t, problems, "frob")
+		}
+		version, _, code := run("", program, "--version")
+		assert.Zero(t, code)
+		assert.True(t, strings.HasPrefix(version, program+" version "), version)
+	}
 	_, problems, code := run("", "loyal", "staff", "list")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, problems, "loyal login")

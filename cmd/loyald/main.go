@@ -24,6 +24,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/command"
 	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
@@ -35,8 +36,13 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := command().ExecuteContext(ctx); err != nil {
+	root := rootCommand()
+	command.Prepare(root)
+	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "loyald:", err)
+		if command.Misused(err) {
+			os.Exit(command.ExitUsage)
+		}
 		os.Exit(1)
 	}
 }
@@ -65,9 +71,9 @@ func (f *flags) logger() *slog.Logger {
 	return slog.New(slog.NewJSONHandler(out, nil))
 }
 
-func command() *cobra.Command {
+func rootCommand() *cobra.Command {
 	f := &flags{}
-	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service", SilenceUsage: true, SilenceErrors: true}
+	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service"}
 	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, which setup makes")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")

@@ -19,6 +19,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/command"
 	"loyallatch.example/latch/internal/post"
 )
 
@@ -28,9 +29,9 @@ var errShut = errors.New("the door stays shut")
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals", SilenceErrors: true,
-		SilenceUsage: true}
+	root := &cobra.Command{Use: "loyalsim", Short: "Stand-ins for doors and terminals"}
 	root.AddCommand(door(), mailbox())
+	command.Prepare(root)
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:
@@ -39,6 +40,9 @@ func main() {
 	case errors.Is(err, client.ErrUnreachable):
 		fmt.Fprintln(os.Stderr, "loyalsim:", err)
 		os.Exit(5)
+	case command.Misused(err):
+		fmt.Fprintln(os.Stderr, "loyalsim:", err)
+		os.Exit(command.ExitUsage)
 	default:
 		fmt.Fprintln(os.Stderr, "loyalsim:", err)
 		os.Exit(1)
@@ -91,7 +95,7 @@ func door() *cobra.Command {
 				token = os.Getenv("LOYAL_DEVICE_TOKEN")
 			}
 			if token == "" {
-				return errors.New("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add " +
+				return command.Usagef("say the device's token with --token or LOYAL_DEVICE_TOKEN; loyal device add " +
 					"gives one")
 			}
 			if server == "" {
@@ -122,7 +126,7 @@ func stand(ctx context.Context, service *client.Client, place string, in io.Read
 		case waits:
 			d, err := time.ParseDuration(pause)
 			if err != nil {
-				return fmt.Errorf("%q is not a time to wait; write it as 500ms", pause)
+				return command.Usagef("%q is not a time to wait; write it as 500ms", pause)
 			}
 			time.Sleep(d)
 			continue
@@ -130,7 +134,7 @@ func stand(ctx context.Context, service *client.Client, place string, in io.Read
 		ask := api.DecisionRequest{PIN: line, Place: place}
 		if words := strings.Fields(line); words[0] == "badge" {
 			if len(words) < 2 || len(words) > 3 {
-				return fmt.Errorf("%q is no badge; write it as: badge 118-1067, or badge 118-1067 and a PIN", line)
+				return command.Usagef("%q is no badge; write it as: badge 118-1067, or badge 118-1067 and a PIN", line)
 			}
 			if ask.Badge, ask.PIN = words[1], ""; len(words) == 3 {
 				ask.PIN = words[2]

@@ -8,10 +8,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -19,6 +20,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/command"
 	"loyallatch.example/latch/internal/core/words"
 )
 
@@ -32,12 +34,7 @@ const (
 	ExitUnreachable = 5
 )
 
-// usageError is a command used wrongly.
-type usageError struct{ error }
-
-func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
-
-func (e usageError) Unwrap() error { return e.error }
+func usagef(format string, args ...any) error { return command.Usagef(format, args...) }
 
 // refusal is a decision that refuses: it has been printed already.
 type refusal struct{}
@@ -58,12 +55,13 @@ type session struct {
 	server, output, reason string
 	preview, yes, drafting bool
 
+	width    int    // of the terminal; 0 where the output is none
 	question string // to be asked before the next write, also where it takes nothing from anybody
 }
 
 // Run runs the command line and returns the exit code.
 func Run(ctx context.Context, args []string, stdin *os.File, stdout, stderr io.Writer) int {
-	s := &session{out: stdout, err: stderr, stdin: stdin, in: bufio.NewReader(stdin)}
+	s := &session{out: stdout, err: stderr, stdin: stdin, in: bufio.NewReader(stdin), width: widthOf(stdout)}
 	root := s.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -110,29 +108,30 @@ func (s *session) exitCode(err error) int {
 		return ExitFailed
 	}
 	fmt.Fprintln(s.err, "loyal:", err)
-	var usage usageError
 	var missing notFound
 	switch {
 	case errors.Is(err, client.ErrUnreachable):
 		return ExitUnreachable
-	case errors.As(err, &usage):
+	case command.Misused(err):
 		return ExitUsage
 	case errors.As(err, &missing):
 		return ExitNotFound
-	case strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(), "required flag(s)"):
-		return ExitUsage
 	}
 	return ExitFailed
 }
 
 func (s *session) root() *cobra.Command {
 	root := &cobra.Command{Use: "loyal", Short: "Enrol staff, say where they work and what they may do, and lock them",
-		SilenceUsage: true, SilenceErrors: true,
 		Long: "loyal talks to a Loyal Latch service: enrol staff, assign them to places with a template, give them " +
 			"a PIN,\nsee what they can do and why, and lock them.\n\n" +
 			"Exit codes: 0 done or allowed, 1 failed, 2 used wrongly, 3 refused, 4 not found, 5 the service can't " +
 			"be reached.",
-		PersistentPreRunE: func(*cobra.Command, []string) error { return s.connect() }}
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
+			if command.Group(c) {
+				return nil
+			}
+			return s.connect()
+		}}
 	flags := root.PersistentFlags()
 	flags.StringVar(&s.server, "server", "", "address of the service (or LOYAL_SERVER, or the one signed in to)")
 	flags.StringVarP(&s.output, "output", "o", "text", "text, json or csv")
@@ -167,42 +166,8 @@ func (s *session) root() *cobra.Command {
 		root.AddCommand(c)
 	}
 	root.AddCommand(s.loginCommand(), s.logoutCommand())
-	root.SetFlagErrorFunc(func(c *cobra.Command,
-		err error) error {
-		return usagef("%w; see %s --help", err, c.CommandPath())
-	})
-	sayMisuse(root)
+	command.Prepare(root)
 	return root
-}
-
-// sayMisuse lets every command say how it is called when it is called with too few or too many words.
-func sayMisuse(c *cobra.Command) {
-	if fits := c.Args; fits != nil {
-		c.Args = func(c *cobra.Command, args []string) error {
-			if fits(c, args) == nil {
-				return nil
-			}
-			call := strings.TrimSuffix(c.UseLine(), " [flags]")
-			switch len(args) {
-			case 0:
-				return usagef("something is missing; it is called as: %s", call)
-			default:
-				return usagef("%s is not what this takes; it is called as: %s, and a name of several words stands "+
-					"in quotes", quoted(args), call)
-			}
-		}
-	}
-	for _, below := range c.Commands() {
-		sayMisuse(below)
-	}
-}
-
-func quoted(words []string) string {
-	quoted := make([]string, len(words))
-	for i, word := range words {
-		quoted[i] = strconv.Quote(word)
-	}
-	return strings.Join(quoted, " ")
 }
 
 // settings are what loyal login keeps.
@@ -227,7 +192,7 @@ func readSettings() settings {
 		return kept
 	}
 	if text, err := os.ReadFile(path); err == nil {
-		_ = json.Unmarshal(text, &kept) // a damaged file is as good as none: signing in writes a new one
+		_ = json.Unmarshal(text, &kept) // a damaged file is as good as none: signing in sets it aside
 	}
 	return kept
 }
@@ -244,7 +209,16 @@ func writeSettings(kept settings) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(path, append(text, '\n'), 0o600)
+	if was, err := os.ReadFile(path); err == nil && len(was) > 0 && !json.Valid(was) {
+		if err := os.Rename(path, path+".damaged"); err != nil { // somebody may want what they wrote there
+			return err
+		}
+	}
+	next := path + ".next" // whole or not at all, also where the disk is full
+	if err := os.WriteFile(next, append(text, '\n'), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(next, path)
 }
 
 func (s *session) connect() error {
@@ -271,11 +245,15 @@ func (s *session) connect() error {
 
 func (s *session) loginCommand() *cobra.Command {
 	var name, scope string
+	var insecure bool
 	c := &cobra.Command{Use: "login", Short: "Sign in and keep a token", Args: cobra.NoArgs,
 		Example: "  loyal login --server http://127.0.0.1:8420 --name idris@quillmere.example\n  loyal login --name " +
 			"Q0002 --scope read < password-file", RunE: func(c *cobra.Command, _ []string) error {
 			if name == "" {
 				return usagef("say who signs in with --name: a work email or a staff number")
+			}
+			if err := s.mayTell(c.Context(), insecure); err != nil {
+				return err
 			}
 			password, err := s.secret("Password: ")
 			if err != nil {
@@ -305,11 +283,26 @@ func (s *session) loginCommand() *cobra.Command {
 			return nil
 		}}
 	c.Flags().StringVar(&name, "name", "", "work email or staff number")
+	c.Flags().BoolVar(&insecure, "insecure", false, "send the password without TLS, which whoever is in between reads")
 	c.Flags().StringVar(&scope, "scope", "everything",
 		"what the token may do: read, daily (the daily job too) or everything")
 	completeFlag(c, "scope", cobra.FixedCompletions([]string{"read", "daily", "everything"},
 		cobra.ShellCompDirectiveNoFileComp))
 	return c
+}
+
+// mayTell says why a password is not sent to a server: it does not go over TLS, or what answers is no such service.
+func (s *session) mayTell(ctx context.Context, insecure bool) error {
+	server, err := url.Parse(s.client.Server)
+	if err != nil || server.Host == "" || server.Scheme != "http" && server.Scheme != "https" {
+		return usagef("%q is no address of a service; write it as https://latch.example.org", s.client.Server)
+	}
+	address := net.ParseIP(server.Hostname())
+	if server.Scheme == "http" && server.Hostname() != "localhost" && !address.IsLoopback() && !insecure {
+		return usagef("%s is not reached over TLS, so that others could read the password; name it as https://…, or "+
+			"add --insecure", s.client.Server)
+	}
+	return s.client.Check(ctx)
 }
 
 func (s *session) logoutCommand() *cobra.Command {

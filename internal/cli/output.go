@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -44,8 +45,7 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 			append(options, client.Header("Accept", "text/csv"), client.Query("limit", asked))...); err != nil {
 			return err
 		}
-		_, err := s.out.Write(raw)
-		return err
+		return s.csv(raw)
 	}
 	items, total, err := client.All[T](ctx, s.client, path, most, options...)
 	if err != nil {
@@ -64,6 +64,12 @@ func list[T any](ctx context.Context, s *session, path string, most int, columns
 	}
 	s.shown(len(items), total)
 	return nil
+}
+
+// csv prints a CSV as a shell expects it: its lines end as those of other programs do.
+func (s *session) csv(raw []byte) error {
+	_, err := s.out.Write(bytes.ReplaceAll(raw, []byte("\r\n"), []byte("\n")))
+	return err
 }
 
 // shown says how much of a list is shown, where it is not all.
@@ -100,9 +106,15 @@ func table[T any](s *session, items []T, columns []column[T]) {
 			widths[j] = max(widths[j], utf8.RuneCountInString(rows[i][j]))
 		}
 	}
+	if s.width > 0 {
+		narrow(widths, s.width)
+	}
 	line := func(cells []string, style string) {
 		var b strings.Builder
 		for j, cell := range cells {
+			if utf8.RuneCountInString(cell) > widths[j] {
+				cell = string([]rune(cell)[:widths[j]-1]) + "…"
+			}
 			b.WriteString(cell)
 			if j < len(cells)-1 {
 				b.WriteString(strings.Repeat(" ", widths[j]-utf8.RuneCountInString(cell)+2))
@@ -118,6 +130,38 @@ func table[T any](s *session, items []T, columns []column[T]) {
 	for _, row := range rows {
 		line(row, "")
 	}
+}
+
+// leastWidth is how narrow a column becomes to fit the terminal: codes and numbers stay whole.
+const leastWidth = 10
+
+// narrow makes the widest columns narrower until they fit beside each other, or none can be narrower.
+func narrow(widths []int, room int) {
+	for {
+		sum, widest := 2*(len(widths)-1), 0
+		for j, width := range widths {
+			if sum += width; width > widths[widest] {
+				widest = j
+			}
+		}
+		if sum <= room || widths[widest] <= leastWidth {
+			return
+		}
+		widths[widest]--
+	}
+}
+
+// widthOf is how wide a terminal is; 0 of what is none: programs read whole lines.
+func widthOf(w io.Writer) int {
+	file, is := w.(*os.File)
+	if !is {
+		return 0
+	}
+	width, _, err := term.GetSize(int(file.Fd()))
+	if err != nil {
+		return 0
+	}
+	return width
 }
 
 // styled colours a text on a terminal, where NO_COLOR is not set.

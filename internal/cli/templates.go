@@ -370,8 +370,7 @@ func (s *session) passOn(ctx context.Context, path string, options ...client.Opt
 	if err := s.client.Get(ctx, path, &answer, options...); err != nil {
 		return err
 	}
-	_, err := s.out.Write(answer)
-	return err
+	return s.csv(answer)
 }
 
 func (s *session) templateRetire() *cobra.Command {

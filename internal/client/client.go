@@ -33,6 +33,23 @@ func New(server, token string) *Client {
 	return &Client{Server: strings.TrimSuffix(server, "/"), Token: token, HTTP: &http.Client{Timeout: 60 * time.Second}}
 }
 
+// ErrOther says that what answers is something else than the service.
+var ErrOther = errors.New("what answers there is no Loyal Latch service")
+
+// Check says whether a service answers at all, and is one.
+func (c *Client) Check(ctx context.Context) error {
+	var me api.Me
+	err := c.Get(ctx, "/me", &me)
+	var p *api.Problem
+	switch {
+	case errors.Is(err, ErrUnreachable):
+		return err
+	case err == nil && me.Organisation != "", errors.As(err, &p) && strings.HasPrefix(p.Type, api.ProblemPrefix):
+		return nil
+	}
+	return fmt.Errorf("%w: %s", ErrOther, c.Server)
+}
+
 // Option changes a request before it is sent.
 type Option func(*http.Request)
 
