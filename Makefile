@@ -30,6 +30,27 @@ build: tools web/dist/index.html ## Build the console and the programs into bin/
 	@mkdir -p $(FOLDER)
 	@go build -ldflags "-X loyallatch.example/latch/internal/command.version=$(VERSION)" -o bin/ ./cmd/...
 
+PREFIX ?= /usr/local
+
+.PHONY: install
+install: ## Install what make build built: under PREFIX, and under DESTDIR where a package is made
+	@test -x bin/loyald || { echo "run make build first"; exit 1; }
+	install -D -m 0755 -t $(DESTDIR)$(PREFIX)/bin bin/loyal bin/loyald bin/loyalsim
+	install -D -m 0644 packaging/loyal-latch.service $(DESTDIR)$(PREFIX)/lib/systemd/system/loyal-latch.service
+	install -D -m 0644 packaging/sysusers.conf $(DESTDIR)$(PREFIX)/lib/sysusers.d/loyal-latch.conf
+	install -D -m 0644 packaging/tmpfiles.conf $(DESTDIR)$(PREFIX)/lib/tmpfiles.d/loyal-latch.conf
+	install -D -m 0644 -t $(DESTDIR)$(PREFIX)/share/doc/loyal-latch docs/*.md README.md CHANGELOG.md SECURITY.md LICENSE
+	install -d $(DESTDIR)$(PREFIX)/share/bash-completion/completions $(DESTDIR)$(PREFIX)/share/zsh/vendor-completions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
+	bin/loyal completion bash > $(DESTDIR)$(PREFIX)/share/bash-completion/completions/loyal
+	bin/loyal completion zsh > $(DESTDIR)$(PREFIX)/share/zsh/vendor-completions/_loyal
+	bin/loyal completion fish > $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d/loyal.fish
+	@# The unit names the programs where a package puts them
+	sed -i 's#/usr/bin/#$(PREFIX)/bin/#; s#/usr/share/#$(PREFIX)/share/#' $(DESTDIR)$(PREFIX)/lib/systemd/system/loyal-latch.service
+
+.PHONY: package
+package: build ## Build a Debian package into dist/
+	@scripts/package $(or $(VERSION),0.0.0) dist
+
 .PHONY: tools
 tools:
 	@scripts/tools mariadb
@@ -48,6 +69,7 @@ RACED := ./internal/core/... ./internal/app
 .PHONY: test
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
 	@scripts/tools chromium poppler
+	cd web && npx --no-install vitest run --dir src
 	go test -race -timeout 20m $(RACED)
 	go test -timeout 20m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 

@@ -1,7 +1,8 @@
 import { useState } from "react";
 import type { Refusal } from "@/api/api";
-import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "./choices";
-import { SelectField, TextField } from "./parts";
+import { Combobox } from "./Combobox";
+import { placeOptions, templateOptions, usePlaces, useTemplates } from "./choices";
+import { DateField } from "./DateField";
 
 /** Today's date as the browser has it. */
 export const isoToday = () => isoDay(0);
@@ -35,7 +36,7 @@ export function AssignmentFields({
   const chosen = templates.data?.items.find((t) => t.code === choices.template);
   return (
     <div className="grid grid-cols-2 gap-3">
-      <SelectField
+      <Combobox
         label="Where"
         required
         className="col-span-2"
@@ -43,11 +44,10 @@ export function AssignmentFields({
         onChange={(e) => choices.setPlace(e.target.value)}
         error={wrong?.field("place")}
         hint="Covers everything below it, also what is added there later."
-      >
-        <option value="">Choose a place</option>
-        <PlaceOptions places={places.data} />
-      </SelectField>
-      <SelectField
+        placeholder="Choose a place"
+        options={placeOptions(places.data)}
+      />
+      <Combobox
         label="Works as"
         required
         className="col-span-2"
@@ -55,11 +55,10 @@ export function AssignmentFields({
         onChange={(e) => choices.setTemplate(e.target.value)}
         error={wrong?.field("template") ?? (chosen && !chosen.assignable ? chosen.why_not : undefined)}
         hint={chosen?.summary}
-      >
-        <option value="">Choose a template</option>
-        <TemplateOptions templates={templates.data?.items} giving />
-      </SelectField>
-      <TextField
+        placeholder="Choose a template"
+        options={templateOptions(templates.data?.items, { giving: true })}
+      />
+      <DateField
         label="From"
         type="date"
         required
@@ -67,7 +66,7 @@ export function AssignmentFields({
         onChange={(e) => choices.setFrom(e.target.value)}
         error={wrong?.field("from")}
       />
-      <TextField
+      <DateField
         label="Until"
         optional
         type="date"

@@ -1,7 +1,8 @@
 import { type ReactNode, useState } from "react";
 import type { Operation } from "@/api/api";
 import { Reasoned } from "./change";
-import { Ask, TextField } from "./parts";
+import { DateField } from "./DateField";
+import { Ask } from "./parts";
 
 /** Changes between which days something counts, with what that gives and takes shown first. */
 export function DatesDialog({
@@ -35,8 +36,8 @@ export function DatesDialog({
     <Ask open wide onOpenChange={close} title={title} about={about}>
       <div className="mb-4 grid grid-cols-2 gap-3">
         {children}
-        <TextField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
-        <TextField
+        <DateField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
+        <DateField
           label="Until"
           optional
           type="date"

@@ -3,8 +3,10 @@ import { Lock } from "lucide-react";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, type ChangeResult, change, type Operation, type Place, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
-import { PlaceOptions, usePlaces } from "./choices";
-import { Ask, Button, SecretSlip, SelectField, TextField, Wrong } from "./parts";
+import { Combobox } from "./Combobox";
+import { placeOptions, usePlaces } from "./choices";
+import { DateField } from "./DateField";
+import { Ask, Button, SecretSlip, TextField, Wrong } from "./parts";
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
@@ -152,16 +154,15 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
         >
           {act === "bar" && (
             <div className="grid grid-cols-2 gap-3">
-              <SelectField
+              <Combobox
                 label="Place, with all in it"
                 required
                 value={where}
                 onChange={(e) => setWhere(e.target.value)}
-              >
-                <option value="">Choose a place</option>
-                <PlaceOptions places={barrable} />
-              </SelectField>
-              <TextField
+                placeholder="Choose a place"
+                options={placeOptions(barrable)}
+              />
+              <DateField
                 label="Until"
                 optional
                 type="datetime-local"
@@ -173,7 +174,7 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
           )}
           {act === "leave" && (
             <div className="grid grid-cols-2 gap-3">
-              <TextField
+              <DateField
                 label="Last day that counts"
                 optional
                 type="date"
@@ -220,7 +221,7 @@ function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
             </div>
           )}
           {act === "lock" && (
-            <TextField
+            <DateField
               label="Until"
               optional
               type="datetime-local"

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { api, change, type Operation, queries, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { ChangeDialog, useApplied } from "./change";
+import { DateField } from "./DateField";
 import { PersonField } from "./PersonField";
 import { Ask, Button, TextField, Wrong } from "./parts";
 
@@ -202,7 +203,7 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
 
 function Until({ day, until, setUntil }: { day?: boolean; until: string; setUntil: (until: string) => void }) {
   return (
-    <TextField
+    <DateField
       label="Counts until"
       optional
       type="datetime-local"

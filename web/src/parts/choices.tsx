@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, everyPage, type Place, type Schema, take } from "@/api/api";
+import type { Option } from "./Combobox";
 
 /** The whole estate, parents before children. */
 export function usePlaces({ retired = false } = {}) {
@@ -61,7 +62,7 @@ export function SiteOptions({ places }: { places?: Place[] | undefined }) {
 
 const inset = (depth: number) => "\u2003".repeat(depth);
 
-/** Places to choose from, as a tree. */
+/** Places to choose from, as a tree, where several are chosen. */
 export function PlaceOptions({ places }: { places?: Place[] }) {
   return places?.map((p) => (
     <option key={p.code} value={p.code}>
@@ -71,31 +72,34 @@ export function PlaceOptions({ places }: { places?: Place[] }) {
   ));
 }
 
-/** Templates to choose from; what is not yours to give is unavailable, with the reason, where that matters. */
-export function TemplateOptions({ templates, giving }: { templates?: Schema["Template"][]; giving?: boolean }) {
+/** Templates to choose from, where several are. */
+export function TemplateOptions({ templates }: { templates?: Schema["Template"][] }) {
   return templates?.map((t) => (
-    <option key={t.code} value={t.code} disabled={giving && !t.assignable} title={giving ? t.why_not : undefined}>
+    <option key={t.code} value={t.code}>
       {t.name}
-      {giving && !t.assignable && " (gives more than you hold)"}
     </option>
   ));
 }
+
+/** Places to choose from, as a tree, each with its code. */
+export const placeOptions = (places: Place[] | undefined): Option[] | undefined =>
+  places?.map((p) => ({ value: p.code, label: p.name, note: p.code, depth: p.depth }));
+
+/** Templates to choose from; what is not yours to give is unavailable, and says so, where that matters. */
+export const templateOptions = (
+  templates: Schema["Template"][] | undefined,
+  { giving = false } = {},
+): Option[] | undefined =>
+  templates?.map((t) => {
+    const beyond = giving && !t.assignable;
+    return { value: t.code, label: t.name, note: beyond ? "gives more than you hold" : t.code, disabled: beyond };
+  });
 
 /** Groups of the catalogue to choose from, as a tree. */
-export function GroupOptions({ groups }: { groups?: { key: string; title: string; depth: number }[] }) {
-  return groups?.map((g) => (
-    <option key={g.key} value={g.key}>
-      {inset(g.depth)}
-      {g.title}
-    </option>
-  ));
-}
+export const groupOptions = (
+  groups: { key: string; title: string; depth: number }[] | undefined,
+): Option[] | undefined => groups?.map((g) => ({ value: g.key, label: g.title, depth: g.depth }));
 
 /** Permissions to choose from, each with its group. */
-export function PermissionOptions({ permissions }: { permissions?: Schema["Permission"][] }) {
-  return permissions?.map((p) => (
-    <option key={p.key} value={p.key}>
-      {p.group_title}: {p.title}
-    </option>
-  ));
-}
+export const permissionOptions = (permissions: Schema["Permission"][] | undefined): Option[] | undefined =>
+  permissions?.map((p) => ({ value: p.key, label: p.title, note: p.group_title }));

@@ -85,7 +85,7 @@ export function TakeAlong({
   );
 }
 
-type FieldProps = { label: string; hint?: ReactNode; error?: string; optional?: boolean; className?: string };
+export type FieldProps = { label: string; hint?: ReactNode; error?: string; optional?: boolean; className?: string };
 
 /** A label with its input, hint and error, tied together for screen readers. */
 export function Field({

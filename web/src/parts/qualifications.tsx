@@ -6,6 +6,7 @@ import { api, type Operation, queries, type Schema, type Staff, send, take } fro
 import { useMay } from "@/areas/session/session";
 import { isoToday } from "./AssignmentFields";
 import { ChangeDialog, Reasoned } from "./change";
+import { DateField } from "./DateField";
 import { Ask, Button, day, Loading, Mark, Section, SelectField, TextField, Wrong } from "./parts";
 
 export type Certificate = Schema["Certificate"];
@@ -200,8 +201,8 @@ function CertificateDialog({ staff, close }: { staff: Staff; close: () => void }
           ))}
         </SelectField>
         <TextField label="Number on it" optional maxLength={64} value={form.number} onChange={put("number")} />
-        <TextField label="Issued on" type="date" required value={form.issued} onChange={put("issued")} />
-        <TextField
+        <DateField label="Issued on" type="date" required value={form.issued} onChange={put("issued")} />
+        <DateField
           label="Last day"
           optional
           type="date"
@@ -258,8 +259,8 @@ export function CertificateChange({ certificate: c, close }: { certificate: Cert
     >
       <div className="mb-4 grid grid-cols-3 gap-3">
         <TextField label="Number on it" optional maxLength={64} value={form.number} onChange={put("number")} />
-        <TextField label="Issued on" type="date" value={form.issued} onChange={put("issued")} />
-        <TextField label="Last day" optional type="date" value={form.until} onChange={put("until")} />
+        <DateField label="Issued on" type="date" value={form.issued} onChange={put("issued")} />
+        <DateField label="Last day" optional type="date" value={form.until} onChange={put("until")} />
         <label className="col-span-2 text-sm">
           <span className="mb-0.5 block font-[600]">
             Scan <span className="font-normal text-faded">(PDF, PNG or JPEG, at most 3 MB)</span>

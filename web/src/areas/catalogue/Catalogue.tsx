@@ -5,8 +5,9 @@ import { Fragment, useDeferredValue, useMemo, useState } from "react";
 import { api, everyPage, type Operation, type Schema, take } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { GroupOptions } from "@/parts/choices";
+import { groupOptions } from "@/parts/choices";
 import { PeopleList } from "@/parts/PeopleList";
 import {
   Ask,
@@ -446,16 +447,15 @@ function EditDialog({
           />
         )}
         {!fixed && (
-          <SelectField
+          <Combobox
             label={permission ? "Group" : "Stands in"}
             required={permission}
             className="col-span-2"
             value={form.group}
             onChange={put("group")}
-          >
-            <option value="">{permission ? "Choose a group" : "The top"}</option>
-            <GroupOptions groups={groups.filter((g) => g.key !== old?.key)} />
-          </SelectField>
+            placeholder={permission ? "Choose a group" : "The top"}
+            options={groupOptions(groups.filter((g) => g.key !== old?.key))}
+          />
         )}
         {permission && !fixed && (
           <>

@@ -1,21 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
-import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { Combobox } from "@/parts/Combobox";
+import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
-import {
-  Button,
-  Grounds,
-  instant,
-  Mark,
-  moment,
-  Page,
-  Section,
-  SelectField,
-  Tabs,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { Button, Grounds, instant, Mark, moment, Page, Section, Tabs, TextField, Wrong } from "@/parts/parts";
 
 /** The pages that ask what would happen. */
 export function CheckTabs() {
@@ -99,7 +89,7 @@ export function CheckPage() {
               error={wrong?.field("pin")}
             />
           )}
-          <SelectField
+          <Combobox
             label="Where"
             required
             value={place}
@@ -108,21 +98,19 @@ export function CheckPage() {
               setPermission("");
             }}
             error={wrong?.field("place")}
-          >
-            <option value="">Choose a place</option>
-            <PlaceOptions places={places.data} />
-          </SelectField>
-          <SelectField
+            placeholder="Choose a place"
+            options={placeOptions(places.data)}
+          />
+          <Combobox
             label="What"
             value={permission}
             onChange={(e) => setPermission(e.target.value)}
             error={wrong?.field("permission")}
             required={!!here && !here.asks}
-          >
-            <option value="">{here?.asks ? "What the place asks about" : "Choose a permission"}</option>
-            <PermissionOptions permissions={permissions.data?.items} />
-          </SelectField>
-          <TextField
+            placeholder={here?.asks ? "What the place asks about" : "Choose a permission"}
+            options={permissionOptions(permissions.data?.items)}
+          />
+          <DateField
             label="When"
             optional
             type="datetime-local"

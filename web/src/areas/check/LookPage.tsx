@@ -2,22 +2,11 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
-import { PlaceOptions, usePlaces } from "@/parts/choices";
+import { Combobox } from "@/parts/Combobox";
+import { placeOptions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
-import {
-  Button,
-  Empty,
-  instant,
-  Loading,
-  Mark,
-  moment,
-  Page,
-  Section,
-  SelectField,
-  Statement,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { Button, Empty, instant, Loading, Mark, moment, Page, Section, Statement, Wrong } from "@/parts/parts";
 import { CheckTabs } from "./CheckPage";
 
 type Search = { staff?: string; place?: string; at?: string };
@@ -70,15 +59,14 @@ export function LookPage() {
             value={form.staff ?? ""}
             onChosen={(staff) => setForm({ ...form, staff })}
           />
-          <SelectField
+          <Combobox
             label="Where"
             value={form.place ?? ""}
             onChange={(e) => setForm({ ...form, place: e.target.value || undefined })}
-          >
-            <option value="">Their home site</option>
-            <PlaceOptions places={places.data} />
-          </SelectField>
-          <TextField
+            placeholder="Their home site"
+            options={placeOptions(places.data)}
+          />
+          <DateField
             label="When"
             optional
             type="datetime-local"

@@ -4,6 +4,7 @@ import { X } from "lucide-react";
 import { useState } from "react";
 import { api, everyPage, queries, Refusal, type Schema, take } from "@/api/api";
 import { useApplied } from "@/parts/change";
+import { DateField } from "@/parts/DateField";
 import { took } from "@/parts/drafts";
 import { Changes, Effects } from "@/parts/effects";
 import { Ask, Button, Empty, Loading, moment, Page, Section, TextField, Wrong } from "@/parts/parts";
@@ -284,7 +285,7 @@ function PlanDialog({ draft, reason: first, close }: { draft: Draft; reason: str
           run.mutate();
         }}
       >
-        <TextField
+        <DateField
           label="When"
           required
           type="datetime-local"

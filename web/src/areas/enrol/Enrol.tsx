@@ -4,6 +4,7 @@ import { AlertTriangle } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { api, type ChangeResult, change, type Operation, Refusal, take } from "@/api/api";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
+import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
 import { PersonField } from "@/parts/PersonField";
 import {
@@ -176,7 +177,7 @@ function Form({ again }: { again: () => void }) {
                 value={form.job_title}
                 onChange={set("job_title")}
               />
-              <TextField
+              <DateField
                 label="Start"
                 type="date"
                 required
@@ -184,7 +185,7 @@ function Form({ again }: { again: () => void }) {
                 onChange={set("start_date")}
                 error={wrong?.field("start_date")}
               />
-              <TextField
+              <DateField
                 label="Contract end"
                 optional
                 type="date"

@@ -3,8 +3,10 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Operation, type Place, queries, Refusal, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { PermissionOptions, PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PeopleList } from "@/parts/PeopleList";
 import {
   Ask,
@@ -172,11 +174,14 @@ function PlacePanel({ place }: { place: Place }) {
       {may("console.view_staff") && (
         <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
           <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
-            <SelectField label="Permission" value={permission} onChange={(e) => setPermission(e.target.value)}>
-              <option value="">Choose a permission</option>
-              <PermissionOptions permissions={permissions.data?.items} />
-            </SelectField>
-            <TextField
+            <Combobox
+              label="Permission"
+              value={permission}
+              onChange={(e) => setPermission(e.target.value)}
+              placeholder="Choose a permission"
+              options={permissionOptions(permissions.data?.items)}
+            />
+            <DateField
               label="At a moment"
               optional
               type="datetime-local"
@@ -304,11 +309,16 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
       >
         <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={put("name")} />
         {place.kind !== "site" && (
-          <SelectField label="Stands in" required className="col-span-2" value={form.parent} onChange={put("parent")}>
-            <PlaceOptions
-              places={places.data?.filter((p) => (p.kind === "site" || p.kind === "zone") && p.code !== place.code)}
-            />
-          </SelectField>
+          <Combobox
+            label="Stands in"
+            required
+            className="col-span-2"
+            value={form.parent}
+            onChange={put("parent")}
+            options={placeOptions(
+              places.data?.filter((p) => (p.kind === "site" || p.kind === "zone") && p.code !== place.code),
+            )}
+          />
         )}
         {place.kind === "door" && (
           <SelectField label="Asks to be shown" value={form.proof} onChange={put("proof")}>
@@ -333,10 +343,14 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
           </SelectField>
         )}
         {place.kind !== "site" && place.kind !== "zone" && (
-          <SelectField label="A request here is about" className="col-span-2" value={form.asks} onChange={put("asks")}>
-            <option value="">Nothing in particular</option>
-            <PermissionOptions permissions={permissions.data?.items} />
-          </SelectField>
+          <Combobox
+            label="A request here is about"
+            className="col-span-2"
+            value={form.asks}
+            onChange={put("asks")}
+            placeholder="Nothing in particular"
+            options={permissionOptions(permissions.data?.items)}
+          />
         )}
         <RequiresField
           value={form.requires.split(",").filter(Boolean)}
@@ -458,16 +472,15 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
           </SelectField>
         )}
         {form.kind !== "site" && form.kind !== "zone" && (
-          <SelectField
+          <Combobox
             label="A request here is about"
             className="col-span-2"
             value={form.asks}
             onChange={set("asks")}
             error={wrong?.field("asks")}
-          >
-            <option value="">Nothing in particular</option>
-            <PermissionOptions permissions={permissions.data?.items} />
-          </SelectField>
+            placeholder="Nothing in particular"
+            options={permissionOptions(permissions.data?.items)}
+          />
         )}
         <div className="col-span-2 space-y-3">
           {!wrong?.problem.errors?.length && <Wrong error={run.error} />}

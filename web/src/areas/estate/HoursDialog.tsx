@@ -3,6 +3,7 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import { type Operation, type Place, Refusal, sendFile } from "@/api/api";
 import { ChangeDialog } from "@/parts/change";
+import { DateField } from "@/parts/DateField";
 import { Ask, Button, TakeAlong, TextField, Wrong } from "@/parts/parts";
 import { Remove, type Rule, Rules, read, whole, written } from "@/parts/rules";
 
@@ -85,14 +86,14 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
                         value={d.name}
                         onChange={(e) => put(i, { name: e.target.value })}
                       />
-                      <TextField
+                      <DateField
                         label="First day"
                         type="date"
                         required
                         value={d.from}
                         onChange={(e) => put(i, { from: e.target.value, ...(!d.until && { until: e.target.value }) })}
                       />
-                      <TextField
+                      <DateField
                         label="Last day"
                         type="date"
                         required

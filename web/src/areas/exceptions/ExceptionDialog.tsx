@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Operation, take } from "@/api/api";
+import { Combobox } from "@/parts/Combobox";
 import { Reasoned } from "@/parts/change";
-import { PlaceOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { placeOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
 import { Ask, SelectField, TextField } from "@/parts/parts";
 
@@ -69,36 +71,34 @@ export function ExceptionDialog({
             <PersonField label="Who" required value={who} onChosen={setWho} />
           </div>
         )}
-        <SelectField
+        <Combobox
           label="Where"
           required
           className="col-span-2"
           value={place}
           onChange={(e) => setPlace(e.target.value)}
-        >
-          <option value="">Choose a place</option>
-          <PlaceOptions places={places.data} />
-        </SelectField>
-        <SelectField
+          placeholder="Choose a place"
+          options={placeOptions(places.data)}
+        />
+        <Combobox
           label="What"
           required
           className="col-span-2"
           value={permission}
           onChange={(e) => setPermission(e.target.value)}
           error={unable}
-        >
-          <option value="">{here ? "Choose a permission" : "Choose a place first"}</option>
-          {permissions.data?.items.map((p) => {
+          placeholder={here ? "Choose a permission" : "Choose a place first"}
+          options={permissions.data?.items.map((p) => {
             const why = held.get(p.key)?.why_not;
-            const none = why && /^(no|none|0)$/.test(held.get(p.key)!.level);
-            return (
-              <option key={p.key} value={p.key} disabled={!!none} title={why}>
-                {p.group_title}: {p.title}
-                {none && " (not yours to give)"}
-              </option>
-            );
+            const none = !!why && /^(no|none|0)$/.test(held.get(p.key)!.level);
+            return {
+              value: p.key,
+              label: p.title,
+              note: none ? "not yours to give" : p.group_title,
+              disabled: none,
+            };
           })}
-        </SelectField>
+        />
         <SelectField
           label="Add or withhold"
           className="col-span-2"
@@ -126,7 +126,7 @@ export function ExceptionDialog({
             onChange={(e) => setLevel(e.target.value)}
           />
         )}
-        <TextField
+        <DateField
           label="From"
           optional
           type="date"
@@ -134,7 +134,7 @@ export function ExceptionDialog({
           onChange={(e) => setFrom(e.target.value)}
           hint="Left empty: at once."
         />
-        <TextField
+        <DateField
           label="Until"
           optional
           type="date"

@@ -4,8 +4,9 @@ import { useState } from "react";
 import { api, everyPage, type Operation, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { NarrowBy } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { TemplateOptions, useTemplates } from "@/parts/choices";
+import { templateOptions, useTemplates } from "@/parts/choices";
 import { Button, Choice, day, Empty, inputLook, Loading, Page, SearchBox, TakeAlong, Wrong } from "@/parts/parts";
 import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
@@ -86,10 +87,13 @@ export function Exceptions() {
           value={search.q}
           onChange={(q) => put({ q })}
         />
-        <Choice label="That differ from a template" value={search.template} onChange={(template) => put({ template })}>
-          <option value="">Any template</option>
-          <TemplateOptions templates={templates.data?.items} />
-        </Choice>
+        <NarrowBy
+          label="That differ from a template"
+          placeholder="Any template"
+          value={search.template ?? ""}
+          onChange={(e) => put({ template: e.target.value || undefined })}
+          options={templateOptions(templates.data?.items)}
+        />
         <Choice label="Added or withheld" value={search.kind} onChange={(kind) => put({ kind })}>
           <option value="">Added and withheld</option>
           <option value="added">Added</option>

@@ -6,6 +6,7 @@ import { api, queries, Refusal, type Schema, take } from "@/api/api";
 import { isoDay } from "@/parts/AssignmentFields";
 import { useApplied } from "@/parts/change";
 import { SiteOptions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
 import {
   Ask,
@@ -266,7 +267,7 @@ function RenewDialog({ items, close }: { items: Item[]; close: () => void }) {
           run.mutate();
         }}
       >
-        <TextField
+        <DateField
           label="New last day"
           type="date"
           required

@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { api, everyPage, take } from "@/api/api";
 import { useMe } from "@/areas/session/session";
-import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { NarrowBy } from "@/parts/Combobox";
+import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { Choice, Empty, engagementWord, inputLook, Page, SearchBox, TakeAlong } from "@/parts/parts";
 import { GridTable } from "./GridTable";
 
@@ -58,31 +59,38 @@ export function Grid() {
       }
     >
       <div className="mb-3 grid gap-2 sm:grid-cols-3 lg:grid-cols-4">
-        <select aria-label="Place" value={place} onChange={(e) => put({ place: e.target.value })} className={inputLook}>
-          <PlaceOptions places={places.data} />
-        </select>
-        <Choice label="Columns" value={search.permission} onChange={(permission) => put({ permission })}>
-          <option value="">Columns: permissions there</option>
-          {permissions.data?.map((p) => (
-            <option key={p.key} value={p.key}>
-              Columns: places for “{p.title}”
-            </option>
-          ))}
-        </Choice>
-        <select
-          aria-label="Group of permissions"
+        <NarrowBy
+          label="Place"
+          value={place}
+          onChange={(e) => e.target.value && put({ place: e.target.value })}
+          options={placeOptions(places.data)}
+        />
+        <NarrowBy
+          label="Columns"
+          placeholder="Columns: permissions there"
+          value={search.permission ?? ""}
+          onChange={(e) => put({ permission: e.target.value || undefined })}
+          options={permissions.data?.map((p) => ({
+            value: p.key,
+            label: `Columns: places for “${p.title}”`,
+            note: p.group_title,
+          }))}
+        />
+        <NarrowBy
+          label="Group of permissions"
+          placeholder="All groups but the console's"
           disabled={!!search.permission}
           value={search.group ?? ""}
           onChange={(e) => put({ group: e.target.value || undefined })}
-          className={inputLook}
-        >
-          <option value="">All groups but the console's</option>
-          <GroupOptions groups={groups.data?.items} />
-        </select>
-        <Choice label="Template" value={search.template} onChange={(template) => put({ template })}>
-          <option value="">Any template</option>
-          <TemplateOptions templates={templates.data?.items} />
-        </Choice>
+          options={groupOptions(groups.data?.items)}
+        />
+        <NarrowBy
+          label="Template"
+          placeholder="Any template"
+          value={search.template ?? ""}
+          onChange={(e) => put({ template: e.target.value || undefined })}
+          options={templateOptions(templates.data?.items)}
+        />
         <SearchBox label="Name or number" hint="Name or number" value={search.q} onChange={(q) => put({ q })} />
         <input
           aria-label="Job title"

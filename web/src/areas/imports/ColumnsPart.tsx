@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { Combobox } from "@/parts/Combobox";
+import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { Button, engagementWord, inputLook, SelectField, Wrong } from "@/parts/parts";
 import { columnKinds, type Import, useEdit } from "./queries";
 
@@ -95,17 +97,32 @@ export function OtherwisePart({ of }: { of: Import }) {
           ))}
         </Pick>
         <Text label="Agency or employer" value={of.otherwise.employer} set={set("employer")} />
-        <Pick label="Works at" value={of.otherwise.place} set={set("place")}>
-          <PlaceOptions places={places.data ?? []} />
-        </Pick>
-        <Pick label="Works as" value={of.otherwise.template} set={set("template")}>
-          <TemplateOptions templates={templates.data?.items ?? []} giving />
-        </Pick>
+        <Combobox
+          label="Works at"
+          placeholder="as the row says"
+          value={of.otherwise.place ?? ""}
+          onChange={(e) => set("place")(e.target.value || undefined)}
+          options={placeOptions(places.data)}
+        />
+        <Combobox
+          label="Works as"
+          placeholder="as the row says"
+          value={of.otherwise.template ?? ""}
+          onChange={(e) => set("template")(e.target.value || undefined)}
+          options={templateOptions(templates.data?.items, { giving: true })}
+        />
         <Pick label="PIN" value={of.otherwise.pin} set={set("pin")}>
           <option value="yes">Generate one for each</option>
         </Pick>
-        <Text label="Start date" type="date" value={of.otherwise.start_date} set={set("start_date")} />
-        <Text label="Contract end" type="date" value={of.otherwise.contract_end} set={set("contract_end")} />
+        {(["start_date", "contract_end"] as const).map((name) => (
+          <DateField
+            key={name}
+            label={name === "start_date" ? "Start date" : "Contract end"}
+            type="date"
+            value={of.otherwise[name] ?? ""}
+            onChange={(e) => set(name)(e.target.value || undefined)}
+          />
+        ))}
         <SelectField
           label="Dates such as 03/04/2027"
           value={of.date_order ?? ""}
@@ -143,12 +160,10 @@ function Pick({
 
 function Text({
   label,
-  type,
   value,
   set,
 }: {
   label: string;
-  type?: string;
   value: string | undefined;
   set: (value: string | undefined) => void;
 }) {
@@ -165,7 +180,6 @@ function Text({
       <label className="grow text-sm font-[600]">
         {label}
         <input
-          type={type ?? "text"}
           maxLength={120}
           value={typed}
           onChange={(e) => setTyped(e.target.value)}

@@ -8,8 +8,9 @@ import { isoToday } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { Reasoned } from "@/parts/change";
 import { SiteOptions, usePlaces } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, Button, Choice, Empty, Loading, Mark, moment, Page, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Ask, Button, Choice, Empty, Loading, Mark, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
 import { TodayTabs } from "@/parts/stuck";
 
 type Leaver = Schema["Leaving"];
@@ -183,7 +184,7 @@ function HandOverDialog({ leaver, close }: { leaver: Leaver; close: () => void }
     >
       <div className="mb-4 space-y-3">
         <PersonField label="Successor" required value={to} onChosen={setTo} />
-        <TextField label="From" type="date" required value={from} onChange={(e) => setFrom(e.target.value)} />
+        <DateField label="From" type="date" required value={from} onChange={(e) => setFrom(e.target.value)} />
         <div className="space-y-1">
           {box("reports", `Those whose line manager ${leaver.name} is`)}
           {box("exceptions", "Exceptions")}

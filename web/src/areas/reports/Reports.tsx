@@ -5,6 +5,7 @@ import { lazy, Suspense, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { StaffTabs } from "@/areas/teams/tabs";
 import { SiteOptions, usePlaces, useTeams } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
 import {
   Ask,
@@ -167,7 +168,7 @@ function Asked({ takes, search, put }: { takes: string[]; search: Search; put: (
   const places = usePlaces();
   const teams = useTeams(takes.includes("team"));
   const date = (name: "from" | "until", label: string) => (
-    <TextField
+    <DateField
       key={name}
       label={label}
       type="date"

@@ -3,7 +3,8 @@ import { useDeferredValue, useState } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { isoToday } from "@/parts/AssignmentFields";
-import { PlaceOptions, TemplateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
+import { Combobox } from "@/parts/Combobox";
+import { placeOptions, templateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
 import { Ask, Button, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
 
@@ -313,29 +314,27 @@ function Fields({
           case "place":
           case "of":
             return (
-              <SelectField
+              <Combobox
                 key={name}
                 label={name === "of" ? "Only of assignments at, or below" : moving ? "Next place" : "Where"}
                 required={name === "place" && !moving}
                 value={form[name] ?? ""}
                 onChange={(e) => set(name, e.target.value)}
-              >
-                <option value="">{name === "of" ? "anywhere" : moving ? "as before" : "Choose a place"}</option>
-                <PlaceOptions places={places.data ?? []} />
-              </SelectField>
+                placeholder={name === "of" ? "anywhere" : moving ? "as before" : "Choose a place"}
+                options={placeOptions(places.data)}
+              />
             );
           case "template":
             return (
-              <SelectField
+              <Combobox
                 key={name}
                 label={moving ? "Next template" : "Works as"}
                 required={!moving}
                 value={form.template ?? ""}
                 onChange={(e) => set("template", e.target.value)}
-              >
-                <option value="">{moving ? "as before" : "Choose a template"}</option>
-                <TemplateOptions templates={templates.data?.items ?? []} giving />
-              </SelectField>
+                placeholder={moving ? "as before" : "Choose a template"}
+                options={templateOptions(templates.data?.items, { giving: true })}
+              />
             );
           case "team":
           case "of_team":

@@ -2,10 +2,12 @@ import { useState } from "react";
 import type { Operation, Schema, Staff } from "@/api/api";
 import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
 import { isoToday } from "@/parts/AssignmentFields";
+import { Combobox } from "@/parts/Combobox";
 import { Reasoned } from "@/parts/change";
-import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, SelectField, TextField } from "@/parts/parts";
+import { Ask, TextField } from "@/parts/parts";
 
 /** Lets an assignment end and the next begin, at another place or with another template. */
 export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assignment"]; close: () => void }) {
@@ -38,16 +40,22 @@ export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assig
       about={`From ${a.template_name} at ${a.place.name}: that ends the day before, and the next begins. What is left empty stays.`}
     >
       <div className="mb-4 grid gap-3 sm:grid-cols-2">
-        <SelectField label="Next place" value={to.place} onChange={put("place")}>
-          <option value="">as before: {a.place.name}</option>
-          <PlaceOptions places={places.data ?? []} />
-        </SelectField>
-        <SelectField label="Next template" value={to.template} onChange={put("template")}>
-          <option value="">as before: {a.template_name}</option>
-          <TemplateOptions templates={templates.data?.items ?? []} giving />
-        </SelectField>
-        <TextField label="First day there" type="date" required value={to.from} onChange={put("from")} />
-        <TextField label="Last day there" type="date" optional value={to.until} onChange={put("until")} />
+        <Combobox
+          label="Next place"
+          value={to.place}
+          onChange={put("place")}
+          placeholder={`as before: ${a.place.name}`}
+          options={placeOptions(places.data)}
+        />
+        <Combobox
+          label="Next template"
+          value={to.template}
+          onChange={put("template")}
+          placeholder={`as before: ${a.template_name}`}
+          options={templateOptions(templates.data?.items, { giving: true })}
+        />
+        <DateField label="First day there" type="date" required value={to.from} onChange={put("from")} />
+        <DateField label="Last day there" type="date" optional value={to.until} onChange={put("until")} />
         <TextField
           label="Days on which both count"
           type="number"
@@ -87,14 +95,14 @@ export function CoverDialog({ staff, close }: { staff: Staff; close: () => void 
         <div className="sm:col-span-2">
           <PersonField label="Who covers" required value={by} onChosen={setBy} />
         </div>
-        <TextField
+        <DateField
           label="First day of the absence"
           type="date"
           required
           value={from}
           onChange={(e) => setFrom(e.target.value)}
         />
-        <TextField
+        <DateField
           label="Last day of the absence"
           type="date"
           required

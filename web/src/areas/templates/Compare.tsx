@@ -4,7 +4,8 @@ import { X } from "lucide-react";
 import { Fragment } from "react";
 import { api, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
-import { PlaceOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { Combobox } from "@/parts/Combobox";
+import { placeOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { PersonField } from "@/parts/PersonField";
 import { Empty, Loading, Page, SelectField, TakeAlong, Wrong } from "@/parts/parts";
 import { RuleTabs } from "./tabs";
@@ -75,14 +76,13 @@ export function Compare() {
           />
         )}
         {search.staff && (
-          <SelectField
+          <Combobox
             label="What they hold at"
             value={search.place ?? ""}
             onChange={(e) => put({ place: e.target.value || undefined })}
-          >
-            <option value="">Their home site</option>
-            <PlaceOptions places={places.data} />
-          </SelectField>
+            placeholder="Their home site"
+            options={placeOptions(places.data)}
+          />
         )}
         <label className="flex items-center gap-2 self-end pb-1.5">
           <input

@@ -2,8 +2,9 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import { api, type Operation, type Schema, take } from "@/api/api";
+import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { GroupOptions, PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { Ask, Button, buttonLook, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
@@ -190,9 +191,13 @@ function TemplateHours({ code }: { code: string }) {
   if (!place) return null;
   return (
     <div className="space-y-3">
-      <SelectField label="Hours at" className="max-w-xs" value={place} onChange={(e) => setSite(e.target.value)}>
-        <PlaceOptions places={places.data?.filter((p) => p.kind === "site" || p.kind === "zone")} />
-      </SelectField>
+      <Combobox
+        label="Hours at"
+        className="max-w-xs"
+        value={place}
+        onChange={(e) => setSite(e.target.value)}
+        options={placeOptions(places.data?.filter((p) => p.kind === "site" || p.kind === "zone"))}
+      />
       <Timeline
         about={["template", code, place]}
         read={(asked) =>
@@ -260,16 +265,15 @@ function FactsDialog({ template, others, close }: DialogProps) {
           value={form.summary}
           onChange={put("summary")}
         />
-        <SelectField
+        <Combobox
           label="Based on"
           className="col-span-2"
           value={form.base}
           onChange={put("base")}
           hint="What it does not set itself comes from there."
-        >
-          <option value="">No other</option>
-          <TemplateOptions templates={others} />
-        </SelectField>
+          placeholder="No other"
+          options={templateOptions(others)}
+        />
         <TextField
           label="Lasts, in days"
           type="number"
@@ -346,12 +350,18 @@ function SectionDialog({ template, others, lines, close }: DialogProps & { lines
           setReady([{ op: "template.edit", on: template.code, set: { section: { from, group } } }]);
         }}
       >
-        <SelectField label="From" value={from} onChange={(e) => setFrom(e.target.value)}>
-          <TemplateOptions templates={others} />
-        </SelectField>
-        <SelectField label="Section" value={group} onChange={(e) => setGroup(e.target.value)}>
-          <GroupOptions groups={groups} />
-        </SelectField>
+        <Combobox
+          label="From"
+          value={from}
+          onChange={(e) => setFrom(e.target.value)}
+          options={templateOptions(others)}
+        />
+        <Combobox
+          label="Section"
+          value={group}
+          onChange={(e) => setGroup(e.target.value)}
+          options={groupOptions(groups)}
+        />
         <div className="flex gap-2">
           <Button type="submit" look="main" disabled={!from || !group}>
             Go on
@@ -414,10 +424,14 @@ function RetireDialog({ template, others, close }: DialogProps) {
               go on with another template, same places and dates
             </label>
             {what === "replace" && (
-              <SelectField label="Which" required value={next} onChange={(e) => setNext(e.target.value)}>
-                <option value="">Choose a template</option>
-                <TemplateOptions templates={others} giving />
-              </SelectField>
+              <Combobox
+                label="Which"
+                required
+                value={next}
+                onChange={(e) => setNext(e.target.value)}
+                placeholder="Choose a template"
+                options={templateOptions(others, { giving: true })}
+              />
             )}
             <label className="flex items-center gap-2">
               <input

@@ -1,8 +1,9 @@
 import { useState } from "react";
 import type { Operation, Schema } from "@/api/api";
+import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { TemplateOptions } from "@/parts/choices";
-import { Ask, Button, SelectField, TextField } from "@/parts/parts";
+import { templateOptions } from "@/parts/choices";
+import { Ask, Button, TextField } from "@/parts/parts";
 
 type Template = Schema["Template"];
 
@@ -91,19 +92,21 @@ export function MakeDialog({
         <TextField label="Who it is for" optional value={summary} onChange={(e) => setSummary(e.target.value)} />
         {!like && (
           <div className="grid grid-cols-2 gap-3">
-            <SelectField label="Begin as a copy of" value={copy} onChange={(e) => setCopy(e.target.value)}>
-              <option value="">Nothing</option>
-              <TemplateOptions templates={templates} />
-            </SelectField>
-            <SelectField
+            <Combobox
+              label="Begin as a copy of"
+              value={copy}
+              onChange={(e) => setCopy(e.target.value)}
+              placeholder="Nothing"
+              options={templateOptions(templates)}
+            />
+            <Combobox
               label="Based on"
               value={base}
               onChange={(e) => setBase(e.target.value)}
               hint="Follows that template from now on."
-            >
-              <option value="">{copy ? "As the copied one" : "No other"}</option>
-              <TemplateOptions templates={templates} />
-            </SelectField>
+              placeholder={copy ? "As the copied one" : "No other"}
+              options={templateOptions(templates)}
+            />
           </div>
         )}
         <div className="flex gap-2">

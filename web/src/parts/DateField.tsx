@@ -1,0 +1,100 @@
+import { CalendarDays } from "lucide-react";
+import { Popover } from "radix-ui";
+import { type ComponentProps, lazy, Suspense, useEffect, useRef, useState } from "react";
+import { readDay, readMoment, writeDay, writeMoment } from "./dates";
+import { Field, type FieldProps, inputLook } from "./parts";
+
+const Calendar = lazy(() => import("./Calendar"));
+
+/** A day by the reader's own clock. */
+function today() {
+  const at = new Date();
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+}
+
+/**
+ * A day, or a moment, that is typed in any usual form or chosen from a calendar. It takes and gives ISO 8601 dates, and
+ * for moments local ones to the minute, as the browser's own fields do; what is no date gives none and is not submitted.
+ */
+export function DateField({
+  label,
+  hint,
+  error,
+  optional,
+  className,
+  type,
+  value,
+  onChange,
+  ...rest
+}: FieldProps &
+  Omit<ComponentProps<"input">, "className" | "onChange" | "value" | "type"> & {
+    type: "date" | "datetime-local";
+    value: string;
+    onChange: (e: { target: { value: string } }) => void;
+  }) {
+  const input = useRef<HTMLInputElement>(null);
+  const [typed, setTyped] = useState<string>();
+  const [open, setOpen] = useState(false);
+  const moment = type === "datetime-local";
+  const read = moment ? readMoment : readDay;
+  const written = value && (moment ? writeMoment(value) : writeDay(value));
+  const text = typed ?? written;
+  const wrong =
+    typed?.trim() && !read(typed, today())
+      ? `Write it as ${moment ? "24 Dec 2026 06:00" : "24 Dec 2026, or 24.12.2026"}.`
+      : undefined;
+  useEffect(() => input.current?.setCustomValidity(wrong ?? ""), [wrong]);
+  const give = (day: string) => onChange({ target: { value: day } });
+  const reading = typed?.trim() && !wrong && written !== typed ? written : undefined;
+  return (
+    <Field {...{ label, optional, className }} error={wrong ?? error} hint={reading ? `Read as ${reading}.` : hint}>
+      {(tie) => (
+        <div className="relative">
+          <input
+            {...tie}
+            {...rest}
+            ref={input}
+            autoComplete="off"
+            placeholder={moment ? "24 Dec 2026 06:00" : "24 Dec 2026"}
+            className={`${inputLook} pr-9 placeholder:text-faded/70`}
+            value={text}
+            onChange={(e) => {
+              setTyped(e.target.value);
+              give(read(e.target.value, today()) ?? "");
+            }}
+            onBlur={() => !wrong && setTyped(undefined)}
+          />
+          <Popover.Root open={open} onOpenChange={setOpen}>
+            <Popover.Trigger
+              type="button"
+              disabled={rest.disabled}
+              aria-label={`Calendar for ${label}`}
+              className="absolute inset-y-0 right-0 flex w-9 items-center justify-center text-faded hover:text-ink"
+            >
+              <CalendarDays size={17} aria-hidden />
+            </Popover.Trigger>
+            <Popover.Portal>
+              <Popover.Content
+                align="end"
+                sideOffset={4}
+                aria-label={`Calendar for ${label}`}
+                className="z-50 rounded-sm border border-edge bg-sheet shadow-lg"
+              >
+                <Suspense fallback={<p className="p-4 text-faded">Reading…</p>}>
+                  <Calendar
+                    day={value.slice(0, 10) || undefined}
+                    choose={(day) => {
+                      give(moment ? `${day}T${value.slice(11, 16) || "00:00"}` : day);
+                      setTyped(undefined);
+                      setOpen(false);
+                    }}
+                  />
+                </Suspense>
+              </Popover.Content>
+            </Popover.Portal>
+          </Popover.Root>
+        </div>
+      )}
+    </Field>
+  );
+}
