@@ -118,8 +118,11 @@ const finders = `(() => {
     },
     set: (e, value) => {
       const proto = e.tagName === "SELECT" ? HTMLSelectElement : HTMLInputElement;
+      const chooses = e.getAttribute("role") === "combobox";
+      if (chooses) e.focus();
       Object.getOwnPropertyDescriptor(proto.prototype, "value").set.call(e, value);
       e.dispatchEvent(new Event(e.tagName === "SELECT" ? "change" : "input", { bubbles: true }));
+      if (chooses) setTimeout(() => e.blur(), 100); // as Tab does: what was typed is chosen, and the list closes
     },
   };
   return true;
@@ -203,6 +206,8 @@ func (p *page) set(label, value string) {
 	p.until("a field "+label+" with "+value,
 		fmt.Sprintf(`(() => { const e = latch.input(%s); if (!e || (e.tagName === "SELECT" && ![...e.options].some((o) => o.value === %s))) return false; latch.set(e, %s); return e.value === %s; })()`,
 			quote(label), quote(value), quote(value), quote(value)))
+	p.until("the list of "+label+" closed", fmt.Sprintf(`latch.input(%s)?.getAttribute("aria-expanded") !== "true"`,
+		quote(label)))
 }
 
 func (p *page) text(script string) string {
@@ -268,4 +273,12 @@ func (p *page) signInAs(name, password string) {
 	p.fill("Password", password)
 	p.press("Sign in")
 	p.see("Today")
+}
+
+// written is a day as the console's fields show it.
+func written(t *testing.T, day string) string {
+	t.Helper()
+	at, err := time.Parse(time.DateOnly, day)
+	require.NoError(t, err)
+	return at.Format("2 Jan 2006")
 }

@@ -420,7 +420,7 @@ type Device struct {
 	ID        uint32     `json:"id"`
 	Name      string     `json:"name"`
 	Place     PlaceRef   `json:"place"`
-	Revoked   bool       `json:"revoked,omitempty"`
+	Retired   bool       `json:"retired,omitempty"`
 	LastAsked *time.Time `json:"last_asked,omitempty" doc:"Left out: never. A device keeps no list: whatever is asked after a lock has been answered is refused"`
 	ETag      string     `json:"etag"`
 }

@@ -21,7 +21,7 @@ import (
 // DeviceOf returns the device of a token, if it counts now.
 func (a *App) DeviceOf(token string) *org.Device {
 	device := a.Live().State().DeviceByToken(sha256.Sum256([]byte(token)))
-	if device == nil || device.Revoked || !device.Until.IsZero() && !a.now().Before(device.Until) {
+	if device == nil || device.Retired || !device.Until.IsZero() && !a.now().Before(device.Until) {
 		return nil
 	}
 	return device

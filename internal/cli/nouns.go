@@ -84,10 +84,10 @@ func (s *session) deviceCommand() *cobra.Command {
 			{"ID", func(d api.Device) string { return fmt.Sprint(d.ID) }},
 			{"NAME", func(d api.Device) string { return d.Name }},
 			{"PLACE", func(d api.Device) string { return d.Place.Code }}, {"STATE", func(d api.Device) string {
-				if d.Revoked {
-					return "disconnected"
+				if d.Retired {
+					return "retired"
 				}
-				return "connected"
+				return "in use"
 			}}, {"LAST ASKED", func(d api.Device) string {
 				if d.LastAsked == nil {
 					return "never"
@@ -112,12 +112,12 @@ func (s *session) deviceCommand() *cobra.Command {
 		}}
 	add.Flags().StringVar(&place, "place", "", "the place it may ask for, with all below it (required)")
 	completeFlag(add, "place", s.completePlaces())
-	retire := &cobra.Command{Use: "retire ID", Short: "Disconnect a device: its token counts no longer",
+	retire := &cobra.Command{Use: "retire ID", Short: "Retire a device: it asks for nothing more",
 		Args: cobra.ExactArgs(1), Example: "  loyal device retire 3 --reason 'replaced'",
 		RunE: func(c *cobra.Command, args []string) error {
 			s.ask("Retire device " + args[0] + "? Its doors get no more answers.")
 			_, err := s.write(c.Context(), "DELETE", "/devices/"+url.PathEscape(args[0]), nil,
-				"The device is disconnected.", client.Query("reason", s.reason))
+				"The device is retired.", client.Query("reason", s.reason))
 			return err
 		}}
 	return noun("device", "Door controllers and terminals that ask for decisions", listing, add, retire)

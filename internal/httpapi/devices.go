@@ -53,9 +53,9 @@ func (s *Server) registerDevices() {
 				change.Operation{Op: "device.add",
 					Set: set(map[string]string{"name": in.Body.Name, "place": in.Body.Place})})
 		})
-	route(s, "DELETE", "/devices/{id}", "disconnect-device", "devices", "Disconnect a device",
-		Access{Operation: "device.revoke"}, func(ctx context.Context, in *ending) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "device.revoke", On: in.text()})
+	route(s, "DELETE", "/devices/{id}", "retire-device", "devices", "Retire a device: it asks for nothing more",
+		Access{Operation: "device.retire"}, func(ctx context.Context, in *ending) (*changed, error) {
+			return s.write(ctx, in.Writing, in.Reason, change.Operation{Op: "device.retire", On: in.text()})
 		})
 }
 
@@ -68,7 +68,7 @@ func (s *Server) devicesThat(ctx context.Context, v view, chosen func(*org.Devic
 	all := []api.Device{}
 	for _, d := range v.live.State().Devices.All() {
 		if chosen(d) {
-			all = append(all, api.Device{ID: uint32(d.ID), Name: d.Name, Place: v.placeRef(d.Place), Revoked: d.Revoked,
+			all = append(all, api.Device{ID: uint32(d.ID), Name: d.Name, Place: v.placeRef(d.Place), Retired: d.Retired,
 				LastAsked: moment(asked[uint32(d.ID)]), ETag: etag(d.Revision)})
 		}
 	}

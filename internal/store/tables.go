@@ -326,6 +326,6 @@ var devices = &table[org.Device]{name: "devices", put: (*org.State).PutDevice, c
 	number("place_id", func(d *org.Device) *estate.PlaceID { return &d.Place }),
 	digest("token", func(d *org.Device) *[32]byte { return &d.Token }),
 	moment("until_at", func(d *org.Device) *time.Time { return &d.Until }),
-	flag("revoked", func(d *org.Device) *bool { return &d.Revoked }),
+	flag("retired", func(d *org.Device) *bool { return &d.Retired }),
 	number("revision", func(d *org.Device) *uint64 { return &d.Revision }),
 }}

@@ -343,7 +343,7 @@ func (s *Snapshot) Tree() *estate.Tree { return s.tree }
 // AsksAbout reports whether a device that is connected asks about somebody: at, in or around a place where they are
 // assigned.
 func (s *Snapshot) AsksAbout(d *org.Device, id people.StaffID) bool {
-	return !d.Revoked && slices.ContainsFunc(s.state.AssignmentsOf(id), func(a org.AssignmentID) bool {
+	return !d.Retired && slices.ContainsFunc(s.state.AssignmentsOf(id), func(a org.AssignmentID) bool {
 		at := s.state.Assignment(a)
 		return !at.Ended && (s.tree.Within(at.Place, d.Place) || s.tree.Within(d.Place, at.Place))
 	})

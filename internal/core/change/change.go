@@ -101,7 +101,8 @@ type Entry struct {
 
 // former are the names that operations and fields had in entries of the past. What was logged is never written again,
 // so it is read under the names of now.
-var former = map[string]string{"staff.depart": "staff.leave", "departed_at": "leaves_at"}
+var former = map[string]string{"staff.depart": "staff.leave", "departed_at": "leaves_at",
+	"device.revoke": "device.retire", "revoked": "retired"}
 
 // UnmarshalJSON reads an entry as the audit log keeps it, also one of the past.
 func (e *Entry) UnmarshalJSON(text []byte) error {

@@ -451,8 +451,8 @@ func TestADeviceTokenIsShownOnceAndKeptAsADigest(t *testing.T) {
 	require.Len(t, d.Secrets, 1)
 	assert.NotEqual(t, "mine", d.Secrets[0].Value, "a manager does not choose it")
 	assert.NotNil(t, h.snap.State().DeviceByToken(sha256.Sum256([]byte(d.Secrets[0].Value))))
-	h.must(h.who("S2"), "", op("device.revoke", "1", nil))
-	_, err := h.try(h.who("S2"), "", op("device.revoke", "1", nil))
+	h.must(h.who("S2"), "", op("device.retire", "1", nil))
+	_, err := h.try(h.who("S2"), "", op("device.retire", "1", nil))
 	assert.True(t, fault.Is(err, fault.Conflict))
 }
 

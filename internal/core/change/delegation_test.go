@@ -364,8 +364,8 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"device.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("device.add", "", set{"name": fmt.Sprint("Reader ", s.State().Devices.Next()), "place": somePlace(t)})
 	},
-	"device.revoke": func(t *rapid.T, s *access.Snapshot) Operation {
-		return op("device.revoke", someNumber(t, s.State().Devices.Last()), nil)
+	"device.retire": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("device.retire", someNumber(t, s.State().Devices.Last()), nil)
 	},
 }
 

@@ -15,12 +15,12 @@ import (
 var deviceOperations = []Description{
 	{Name: "device.add", Do: "Connect device", Done: "Connected device",
 		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Makes: "device",
-		Undone: "device.revoke",
+		Undone: "device.retire",
 		apply:  deviceAdd},
 	{Name: "device.claim", Do: "Register terminal", Done: "Registered terminal", Own: true, Fields: claimForm{},
 		apply: deviceClaim},
-	{Name: "device.revoke", Do: "Disconnect device", Done: "Disconnected device",
-		Needs: permit.ManageDevices, Urgent: true, apply: deviceRevoke},
+	{Name: "device.retire", Do: "Retire device", Done: "Retired device",
+		Needs: permit.ManageDevices, Urgent: true, apply: deviceRetire},
 }
 
 type deviceForm struct {
@@ -49,8 +49,8 @@ func deviceAdd(t *Trial) error {
 		return err
 	}
 	for _, other := range t.State.Devices.All() {
-		if other.Name == name && !other.Revoked {
-			return fault.Conflictf("set.name", "a device %s is connected already", name)
+		if other.Name == name && !other.Retired {
+			return fault.Conflictf("set.name", "a device %s is in use already", name)
 		}
 	}
 	token := form.Token
@@ -82,7 +82,7 @@ func deviceClaim(t *Trial) error {
 		return err
 	}
 	before := t.State.Devices.Get(t.number(t.op.On))
-	if t.actor.System == "" || before == nil || before.Revoked {
+	if t.actor.System == "" || before == nil || before.Retired {
 		return fault.Missingf("on", "there is no terminal %q that waits to be registered", t.op.On)
 	}
 	v := *before
@@ -101,7 +101,7 @@ func orRandom(random io.Reader) io.Reader {
 	return random
 }
 
-func deviceRevoke(t *Trial) error {
+func deviceRetire(t *Trial) error {
 	before := t.State.Devices.Get(t.number(t.op.On))
 	if before == nil || !t.holds(permit.ManageDevices, before.Place) {
 		return fault.Missingf("on", "there is no device %q that you may manage", t.op.On)
@@ -109,11 +109,11 @@ func deviceRevoke(t *Trial) error {
 	if err := t.fresh(before.Revision, before.Name); err != nil {
 		return err
 	}
-	if before.Revoked {
-		return fault.Conflictf("on", "%s is disconnected already", before.Name)
+	if before.Retired {
+		return fault.Conflictf("on", "%s is retired already", before.Name)
 	}
 	v := *before
-	v.Revoked = true
+	v.Retired = true
 	t.putDevice(&v)
 	return nil
 }

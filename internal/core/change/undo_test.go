@@ -139,7 +139,7 @@ func asBefore(t *rapid.T, start, back *org.State, entries []Entry) {
 		was, is := RecordOf(start, e.Record), RecordOf(back, e.Record)
 		before, after := Fields(start, was), Fields(back, is)
 		if was == nil {
-			assert.True(t, after["retired"] == true || after["ended"] == true || after["revoked"] == true ||
+			assert.True(t, after["retired"] == true || after["ended"] == true ||
 				after["state"] == "destroyed" || after["state"] == "withdrawn" || after["leaves_at"] != nil,
 				"%s was made and is out of use: %v", e.Record, after)
 			continue

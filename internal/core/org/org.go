@@ -110,7 +110,7 @@ type Device struct {
 	Place    estate.PlaceID `json:"place"`
 	Token    [32]byte       `json:"-"` // SHA-256 of the token
 	Until    time.Time      `json:"until,omitzero"`
-	Revoked  bool           `json:"revoked,omitempty"`
+	Retired  bool           `json:"retired,omitempty"`
 	Revision uint64         `json:"-"`
 }
 

@@ -46,7 +46,7 @@ func ConsolePermissions() []Permission {
 		{EditTemplates, "Edit templates",
 			"Changes templates; needs to be held at every site, as templates count everywhere."},
 		{EditCatalogue, "Edit the catalogue", "Changes the catalogue; needs to be held at every site."},
-		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and disconnects them."},
+		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and retires them."},
 		{ReadEvents, "Read events", "Reads what happened at the doors and terminals of the place."},
 		{ReadAudit, "Read the audit log", "Reads who changed what; needs to be held at every site."},
 		{EditTeams, "Edit teams", "Makes teams and says who is in them and leads them, of people whose home site " +

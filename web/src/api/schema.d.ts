@@ -615,7 +615,7 @@ export interface paths {
          *     - `certificate.restore`: bring back a certificate of; needs `console.edit_staff`
          *     - `credential.renew`: give another end to; needs `console.credentials`; sets `until`
          *     - `device.add`: connect device; needs `console.devices`; sets `name`, `place`, `token`
-         *     - `device.revoke`: disconnect device; needs `console.devices`
+         *     - `device.retire`: retire device; needs `console.devices`
          *     - `exception.add`: make an exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
          *     - `exception.edit`: change an exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
          *     - `exception.end`: end an exception for; needs `console.except`
@@ -939,10 +939,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Disconnect a device
+         * Retire a device: it asks for nothing more
          * @description Needs the permission `console.devices`. A token needs the scope `everything`.
          */
-        delete: operations["disconnect-device"];
+        delete: operations["retire-device"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4547,7 +4547,7 @@ export interface components {
             last_asked?: string;
             name: string;
             place: components["schemas"]["PlaceRef"];
-            revoked?: boolean;
+            retired?: boolean;
         };
         DeviceWrite: {
             name: string;
@@ -13396,7 +13396,7 @@ export interface operations {
             };
         };
     };
-    "disconnect-device": {
+    "retire-device": {
         parameters: {
             query?: {
                 /** @description Answer with the effect and write nothing */

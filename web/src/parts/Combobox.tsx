@@ -97,9 +97,9 @@ function Choosing({
       if (!selectedItem) return;
       setTyped(undefined);
       unsettled?.("");
+      searched?.("");
       give(selectedItem.value);
     },
-    onIsOpenChange: ({ isOpen }) => isOpen && searched?.(""),
     stateReducer: (_, { type, changes }) =>
       // Leaving the field chooses what was typed, not what happens to be highlighted
       type === useCombobox.stateChangeTypes.InputBlur ? { isOpen: false, highlightedIndex: -1 } : changes,
@@ -108,10 +108,16 @@ function Choosing({
   const settle = one?.value;
   // biome-ignore lint/correctness/useExhaustiveDependencies: only what was typed, and what there is, settles it
   useEffect(() => {
-    if (settle !== undefined) give(settle);
+    if (settle === undefined) return;
+    give(settle);
+    unsettled?.("");
   }, [settle, typed]);
   const why =
-    typed?.trim() && !one && options.length > 0 ? (found.length ? "Choose one of those below." : nothing) : "";
+    typed?.trim() && !one && options.length > 0
+      ? found.length
+        ? `Several fit “${typed.trim()}”. Choose one of them.`
+        : nothing
+      : "";
   useEffect(() => input.current?.setCustomValidity(typed?.trim() && !one ? why || "Reading…" : ""), [typed, one, why]);
   menu.getMenuProps({}, { suppressRefError: true }); // the menu is drawn only while it is open
   return (

@@ -47,7 +47,7 @@ export function DateField({
   const give = (day: string) => onChange({ target: { value: day } });
   const reading = typed?.trim() && !wrong && written !== typed ? written : undefined;
   return (
-    <Field {...{ label, optional, className }} error={wrong ?? error} hint={reading ? `Read as ${reading}.` : hint}>
+    <Field {...{ label, optional, className }} error={wrong ?? error} hint={hint}>
       {(tie) => (
         <div className="relative">
           <input
@@ -64,6 +64,11 @@ export function DateField({
             }}
             onBlur={() => !wrong && setTyped(undefined)}
           />
+          {reading && ( // above what is below: nothing moves when it goes, least of all what is being clicked
+            <p className="pointer-events-none absolute top-full left-0 z-10 rounded-b-sm bg-inset px-2 py-0.5 text-sm shadow">
+              Read as {reading}
+            </p>
+          )}
           <Popover.Root open={open} onOpenChange={setOpen}>
             <Popover.Trigger
               type="button"

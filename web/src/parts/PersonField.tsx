@@ -24,7 +24,8 @@ export function PersonField({
   error?: string | undefined;
 }) {
   const [typed, setTyped] = useState("");
-  const q = useDeferredValue(typed.trim());
+  const sought = typed.replace(/[()]/g, " ").trim(); // a name as it is shown has its number in brackets
+  const q = useDeferredValue(sought);
   const known = useQuery({
     queryKey: ["staff", value],
     queryFn: () => take(api.GET("/staff/{id}", { params: { path: { id: value } } })),
@@ -48,7 +49,7 @@ export function PersonField({
       options={offered}
       shown={chosen?.label}
       searched={setTyped}
-      settled={q === typed.trim() && !found.isPlaceholderData && found.isSuccess}
+      settled={q === sought && !found.isPlaceholderData && found.isSuccess}
       nothing="Nobody goes by that."
     />
   );

@@ -12,7 +12,7 @@ export function Terminals({ place }: { place: Place }) {
     queryKey: ["devices"],
     queryFn: () => take(api.GET("/devices", { params: { query: { limit: 500 } } })),
   });
-  const here = devices.data?.items.filter((d) => d.place.code === place.code && !d.revoked) ?? [];
+  const here = devices.data?.items.filter((d) => d.place.code === place.code && !d.retired) ?? [];
   return (
     <Section
       title="Controllers and terminals"
@@ -34,13 +34,8 @@ export function Terminals({ place }: { place: Place }) {
                 {d.last_asked ? `Asked last ${moment(d.last_asked)}` : "Has never asked"}
               </span>
             </span>
-            <Button
-              look="quiet"
-              className="min-h-0 px-1"
-              aria-label={`Disconnect ${d.name}`}
-              onClick={() => setEnding(d)}
-            >
-              Disconnect
+            <Button look="quiet" className="min-h-0 px-1" aria-label={`Retire ${d.name}`} onClick={() => setEnding(d)}>
+              Retire
             </Button>
           </li>
         ))}
@@ -48,10 +43,10 @@ export function Terminals({ place }: { place: Place }) {
       {adding && <RegisterDialog place={place} close={() => setAdding(false)} />}
       {ending && (
         <ChangeDialog
-          title={`Disconnect ${ending.name}`}
+          title={`Retire ${ending.name}`}
           about="It asks for nothing more from this moment on. To use it again, register it anew."
-          operations={[{ op: "device.revoke", on: String(ending.id) }]}
-          button="Disconnect it"
+          operations={[{ op: "device.retire", on: String(ending.id) }]}
+          button="Retire it"
           grave
           close={() => setEnding(undefined)}
         />
