@@ -16,6 +16,7 @@ export default function Calendar({ day, choose }: { day: string | undefined; cho
       onSelect={(at) =>
         at && choose(new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 10))
       }
+      labels={{ labelDayButton: (at) => at.toLocaleDateString("en-IE", { dateStyle: "full" }) }}
       components={{
         Chevron: ({ orientation }) => {
           const Icon = { left: ChevronLeft, right: ChevronRight, up: ChevronUp, down: ChevronDown }[

@@ -161,6 +161,8 @@ function Choosing({
         <Popover.Content
           align="start"
           sideOffset={3}
+          role="group"
+          aria-label={label}
           onOpenAutoFocus={(e) => e.preventDefault()}
           onCloseAutoFocus={(e) => e.preventDefault()}
           onInteractOutside={(e) => e.preventDefault()}
