@@ -1,9 +1,12 @@
 package e2e
 
 import (
+	"context"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -158,6 +161,7 @@ func TestCheckAsksWhichOfSeveralIsMeant(t *testing.T) {
 	p.see("Several fit “rusk”. Choose one of them.")
 	p.set("Who", "silvan rusk")
 	p.gone("Several fit")
+	p.until("their whole name", `/^Silvan Rusk \(Q\d+\)$/.test(latch.input("Who").value)`)
 	p.press("Check")
 	p.see("Silvan's assignment at Harrow Bend Packhouse ended on")
 	p.see("Give the assignment a later end.")
@@ -166,4 +170,49 @@ func TestCheckAsksWhichOfSeveralIsMeant(t *testing.T) {
 	p.set("When", "2001-01-01T12:00")
 	p.press("Check")
 	p.see("nothing was kept before")
+}
+
+// On a phone no page is wider than the screen: what is wide scrolls in its own frame.
+func TestNothingOverflowsAPhone(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.EmulateViewport(390, 844)))
+	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people",
+		"/staff/Q0012": "What, where, whose records", "/enrol": "After enrolling", "/estate/HB-PACK-1": "Through",
+		"/templates": "Templates", "/templates/packer": "Where it comes from", "/catalogue": "Open cold rooms",
+		"/grid": "by a template", "/check": "The answer stands here", "/look?staff=Q0011": "What they meet",
+		"/audit": "Recorded the leaving", "/badges": "118-1048", "/teams/LINE-TWO": "Hilde Cosgrave",
+		"/reports/weeks": "25 lines", "/messages": "Leaving soon", "/settings": "Seats",
+		"/account": "What you are told by mail", "/exceptions": "Trains to lead a line",
+		"/expiring": "things end within",
+		"/leaving":  "Take back", "/compare?templates=packer,line-lead": "permissions differ"} {
+		p.visit(path)
+		p.see(sees)
+		assert.Equal(t, "390", p.text(`String(document.documentElement.scrollWidth)`), path)
+	}
+}
+
+// A place says who is assigned there and what happened last; somebody is assigned from there, by keyboard alone.
+func TestSomebodyIsAssignedFromAPlaceByKeyboard(t *testing.T) {
+	s := testkit.Demo(t)
+	require.NoError(t, s.Door().Do(context.Background(), "POST", "/decisions", map[string]string{"pin": "111111",
+		"place": "HB-PACK-1"}, nil))
+	p := open(t, s.URL)
+	p.signIn("idris")
+	p.visit("/estate/HB-PACK-1")
+	p.see("Somebody who is not known: unknown credential")
+	p.see("Nobody is assigned at this place itself")
+	p.press("Assign somebody here")
+	p.until("the field who", `document.activeElement?.getAttribute("role") === "combobox"`)
+	p.keys("bekele")
+	p.until("Noor Bekele", `document.querySelector("[role=option]")?.innerText.includes("Noor Bekele")`)
+	p.keys("\r\t")
+	p.until("the place by its name", `document.activeElement?.value === "Packing hall door"`)
+	p.keys("\tpack")
+	p.until("Packer", `document.querySelector("[role=option]")?.innerText.includes("Packer")`)
+	p.keys("\r")
+	p.see("gains “Open hall and gate doors”")
+	p.press("Assign")
+	p.see("1 person is assigned at this place or below")
 }

@@ -111,6 +111,7 @@ function Choosing({
     if (settle === undefined) return;
     give(settle);
     unsettled?.("");
+    if (document.activeElement !== input.current) setTyped(undefined); // found after the field was left
   }, [settle, typed]);
   const why =
     typed?.trim() && !one && options.length > 0

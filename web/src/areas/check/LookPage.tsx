@@ -45,7 +45,7 @@ export function LookPage() {
   return (
     <Page title="Look as somebody" lead="What they meet, without signing in as them: now, ahead, or in the past">
       <CheckTabs />
-      <div className="grid items-start gap-10 lg:grid-cols-[22rem_1fr]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[22rem_1fr]">
         <form
           className="space-y-4"
           onSubmit={(e) => {

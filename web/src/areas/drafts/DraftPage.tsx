@@ -131,7 +131,7 @@ export function DraftPage() {
         </div>
       ) : null}
       <Wrong error={act.error} />
-      <div className="grid items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_24rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_24rem]">
         <Section title="Line by line">
           {d.edits?.length === 0 && <p className="text-faded">Nothing is left in it.</p>}
           <ol>

@@ -115,7 +115,7 @@ function Form({ again }: { again: () => void }) {
     <Page title="Enrol" lead="From name to PIN on one page. Nothing is written until you enrol.">
       <EnrolTabs />
       <form
-        className="grid items-start gap-x-10 gap-y-7 lg:grid-cols-[1fr_25rem]"
+        className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-7 lg:grid-cols-[1fr_25rem]"
         onSubmit={(e) => {
           e.preventDefault();
           run.mutate();

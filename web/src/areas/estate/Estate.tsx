@@ -25,6 +25,7 @@ import {
 } from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
+import { AssignedHere, LastHere } from "./Here";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
 import { Branches, PlaceRow, useEstate } from "./Tree";
@@ -58,7 +59,7 @@ export function Estate() {
       ) : estate.total === 0 ? (
         <Empty>No place is on record yet. Add a site to begin.</Empty>
       ) : (
-        <div className="grid items-start gap-8 md:grid-cols-[21rem_1fr]">
+        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[21rem_1fr]">
           <div className="md:sticky md:top-20">
             <input
               aria-label="Search places"
@@ -171,6 +172,7 @@ function PlacePanel({ place }: { place: Place }) {
         {place.requires.length > 0 &&
           ` Whoever does anything here needs a valid certificate: ${place.requires.map((q) => q.name).join(", ")}.`}
       </p>
+      {may("console.view_staff") && <AssignedHere place={place} />}
       {may("console.view_staff") && (
         <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
           <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
@@ -233,6 +235,7 @@ function PlacePanel({ place }: { place: Place }) {
         about={["place", place.code]}
         read={(asked) => take(api.GET("/places/{id}/timeline", { params: { path: { id: place.code }, query: asked } }))}
       />
+      {may("console.read_events") && <LastHere place={place} />}
       {may("console.devices") && !place.retired && <Terminals place={place} />}
       {hours && <HoursDialog place={place} close={() => setHours(false)} />}
       {retiring && <RetireDialog place={place} close={() => setRetiring(false)} />}

@@ -41,7 +41,7 @@ export function ImportPage() {
       acts={<Discard of={i} />}
     >
       <EnrolTabs />
-      <div className="grid items-start gap-8 lg:grid-cols-[1fr_23rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[1fr_23rem]">
         <div className="min-w-0 space-y-4">
           {i.notes.map((note) => (
             <p key={note} className="text-faded">

@@ -19,7 +19,7 @@ export function Imports() {
       lead="Records, assignments, PINs and badges in one change. Nothing is written until you have seen every row."
     >
       <EnrolTabs />
-      <div className="grid items-start gap-8 lg:grid-cols-[1fr_25rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[1fr_25rem]">
         <div className="space-y-8">
           <Drop />
           <Section title="Your imports">

@@ -351,7 +351,7 @@ export function NoticePage() {
         )
       }
     >
-      <div className="grid items-start gap-10 lg:grid-cols-[1fr_26rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[1fr_26rem]">
         <Section title="Text" note={n.refuses ? "Work is refused until it is accepted" : undefined}>
           <div className="sentence whitespace-pre-line">{n.text}</div>
           {n.past.length > 0 && (

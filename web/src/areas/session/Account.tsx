@@ -28,7 +28,7 @@ export function Account() {
   const others = list.data?.items.filter((s) => !s.present) ?? [];
   return (
     <Page title="Your account" lead="Where you are signed in, how you sign in, and what you are told">
-      <div className="grid items-start gap-10 lg:grid-cols-[1fr_22rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[1fr_22rem]">
         <Section
           title="Sessions and tokens"
           note={

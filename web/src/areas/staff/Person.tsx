@@ -174,7 +174,7 @@ function Sheet({ staff }: { staff: Staff }) {
             </span>
           </p>
         ))}
-      <div className="grid items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_20rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_20rem]">
         <div className="space-y-8">
           <Section
             title={`What ${access.data?.called ?? staff.given_name} can do`}

@@ -41,7 +41,7 @@ export function Templates() {
           page.
         </Empty>
       )}
-      <div className="grid items-start gap-8 md:grid-cols-[17rem_1fr]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[17rem_1fr]">
         <div className="md:sticky md:top-20">
           <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-11rem)] overflow-auto py-1">
             {list.data?.items.map((t) => (

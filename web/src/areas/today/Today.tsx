@@ -81,7 +81,7 @@ export function Today() {
         </p>
       ))}
       {t && (
-        <div className="grid items-start gap-x-10 gap-y-9 lg:grid-cols-2">
+        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-9 lg:grid-cols-2">
           <div className="space-y-9">
             <Rules today={t} />
             <Section

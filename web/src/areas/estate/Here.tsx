@@ -1,0 +1,96 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Operation, type Place, take } from "@/api/api";
+import { useMay } from "@/areas/session/session";
+import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
+import { Reasoned } from "@/parts/change";
+import { PersonField } from "@/parts/PersonField";
+import { Ask, Button, Mark, moment, Section } from "@/parts/parts";
+
+/** How many are assigned at a place or below, and assigning one more from here. */
+export function AssignedHere({ place }: { place: Place }) {
+  const may = useMay();
+  const [assigning, setAssigning] = useState(false);
+  const assigned = useQuery({
+    queryKey: ["staff", "assigned at", place.code],
+    queryFn: () => take(api.GET("/staff", { params: { query: { place: place.code, limit: 1 } } })),
+  });
+  const count = assigned.data?.total;
+  return (
+    <p className="flex flex-wrap items-center gap-x-4 gap-y-2">
+      <span>
+        {count === undefined && "…"}
+        {count === 0 && "Nobody is assigned at this place itself, or below it."}
+        {!!count && (
+          <Link to="/staff" search={{ place: place.code }} className="text-damson underline underline-offset-2">
+            {count === 1 ? "1 person is" : `${count} people are`} assigned at this place or below
+          </Link>
+        )}
+      </span>
+      {may("console.assign") && !place.retired && (
+        <Button onClick={() => setAssigning(true)}>Assign somebody here</Button>
+      )}
+      {assigning && <AssignHereDialog place={place} close={() => setAssigning(false)} />}
+    </p>
+  );
+}
+
+function AssignHereDialog({ place, close }: { place: Place; close: () => void }) {
+  const [who, setWho] = useState("");
+  const choices = useAssignmentChoices(place.code, "", isoToday());
+  const operations: Operation[] =
+    who && choices.place && choices.template ? [{ op: "assignment.add", set: { staff: who, ...choices.set } }] : [];
+  return (
+    <Ask
+      open
+      wide
+      onOpenChange={close}
+      title={`Assign somebody at ${place.name}`}
+      about="Who works here, as what, and between which days."
+    >
+      <div className="mb-4 space-y-3">
+        <PersonField label="Who" required value={who} onChosen={setWho} />
+        <AssignmentFields choices={choices} />
+      </div>
+      <Reasoned operations={operations} button="Assign" close={close} />
+    </Ask>
+  );
+}
+
+/** What was decided here last. */
+export function LastHere({ place }: { place: Place }) {
+  const events = useQuery({
+    queryKey: ["events", "at", place.code],
+    queryFn: () => take(api.GET("/events", { params: { query: { place: place.code, limit: 5 } } })),
+    refetchInterval: 10_000,
+  });
+  return (
+    <Section title="What happened here last">
+      {events.data?.items.length === 0 && <p className="text-faded">Nobody has shown anything here yet.</p>}
+      <ul>
+        {events.data?.items.map((e) => (
+          <li key={e.id} className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1 last:border-b-0">
+            <Mark of={e.outcome === "allow" ? "open" : "shut"} />
+            <span className="grow">
+              {e.staff ? (
+                <Link
+                  to="/staff/$number"
+                  params={{ number: e.staff.staff_number }}
+                  className="text-damson underline underline-offset-2"
+                >
+                  {e.staff.name}
+                </Link>
+              ) : (
+                "Somebody who is not known"
+              )}
+              {e.outcome === "refuse" && `: ${e.reason.replaceAll("_", " ")}`}
+              {e.place.code !== place.code && `, ${e.place.name}`}
+            </span>
+            <span className="text-faded">{moment(e.at)}</span>
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
