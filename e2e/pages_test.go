@@ -172,6 +172,29 @@ func TestCheckAsksWhichOfSeveralIsMeant(t *testing.T) {
 	p.see("nothing was kept before")
 }
 
+// A refusal carries the button that mends it, for whoever may.
+func TestARefusalIsMendedWhereItIsRead(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("idris")
+	p.visit("/check")
+	p.set("Who", "Q0011")
+	p.set("Where", "HB-CHEM-1")
+	p.press("Check")
+	p.see("The template Packer does not include")
+	p.press("Make an exception")
+	p.see("Otis Thorne at Chemical store door gains “Open the chemical store”")
+	p.fill("Why", "stands in")
+	p.press("Add it")
+	p.gone("Put into the draft")
+	p.visit("/check")
+	p.set("Who", "Q0226")
+	p.set("Where", "HB-PACK-1")
+	p.press("Check")
+	p.press("Unlock")
+	p.see("What was given before counts again")
+}
+
 // On a phone no page is wider than the screen: what is wide scrolls in its own frame.
 func TestNothingOverflowsAPhone(t *testing.T) {
 	s := testkit.Demo(t)

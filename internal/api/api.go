@@ -509,7 +509,7 @@ type Today struct {
 	Locked    []Person       `json:"locked"`
 	Undecided []Waiting      `json:"undecided" doc:"Templates that wait for a decision on new permissions"`
 	Drafts    []Draft        `json:"drafts" doc:"Planned, or failed when their moment came"`
-	Needless  int            `json:"needless" doc:"Exceptions that change nothing any more"`
+	Redundant int            `json:"redundant" doc:"Exceptions that change nothing any more"`
 	Barred    []Bar          `json:"barred" doc:"Who is kept out of a place"`
 	Badges    []Badge        `json:"badges" doc:"Overdue, lost with no other in their place, or still out with people who have left"`
 	Readers   []HeldReader   `json:"readers" doc:"Places at which a reader takes no more tries for a while"`
@@ -533,8 +533,8 @@ type Found struct {
 	Held   bool   `json:"held,omitempty" doc:"Of a place: a reader there takes no more tries for a while"`
 }
 
-// Double is somebody on record who may be the person about to be enrolled.
-type Double struct {
+// Duplicate is somebody on record who may be the person about to be enrolled.
+type Duplicate struct {
 	StaffNumber string `json:"staff_number" doc:"Empty where it is somebody whom you may not see"`
 	Name        string `json:"name"`
 	Status      string `json:"status"`

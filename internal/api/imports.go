@@ -40,7 +40,7 @@ type ImportRow struct {
 	Why     string            `json:"why,omitempty" doc:"Why it is left out"`
 	Does    []string          `json:"does" doc:"What is done, in words"`
 	Faults  []ImportFault     `json:"faults"`
-	Maybe   []Double          `json:"maybe" doc:"Who it may be: say which, or that it is somebody new"`
+	Maybe   []Duplicate       `json:"maybe" doc:"Who it may be: say which, or that it is somebody new"`
 	Values  map[string]string `json:"values" doc:"By column"`
 	Said    ImportDecision    `json:"said" doc:"What was said of it so far"`
 }

@@ -238,7 +238,7 @@ type Exception struct {
 	Days       int       `json:"days" doc:"How many days ago it was made"`
 	When       string    `json:"when" enum:"now,later,past,ended"`
 	Templates  []string  `json:"templates" doc:"Names of the templates there that it differs from"`
-	Needless   string    `json:"needless,omitempty" doc:"Why it changes nothing any more"`
+	Redundant  string    `json:"redundant,omitempty" doc:"Why it changes nothing any more"`
 	Ended      bool      `json:"ended,omitempty"`
 	ETag       string    `json:"etag"`
 }

@@ -203,14 +203,14 @@ func TestCheckingPINsIsNoWayToFindThem(t *testing.T) {
 func TestDoublesAreFoundWithoutMarksAndAmongThoseWhoLeft(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.App.Live().State().StaffByNumber("Q0002").ID
-	doubles, err := s.App.Doubles(idris, app.Newcomer{Given: "Kasia", Family: "Pétrak"})
+	duplicates, err := s.App.Duplicates(idris, app.Newcomer{Given: "Kasia", Family: "Pétrak"})
 	require.NoError(t, err)
-	require.Len(t, doubles, 1)
-	assert.Contains(t, doubles[0].Why, "left")
-	doubles, err = s.App.Doubles(idris, app.Newcomer{Email: "tamsin@quillmere.example"})
+	require.Len(t, duplicates, 1)
+	assert.Contains(t, duplicates[0].Why, "left")
+	duplicates, err = s.App.Duplicates(idris, app.Newcomer{Email: "tamsin@quillmere.example"})
 	require.NoError(t, err)
-	require.Len(t, doubles, 1)
-	_, err = s.App.Doubles(people.StaffID(11), app.Newcomer{Given: "A", Family: "B"})
+	require.Len(t, duplicates, 1)
+	_, err = s.App.Duplicates(people.StaffID(11), app.Newcomer{Given: "A", Family: "B"})
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 

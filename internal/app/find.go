@@ -285,8 +285,8 @@ func number(reference string) uint32 {
 	return n
 }
 
-// Double is somebody on record who may be the person about to be enrolled.
-type Double struct {
+// Duplicate is somebody on record who may be the person about to be enrolled.
+type Duplicate struct {
 	Staff *people.Staff
 	Why   string
 }
@@ -297,20 +297,21 @@ type Newcomer struct{ Given, Family, Email, Phone, ExternalID string }
 // likely is how alike two names are, by Jaro and Winkler, from which on it is asked whether they are one person's.
 const likely = 0.93
 
-// mostDoubles bounds how many are told of.
-const mostDoubles = 10
+// mostDuplicates bounds how many are told of.
+const mostDuplicates = 10
 
-// Doubles returns those on record who may be somebody about to be enrolled: with the same email, phone or external id,
+// Duplicates returns those on record who may be somebody about to be enrolled: with the same email, phone or external
+// id,
 // or with much the same name, the likeliest first; also among those who have left. A person is on record once, so
 // whoever may enrol is told that there is somebody elsewhere too, and not who: Staff is nil then.
-func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
+func (a *App) Duplicates(actor people.StaffID, n Newcomer) ([]Duplicate, error) {
 	live, now := a.Live(), a.now().Unix()
 	if !live.HoldsAnywhere(actor, permit.EnrolStaff, now) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}
 	type found struct {
-		Double
+		Duplicate
 		score float64
 	}
 	var all []found
@@ -345,25 +346,25 @@ func (a *App) Doubles(actor people.StaffID, n Newcomer) ([]Double, error) {
 		if live.Status(p.ID, now) == people.Left {
 			why += ", has left: reinstate rather than enrol again"
 		}
-		all = append(all, found{Double{p, why}, score})
+		all = append(all, found{Duplicate{p, why}, score})
 	}
 	slices.SortStableFunc(all, func(x, y found) int { return cmp.Compare(y.score, x.score) })
-	var doubles []Double
+	var duplicates []Duplicate
 	elsewhere := false
 	for _, f := range all {
 		switch {
-		case len(doubles) >= mostDoubles:
+		case len(duplicates) >= mostDuplicates:
 		case f.Staff.ID == actor || sight.Of(f.Staff) == access.Whole:
-			doubles = append(doubles, f.Double)
+			duplicates = append(duplicates, f.Duplicate)
 		case !elsewhere && f.score >= 1:
 			elsewhere = true
-			doubles = append(doubles, Double{nil,
+			duplicates = append(duplicates, Duplicate{nil,
 				"somebody at another site has the same name, or the same email, phone or external id; ask whoever " +
 					"looks " +
 					"after all sites"})
 		}
 	}
-	return doubles, nil
+	return duplicates, nil
 }
 
 // digits are the digits of a phone number, without the zeros before them.

@@ -110,9 +110,9 @@ func TestTodayTellsWhatWaitsAboutRules(t *testing.T) {
 	require.Len(t, today(maren).Undecided, 15)
 	assert.Len(t, today(maren).Undecided[0].Permissions, 2)
 	assert.Empty(t, today(tamsin).Undecided, "for those who may edit templates")
-	assert.Equal(t, 2, today(maren).Needless)
-	assert.Equal(t, 2, today(tamsin).Needless)
-	assert.Zero(t, today(joss).Needless, "for those who may make exceptions")
+	assert.Equal(t, 2, today(maren).Redundant)
+	assert.Equal(t, 2, today(tamsin).Redundant)
+	assert.Zero(t, today(joss).Redundant, "for those who may make exceptions")
 	_, err = s.App.Commit(ctx, request(decide("packer", "line.jam", "no"),
 		operation("template.edit", "packer", set{"decide_rest": true}), decide("picker", "line", "none")))
 	require.NoError(t, err)

@@ -454,7 +454,7 @@ func (r *reporting) passed(e *store.Event, zone *time.Location) []string {
 	return []string{e.At.In(zone).Format(time.RFC3339), "door", place, what, outcome, why}
 }
 
-// SortRows orders the rows of a report by one of its columns, falling where the name has a - before it.
+// SortRows orders the rows of a report by one of its columns, descending where the name has a - before it.
 func (s *ReportSort) SortRows(rows [][]string, by string) error {
 	name, falls := strings.CutPrefix(by, "-")
 	at := slices.IndexFunc(s.Columns, func(c ReportColumn) bool { return c.Name == name })

@@ -28,7 +28,7 @@ type Today struct {
 	Drafts    []Draft // one's own that are planned or failed, and those of others that one may see
 	Aside     int     // records that cannot be read, for those who may read the audit log everywhere
 	Barred    []Barred
-	Needless  int          // exceptions that change nothing any more, where one may end them
+	Redundant int          // exceptions that change nothing any more, where one may end them
 	Badges    []*org.Badge // overdue, lost without another in their place, or still out with those who have left
 	Readers   []HeldReader // that take no more tries for a while
 }
@@ -119,8 +119,8 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	}
 	if reach, anywhere := live.Reach(actor, permit.ExceptStaff, now.Unix()); anywhere {
 		for id, e := range live.State().Exceptions.All() {
-			if !e.Ended && access.InReach(reach, e.Place) && live.IsNeedless(org.ExceptionID(id), now.Unix()) {
-				t.Needless++
+			if !e.Ended && access.InReach(reach, e.Place) && live.IsRedundant(org.ExceptionID(id), now.Unix()) {
+				t.Redundant++
 			}
 		}
 	}

@@ -133,7 +133,7 @@ func (s *session) badgeList() *cobra.Command {
 	flags.BoolVar(&day, "day", false, "day badges only")
 	flags.BoolVar(&left, "left", false, "those still out with people who have left")
 	flags.StringVar(&at, "at", "", "who had them at this moment; now where left out")
-	flags.StringVar(&sort, "sort", "", "number, holder or until, - before one that falls")
+	flags.StringVar(&sort, "sort", "", "number, holder or until, - for descending")
 	completeFlag(listing, "site", s.completePlaces())
 	completeFlag(listing, "staff", s.completeStaff())
 	listing.RunE = func(c *cobra.Command, _ []string) error {

@@ -138,17 +138,17 @@ func (s *session) enrolCommand() *cobra.Command {
 }
 
 func (s *session) warnOfDoubles(ctx context.Context, f *api.StaffFields) error {
-	var doubles api.Page[api.Double]
-	if err := s.client.Get(ctx, "/staff/doubles", &doubles, client.Query("given_name", value(f.GivenName)),
+	var duplicates api.Page[api.Duplicate]
+	if err := s.client.Get(ctx, "/staff/duplicates", &duplicates, client.Query("given_name", value(f.GivenName)),
 		client.Query("family_name", value(f.FamilyName)), client.Query("email", value(f.Email)),
 		client.Query("phone", value(f.Phone)), client.Query("external_id", value(f.ExternalID))); err != nil {
 		return err
 	}
-	if len(doubles.Items) == 0 {
+	if len(duplicates.Items) == 0 {
 		return nil
 	}
 	fmt.Fprintln(s.err, "Somebody on record may be the same person:")
-	for _, d := range doubles.Items {
+	for _, d := range duplicates.Items {
 		fmt.Fprintf(s.err, "  %-10s %s, %s, %s (%s)\n", d.StaffNumber, d.Name, d.Status, d.HomeSite, d.Why)
 	}
 	return s.confirm("Enrol all the same?")

@@ -19,10 +19,10 @@ import (
 
 func (s *session) exceptionCommand() *cobra.Command {
 	var staff, place, template, permission, q, sort, when string
-	var needless bool
+	var redundant bool
 	listing := &cobra.Command{Use: "list",
-		Short: "All exceptions with their age and end, and which are needless by now", Args: cobra.NoArgs,
-		Example: "  loyal exception list\n  loyal exception list --template packer\n  loyal exception list --needless"}
+		Short: "All exceptions with their age and end, and which are redundant by now", Args: cobra.NoArgs,
+		Example: "  loyal exception list\n  loyal exception list --template packer\n  loyal exception list --redundant"}
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&staff, "staff", "", "of this staff number")
 	listing.Flags().StringVar(&place, "place", "", "at this place or below it")
@@ -31,11 +31,11 @@ func (s *session) exceptionCommand() *cobra.Command {
 	listing.Flags().StringVar(&q, "search", "", "words of the person, the permission, the place or the reason")
 	listing.Flags().StringVar(&when, "when", "", "now, later, past or ended; all but ended where left out")
 	listing.Flags().StringVar(&sort, "sort", "newest", "newest, oldest, until or staff")
-	listing.Flags().BoolVar(&needless, "needless", false, "only those that change nothing any more")
+	listing.Flags().BoolVar(&redundant, "redundant", false, "only those that change nothing any more")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
-		isNeedless := ""
-		if needless {
-			isNeedless = "true"
+		isRedundant := ""
+		if redundant {
+			isRedundant = "true"
 		}
 		return list(c.Context(), s, "/exceptions", *limit, []column[api.Exception]{
 			{"ID", func(e api.Exception) string { return fmt.Sprint(e.ID) }},
@@ -44,10 +44,10 @@ func (s *session) exceptionCommand() *cobra.Command {
 			{"AGE", func(e api.Exception) string { return words.Count(e.Days, "day", "days") }},
 			{"UNTIL", func(e api.Exception) string { return or(e.Until, "open") }},
 			{"WHY", func(e api.Exception) string { return e.Reason }},
-			{"NEEDLESS", func(e api.Exception) string { return e.Needless }},
+			{"REDUNDANT", func(e api.Exception) string { return e.Redundant }},
 		}, client.Query("staff", staff), client.Query("place", place), client.Query("template", template),
 			client.Query("permission", permission), client.Query("q", q),
-			client.Query("when", when), client.Query("sort", sort), client.Query("needless", isNeedless))
+			client.Query("when", when), client.Query("sort", sort), client.Query("redundant", isRedundant))
 	}
 	end := &cobra.Command{Use: "end ID...", Short: "End exceptions; they stay on record", Args: cobra.MinimumNArgs(1),
 		Example: "  loyal exception end 12 --reason 'back to full duty'",
@@ -73,23 +73,23 @@ func (s *session) exceptionCommand() *cobra.Command {
 	tidy := &cobra.Command{Use: "tidy", Short: "End all exceptions that change nothing any more, in one act",
 		Args: cobra.NoArgs, Example: "  loyal exception tidy --preview\n  loyal exception tidy --yes",
 		RunE: func(c *cobra.Command, _ []string) error {
-			needless, _, err := client.All[api.Exception](c.Context(), s.client, "/exceptions", 5000,
-				client.Query("needless", "true"))
+			redundant, _, err := client.All[api.Exception](c.Context(), s.client, "/exceptions", 5000,
+				client.Query("redundant", "true"))
 			if err != nil {
 				return err
 			}
-			if len(needless) == 0 {
-				fmt.Fprintln(s.err, "No exception is needless.")
+			if len(redundant) == 0 {
+				fmt.Fprintln(s.err, "No exception is redundant.")
 				return nil
 			}
 			var operations []api.Operation
-			for _, e := range needless {
-				fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Needless)
+			for _, e := range redundant {
+				fmt.Fprintf(s.err, "  %s: %s at %s. %s\n", e.Staff.Name, exceptionWords(e), e.Place.Name, e.Redundant)
 				operations = append(operations, api.Operation{Op: "exception.end", On: fmt.Sprint(e.ID)})
 			}
-			s.ask(fmt.Sprintf("End %s?", words.Count(len(needless), "needless exception", "needless exceptions")))
+			s.ask(fmt.Sprintf("End %s?", words.Count(len(redundant), "redundant exception", "redundant exceptions")))
 			_, err = s.change(c.Context(),
-				words.Count(len(needless), "needless exception", "needless exceptions")+" ended.", operations...)
+				words.Count(len(redundant), "redundant exception", "redundant exceptions")+" ended.", operations...)
 			return err
 		}}
 	return noun("exception", "What one person may do beside their templates, or may not", listing,

@@ -60,7 +60,7 @@ func (s *session) whoCanCommand() *cobra.Command {
 // peopleFlags adds what chooses and orders a list of people who can do something.
 func peopleFlags(c *cobra.Command) (options func() []client.Option) {
 	q := c.Flags().String("search", "", "words of the name, number or job title, or of what it comes through")
-	sort := c.Flags().String("sort", "name", "name, number or until; - before one that falls")
+	sort := c.Flags().String("sort", "name", "name, number or until; - for descending")
 	return func() []client.Option { return []client.Option{client.Query("q", *q), client.Query("sort", *sort)} }
 }
 

@@ -190,7 +190,7 @@ func (s *session) certificateList() *cobra.Command {
 	listing.Flags().StringVar(&state, "state", "", "counts, later, run_out or withdrawn")
 	listing.Flags().StringVar(&site, "site", "", "home site")
 	listing.Flags().StringVar(&q, "search", "", "words of the name, or of the number on the certificate")
-	listing.Flags().StringVar(&sort, "sort", "", "until, name or issued; - before it falls")
+	listing.Flags().StringVar(&sort, "sort", "", "until, name or issued; - for descending")
 	completeFlag(listing, "staff", s.completeStaff())
 	completeFlag(listing, "qualification", s.completeQualifications())
 	completeFlag(listing, "site", s.completePlaces())

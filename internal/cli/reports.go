@@ -61,7 +61,7 @@ func (s *session) reportOf(kind, short string, takes []string, example string) *
 			c.Flags().IntVar(&asked.Days, name, 0, "how many days; 90 where left out")
 		}
 	}
-	c.Flags().StringVar(&sort, "sort", "", "a column by its name, - before one that falls")
+	c.Flags().StringVar(&sort, "sort", "", "a column by its name, - for descending")
 	c.Flags().StringVar(&often, "mail", "", "have it mailed to you daily, weekly or monthly, in place of showing it")
 	completeFlag(c, "mail", cobra.FixedCompletions([]string{"daily", "weekly", "monthly"},
 		cobra.ShellCompDirectiveNoFileComp))

@@ -208,8 +208,8 @@ func TestManyAreAssignedAndExceptedFromAFile(t *testing.T) {
 	d.ok("exception", "edit", fmt.Sprint(exceptions[0].ID), "--until", testkit.InWeeks(2), "--reason", "sooner",
 		"--yes")
 	d.ok("exception", "end", fmt.Sprint(exceptions[0].ID), fmt.Sprint(exceptions[1].ID), "--reason", "done", "--yes")
-	assert.Contains(t, d.ok("exception", "tidy", "--yes"), "2 needless exceptions ended.")
-	assert.Contains(t, d.ok("exception", "tidy"), "No exception is needless.")
+	assert.Contains(t, d.ok("exception", "tidy", "--yes"), "2 redundant exceptions ended.")
+	assert.Contains(t, d.ok("exception", "tidy"), "No exception is redundant.")
 	assert.Contains(t, d.refused(ExitUsage, "exception", "add", "Q0011", "--place", "HB"), "say which permission")
 	assert.Contains(t, d.refused(ExitUsage, "exception", "add", "--from", "1.2.2027", "--place", "HB"),
 		"neither a day, such as 2027-03-01, nor a file")

@@ -34,7 +34,7 @@ func (s *session) signInList() *cobra.Command {
 	listing.Flags().StringVar(&q, "search", "", "words of the name, number or email")
 	listing.Flags().StringVar(&state, "state", "", "signs_in, first_password, none, run_out or locked")
 	listing.Flags().IntVar(&days, "unused-days", 0, "those who have not signed in for so many days")
-	listing.Flags().StringVar(&sort, "sort", "", "name or last; - before it falls")
+	listing.Flags().StringVar(&sort, "sort", "", "name or last; - for descending")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/sign-ins", *limit, []column[api.SignInAccount]{
 			{"NUMBER", func(a api.SignInAccount) string { return a.Staff.StaffNumber }},
@@ -108,7 +108,7 @@ func (s *session) credentialCommand() *cobra.Command {
 	listing.Flags().StringVar(&staff, "staff", "", "of this person, those that were withdrawn too")
 	listing.Flags().StringVar(&kind, "kind", "", "pin, badge or password")
 	listing.Flags().IntVar(&days, "unused-days", 0, "those not used for so many days")
-	listing.Flags().StringVar(&sort, "sort", "", "issued, last_used or name; - before it falls")
+	listing.Flags().StringVar(&sort, "sort", "", "issued, last_used or name; - for descending")
 	completeFlag(listing, "staff", s.completeStaff())
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		if staff != "" {

@@ -24,7 +24,7 @@ func (s *session) staffCommand() *cobra.Command {
 	listing.Flags().StringVar(&site, "site", "", "home site")
 	listing.Flags().StringVar(&template, "template", "", "assigned with this template")
 	listing.Flags().StringVar(&place, "place", "", "assigned at this place or below it")
-	listing.Flags().StringVar(&sort, "sort", "", "fields with commas, - before one that falls")
+	listing.Flags().StringVar(&sort, "sort", "", "fields with commas, - for descending")
 	listing.Flags().BoolVar(&locked, "locked", false, "locked only")
 	completeFlag(listing, "site", s.completePlaces())
 	completeFlag(listing, "place", s.completePlaces())

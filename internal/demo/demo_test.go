@@ -55,13 +55,13 @@ func TestTheDemosExceptionsAreOfEveryKind(t *testing.T) {
 		default:
 			kinds["added"]++
 		}
-		if live.IsNeedless(e.ID, at) {
-			kinds["needless"]++
+		if live.IsRedundant(e.ID, at) {
+			kinds["redundant"]++
 		}
 		assert.NotEmpty(t, e.Reason, id)
 		assert.False(t, e.MadeAt.IsZero())
 	}
-	assert.Equal(t, map[string]int{"added": 7, "withheld": 2, "ended": 1, "needless": 2}, kinds)
+	assert.Equal(t, map[string]int{"added": 7, "withheld": 2, "ended": 1, "redundant": 2}, kinds)
 }
 
 func TestLoadingAgainSaysNothingAndKeepsWhatWasChanged(t *testing.T) {

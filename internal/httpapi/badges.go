@@ -33,7 +33,7 @@ type BadgesAsked struct {
 	Day   string    `query:"day" enum:"true,false" doc:"Day badges only, or none"`
 	Left  bool      `query:"left" doc:"Those still out with people who have left"`
 	At    time.Time `query:"at" doc:"RFC 3339 moment at which it is asked who had them; left out: now"`
-	Sort  string    `query:"sort" enum:"number,-number,holder,-holder,until,-until" default:"number" doc:"- falls"`
+	Sort  string    `query:"sort" enum:"number,-number,holder,-holder,until,-until" default:"number" doc:"- for descending"`
 }
 
 func (s *Server) registerBadges() {

@@ -20,7 +20,7 @@ func (s *Server) registerCredentials() {
 		Staff      string `query:"staff" maxLength:"64" doc:"Staff number; left out: of all whom you see whole, those that are in use"`
 		Kind       string `query:"kind" enum:"pin,badge,password"`
 		UnusedDays int    `query:"unused_days" minimum:"0" doc:"Those not used for so many days"`
-		Sort       string `query:"sort" enum:"issued,-issued,last_used,-last_used,name,-name" doc:"- falls; left out: as they were issued"`
+		Sort       string `query:"sort" enum:"issued,-issued,last_used,-last_used,name,-name" doc:"- for descending; left out: as they were issued"`
 	}
 	route(s, "GET", "/credentials", "list-credentials", "credentials", "Somebody's credentials, without their secrets",
 		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *listIn) (*listed[api.Credential], error) {

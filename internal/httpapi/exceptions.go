@@ -22,14 +22,14 @@ type exceptionsIn struct {
 	Permission string `query:"permission" maxLength:"64" doc:"Key"`
 	Kind       string `query:"kind" enum:"added,withheld"`
 	When       string `query:"when" enum:"now,later,past,ended" doc:"Left out: all but those that were ended"`
-	Needless   bool   `query:"needless" doc:"Only those that change nothing any more"`
+	Redundant  bool   `query:"redundant" doc:"Only those that change nothing any more"`
 	Q          string `query:"q" maxLength:"100" doc:"Words of the person, the permission, the place or the reason"`
 	Sort       string `query:"sort" enum:"newest,oldest,until,staff" default:"newest"`
 }
 
 func (s *Server) registerExceptions() {
 	route(s, "GET", "/exceptions", "list-exceptions", "exceptions",
-		"Exceptions of those you may see, with their age, their end, and whether they are needless by now",
+		"Exceptions of those you may see, with their age, their end, and whether they are redundant by now",
 		Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *exceptionsIn) (*listed[api.Exception], error) {
 			v := s.view(ctx)
@@ -108,7 +108,7 @@ func (s *Server) exceptionFilter(ctx context.Context, v view, in *exceptionsIn) 
 			(in.Kind == "" || (in.Kind == "withheld") == e.Withheld) &&
 			(template == nil || slices.Contains(v.live.DiffersFrom(e.ID), template.ID)) &&
 			v.sees.whatIsAt(e.Staff, e.Place) &&
-			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Needless || v.live.IsNeedless(e.ID, v.at.Unix()))
+			(in.Q == "" || v.exceptionFits(e, in.Q)) && (!in.Redundant || v.live.IsRedundant(e.ID, v.at.Unix()))
 	}, nil
 }
 

@@ -313,11 +313,11 @@ func fitsRow(row *intake.Row, q string) bool {
 func (v view) importRow(row *intake.Row, said intake.Decision) api.ImportRow {
 	out := api.ImportRow{Line: row.Line, Outcome: string(row.Outcome), Why: row.Why, Values: row.Values,
 		Name:   strings.TrimSpace(row.Values["given_name"] + " " + row.Values["family_name"]),
-		Person: v.staffRef(row.Person), Does: []string{}, Faults: importFaults(row.Faults), Maybe: []api.Double{},
+		Person: v.staffRef(row.Person), Does: []string{}, Faults: importFaults(row.Faults), Maybe: []api.Duplicate{},
 		Said: api.ImportDecision{Out: said.Out, Is: said.Is, Cells: said.Cells}}
 	for _, likely := range row.Maybe {
 		p := v.live.State().Person(likely.Staff)
-		out.Maybe = append(out.Maybe, api.Double{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle,
+		out.Maybe = append(out.Maybe, api.Duplicate{StaffNumber: p.Number, Name: p.FullName(), JobTitle: p.JobTitle,
 			Status: string(v.live.Status(p.ID, v.at.Unix())), HomeSite: v.placeRef(p.HomeSite).Name, Why: likely.Why})
 	}
 	for _, o := range row.Operations {

@@ -201,7 +201,8 @@ func identified(sum io.Writer, v reflect.Value, deeper bool) (any bool) {
 	return any
 }
 
-// sortBy orders a list by one of its keys, falling where the name has a - before it. What has the same key stays in the
+// sortBy orders a list by one of its keys, descending where the name has a - before it. What has the same key stays in
+// the
 // order in which it comes.
 func sortBy[T any](all []T, by string, keys map[string]func(*T) string) {
 	field, falls := strings.CutPrefix(by, "-")

@@ -12,7 +12,7 @@ import (
 // PeopleAsked chooses and orders the lines of a list of who can do something.
 type PeopleAsked struct {
 	Q    string `query:"q" maxLength:"100" doc:"Words of the name, number or job title, or of what it comes through"`
-	Sort string `query:"sort" enum:"name,-name,number,-number,until,-until" default:"name" doc:"- falls"`
+	Sort string `query:"sort" enum:"name,-name,number,-number,until,-until" default:"name" doc:"- for descending"`
 }
 
 // choosePeople returns the lines that hold all the words asked for, in the order asked for. of says whom a line is

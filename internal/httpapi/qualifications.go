@@ -101,7 +101,7 @@ func (s *Server) registerCertificates() {
 		State         string `query:"state" enum:"counts,later,run_out,withdrawn,all" default:"all"`
 		Site          string `query:"site" maxLength:"64" doc:"Home site"`
 		Q             string `query:"q" maxLength:"100" doc:"Words of the name, or of the number on the certificate"`
-		Sort          string `query:"sort" enum:"until,-until,name,-name,issued,-issued" default:"until" doc:"- falls"`
+		Sort          string `query:"sort" enum:"until,-until,name,-name,issued,-issued" default:"until" doc:"- for descending"`
 	}
 	route(s, "GET", "/certificates", "list-certificates", "qualifications",
 		"Who is qualified in what, from when until when, of those whom you see whole",

@@ -26,7 +26,7 @@ func (s *Server) registerReports() {
 		ID string `path:"id" maxLength:"32" doc:"Its kind, such as places"`
 		Paging
 		api.ReportAsked
-		Sort string `query:"sort" maxLength:"40" doc:"Name of a column, - before one that falls"`
+		Sort string `query:"sort" maxLength:"40" doc:"Name of a column, - for descending"`
 	}
 	type out struct {
 		Link string `header:"Link" doc:"rel=next, RFC 8288"`

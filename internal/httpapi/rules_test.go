@@ -364,14 +364,14 @@ func TestExceptionsAreListedFilteredAndTidied(t *testing.T) {
 	assert.Equal(t, 10, count(client.Query("when", "ended"))+9)
 	assert.Equal(t, 4, count(client.Query("template", "line-operator")))
 	assert.Equal(t, 2, count(client.Query("kind", "withheld")))
-	assert.Equal(t, 2, count(client.Query("needless", "true")))
+	assert.Equal(t, 2, count(client.Query("redundant", "true")))
 	assert.Equal(t, 1, count(client.Query("q", "skin rash")))
 	assert.Equal(t, 1, count(client.Query("permission", "quality.release")))
 	assert.Equal(t, 4, count(client.Query("place", "HB-PACK")))
 	oldest := get[api.Page[api.Exception]](t, idris, "/exceptions", client.Query("sort", "oldest"),
 		client.Query("limit", "1"))
 	assert.Equal(t, "Q0007", oldest.Items[0].Staff.StaffNumber)
-	assert.Equal(t, "It has run out.", oldest.Items[0].Needless)
+	assert.Equal(t, "It has run out.", oldest.Items[0].Redundant)
 	assert.Equal(t, "past", oldest.Items[0].When)
 	assert.GreaterOrEqual(t, oldest.Items[0].Days, 289)
 	ending := get[api.Page[api.Exception]](t, idris, "/exceptions", client.Query("q", "interlock")).Items[0]

@@ -44,7 +44,7 @@ func (s *Server) registerSession() {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
 	route(s, "DELETE", "/session", "sign-out", "session",
-		"Sign out: the session or token used for this counts no longer", Access{BeforePass: true, Scope: app.ScopeRead},
+		"Sign out: the session or token used for this no longer counts", Access{BeforePass: true, Scope: app.ScopeRead},
 		func(ctx context.Context, _ *struct{}) (*signedOut, error) {
 			return &signedOut{SetCookie: http.Cookie{Name: s.cookieName(), Path: "/", HttpOnly: true,
 					Secure: s.config.Secure, SameSite: http.SameSiteStrictMode, MaxAge: -1}},

@@ -22,7 +22,7 @@ func (s *Server) registerSignIns() {
 		Q          string `query:"q" maxLength:"100" doc:"Words of the name, number or email"`
 		State      string `query:"state" enum:"signs_in,first_password,none,run_out,locked,all" default:"all"`
 		UnusedDays int    `query:"unused_days" minimum:"0" doc:"Those who have not signed in for so many days"`
-		Sort       string `query:"sort" enum:"name,-name,last,-last" default:"name" doc:"- falls"`
+		Sort       string `query:"sort" enum:"name,-name,last,-last" default:"name" doc:"- for descending"`
 	}
 	route(s, "GET", "/sign-ins", "list-sign-ins", "session",
 		"Who signs in to the console, or may, and when they last did",

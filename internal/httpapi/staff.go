@@ -192,7 +192,7 @@ func (s *Server) registerPerson() {
 			}
 			return &accessOut{Body: accessOf(s.app.Live().Snapshot, p, s.app.Now(), s.seesOf(ctx))}, nil
 		})
-	type doublesIn struct {
+	type duplicatesIn struct {
 		Paging
 		GivenName  string `query:"given_name" maxLength:"80"`
 		FamilyName string `query:"family_name" maxLength:"80"`
@@ -200,21 +200,23 @@ func (s *Server) registerPerson() {
 		Phone      string `query:"phone" maxLength:"40"`
 		ExternalID string `query:"external_id" maxLength:"64"`
 	}
-	route(s, "GET", "/staff/doubles", "list-doubles", "staff", "Who on record may be the person about to be enrolled",
-		Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *doublesIn) (*listed[api.Double], error) {
-			doubles, err := s.app.Doubles(callerOf(ctx).id(), app.Newcomer{Given: in.GivenName,
+	route(s, "GET", "/staff/duplicates", "list-duplicates", "staff", "Who on record may be the person about to be "+
+		"enrolled",
+		Access{Permission: permit.EnrolStaff}, func(ctx context.Context, in *duplicatesIn) (*listed[api.Duplicate],
+			error) {
+			duplicates, err := s.app.Duplicates(callerOf(ctx).id(), app.Newcomer{Given: in.GivenName,
 				Family: in.FamilyName, Email: in.Email, Phone: in.Phone, ExternalID: in.ExternalID})
 			if err != nil {
 				return nil, err
 			}
 			v := s.view(ctx)
-			items := make([]api.Double, len(doubles))
-			for i, d := range doubles {
+			items := make([]api.Duplicate, len(duplicates))
+			for i, d := range duplicates {
 				if d.Staff == nil {
-					items[i] = api.Double{Why: d.Why}
+					items[i] = api.Duplicate{Why: d.Why}
 					continue
 				}
-				items[i] = api.Double{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(),
+				items[i] = api.Duplicate{StaffNumber: d.Staff.Number, Name: d.Staff.FullName(),
 					Status: string(v.live.Status(d.Staff.ID, v.at.Unix())), JobTitle: d.Staff.JobTitle,
 					HomeSite: v.placeRef(d.Staff.HomeSite).Name, Why: d.Why}
 			}

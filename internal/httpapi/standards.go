@@ -247,6 +247,17 @@ func headOf(kept []byte) (http.Header, []byte) {
 // described completes what the OpenAPI document says of an operation: which errors it answers, whether its body may be
 // left out, and that a list is taken along as a file.
 func (s *Server) described(op *huma.Operation, out reflect.Type) {
+	shared := s.api.OpenAPI().Components
+	if shared.Responses == nil {
+		shared.Responses = map[string]*huma.Response{}
+	}
+	for _, code := range op.Errors { // each error is described once
+		name := strings.ReplaceAll(http.StatusText(code), " ", "")
+		if shared.Responses[name] == nil {
+			shared.Responses[name] = op.Responses[strconv.Itoa(code)]
+		}
+		op.Responses[strconv.Itoa(code)] = &huma.Response{Ref: "#/components/responses/" + name}
+	}
 	if body := op.RequestBody; body != nil {
 		if content := body.Content["application/json"]; content != nil && content.Schema != nil {
 			schema := content.Schema

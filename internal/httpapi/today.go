@@ -27,7 +27,7 @@ func (s *Server) registerToday() {
 			out := &today{Body: api.Today{Date: v.at.In(v.live.Location(callerOf(ctx).id())).Format(time.DateOnly),
 				Counts:   t.Counts,
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
-				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Needless: t.Needless, Barred: []api.Bar{},
+				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Redundant: t.Redundant, Barred: []api.Bar{},
 				Aside: t.Aside, Badges: []api.Badge{}, Readers: []api.HeldReader{}}}
 			for _, b := range t.Badges {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))

@@ -479,13 +479,13 @@ func (v view) assignment(a *org.Assignment) api.Assignment {
 
 func (v view) exception(e *org.Exception) api.Exception {
 	permission := v.live.Catalogue().Permission(e.Permission)
-	why, by := v.live.Needless(e.ID, v.at.Unix())
+	why, by := v.live.Redundant(e.ID, v.at.Unix())
 	out := api.Exception{ID: uint32(e.ID), Staff: v.named(e.Staff), Place: v.placeRef(e.Place),
 		Permission: permission.Key, Title: permission.Title,
 		Withheld: e.Withheld, From: e.From.String(), Until: e.Until.String(), Reason: e.Reason, MadeAt: e.MadeAt,
 		Days: int(v.at.Sub(e.MadeAt).Hours() / 24),
 		When: v.whenDated(e.Ended, e.Place, e.From, e.Until), Templates: []string{},
-		Needless: wording.English.Needless(v.live.Snapshot, e.Staff, why, by), Ended: e.Ended, ETag: etag(e.Revision)}
+		Redundant: wording.English.Redundant(v.live.Snapshot, e.Staff, why, by), Ended: e.Ended, ETag: etag(e.Revision)}
 	if !e.Withheld {
 		out.Level = permission.Scale.Word(e.Level)
 	}

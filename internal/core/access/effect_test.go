@@ -451,18 +451,18 @@ func TestGroupsLeaveNobodyOut(t *testing.T) {
 	})
 }
 
-// An exception that is called needless takes nothing from anybody when it ends; one that is not is felt, unless hours
+// An exception that is called redundant takes nothing from anybody when it ends; one that is not is felt, unless hours
 // or dates that lie ahead are all it is about.
-func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
-	needless := 0
+func TestEndingWhatIsRedundantIsNotFelt(t *testing.T) {
+	redundant := 0
 	rapid.Check(t, func(t *rapid.T) {
 		s := drawState(t)
 		before := compiled(t, s)
 		for number, e := range s.Exceptions.All() {
-			if !before.IsNeedless(org.ExceptionID(number), noon.Unix()) {
+			if !before.IsRedundant(org.ExceptionID(number), noon.Unix()) {
 				continue
 			}
-			needless++
+			redundant++
 			next := s.Fork()
 			next.Revision++
 			ended := *e
@@ -472,7 +472,7 @@ func TestEndingWhatIsNeedlessIsNotFelt(t *testing.T) {
 			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d", number, e.Staff)
 		}
 	})
-	assert.Greater(t, needless, 5, "some exceptions were needless")
+	assert.Greater(t, redundant, 5, "some exceptions were redundant")
 }
 
 // Who can do something by the rolls is who can when everybody is asked.

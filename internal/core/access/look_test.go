@@ -60,11 +60,11 @@ func TestACellSaysWhatItRestsOn(t *testing.T) {
 		"a lock passes: the cell says what is given")
 }
 
-func TestNeedlessSaysWhy(t *testing.T) {
+func TestRedundantSaysWhy(t *testing.T) {
 	for _, c := range []struct {
 		name string
 		e    org.Exception
-		says Needless
+		says Redundant
 	}{
 		{"added beside the template", org.Exception{Permission: 2, Place: 1, Level: 1}, Needed},
 		{"added as the template has it", org.Exception{Permission: 1, Place: 2, Level: 1, Until: today + 9},
@@ -82,24 +82,24 @@ func TestNeedlessSaysWhy(t *testing.T) {
 			NothingToWithhold},
 		{"ended", org.Exception{Permission: 1, Place: 2, Level: 1, Ended: true}, Needed},
 	} {
-		why, by := excepted(t, &c.e).Needless(1, noon.Unix())
+		why, by := excepted(t, &c.e).Redundant(1, noon.Unix())
 		assert.Equal(t, c.says, why, c.name)
 		assert.Equal(t, why == GivenByTemplate, by == 1, c.name)
 	}
-	assert.False(t, excepted(t).IsNeedless(7, noon.Unix()), "there is none")
+	assert.False(t, excepted(t).IsRedundant(7, noon.Unix()), "there is none")
 	retired := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		p := *s.Permissions.Get(2)
 		p.Retired = true
 		s.Permissions.Put(2, &p)
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
-	why, _ := retired.Needless(1, noon.Unix())
+	why, _ := retired.Redundant(1, noon.Unix())
 	assert.Equal(t, PermissionRetired, why)
 	left := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		ana.LeavingDate = today - 1
 		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
-	why, _ = left.Needless(1, noon.Unix())
+	why, _ = left.Redundant(1, noon.Unix())
 	assert.Equal(t, WorksNoLonger, why)
 }
 

@@ -8,12 +8,12 @@ import (
 	"loyallatch.example/latch/internal/core/permit"
 )
 
-// Needless is why an exception changes nothing.
-type Needless uint8
+// Redundant is why an exception changes nothing.
+type Redundant uint8
 
-// The reasons. The zero Needless says that the exception is needed.
+// The reasons. The zero Redundant says that the exception is needed.
 const (
-	Needed Needless = iota
+	Needed Redundant = iota
 	RunOut
 	WorksNoLonger
 	PermissionRetired
@@ -22,9 +22,9 @@ const (
 	HeldWithout
 )
 
-// Needless says why an exception changes nothing from an instant on: it has run out, or the person's templates give or
+// Redundant says why an exception changes nothing from an instant on: it has run out, or the person's templates give or
 // refuse the same without it; of what a template gives, it says which.
-func (s *Snapshot) Needless(id org.ExceptionID, at int64) (why Needless, template permit.TemplateID) {
+func (s *Snapshot) Redundant(id org.ExceptionID, at int64) (why Redundant, template permit.TemplateID) {
 	e := s.state.Exception(id)
 	if e == nil || e.Ended {
 		return Needed, 0
@@ -77,9 +77,9 @@ func (s *Snapshot) Needless(id org.ExceptionID, at int64) (why Needless, templat
 	return HeldWithout, 0
 }
 
-// IsNeedless reports whether an exception changes nothing from an instant on.
-func (s *Snapshot) IsNeedless(id org.ExceptionID, at int64) bool {
-	why, _ := s.Needless(id, at)
+// IsRedundant reports whether an exception changes nothing from an instant on.
+func (s *Snapshot) IsRedundant(id org.ExceptionID, at int64) bool {
+	why, _ := s.Redundant(id, at)
 	return why != Needed
 }
 
@@ -111,7 +111,7 @@ func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID)
 			spared.exceptions = append(spared.exceptions, x)
 		}
 	}
-	// A lock passes: it makes nobody's exception needless.
+	// A lock passes: it makes nobody's exception redundant.
 	spared.lockSince, spared.lockUntil = everAfter, everAfter
 	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours}
 	alone.persons.Put(uint32(id), spared)

@@ -351,10 +351,20 @@ func (t *Trial) putNotice(n *org.Notice) {
 }
 
 // noticeCeiling asks that whatever people gain by a notice that no longer refuses them, or refuses fewer, is the
-// actor's to give there, and nothing of their own.
+// actor's to give there, and nothing of their own: also at a place that is retired, where it would be felt when that
+// comes back.
 func (t *Trial) noticeCeiling() error {
 	if !t.Touched.Notices || t.byAnOwner() {
 		return nil
+	}
+	if actor := t.before.State().Person(t.actor.Staff); actor != nil {
+		for here := range t.before.Tree().All {
+			freed := qualification.Without(t.before.RequiredAt(here.Place.ID), t.After.RequiredAt(here.Place.ID))
+			if len(freed) > 0 && slices.Contains(t.before.Around(here.Place.ID), actor.ID) &&
+				t.before.EverLacks(actor.ID, freed, t.env.Now.Unix()) {
+				return t.notOneself(actor)
+			}
+		}
 	}
 	for _, gain := range access.Freed(t.before, t.After, t.env.Now.Unix()) {
 		if p := t.State.Person(gain.Staff); p.ID == t.actor.Staff {

@@ -67,6 +67,14 @@ func TestNobodyFreesThemselvesFromANotice(t *testing.T) {
 		_, err := h.try(h.who("S2"), "r", freeing)
 		assert.ErrorContains(t, err, "Nobody changes their own access", "%v", freeing)
 	}
+	// At a place that is retired they would feel it once that comes back
+	h.must(h.who("S1"), "closed", op("place.retire", "A", nil))
+	for _, freeing := range []Operation{op("notice.retire", "RULES", nil), op("notice.edit", "RULES",
+		set{"refuses": false})} {
+		_, err := h.try(h.who("S2"), "r", freeing)
+		assert.Error(t, err, "%v", freeing)
+	}
+	h.must(h.who("S1"), "open again", op("place.restore", "A", nil))
 	_, err := h.try(h.who("S2"), "r", op("notice.accept", "", set{"notice": "RULES", "version": 1, "how": "link"}))
 	assert.ErrorContains(t, err, "is not an operation", "it takes having proved to be there")
 	require.NoError(t, h.accepting("S2", "RULES", 1))

@@ -245,6 +245,16 @@ func TestWhatWasLoggedInFormerWordsIsReadAndUndone(t *testing.T) {
 	operations, err := Undo(h.snap, left.State.Revision, entries)
 	require.NoError(t, err)
 	assert.Equal(t, "staff.reinstate", operations[0].Op)
+
+	h.must(h.who("S1"), "", op("device.add", "", set{"name": "Door", "place": "A"}))
+	retired := h.must(h.who("S1"), "", op("device.retire", "1", nil))
+	encoded, err = json.Marshal(retired.Entries)
+	require.NoError(t, err)
+	before = strings.NewReplacer("device.retire", "device.revoke", `"retired"`, `"revoked"`).Replace(string(encoded))
+	require.NotEqual(t, string(encoded), before)
+	require.NoError(t, json.Unmarshal([]byte(before), &entries))
+	assert.Equal(t, "device.retire", entries[0].Op)
+	assert.Equal(t, true, entries[0].After["retired"])
 }
 
 // Whoever left on a day that has passed is brought back and, undone, has left on that day.

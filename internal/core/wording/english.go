@@ -70,7 +70,7 @@ type Messages struct {
 	ObstacleNotice, MendNotice                              string
 	MendQualification, TheTemplate                          string
 
-	// Needless exceptions.
+	// Redundant exceptions.
 	HasRunOut, WorksNoLonger, PermissionRetired     string
 	NothingToWithhold, GivenByTemplate, HeldWithout string
 

@@ -154,8 +154,8 @@ func (l *Language) Ends(end access.End) string {
 	return ""
 }
 
-// Needless says why an exception changes nothing; nothing where it does change something.
-func (l *Language) Needless(s *access.Snapshot, person people.StaffID, why access.Needless,
+// Redundant says why an exception changes nothing; nothing where it does change something.
+func (l *Language) Redundant(s *access.Snapshot, person people.StaffID, why access.Redundant,
 	template permit.TemplateID) string {
 	m := &l.Messages
 	switch why {

@@ -454,8 +454,8 @@ func TestWhatIsSaidIsWholeAndThatOfDecide(t *testing.T) {
 			}
 		}
 		for number, e := range state.Exceptions.All() {
-			if why, by := s.Needless(org.ExceptionID(number), noon.Unix()); why != access.Needed {
-				whole(t, English.Needless(s, e.Staff, why, by))
+			if why, by := s.Redundant(org.ExceptionID(number), noon.Unix()); why != access.Needed {
+				whole(t, English.Redundant(s, e.Staff, why, by))
 			}
 		}
 		other := compiled(t, sample.State(t))

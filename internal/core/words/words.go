@@ -15,7 +15,7 @@ func Tidy(s string) string {
 		" ")
 }
 
-// plain maps letters with marks that staff names commonly have to those without, for finding doubles and for search.
+// plain maps letters with marks that staff names commonly have to those without, for finding duplicates and for search.
 var plain = strings.NewReplacer(
 	"á", "a", "à", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ą", "a", "ā", "a", "ă", "a", "æ", "ae",
 	"ç", "c", "ć", "c", "č", "c", "ď", "d", "đ", "d", "é", "e", "è", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e", "ē",

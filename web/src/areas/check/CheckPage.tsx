@@ -6,6 +6,7 @@ import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/pa
 import { DateField } from "@/parts/DateField";
 import { PersonField } from "@/parts/PersonField";
 import { Button, Grounds, instant, Mark, moment, Page, Section, Tabs, TextField, Wrong } from "@/parts/parts";
+import { Mend } from "./Mend";
 
 /** The pages that ask what would happen. */
 export function CheckTabs() {
@@ -158,6 +159,7 @@ function Answer({ d }: { d: Schema["Decision"] }) {
       {d.remedy && (
         <Section title="What would change it">
           <p className="sentence">{d.remedy}</p>
+          <Mend d={d} />
         </Section>
       )}
     </div>

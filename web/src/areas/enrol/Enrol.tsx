@@ -84,9 +84,9 @@ function Form({ again }: { again: () => void }) {
       email: form.email.trim(),
     }),
   );
-  const doubles = useQuery({
-    queryKey: ["doubles", who],
-    queryFn: () => take(api.GET("/staff/doubles", { params: { query: JSON.parse(who) } })),
+  const duplicates = useQuery({
+    queryKey: ["duplicates", who],
+    queryFn: () => take(api.GET("/staff/duplicates", { params: { query: JSON.parse(who) } })),
     enabled: named || form.email.includes("@"),
   });
   const titled = useDeferredValue(JSON.stringify({ job_title: form.job_title.trim(), site: form.home_site }));
@@ -209,14 +209,14 @@ function Form({ again }: { again: () => void }) {
                 The staff number will be <b className="text-ink">{number.data.staff_number}</b>.
               </p>
             )}
-            {doubles.data && doubles.data.items.length > 0 && (
+            {duplicates.data && duplicates.data.items.length > 0 && (
               <div role="status" className="mt-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
                 <p className="flex items-center gap-2 font-[600]">
                   <AlertTriangle size={17} className="text-soon" aria-hidden /> Somebody on record may be the same
                   person
                 </p>
                 <ul>
-                  {doubles.data.items.map((d) => (
+                  {duplicates.data.items.map((d) => (
                     <li key={d.staff_number || "elsewhere"}>
                       {!d.staff_number && `S${d.why.slice(1)}.`}
                       {d.staff_number && (

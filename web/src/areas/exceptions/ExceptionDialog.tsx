@@ -12,18 +12,20 @@ import { Ask, SelectField, TextField } from "@/parts/parts";
 export function ExceptionDialog({
   staff = "",
   site = "",
+  permission: wanted = "",
   name,
   close,
 }: {
   staff?: string;
   site?: string;
+  permission?: string;
   name?: string;
   close: () => void;
 }) {
   const [who, setWho] = useState(staff);
   const [place, setPlace] = useState(site);
-  const [permission, setPermission] = useState("");
-  const [level, setLevel] = useState("withhold");
+  const [permission, setPermission] = useState(wanted);
+  const [picked, setLevel] = useState<string>();
   const [from, setFrom] = useState("");
   const [until, setUntil] = useState("");
   const places = usePlaces();
@@ -39,6 +41,7 @@ export function ExceptionDialog({
   const most = held.get(permission);
   const words =
     chosen?.scale.kind === "levels" ? chosen.scale.levels!.slice(1) : chosen?.scale.kind === "switch" ? ["yes"] : [];
+  const level = picked ?? (wanted ? (words[0] ?? "") : "withhold"); // one that is wanted is to be added
   const beyond = (word: string) => !!most?.why_not && words.indexOf(word) > words.indexOf(most.level);
   const unable = most?.why_not && /^(no|none|0)$/.test(most.level) ? most.why_not : undefined;
   const complete = who !== "" && place !== "" && permission !== "" && level !== "" && !unable;

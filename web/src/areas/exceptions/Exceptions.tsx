@@ -17,7 +17,7 @@ type Search = {
   q?: string;
   kind?: "added" | "withheld";
   sort?: "newest" | "oldest" | "until" | "staff";
-  needless?: boolean;
+  redundant?: boolean;
 };
 
 export const exceptionWords = (e: Exception) =>
@@ -37,7 +37,7 @@ export function Exceptions() {
     ...(search.template && { template: search.template }),
     ...(search.q && { q: search.q }),
     ...(search.kind && { kind: search.kind }),
-    ...(search.needless && { needless: true }),
+    ...(search.redundant && { redundant: true }),
     sort: search.sort ?? ("newest" as const),
   };
   const pages = useInfiniteQuery({
@@ -53,14 +53,14 @@ export function Exceptions() {
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
   const acts = may("console.except");
   const tidy = async () => {
-    const needless = await everyPage((after) =>
-      take(api.GET("/exceptions", { params: { query: { needless: true, limit: 500, ...(after && { after }) } } })),
+    const redundant = await everyPage((after) =>
+      take(api.GET("/exceptions", { params: { query: { redundant: true, limit: 500, ...(after && { after }) } } })),
     );
     setReady({
-      title: `End ${needless.length} needless exceptions`,
-      about: needless.map((e) => `${e.staff.name}, ${e.title}: ${e.needless}`).join(" "),
+      title: `End ${redundant.length} redundant exceptions`,
+      about: redundant.map((e) => `${e.staff.name}, ${e.title}: ${e.redundant}`).join(" "),
       button: "End them",
-      operations: needless.map((e) => ({ op: "exception.end", on: String(e.id) })),
+      operations: redundant.map((e) => ({ op: "exception.end", on: String(e.id) })),
     });
   };
   return (
@@ -70,7 +70,7 @@ export function Exceptions() {
       acts={
         <>
           <TakeAlong from="/exceptions" query={query} file="exceptions.csv" />
-          {acts && <Button onClick={tidy}>End those that are needless</Button>}
+          {acts && <Button onClick={tidy}>End those that are redundant</Button>}
           {acts && (
             <Button look="main" onClick={() => setMaking(true)}>
               Make an exception
@@ -113,11 +113,11 @@ export function Exceptions() {
         <label className="flex items-center gap-2 whitespace-nowrap">
           <input
             type="checkbox"
-            checked={!!search.needless}
-            onChange={(e) => put({ needless: e.target.checked || undefined })}
+            checked={!!search.redundant}
+            onChange={(e) => put({ redundant: e.target.checked || undefined })}
             className="size-4 accent-damson"
           />
-          Needless only
+          Redundant only
         </label>
       </div>
       <Wrong error={pages.error} />
@@ -167,7 +167,9 @@ export function Exceptions() {
                   </td>
                   <td className="px-2 py-1.5">
                     {e.reason}
-                    {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
+                    {e.redundant && (
+                      <span className="block text-sm font-[600] text-soon">Redundant: {e.redundant}</span>
+                    )}
                   </td>
                   <td className="py-1.5 pr-2 text-right whitespace-nowrap">
                     {acts && !e.ended && (
@@ -215,16 +217,16 @@ export function Exceptions() {
         (ready.operations.length ? (
           <ChangeDialog {...ready} close={() => setReady(undefined)} />
         ) : (
-          <NothingNeedless close={() => setReady(undefined)} />
+          <NothingRedundant close={() => setReady(undefined)} />
         ))}
     </Page>
   );
 }
 
-function NothingNeedless({ close }: { close: () => void }) {
+function NothingRedundant({ close }: { close: () => void }) {
   return (
     <p role="status" className="mt-3 flex items-center gap-3">
-      No exception is needless. <Button onClick={close}>Good</Button>
+      No exception is redundant. <Button onClick={close}>Good</Button>
     </p>
   );
 }

@@ -400,7 +400,7 @@ function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
                 {e.until ? `until ${day(e.until)}` : "open"}
                 {e.templates.length > 0 && ` · differs from ${e.templates.join(", ")}`}
               </span>
-              {e.needless && <span className="block text-sm font-[600] text-soon">Needless: {e.needless}</span>}
+              {e.redundant && <span className="block text-sm font-[600] text-soon">Redundant: {e.redundant}</span>}
             </span>
             {acts && (
               <span className="shrink-0">

@@ -235,10 +235,10 @@ export function Today() {
   );
 }
 
-/** What waits about the rules: undecided permissions, planned and failed drafts, needless exceptions. */
+/** What waits about the rules: undecided permissions, planned and failed drafts, redundant exceptions. */
 function Rules({ today }: { today: Schema["Today"] }) {
   const may = useMay();
-  if (!today.undecided.length && !today.drafts.length && !(today.needless && may("console.except"))) return null;
+  if (!today.undecided.length && !today.drafts.length && !(today.redundant && may("console.except"))) return null;
   const waiting = [...new Set(today.undecided.flatMap((w) => w.permissions))];
   return (
     <Section title="Rules to settle">
@@ -293,17 +293,17 @@ function Rules({ today }: { today: Schema["Today"] }) {
             )}
           </Rule>
         ))}
-        {today.needless > 0 && may("console.except") && (
+        {today.redundant > 0 && may("console.except") && (
           <Rule
             act={
-              <Link to="/exceptions" search={{ needless: true }} className={`${buttonLook()} shrink-0`}>
+              <Link to="/exceptions" search={{ redundant: true }} className={`${buttonLook()} shrink-0`}>
                 Tidy up
               </Link>
             }
           >
-            <b>{today.needless === 1 ? "1 exception" : `${today.needless} exceptions`}</b>{" "}
+            <b>{today.redundant === 1 ? "1 exception" : `${today.redundant} exceptions`}</b>{" "}
             <span className="text-faded">
-              {today.needless === 1 ? "changes" : "change"} nothing any more and can be ended
+              {today.redundant === 1 ? "changes" : "change"} nothing any more and can be ended
             </span>
           </Rule>
         )}
