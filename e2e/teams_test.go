@@ -82,6 +82,7 @@ func TestMessagesAndReportsInTheConsole(t *testing.T) {
 	p.see("lines")
 	p.press("Mail it to me")
 	p.press("Mail it")
+	p.until("the dialog closed", `!document.querySelector("[role=dialog]")`)
 	p.visit("/reports")
 	p.see("each Monday")
 	mailed, err := s.App.MailedReports(context.Background(), s.App.Live().State().StaffByNumber("Q0001").ID)

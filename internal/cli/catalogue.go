@@ -358,7 +358,7 @@ func (s *session) importCommand(what string) *cobra.Command {
 			return err
 		}
 		if len(result.Steps) == 0 && s.output != "json" {
-			fmt.Fprintln(s.err, "Nothing to do: it is all there already, no change.")
+			fmt.Fprintln(s.err, "Nothing to do: no change.")
 			return nil
 		}
 		if err := s.report(result, fmt.Sprintf("Applied: %s. %s", words.Count(result.Total, "step", "steps"),

@@ -28,7 +28,7 @@ func TestListsOfRulesAnswerPeopleAndPrograms(t *testing.T) {
 		{[]string{"permission", "group", "list"}, "PERMISSIONS", "title", 10},
 		{[]string{"permission", "people", "door.chemical"}, "THROUGH", "staff_number", 5},
 		{[]string{"template", "list"}, "EXCEPTIONS", "code", 15},
-		{[]string{"exception", "list"}, "NEEDLESS", "reason", 9},
+		{[]string{"exception", "list"}, "REDUNDANT", "reason", 9},
 		{[]string{"change", "list"}, "WHAT", "summary", 20},
 		{[]string{"who-can", "HB-PACK-1"}, "THROUGH", "name", 50},
 		{[]string{"draft", "list"}, "PLANNED FOR", "state", 1},

@@ -145,7 +145,7 @@ func TestRulesAreKeptAsFiles(t *testing.T) {
 	exported, _, code := d.run("", "template", "export", "packer", "line-operator")
 	require.Zero(t, code)
 	require.NoError(t, os.WriteFile(file, []byte(exported), 0o600))
-	assert.Contains(t, d.ok("template", "import", file, "--preview"), "everything is so already")
+	assert.Contains(t, d.ok("template", "import", file, "--preview"), "no change")
 	require.NoError(t, os.WriteFile(file,
 		[]byte(strings.Replace(exported, "line.stop: \"yes\"", "line.stop: \"no\"", 1)), 0o600))
 	preview := d.ok("template", "import", file, "--preview")

@@ -242,6 +242,8 @@ func TestTheConsoleIsSentCompressed(t *testing.T) {
 		unpacked, err := io.ReadAll(reader)
 		require.NoError(t, err)
 		assert.Equal(t, whole, unpacked, path)
-		assert.Less(t, len(sent), len(whole), path)
+		if len(whole) > 1000 { // what is tiny gains nothing
+			assert.Less(t, len(sent), len(whole), path)
+		}
 	}
 }

@@ -360,7 +360,7 @@ func (t *Trial) noticeCeiling() error {
 	if actor := t.before.State().Person(t.actor.Staff); actor != nil {
 		for here := range t.before.Tree().All {
 			freed := qualification.Without(t.before.RequiredAt(here.Place.ID), t.After.RequiredAt(here.Place.ID))
-			if len(freed) > 0 && slices.Contains(t.before.Around(here.Place.ID), actor.ID) &&
+			if here.Retired && len(freed) > 0 && slices.Contains(t.before.Around(here.Place.ID), actor.ID) &&
 				t.before.EverLacks(actor.ID, freed, t.env.Now.Unix()) {
 				return t.notOneself(actor)
 			}
