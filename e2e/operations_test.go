@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -17,6 +18,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -109,6 +111,35 @@ func TestABackupIsRestoredWithItsPast(t *testing.T) {
 		require.NoError(t, there.Get(context.Background(), path, &is, at, all))
 		assert.Equal(t, was, is, "who could open the door at %s", moment)
 	}
+}
+
+// What docs/running.md grants to the user of the database is enough to set up, serve and erase.
+func TestTheGrantedPrivilegesAreEnough(t *testing.T) {
+	text, err := os.ReadFile("../docs/running.md")
+	require.NoError(t, err)
+	granted := regexp.MustCompile(`GRANT ([A-Z, ]+) ON latch\.\* TO`).FindSubmatch(text)
+	require.NotNil(t, granted)
+	dsn := testkit.DSN(t)
+	config, err := mysql.ParseDSN(dsn)
+	require.NoError(t, err)
+	user := config.DBName + "_user"
+	database(t, dsn, "mariadb", nil, "-e", "CREATE USER "+user+"@'%' IDENTIFIED BY 'a long password'; GRANT "+
+		string(granted[1])+" ON "+config.DBName+".* TO "+user+"@'%'")
+	config.User, config.Passwd = user, "a long password"
+	env := []string{"LOYAL_DSN=" + config.FormatDSN()}
+	bin, keys := filepath.Join(programs(t), "loyald"), filepath.Join(t.TempDir(), "keys")
+	setup := exec.Command(bin, "setup", "--keys", keys, "--organisation", "Bakery", "--site-code", "HQ", "--site-name",
+		"Main", "--time-zone", "Europe/Dublin", "--given-name", "Ada", "--family-name", "Example", "--email",
+		"ada@example.org")
+	setup.Env = append(os.Environ(), env...)
+	out, err := setup.CombinedOutput()
+	require.NoError(t, err, string(out))
+	_, stop := serving(t, bin, env, "serve", "--keys", keys)
+	stop()
+	at, err := store.Open(context.Background(), config.FormatDSN())
+	require.NoError(t, err)
+	defer func() { _ = at.Close() }()
+	require.NoError(t, at.TrimHistory(context.Background(), time.Now().AddDate(-1, 0, 0)))
 }
 
 // The package is installed into a clean root, starts as its unit says, is upgraded and removed: the key and what was

@@ -224,7 +224,7 @@ func TestSomebodyIsAssignedFromAPlaceByKeyboard(t *testing.T) {
 	p := open(t, s.URL)
 	p.signIn("idris")
 	p.visit("/estate/HB-PACK-1")
-	p.see("Somebody who is not known: unknown credential")
+	p.see("Somebody unknown: unknown credential")
 	p.see("Nobody is assigned at this place itself")
 	p.press("Assign somebody here")
 	p.until("the field who", `document.activeElement?.getAttribute("role") === "combobox"`)

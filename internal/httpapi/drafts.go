@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"strconv"
+	"strings"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -189,7 +190,12 @@ func (s *Server) registerDraftEnds() {
 		"Give a draft of yours to another manager, who reviews it before it is made", Access{},
 		func(ctx context.Context, in *giveIn) (*draftOut, error) {
 			d, err := s.app.Give(ctx, callerOf(ctx).id(), in.ID, in.Body.To, callerOf(ctx).origin())
-			return s.drawn(ctx, d, err)
+			return s.drawn(ctx, d, renamed(err, func(name string) string {
+				if field, _, _ := strings.Cut(name, "."); field == "to" {
+					return "body.to"
+				}
+				return name
+			}))
 		})
 	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts",
 		"Take back a plan, or go on with a draft that failed or was discarded", Access{},

@@ -224,3 +224,26 @@ func TestARepeatIsAnsweredAsTheFirstTime(t *testing.T) {
 	require.NoError(t, json.Unmarshal(repeated, &made))
 	assert.Equal(t, "/api/v1/staff/"+made.Made[0].Code, same.Get("Location"))
 }
+
+// A draft is given to whoever can go on with it, and to nobody else; what is wrong names the field.
+func TestADraftIsGivenOn(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren := bearer(s.Client(t, "idris")), bearer(s.Client(t, "maren"))
+	status, _, body, _ := call(t, s, "POST", "/api/v1/drafts/open/edits",
+		`{"operations":[{"op":"staff.edit","on":"Q0011","set":{"known_as":"Oti"}}]}`, idris...)
+	require.Less(t, status, 300, string(body))
+	for to, wants := range map[string]int{"Q0011": 409, "Q0002": 422, "Q9999": 404} {
+		status, p, _, _ := call(t, s, "POST", "/api/v1/drafts/1/give", `{"to":"`+to+`"}`, idris...)
+		assert.Equal(t, wants, status, to)
+		require.NotEmpty(t, p.Errors, to)
+		assert.Equal(t, "body.to", p.Errors[0].Field, to)
+	}
+	status, _, _, _ = call(t, s, "POST", "/api/v1/drafts/1/give", `{"to":"Q0001"}`, maren...)
+	assert.NotEqual(t, http.StatusOK, status, "it is not hers to give")
+	status, _, body, _ = call(t, s, "POST", "/api/v1/drafts/1/give", `{"to":"Q0001"}`, idris...)
+	require.Equal(t, http.StatusOK, status, string(body))
+	status, _, _, _ = call(t, s, "POST", "/api/v1/drafts/1/apply", `{"reason":"r"}`, idris...)
+	assert.NotEqual(t, http.StatusOK, status, "it is no longer his")
+	status, _, body, _ = call(t, s, "POST", "/api/v1/drafts/1/apply", `{"reason":"r"}`, maren...)
+	assert.Less(t, status, 300, string(body))
+}

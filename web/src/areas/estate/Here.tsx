@@ -82,7 +82,7 @@ export function LastHere({ place }: { place: Place }) {
                   {e.staff.name}
                 </Link>
               ) : (
-                "Somebody who is not known"
+                "Somebody unknown"
               )}
               {e.outcome === "refuse" && `: ${e.reason.replaceAll("_", " ")}`}
               {e.place.code !== place.code && `, ${e.place.name}`}
