@@ -2,7 +2,7 @@
 package api
 
 import (
-	"strings"
+	"regexp"
 	"time"
 )
 
@@ -23,11 +23,11 @@ type Field struct {
 
 // Bare is the name of the field alone, without where in the request it stands.
 func (f Field) Bare() string {
-	for _, place := range []string{"body.", "query.", "path.", "operations[0].", "set."} {
-		f.Field = strings.TrimPrefix(f.Field, place)
-	}
-	return f.Field
+	return inRequest.ReplaceAllString(f.Field, "")
 }
+
+// inRequest is where in a request a field stands.
+var inRequest = regexp.MustCompile(`^(body\.|query\.|path\.|operations\[[0-9]+\]\.|set\.)+`)
 
 // ProblemPrefix begins every problem type.
 const ProblemPrefix = "urn:loyal-latch:problem:"
@@ -81,34 +81,42 @@ type Lock struct {
 
 // Staff is a staff member.
 type Staff struct {
-	ID          uint32       `json:"id"`
-	StaffNumber string       `json:"staff_number"`
-	GivenName   string       `json:"given_name"`
-	FamilyName  string       `json:"family_name"`
-	KnownAs     string       `json:"known_as,omitempty"`
-	Email       string       `json:"email,omitempty"`
-	Phone       string       `json:"phone,omitempty"`
-	JobTitle    string       `json:"job_title,omitempty"`
-	Engagement  string       `json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
-	Employer    string       `json:"employer,omitempty"`
-	HomeSite    PlaceRef     `json:"home_site"`
-	LineManager *StaffRef    `json:"line_manager,omitempty"`
-	StartDate   string       `json:"start_date" format:"date"`
-	ContractEnd string       `json:"contract_end,omitempty" format:"date"`
-	LeavingDate string       `json:"leaving_date,omitempty" format:"date" doc:"Last day that counts"`
-	LeavesAt    *time.Time   `json:"leaves_at,omitempty" doc:"Where it is no whole day: the moment at which access ends or ended"`
-	Notes       string       `json:"notes,omitempty"`
-	ExternalID  string       `json:"external_id,omitempty"`
-	Status      string       `json:"status" enum:"prepared,active,left"`
-	Owner       bool         `json:"owner,omitempty"`
-	Lock        *Lock        `json:"lock,omitempty"`
-	Templates   []string     `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
-	Hours       *AccessHours `json:"hours,omitempty" doc:"Access hours of those of their assignments that state none; left out: those of the templates"`
-	HoursWords  string       `json:"hours_words,omitempty" doc:"The same in words"`
-	Qualified   []string     `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
-	Teams       []TeamRef    `json:"teams,omitempty" doc:"That they are in"`
-	Narrow      bool         `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
-	ETag        string       `json:"etag" doc:"Send as If-Match when changing this"`
+	ID          uint32     `json:"id"`
+	StaffNumber string     `json:"staff_number"`
+	GivenName   string     `json:"given_name"`
+	FamilyName  string     `json:"family_name"`
+	KnownAs     string     `json:"known_as,omitempty"`
+	Email       string     `json:"email,omitempty"`
+	Phone       string     `json:"phone,omitempty"`
+	JobTitle    string     `json:"job_title,omitempty"`
+	Engagement  string     `json:"engagement,omitempty" enum:"employee,agency,contractor,seasonal"`
+	Employer    string     `json:"employer,omitempty"`
+	HomeSite    PlaceRef   `json:"home_site"`
+	LineManager *StaffRef  `json:"line_manager,omitempty"`
+	StartDate   string     `json:"start_date" format:"date"`
+	ContractEnd string     `json:"contract_end,omitempty" format:"date"`
+	LeavingDate string     `json:"leaving_date,omitempty" format:"date" doc:"Last day that counts"`
+	LeavesAt    *time.Time `json:"leaves_at,omitempty" doc:"Where it is no whole day: the moment at which access ends or ended"`
+	Notes       string     `json:"notes,omitempty"`
+	ExternalID  string     `json:"external_id,omitempty"`
+
+	DrivingLicence   string            `json:"driving_licence,omitempty"`
+	InsuranceNumber  string            `json:"insurance_number,omitempty" doc:"Shown to those who change records"`
+	EmergencyContact string            `json:"emergency_contact,omitempty"`
+	EmergencyPhone   string            `json:"emergency_phone,omitempty"`
+	Own              map[string]string `json:"own,omitempty" doc:"What stands in the fields of the organisation's own making, by their keys; of those you may see"`
+
+	Status     string       `json:"status" enum:"prepared,active,left"`
+	Owner      bool         `json:"owner,omitempty"`
+	Lock       *Lock        `json:"lock,omitempty"`
+	Templates  []string     `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
+	Hours      *AccessHours `json:"hours,omitempty" doc:"Access hours of those of their assignments that state none; left out: those of the templates"`
+	HoursWords string       `json:"hours_words,omitempty" doc:"The same in words"`
+	Qualified  []string     `json:"qualifications,omitempty" doc:"Codes of the qualifications that they hold today"`
+	Teams      []TeamRef    `json:"teams,omitempty" doc:"Teams they are in"`
+	Photo      bool         `json:"photo,omitempty" doc:"A photo of them is kept; said where one person is read"`
+	Narrow     bool         `json:"narrow,omitempty" doc:"They belong to another site: only name, number, status and what they do at your places is shown"`
+	ETag       string       `json:"etag" doc:"Send as If-Match when changing this"`
 }
 
 // StaffFilter chooses staff.
@@ -123,6 +131,7 @@ type StaffFilter struct {
 	Template   string `query:"template" json:"template,omitempty" maxLength:"64" doc:"Code of a template they are assigned"`
 	Place      string `query:"place" json:"place,omitempty" maxLength:"64" doc:"Code of a place they are assigned at, or below"`
 	Team       string `query:"team" json:"team,omitempty" maxLength:"64" doc:"Code of a team they are in"`
+	Owner      string `query:"owner" json:"owner,omitempty" enum:"true,false" doc:"Whether they own the organisation here"`
 	Readiness  string `query:"readiness" json:"readiness,omitempty" maxLength:"64" doc:"stuck: those who cannot work as intended; or a code of what keeps them"`
 }
 
@@ -167,9 +176,9 @@ type Obstacle struct {
 	Sentence string     `json:"sentence"`
 	Mend     string     `json:"mend"`
 	Act      string     `json:"act"`
-	Notice   *NoticeRef `json:"notice,omitempty" doc:"That is not accepted"`
+	Notice   *NoticeRef `json:"notice,omitempty" doc:"The notice that is not accepted"`
 	// Of a qualification that is missing
-	Qualification *QualificationRef `json:"qualification,omitempty" doc:"That is missing"`
+	Qualification *QualificationRef `json:"qualification,omitempty" doc:"The qualification that is missing"`
 }
 
 // Access is what somebody can do, and what keeps them from it.
@@ -197,6 +206,13 @@ type StaffFields struct {
 	ContractEnd *string `json:"contract_end,omitempty" doc:"Last day of the contract, such as 2027-01-19"`
 	Notes       *string `json:"notes,omitempty" doc:"Notes"`
 	ExternalID  *string `json:"external_id,omitempty" doc:"Number in another system"`
+
+	DrivingLicence   *string `json:"driving_licence,omitempty" doc:"Driving licence: number and classes"`
+	InsuranceNumber  *string `json:"insurance_number,omitempty" doc:"National or social insurance number"`
+	EmergencyContact *string `json:"emergency_contact,omitempty" doc:"Whom to call in an emergency"`
+	EmergencyPhone   *string `json:"emergency_phone,omitempty" doc:"Phone of the emergency contact"`
+
+	Own map[string]string `json:"own,omitempty" doc:"Fields of the organisation's own making, by their keys; empty takes away what stands there"`
 }
 
 // HoursRule is one weekly stretch.
@@ -399,7 +415,7 @@ type Credential struct {
 	Duress     bool       `json:"duress,omitempty" doc:"A PIN that opens and raises a silent alarm"`
 	IssuedAt   time.Time  `json:"issued_at"`
 	Counts     bool       `json:"counts" doc:"Whether it counts at this moment"`
-	Badge      *BadgeRef  `json:"badge,omitempty" doc:"Of a badge: which one"`
+	Badge      *BadgeRef  `json:"badge,omitempty" doc:"Which badge, for the kind badge"`
 	Since      *time.Time `json:"since,omitempty" doc:"Since when it is suspended, lost or withdrawn"`
 	Reason     string     `json:"reason,omitempty" doc:"Why it is that"`
 	LastUsed   *time.Time `json:"last_used,omitempty" doc:"At a door or a terminal; of a password the last sign-in"`

@@ -12,7 +12,7 @@ type Operation struct {
 	Op         string          `json:"op" example:"staff.lock"`
 	Ref        string          `json:"ref,omitempty" maxLength:"40" doc:"A name for what this makes; later operations say @name"`
 	On         string          `json:"on,omitempty" maxLength:"64" doc:"What it is done to, by number or code"`
-	IfRevision uint64          `json:"if_revision,omitempty" doc:"Of what it is done to, as you read it"`
+	IfRevision uint64          `json:"if_revision,omitempty" doc:"Revision of the record, as you read it"`
 	Set        json.RawMessage `json:"set,omitempty" doc:"The fields"`
 	Reason     string          `json:"reason,omitempty" maxLength:"500" doc:"Why this one; the reason of the whole change where left out"`
 }
@@ -218,7 +218,7 @@ type AuditEntry struct {
 // AuditHead is the end of the audit log, signed.
 type AuditHead struct {
 	Entries   uint64 `json:"entries" doc:"How many entries the log has"`
-	Hash      string `json:"hash" doc:"Of the last entry"`
+	Hash      string `json:"hash" doc:"Hash of the last entry"`
 	Signature string `json:"signature"`
 }
 

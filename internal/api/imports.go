@@ -53,8 +53,8 @@ type Import struct {
 	Version   uint32            `json:"version" doc:"Send it with an edit, which is refused where somebody else was quicker"`
 	CreatedAt time.Time         `json:"created_at"`
 	Problem   string            `json:"problem,omitempty" doc:"Why it could not be brought in"`
-	Progress  int               `json:"progress" doc:"Of a running one: how many of the PINs are made"`
-	Total     int               `json:"total" doc:"Of a running one: how many PINs are to be made"`
+	Progress  int               `json:"progress" doc:"While it runs: how many of the PINs are made"`
+	Total     int               `json:"total" doc:"While it runs: how many PINs there are to make"`
 	Changes   []uint64          `json:"changes" doc:"What came of it"`
 	HasPINs   bool              `json:"has_pins" doc:"New PINs wait to be handed out"`
 	Rows      int               `json:"rows"`
@@ -64,7 +64,7 @@ type Import struct {
 	DateOrder string            `json:"date_order,omitempty" enum:"dmy,mdy,ymd" doc:"In which order dates in digits are written"`
 	Faults    []ImportFault     `json:"faults" doc:"What is wrong with the columns"`
 	Notes     []string          `json:"notes" doc:"What was read otherwise than it stands in the file"`
-	Effect    *Effect           `json:"effect,omitempty" doc:"Of bringing in what can be"`
+	Effect    *Effect           `json:"effect,omitempty" doc:"Effect of bringing in the rows that can be"`
 }
 
 // ImportEdit changes how a file is read, or what becomes of its rows; what is left out stays.

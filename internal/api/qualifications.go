@@ -13,8 +13,8 @@ type Qualification struct {
 	Name      string        `json:"name"`
 	Summary   string        `json:"summary,omitempty"`
 	Months    int           `json:"months,omitempty" doc:"For how long a certificate counts unless it says otherwise; none: until it is withdrawn"`
-	Templates []TemplateRef `json:"templates" doc:"That require it"`
-	Places    []PlaceRef    `json:"places" doc:"That require it"`
+	Templates []TemplateRef `json:"templates" doc:"Places or templates that require it"`
+	Places    []PlaceRef    `json:"places" doc:"Places or templates that require it"`
 	Holders   int           `json:"holders" doc:"How many people hold it now, of those you may see"`
 	Missing   int           `json:"missing" doc:"How many people lack it for what they are assigned to, of those you may see"`
 	Retired   bool          `json:"retired,omitempty"`
@@ -46,7 +46,7 @@ type Certificate struct {
 	ID            uint32           `json:"id"`
 	Staff         StaffRef         `json:"staff"`
 	Qualification QualificationRef `json:"qualification"`
-	Number        string           `json:"number,omitempty" doc:"That stands on it"`
+	Number        string           `json:"number,omitempty" doc:"Number on the certificate"`
 	Issued        string           `json:"issued" format:"date" doc:"The first day on which it counts"`
 	Until         string           `json:"until,omitempty" doc:"The last day on which it counts"`
 	State         string           `json:"state" enum:"counts,later,run_out,withdrawn"`

@@ -56,7 +56,7 @@ type (
 		Template    string `json:"template,omitempty" maxLength:"64" doc:"The next template; the same where left out"`
 		From        string `json:"from,omitempty" format:"date" doc:"First day of the next; today where left out"`
 		Until       string `json:"until,omitempty" format:"date" doc:"Last day of the next; that of the one before where left out"`
-		OverlapDays int    `json:"overlap_days,omitempty" minimum:"0" maximum:"366" doc:"For so many days both count"`
+		OverlapDays int    `json:"overlap_days,omitempty" minimum:"0" maximum:"366" doc:"Days on which both assignments count"`
 		Reasoned
 	}
 	// StaffAct is one thing to be done about many people.

@@ -8,7 +8,7 @@ import "time"
 type Scale struct {
 	Kind   string   `json:"kind" enum:"switch,levels,limit"`
 	Levels []string `json:"levels,omitempty" doc:"Lowest first; the first means none"`
-	Unit   string   `json:"unit,omitempty" doc:"Of a limit, such as kg"`
+	Unit   string   `json:"unit,omitempty" doc:"Unit of a limit, such as kg"`
 	Most   int32    `json:"most,omitempty" doc:"The highest number that a limit can be set to; left out: any"`
 }
 

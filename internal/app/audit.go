@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -43,6 +44,7 @@ func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilt
 		return nil, 0, err
 	}
 	lines := make([]AuditLine, len(entries))
+	sight := sync.OnceValue(func() *access.Sight { return live.Sight(actor, a.now().Unix()) })
 	for i := range entries {
 		lines[i].AuditEntry = entries[i]
 		if err := json.Unmarshal([]byte(entries[i].Operations), &lines[i].Entries); err != nil {
@@ -51,8 +53,23 @@ func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilt
 		if !whole {
 			lines[i].cut(live, about)
 		}
+		lines[i].hide(live, sight)
 	}
 	return lines, total, nil
+}
+
+// hide takes out of an entry what the reader does not see of people's records.
+func (l *AuditLine) hide(live *Live, reader func() *access.Sight) {
+	for i := range l.Entries {
+		e := &l.Entries[i]
+		for _, fields := range []map[string]any{e.Before, e.After} {
+			for name := range fields {
+				if !e.Shows(live.State(), reader, name) {
+					fields[name] = change.NotShown
+				}
+			}
+		}
+	}
 }
 
 // cut leaves of an entry what it did to one person.

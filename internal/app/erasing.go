@@ -244,5 +244,5 @@ func personal(name string) bool {
 			return people.Fields[i].Personal
 		}
 	}
-	return name == "reason" || name == "state_reason" || name == "number"
+	return strings.HasPrefix(name, people.OwnPrefix) || name == "reason" || name == "state_reason" || name == "number"
 }

@@ -95,6 +95,12 @@ func (a *App) entryOf(actor people.StaffID, f *Filed, action, summary, origin st
 		store.Subject{Kind: "staff", Number: uint32(f.staff.ID)}
 }
 
+// HasPhoto reports whether a photo of somebody is kept; not, where the database does not say.
+func (a *App) HasPhoto(ctx context.Context, id people.StaffID) bool {
+	have, err := a.store.WithFile(ctx, store.Photo, []uint32{uint32(id)})
+	return err == nil && len(have) > 0
+}
+
 // Photos returns the photos of some people, by their numbers: for badges, to somebody who prints them.
 func (a *App) Photos(ctx context.Context, ids []people.StaffID) (map[people.StaffID][]byte, error) {
 	records := make([]uint32, len(ids))

@@ -44,6 +44,7 @@ type StaffQuery struct {
 	NamesOnly  bool // search names and numbers and nothing else
 	Status     people.Status
 	Locked     *bool
+	Owner      *bool
 	Engagement people.Engagement
 	Employer   string
 	Site       estate.PlaceID
@@ -201,6 +202,8 @@ func (a *App) fits(l *Live, s *people.Staff, q *StaffQuery, sight *access.Sight,
 	case q.Title != "" && !strings.Contains(words.Fold(s.JobTitle), words.Fold(q.Title)):
 		return false
 	case q.Status != "" && l.Status(s.ID, a.now().Unix()) != q.Status:
+		return false
+	case q.Owner != nil && s.Owner != *q.Owner:
 		return false
 	case q.Locked != nil && s.Locked(a.now()) != *q.Locked:
 		return false

@@ -132,7 +132,7 @@ func (a *App) StartImport(ctx context.Context, actor people.StaffID, name string
 	now := a.now().UTC().Truncate(time.Second)
 	i := &Import{Import: &store.Import{OwnerID: uint32(actor), State: ImportOpen, Name: cut(words.Tidy(name), 200),
 		Content: content, Changes: "[]", CreatedAt: now, UpdatedAt: now},
-		Reading: reading{Columns: intake.Match(table.Header, known)}}
+		Reading: reading{Columns: a.Columns(actor).Match(table.Header, known)}}
 	if err := i.encode(); err != nil {
 		return nil, err
 	}
@@ -218,7 +218,7 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 		return err
 	}
 	if i.live = live; len(i.Reading.Columns) != len(i.Table.Header) {
-		i.Reading.Columns = intake.Match(i.Table.Header, nil)
+		i.Reading.Columns = a.Columns(people.StaffID(i.OwnerID)).Match(i.Table.Header, nil)
 	}
 	actor := change.Actor{Staff: people.StaffID(i.OwnerID)}
 	env := a.preview()
@@ -285,13 +285,14 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 	if err != nil {
 		return nil, err
 	}
+	kinds := a.Columns(actor)
 	var remember []store.ImportColumn
 	for title, name := range edit.Columns {
 		at := slices.Index(table.Header, title)
 		switch {
 		case at < 0:
 			return nil, fault.Invalidf("columns", "no column of the file is called %q", title)
-		case name != "" && intake.ColumnNamed(name) == nil:
+		case name != "" && kinds.Named(name) == nil:
 			return nil, fault.Invalidf("columns", "%q is not a column that is read", name)
 		}
 		if other := slices.Index(i.Reading.Columns, name); name != "" && other >= 0 {
@@ -305,7 +306,7 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 	}
 	if edit.Otherwise != nil {
 		for name, value := range edit.Otherwise {
-			if intake.ColumnNamed(name) == nil {
+			if kinds.Named(name) == nil {
 				return nil, fault.Invalidf("otherwise."+name, "%q is not a column that is read", name)
 			}
 			if len(value) > sheet.MostLetters {
@@ -338,7 +339,7 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 				was.Made)
 		}
 		for name := range decision.Cells {
-			if intake.ColumnNamed(name) == nil {
+			if kinds.Named(name) == nil {
 				return nil, fault.Invalidf(fmt.Sprintf("rows.%d.cells.%s", line, name),
 					"%q is not a column that is read",
 					name)
@@ -623,3 +624,10 @@ func (a *App) ForgetPINs(ctx context.Context, actor people.StaffID, id uint64) e
 
 // HasPINs reports whether an import holds PINs that can be handed out.
 func (a *App) HasPINs(i *Import) bool { return i.PINsUntil != nil && a.now().Before(*i.PINsUntil) }
+
+// Columns returns the columns of files that somebody may bring in.
+func (a *App) Columns(actor people.StaffID) intake.Columns {
+	state := a.Live().State()
+	by := state.Person(actor)
+	return intake.ColumnsOf(&state.Settings, by != nil && by.Owner)
+}

@@ -65,3 +65,42 @@ func (a *App) Proposals(actor people.StaffID, title string, site estate.PlaceID)
 	})
 	return list, nil
 }
+
+// Value is what stands in a field of people's records, and in how many.
+type Value struct {
+	Text  string
+	Count int
+}
+
+// valued are the fields of which is told what others have there.
+var valued = map[string]func(*people.Staff) string{
+	"job_title": func(p *people.Staff) string { return p.JobTitle },
+	"employer":  func(p *people.Staff) string { return p.Employer },
+}
+
+// Values returns what stands in a field of the records of people who have not left, what most have first, of those with
+// all the words searched. Only those whom the actor sees whole are looked at.
+func (a *App) Values(actor people.StaffID, field, search string) ([]Value, error) {
+	of := valued[field]
+	if of == nil {
+		return nil, fault.Invalidf("query.field", "of %s nothing is listed; use job_title or employer", field)
+	}
+	live, now := a.Live(), a.now().Unix()
+	sight, counts := live.Sight(actor, now), map[string]int{}
+	for _, p := range live.State().Staff.All() {
+		text := of(p)
+		if text == "" || live.Status(p.ID, now) == people.Left || search != "" && !words.Fits(text, search) ||
+			sight.Of(p) != access.Whole {
+			continue
+		}
+		counts[text]++
+	}
+	list := make([]Value, 0, len(counts))
+	for text, n := range counts {
+		list = append(list, Value{text, n})
+	}
+	slices.SortFunc(list, func(x, y Value) int {
+		return cmp.Or(cmp.Compare(y.Count, x.Count), cmp.Compare(x.Text, y.Text))
+	})
+	return list, nil
+}

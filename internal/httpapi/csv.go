@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -117,10 +119,31 @@ func unformulated(text string) string {
 type column struct {
 	name string
 	path []int
+	key  string // of a field that holds texts by their keys: whose this column is
+}
+
+// spread makes of a column that holds texts by their keys one for each key that a row has.
+func spread(columns []column, rows reflect.Value) (all []column) {
+	for _, c := range columns {
+		if c.key == "" {
+			all = append(all, c)
+			continue
+		}
+		keys := map[string]bool{}
+		for i := range rows.Len() {
+			for _, key := range rows.Index(i).FieldByIndex(c.path).MapKeys() {
+				keys[key.String()] = true
+			}
+		}
+		for _, key := range slices.Sorted(maps.Keys(keys)) {
+			all = append(all, column{c.name + "." + key, c.path, key})
+		}
+	}
+	return all
 }
 
 func tableOf(rows reflect.Value) [][]string {
-	columns := columnsOf(rows.Type().Elem(), "", nil)
+	columns := spread(columnsOf(rows.Type().Elem(), "", nil), rows)
 	lines := make([][]string, 1, rows.Len()+1)
 	for _, c := range columns {
 		lines[0] = append(lines[0], c.name)
@@ -128,7 +151,11 @@ func tableOf(rows reflect.Value) [][]string {
 	for i := range rows.Len() {
 		cells := make([]string, len(columns))
 		for j, c := range columns {
-			cells[j] = cell(rows.Index(i), c.path)
+			if c.key == "" {
+				cells[j] = cell(rows.Index(i), c.path)
+			} else if value := rows.Index(i).FieldByIndex(c.path).MapIndex(reflect.ValueOf(c.key)); value.IsValid() {
+				cells[j] = value.String()
+			}
 		}
 		lines = append(lines, cells)
 	}
@@ -148,9 +175,11 @@ func columnsOf(t reflect.Type, prefix string, path []int) []column {
 		switch {
 		case name == "" || name == "-" || name == "etag" || name == "hash":
 		case inner.String() == "time.Time" || plainKinds[inner.Kind()]:
-			columns = append(columns, column{prefix + name, here})
+			columns = append(columns, column{name: prefix + name, path: here})
+		case inner.Kind() == reflect.Map && prefix == "" && inner.Elem().Kind() == reflect.String:
+			columns = append(columns, column{name: name, path: here, key: "*"})
 		case inner.Kind() == reflect.Slice && inner.Elem().Kind() == reflect.String:
-			columns = append(columns, column{prefix + name, here})
+			columns = append(columns, column{name: prefix + name, path: here})
 		case inner.Kind() == reflect.Struct && prefix == "":
 			columns = append(columns, columnsOf(inner, name+"_", here)...)
 		}

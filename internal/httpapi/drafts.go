@@ -277,6 +277,9 @@ func (v view) edit(line *draft.Reviewed) api.DraftEdit {
 		edit.Words = app.Intend(line.Operation.Op, line.Subject())
 	}
 	for _, clash := range line.Clashes {
+		if !(&change.Entry{Record: line.Record}).Shows(v.live.State(), v.sees.sight, clash.Field) {
+			clash.Was, clash.Now = nil, change.NotShown
+		}
 		edit.Clashes = append(edit.Clashes,
 			api.DraftClash{Field: v.fieldWords(clash.Field), Was: v.valueWords(clash.Field, clash.Was),
 				Now: v.valueWords(clash.Field, clash.Now)})

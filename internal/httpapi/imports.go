@@ -68,9 +68,10 @@ func (s *Server) registerImports() {
 			return s.importBody(ctx, i, err)
 		})
 	route(s, "GET", "/imports/columns", "list-import-columns", "imports", "The columns that a file of people may have",
-		enrols, func(_ context.Context, in *listIn) (*listed[api.ColumnKind], error) {
-			kinds := make([]api.ColumnKind, len(intake.Columns))
-			for i, c := range intake.Columns {
+		enrols, func(ctx context.Context, in *listIn) (*listed[api.ColumnKind], error) {
+			columns := s.app.Columns(callerOf(ctx).id())
+			kinds := make([]api.ColumnKind, len(columns))
+			for i, c := range columns {
 				kinds[i] = api.ColumnKind{Name: c.Name, Title: c.Title, Says: c.Says, Example: c.Example,
 					Required: c.Required}
 			}
@@ -81,13 +82,14 @@ func (s *Server) registerImports() {
 	}
 	route(s, "GET", "/imports/sample", "get-import-sample", "imports",
 		"A file to start from: the columns, what to write in them, and an example", enrols,
-		func(_ context.Context, in *sampleIn) (*printed, error) {
+		func(ctx context.Context, in *sampleIn) (*printed, error) {
+			columns := s.app.Columns(callerOf(ctx).id())
 			if in.Format == "csv" {
 				var out bytes.Buffer
-				err := writeLines(&out, intake.Sample())
+				err := writeLines(&out, columns.Sample())
 				return &printed{"text/csv; charset=utf-8", `attachment; filename="starters.csv"`, out.Bytes()}, err
 			}
-			body, err := sheet.Sample(intake.Columns, intake.Sample())
+			body, err := sheet.Sample(columns, columns.Sample())
 			return &printed{sheet.Type, `attachment; filename="starters.xlsx"`, body}, err
 		})
 	s.registerImport(enrols)

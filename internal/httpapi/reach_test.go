@@ -80,6 +80,9 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 	}
 	write(hidden+" locked", step("staff.lock", "H-1", nil), step("staff.lock", "H-2", nil))
 	write(hidden+" left", step("staff.leave", "H-3", nil))
+	write("a field that owners see, of somebody in reach", step("field.define", "", map[string]any{"key": "risk",
+		"name": hidden + " field", "seen_by": "owners"}),
+		step("staff.edit", "Q0011", map[string]any{"own": map[string]any{"risk": hidden + " risk"}}))
 	write("a team", step("team.add", "", map[string]any{"code": "HIDDEN", "name": hidden + " team"}),
 		step("member.add", "", map[string]any{"team": "HIDDEN", "staff": "H-1"}))
 	write("a controller", step("device.add", "", map[string]any{"name": hidden + " controller", "place": "SM"}))

@@ -91,6 +91,10 @@ func (s *Server) staffQuery(v view, prefix string, in *api.StaffFilter) (*app.St
 		locked := in.Locked == "true"
 		q.Locked = &locked
 	}
+	if in.Owner != "" {
+		owner := in.Owner == "true"
+		q.Owner = &owner
+	}
 	state := v.live.State()
 	if in.Site != "" {
 		site := state.PlaceByCode(in.Site)
@@ -180,7 +184,9 @@ func (s *Server) registerPerson() {
 			if err != nil {
 				return nil, err
 			}
-			return &one{ETag: etag(p.Revision), Body: s.view(ctx).staff(p)}, nil
+			out := &one{ETag: etag(p.Revision), Body: s.view(ctx).staff(p)}
+			out.Body.Photo = !out.Body.Narrow && s.app.HasPhoto(ctx, p.ID)
+			return out, nil
 		})
 	type accessOut struct{ Body api.Access }
 	route(s, "GET", "/staff/{id}/access", "get-staff-access", "staff",
@@ -228,7 +234,7 @@ func (s *Server) registerPerson() {
 func (s *Server) registerProposals() {
 	type in struct {
 		Paging
-		JobTitle string `query:"job_title" maxLength:"120" doc:"Of the one who is enrolled"`
+		JobTitle string `query:"job_title" maxLength:"120" doc:"Job title of the person who is enrolled"`
 		Site     string `query:"site" maxLength:"64" doc:"Code of the home site"`
 	}
 	route(s, "GET", "/staff/proposals", "list-proposals", "staff",
@@ -252,6 +258,28 @@ func (s *Server) registerProposals() {
 				template := v.live.State().Template(p.Template)
 				items[i] = api.Proposal{Place: v.placeRef(p.Place), Template: template.Code, TemplateOf: template.Name,
 					Count: p.Count, Of: p.Of}
+			}
+			return pageOf(items, &in.Paging)
+		})
+}
+
+// registerValues registers what others have in a field.
+func (s *Server) registerValues() {
+	type in struct {
+		Paging
+		Field string `query:"field" enum:"job_title,employer" required:"true"`
+		Q     string `query:"q" maxLength:"100" doc:"Any words of it"`
+	}
+	route(s, "GET", "/staff/values", "list-staff-values", "staff",
+		"What stands in a field of people's records, what most have first", Access{Permission: permit.ViewStaff},
+		func(ctx context.Context, in *in) (*listed[api.StaffValue], error) {
+			found, err := s.app.Values(callerOf(ctx).id(), in.Field, in.Q)
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.StaffValue, len(found))
+			for i, v := range found {
+				items[i] = api.StaffValue{Value: v.Text, Count: v.Count}
 			}
 			return pageOf(items, &in.Paging)
 		})

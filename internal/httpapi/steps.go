@@ -58,6 +58,9 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 		if x, is := change.RecordOf(v.live.State(), e.Record).(*org.Exception); is && field == "level" {
 			said.Was, said.Now = v.levelWords(x.Permission, e.Before[field]), v.levelWords(x.Permission, e.After[field])
 		}
+		if !e.Shows(v.live.State(), v.sees.sight, field) {
+			said.Was, said.Now = "", change.NotShown
+		}
 		if said.Was == "" && said.Now == "no" && !strings.HasPrefix(field, "settings.") {
 			continue // what is new and not so goes without saying
 		}
@@ -79,6 +82,10 @@ func (v view) levelWords(id permit.PermissionID, value any) string {
 // fieldWords says a field of a record in words; a setting by the title of what it sets.
 func (v view) fieldWords(field string) string {
 	key, isSetting := strings.CutPrefix(field, "settings.")
+	if own := v.live.State().Settings.Field(strings.TrimPrefix(field, people.OwnPrefix)); own != nil &&
+		strings.HasPrefix(field, people.OwnPrefix) {
+		return own.Name
+	}
 	if !isSetting {
 		return strings.ReplaceAll(field, "_", " ")
 	}

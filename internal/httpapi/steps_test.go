@@ -26,7 +26,7 @@ func small(t *testing.T) view {
 	s.PutStaff(&people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", HomeSite: 1})
 	snapshot, err := access.Compile(s)
 	require.NoError(t, err)
-	return view{live: &app.Live{Snapshot: snapshot}}
+	return view{live: &app.Live{Snapshot: snapshot}, sees: &sees{}}
 }
 
 // A step is said in words: records by their names, settings by the titles of what they set, and nothing that means

@@ -62,6 +62,16 @@ func (r *sees) view(id people.StaffID) access.View {
 	return access.Hidden
 }
 
+// field reports whether what a record that is seen whole says in a field is seen.
+func (r *sees) field(id people.StaffID, name string) bool {
+	seen := change.SeenBy(&r.now.State().Settings, name)
+	if seen == people.Viewers {
+		return true
+	}
+	p := r.now.State().Person(id)
+	return p != nil && r.sight().Field(p, seen)
+}
+
 // whole reports whether all of a person is seen.
 func (r *sees) whole(id people.StaffID) bool { return r.view(id) == access.Whole }
 
@@ -147,6 +157,9 @@ func (v view) staff(p *people.Staff) api.Staff {
 		Owner:  p.Owner, Lock: v.lock(p), Templates: v.templatesOf(p), ETag: etag(p.Revision)}
 	into := reflect.ValueOf(&out).Elem()
 	for i := range people.Fields {
+		if !v.sees.field(p.ID, people.Fields[i].Name) {
+			continue
+		}
 		shown := into.Field(staffFields[i])
 		switch field := &people.Fields[i]; {
 		case field.Text != nil:
@@ -163,6 +176,7 @@ func (v view) staff(p *people.Staff) api.Staff {
 	}
 	out.Narrow = v.sees.view(p.ID) == access.Narrow
 	if !out.Narrow {
+		out.Own = v.own(p)
 		out.Qualified, out.Teams = v.qualified(p), v.teamsOf(p.ID)
 		if p.Hours.Kind != hours.Inherit {
 			out.Hours, out.HoursWords = v.accessHours(&p.Hours), v.statedWords(&p.Hours)
@@ -173,6 +187,18 @@ func (v view) staff(p *people.Staff) api.Staff {
 		out.LeavingDate = day.Of(p.LeavesAt.In(v.live.Location(p.ID))).String()
 	}
 	return out
+}
+
+// own is what somebody's record says in the fields of the organisation's own making, of those the reader sees.
+func (v view) own(p *people.Staff) map[string]string {
+	own := map[string]string{}
+	for key, value := range p.Own {
+		if field := v.sees.now.State().Settings.Field(key); field != nil && !field.Retired &&
+			v.sees.field(p.ID, people.OwnPrefix+key) {
+			own[key] = value
+		}
+	}
+	return own
 }
 
 // qualified names the qualifications that somebody holds now, by their codes.

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/text/encoding/unicode"
 
 	"loyallatch.example/latch/internal/core/intake"
+	"loyallatch.example/latch/internal/core/org"
 )
 
 func encoded(t testing.TB, text string, encoder interface{ Bytes([]byte) ([]byte, error) }) []byte {
@@ -185,13 +186,15 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 	}
 }
 
+var kinds = intake.ColumnsOf(&org.Settings{}, true)
+
 // The file to start from can be read, its columns are known by their titles, and its example is nobody.
 func TestTheFileToStartFromIsRead(t *testing.T) {
-	content, err := Sample(intake.Columns, intake.Sample())
+	content, err := Sample(kinds, kinds.Sample())
 	require.NoError(t, err)
 	table, err := Read(content)
 	require.NoError(t, err)
-	for i, name := range intake.Match(table.Header, nil) {
+	for i, name := range kinds.Match(table.Header, nil) {
 		assert.NotEmpty(t, name, table.Header[i])
 	}
 }
@@ -224,6 +227,6 @@ func FuzzRead(f *testing.F) {
 			}
 			last = line.Number
 		}
-		intake.Match(table.Header, nil)
+		kinds.Match(table.Header, nil)
 	})
 }

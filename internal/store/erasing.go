@@ -22,15 +22,17 @@ func (tx *Tx) EraseInPlace(records []any) error {
 		var err error
 		switch r := record.(type) {
 		case *people.Staff:
-			reason := ""
+			written := map[string]any{"own": nil}
 			if r.Lock != nil {
-				reason = r.Lock.Reason
+				written["lock_reason"] = r.Lock.Reason
 			}
-			err = tx.db.Exec("UPDATE staff SET given_name = ?, family_name = ?, known_as = '', email = NULL, phone = "+
-				"'', "+
-				"notes = '', external_id = '', lock_reason = IF(lock_reason IS NULL, NULL, ?) WHERE id = ?",
-				r.GivenName,
-				r.FamilyName, reason, r.ID).Error
+			for i := range people.Fields {
+				if field := &people.Fields[i]; field.Personal {
+					written[field.Name] = *field.Text(r)
+				}
+			}
+			written["email"] = nil // two may not have the same
+			err = tx.db.Table("staff").Where("id = ?", r.ID).Updates(written).Error
 		case *org.Exception:
 			err = tx.db.Exec("UPDATE exceptions SET reason = ? WHERE id = ?", r.Reason, r.ID).Error
 		case *org.Bar:

@@ -52,6 +52,11 @@ func (f *filling) fill(t require.TestingT, v reflect.Value, path string) {
 	case reflect.Slice:
 		v.Set(reflect.MakeSlice(v.Type(), 1, 1))
 		f.fill(t, v.Index(0), path)
+	case reflect.Map:
+		v.Set(reflect.MakeMap(v.Type()))
+		value := reflect.New(v.Type().Elem()).Elem()
+		f.fill(t, value, path)
+		v.SetMapIndex(reflect.ValueOf("key"), value)
 	case reflect.Array:
 		for i := range v.Len() {
 			f.fill(t, v.Index(i), path)

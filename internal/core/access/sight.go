@@ -96,6 +96,21 @@ func (v *Sight) Knows(team org.TeamID) bool {
 	return empty && v.snapshot.HoldsAnywhere(v.actor, permit.EditTeams, v.at)
 }
 
+// Field reports whether they see what somebody's record says in a field that only some see.
+func (v *Sight) Field(p *people.Staff, seen people.SeenBy) bool {
+	if v.Of(p) != Whole {
+		return false
+	}
+	actor := v.snapshot.state.Person(v.actor)
+	switch owner := actor != nil && actor.Owner; seen {
+	case people.Owners:
+		return owner
+	case people.Editors:
+		return owner || !p.Owner && v.snapshot.HoldsKey(v.actor, permit.EditStaff, p.HomeSite, v.at)
+	}
+	return true
+}
+
 // Of returns how much is seen of a person. Whoever sees staff anywhere sees their own record whole.
 func (v *Sight) Of(p *people.Staff) View {
 	reach := v.reach(p.ID)

@@ -57,6 +57,7 @@ type Operation struct {
 	Revisions []uint64        `json:"-"`                     // or any of these
 	Set       json.RawMessage `json:"set,omitempty"`         // the fields
 	Reason    string          `json:"reason,omitempty"`      // why; that of the whole change where left out
+	undoes    bool            // it brings back what was there
 }
 
 // ReasonLater stands for a reason that is yet to be given: in a preview, and in a draft until it is applied.

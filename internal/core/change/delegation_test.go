@@ -26,6 +26,15 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"organisation.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("organisation.edit", "", set{"max_owners": rapid.IntRange(1, 5).Draw(t, "owners")})
 	},
+	"field.define": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("field.define", "", set{"key": someField(t), "name": "Field", "seen_by": some(t, "seen", "viewers",
+			"owners")})
+	},
+	"field.edit": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("field.edit", someField(t), set{"required": rapid.Bool().Draw(t, "required")})
+	},
+	"field.retire":  func(t *rapid.T, _ *access.Snapshot) Operation { return op("field.retire", someField(t), nil) },
+	"field.restore": func(t *rapid.T, _ *access.Snapshot) Operation { return op("field.restore", someField(t), nil) },
 	"place.add": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("place.add", "", set{"code": fmt.Sprint("N-", s.State().Places.Next()), "name": "New", "kind": "door",
 			"parent": some(t, "parent", "A", "B", "A-Z"), "asks": some(t, "asks", "door.open", "door.chemical")})
@@ -450,6 +459,13 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 				"place":    some(t, "where", "A", "B", "A-Z", "A-1"),
 				"template": some(t, "as", "packer", "keeper", "manager", "rules"), "from": "2026-01-01"}))
 	}
+	operations = append(operations, op("team.add", "", set{"code": "START", "name": "Start"}))
+	for _, who := range []string{"S3", "S4", "S5"} {
+		if rapid.Bool().Draw(t, "in a team") {
+			operations = append(operations,
+				op("member.add", "", set{"team": "START", "staff": who, "lead": rapid.Bool().Draw(t, "leads")}))
+		}
+	}
 	for range rapid.IntRange(0, 4).Draw(t, "exceptions") {
 		fields := set{"staff": some(t, "whose", "S2", "S3", "S4", "S5"), "place": some(t, "at", "A", "B", "A-Z"),
 			"permission": some(t, "what", "door.chemical", "line.run", "stock.adjust", "console.lock"),
@@ -645,6 +661,8 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 	assert.Greater(t, len(permitted), 30, "managers were let do many things: %v", permitted)
 	t.Log(permitted)
 }
+
+func someField(t *rapid.T) string { return some(t, "field", "size", "locker") }
 
 // stands reports whether somebody is at work, as plainly as domain.md says it.
 func stands(s *org.State, p *people.Staff, at time.Time) bool {

@@ -60,7 +60,8 @@ func init() {
 		ownerOperations,
 		barOperations,
 		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
-		qualificationOperations, noticeOperations, scheduleOperations, teamOperations, erasingOperations} {
+		qualificationOperations, noticeOperations, scheduleOperations, teamOperations, fieldOperations,
+		erasingOperations} {
 		for i := range list {
 			if descriptions[list[i].Name] != nil {
 				panic("two operations are named " + list[i].Name)
@@ -121,7 +122,21 @@ func (d Description) FieldNames() []string {
 func fieldsEdited(o Operation) string {
 	var fields map[string]any
 	_ = json.Unmarshal(o.Set, &fields) // what is no JSON is refused when the change is tried
-	return fmt.Sprint(o.Op, " ", o.On, " ", sortedKeys(fields))
+	return fmt.Sprint(o.Op, " ", o.On, " ", sortedKeys(flat(fields)))
+}
+
+// flat names the fields of the organisation's own making as "own.key", however they were sent.
+func flat(fields map[string]any) map[string]any {
+	own, nested := fields["own"].(map[string]any)
+	if !nested {
+		return fields
+	}
+	all := maps.Clone(fields)
+	delete(all, "own")
+	for key, value := range own {
+		all[people.OwnPrefix+key] = value
+	}
+	return all
 }
 
 // settingsEdited is the subject of an edit of a template: the one setting that it decides, or its other fields.

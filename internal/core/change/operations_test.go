@@ -68,11 +68,16 @@ func full(t *testing.T) *organisation {
 			"days": 30, "needs": []string{"pin"}, "requires": []string{"TICKET"},
 			"idle_seconds": 60, "hours": set{"kind": "opening", "before_minutes": 5, "after_minutes": 10},
 			"settings": set{"line": "none", "line.run": "view"}}),
+		op("field.define", "", set{"key": "size", "name": "Size", "says": "Of shoes.", "kind": "choice",
+			"choices": []string{"small", "large"}, "required": true, "seen_by": "editors"}),
+		op("field.define", "", set{"key": "locker", "name": "Locker"}), op("field.retire", "locker", nil),
 		op("staff.enrol", "", set{"staff_number": "S50", "given_name": "Una", "family_name": "Full", "known_as": "Un",
 			"email": "una@example.org", "phone": "1",
 			"job_title": "Hand", "engagement": "agency", "employer": "Agency", "home_site": "C", "line_manager": "S2",
 			"start_date":   "2026-01-01",
-			"contract_end": "2027-01-01", "notes": "n", "external_id": "x"}),
+			"contract_end": "2027-01-01", "notes": "n", "external_id": "x", "driving_licence": "B",
+			"insurance_number":  "QQ 1",
+			"emergency_contact": "Ola", "emergency_phone": "2", "own": set{"size": "small"}}),
 		op("staff.hours", "S50", set{"hours": set{"kind": "schedule", "schedule": "EARLY"}}),
 		op("certificate.add", "", set{"staff": "S50", "qualification": "TICKET", "number": "T-1",
 			"issued": "2026-01-05", "until": "2027-01-04"}),
@@ -97,6 +102,8 @@ func subjectsOf(s *org.State, kind string) (subjects []string) {
 	switch {
 	case kind == "message":
 		return []string{"welcome", "changed", "pin_link"}
+	case kind == "field":
+		return []string{"size", "locker"}
 	case !has:
 		return []string{""}
 	}

@@ -75,8 +75,12 @@ func organisationEdit(t *Trial) error {
 		return fault.Refusedf("not-permitted", "Only an owner changes the organisation's settings.")
 	}
 	settings := before
-	settings.Messages = slices.Clone(before.Messages) // what is read goes into what is there
+	// what is read goes into what is there
+	settings.Messages, settings.Fields = slices.Clone(before.Messages), slices.Clone(before.Fields)
 	if err := t.form(&settings); err != nil {
+		return err
+	}
+	if err := t.fieldsStay(&settings); err != nil {
 		return err
 	}
 	if settings.MaxOwners < t.State.Owners() {

@@ -39,7 +39,7 @@ func (t *Trial) fields(record any) map[string]any { return Fields(t.State, recor
 
 // Fields returns the fields of a record of a state, as the audit log and drafts know them.
 func Fields(state *org.State, record any) map[string]any {
-	m := plainFields(record)
+	m := flat(plainFields(record))
 	t, is := record.(*permit.Template)
 	if !is || t == nil {
 		return m

@@ -2,7 +2,7 @@ package change
 
 import (
 	"cmp"
-	"slices"
+	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -30,9 +30,11 @@ func (t *Trial) staffFields() (map[string]string, error) {
 	if err := t.form(&raw); err != nil {
 		return nil, err
 	}
+	raw = flat(raw)
 	fields := make(map[string]string, len(raw))
 	for _, name := range sortedKeys(raw) {
-		known := slices.ContainsFunc(people.Fields, func(f people.Field) bool { return f.Name == name })
+		key, own := strings.CutPrefix(name, people.OwnPrefix)
+		known := fieldNamed(name) != nil || own && t.State.Settings.Field(key) != nil
 		text, isText := raw[name].(string)
 		switch {
 		case !known:
@@ -51,10 +53,19 @@ func (t *Trial) staffFields() (map[string]string, error) {
 func (t *Trial) fillStaff(p *people.Staff, fields map[string]string) error {
 	for _, field := range people.Fields {
 		if written, is := fields[field.Name]; is {
+			// Asked before it is compared: else a guess that is right would be told from one that is not.
+			if field.SeenBy != "" && (written != "" || !t.enrolling(p)) {
+				if err := t.writes(p, field.Name); err != nil {
+					return err
+				}
+			}
 			if err := t.fillField(p, &field, written); err != nil {
 				return err
 			}
 		}
+	}
+	if err := t.fillOwn(p, fields); err != nil {
+		return err
 	}
 	if field, err := p.Check(); err != nil {
 		return fault.Invalidf("set."+field, "%s", err)

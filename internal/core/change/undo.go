@@ -60,7 +60,7 @@ func (u *undoing) add(op, on string, set map[string]any) {
 	if b := u.state.Badge(credential.BadgeID(parse(on))); b != nil && strings.HasPrefix(op, "badge.") {
 		on = b.Reference() // another badge may have the number of its record for its own
 	}
-	operation := Operation{Op: op, On: on}
+	operation := Operation{Op: op, On: on, undoes: true}
 	if len(set) > 0 {
 		encoded, err := json.Marshal(set)
 		if err != nil {
@@ -96,6 +96,10 @@ func (u *undoing) reverse(e *Entry) error {
 		if name := e.Record + " " + field; !u.seen[name] {
 			u.seen[name] = true
 			if !reflect.DeepEqual(now[field], e.After[field]) {
+				if kind == "staff" && SeenBy(&u.state.Settings, field) != people.Viewers {
+					return builtUpon("%s was changed again since (%s). Undo the later change first, or change it by "+
+						"hand.", e.On, fieldWords(field))
+				}
 				return builtUpon("%s was changed again since (%s is %s now). Undo the later change first, or change "+
 					"it by hand.", e.On, fieldWords(field), valueWords(now[field]))
 			}

@@ -38,11 +38,32 @@ type Column struct {
 // whole are the columns of names that hold more than one field.
 const fullName = "name"
 
-// Columns are all of them, in the order of a file to start from.
-var Columns = columns()
+// Columns are those that a file may have, in the order of a file to start from.
+type Columns []Column
 
-func columns() []Column {
-	var all []Column
+// ColumnsOf returns the columns of files for an organisation: those that all have, and its fields of its own making. Of
+// those that only owners see nobody else is told.
+func ColumnsOf(settings *org.Settings, owner bool) Columns {
+	all := slices.Clone(everywhere)
+	for i := range settings.Fields {
+		field := &settings.Fields[i]
+		if field.Retired || field.SeenBy == people.Owners && !owner {
+			continue
+		}
+		says := field.Says
+		if field.Kind == people.OwnChoice {
+			says = strings.TrimSpace(says + " " + words.Either(field.Choices))
+		}
+		all = append(all, Column{Name: people.OwnPrefix + field.Key, Title: field.Name, Says: says,
+			Also: []string{Key(field.Key)}})
+	}
+	return all
+}
+
+var everywhere = columns()
+
+func columns() Columns {
+	var all Columns
 	required := []string{"given_name", "family_name", "home_site"}
 	for _, f := range people.Fields {
 		all = append(all, Column{Name: f.Name, Title: f.Title, Says: f.Says, Example: f.Example, Also: f.Also,
@@ -80,11 +101,11 @@ func columns() []Column {
 			"card number"}})
 }
 
-// ColumnNamed returns the column with a name, or nil.
-func ColumnNamed(name string) *Column {
-	for i := range Columns {
-		if Columns[i].Name == name {
-			return &Columns[i]
+// Named returns the column with a name, or nil.
+func (c Columns) Named(name string) *Column {
+	for i := range c {
+		if c[i].Name == name {
+			return &c[i]
 		}
 	}
 	return nil
@@ -92,7 +113,7 @@ func ColumnNamed(name string) *Column {
 
 // Match names the column that each of a header is taken for; empty for those that are not read. What was chosen before
 // for a header of that name is taken again. Of two for the same column the first is.
-func Match(header []string, remembered map[string]string) []string {
+func (c Columns) Match(header []string, remembered map[string]string) []string {
 	matched, taken := make([]string, len(header)), map[string]bool{}
 	take := func(i int, name string) {
 		if matched[i] == "" && name != "" && !taken[name] {
@@ -103,7 +124,7 @@ func Match(header []string, remembered map[string]string) []string {
 		if name, is := remembered[Key(title)]; is {
 			if name == "" {
 				matched[i] = "-" // not read: as was chosen
-			} else if ColumnNamed(name) != nil {
+			} else if c.Named(name) != nil {
 				take(i, name)
 			}
 		}
@@ -113,9 +134,9 @@ func Match(header []string, remembered map[string]string) []string {
 		func(c *Column, key string) bool { return slices.Contains(c.Also, key) },
 	} {
 		for i, title := range header {
-			for j := range Columns {
-				if fits(&Columns[j], Key(title)) {
-					take(i, Columns[j].Name)
+			for j := range c {
+				if fits(&c[j], Key(title)) {
+					take(i, c[j].Name)
 				}
 			}
 		}
@@ -230,7 +251,7 @@ func (r *Row) does() bool { return r.Outcome == New || r.Outcome == Update || r.
 // Read plans the rows of a table: what each does, and all that is wrong with it. Whoever acts, with their authority, is
 // asked for each row.
 func Read(live *access.Snapshot, actor change.Actor, env change.Env, reading *Reading) (*Plan, error) {
-	r := newReader(live, env.Now, reading)
+	r := newReader(live, actor, env.Now, reading)
 	plan := &Plan{Rows: make([]Row, 0, len(reading.Table.Lines)), Faults: r.columns()}
 	for i := range reading.Table.Lines {
 		plan.Rows = append(plan.Rows, r.row(&reading.Table.Lines[i]))
@@ -264,9 +285,9 @@ func (p *Plan) Refuse(row int, err error) {
 }
 
 // Sample is the file to start from: the titles of the columns, what to write in them, and an example.
-func Sample() [][]string {
+func (c Columns) Sample() [][]string {
 	lines := make([][]string, 2)
-	for _, c := range Columns {
+	for _, c := range c {
 		if c.Name == fullName {
 			continue
 		}
@@ -278,7 +299,7 @@ func Sample() [][]string {
 
 // needs says which columns a new person needs and the header does not have.
 func (r *reader) columns() (faults []Fault) {
-	for _, c := range Columns {
+	for _, c := range r.kinds {
 		has := slices.Contains(r.reading.Columns, c.Name) || r.reading.Otherwise[c.Name] != ""
 		if (c.Name == "given_name" || c.Name == "family_name") && slices.Contains(r.reading.Columns, fullName) {
 			has = true

@@ -89,7 +89,7 @@ func read(t testing.TB, live *access.Snapshot, with Reading, lines ...string) *P
 	for i, line := range lines[1:] {
 		table.Lines = append(table.Lines, Line{Number: i + 2, Cells: strings.Split(line, ",")})
 	}
-	with.Table, with.Columns = table, Match(table.Header, nil)
+	with.Table, with.Columns = table, ColumnsOf(&live.State().Settings, true).Match(table.Header, nil)
 	if with.Sees == nil {
 		with.Sees = everybody
 		with.Knows = func(*org.Team) bool { return true }
@@ -259,12 +259,14 @@ func TestWhoComesBackWithTheirBadgeHasItCount(t *testing.T) {
 
 func TestColumnsAreMatchedByNameAndAsWasSaidBefore(t *testing.T) {
 	assert.Equal(t, []string{"given_name", "family_name", "contract_end", "", "place", ""},
-		Match([]string{"First name *", "SURNAME", "end date", "Shoe size", "Department:", "first_name"}, nil))
-	assert.Equal(t, []string{"", "family_name", "template"}, Match([]string{"First name", "Surname", "Shoe size"},
+		everywhere.Match([]string{"First name *", "SURNAME", "end date", "Shoe size", "Department:", "first_name"},
+			nil))
+	assert.Equal(t, []string{"", "family_name", "template"}, everywhere.Match([]string{"First name", "Surname",
+		"Shoe size"},
 		map[string]string{"first name": "", "shoe size": "template", "surname": "nonsense"}))
-	for _, c := range Columns {
-		assert.Equal(t, []string{c.Name}, Match([]string{c.Title}, nil), c.Title)
-		assert.Equal(t, []string{c.Name}, Match([]string{c.Name}, nil), c.Name)
+	for _, c := range everywhere {
+		assert.Equal(t, []string{c.Name}, everywhere.Match([]string{c.Title}, nil), c.Title)
+		assert.Equal(t, []string{c.Name}, everywhere.Match([]string{c.Name}, nil), c.Name)
 	}
 	live := mill(t)
 	faults := read(t, live, Reading{Otherwise: map[string]string{"home_site": "A"}}, "surname,surname,shoe",
@@ -283,9 +285,35 @@ func TestADecisionMendsLeavesOutAndMarksWhatIsIn(t *testing.T) {
 	assert.Equal(t, "Left out by hand.", plan.Rows[1].Why)
 	assert.Contains(t, plan.Rows[2].Why, "as S2")
 	assert.Equal(t, map[Outcome]int{New: 1, Out: 1, In: 1}, plan.Counts())
-	sample := Sample()
+	sample := everywhere.Sample()
 	example := read(t, live, Reading{}, strings.Join(sample[0], ","), strings.Join(sample[1], ",")).Rows[0]
 	assert.Equal(t, Out, example.Outcome, "the example is nobody")
+}
+
+// Fields of the organisation's own making are columns as all others are, with the same help where a cell is wrong.
+func TestFieldsOfTheOrganisationsOwnMakingAreColumns(t *testing.T) {
+	state := mill(t).State().Fork()
+	state.Settings.Fields = []people.OwnField{
+		{Key: "shoe_size", Name: "Shoe size", Kind: people.OwnNumber, Required: true, SeenBy: people.Viewers},
+		{Key: "coat", Name: "Coat", Kind: people.OwnChoice, Choices: []string{"Small", "Large"},
+			SeenBy: people.Viewers},
+		{Key: "old", Name: "Old", Kind: people.OwnText, SeenBy: people.Viewers, Retired: true}}
+	live, err := access.Compile(state)
+	require.NoError(t, err)
+	plan := read(t, live, Reading{}, "given name,family name,site,Shoe size,own.coat,old", "Ana,Reyes,A,42,large,x",
+		"Bo,Reyes,A,big,Lrge,", "Cy,Reyes,A,,,")
+	assert.Equal(t, New, plan.Rows[0].Outcome, "%v", plan.Rows[0].Faults)
+	operations, _ := plan.Operations()
+	made, err := change.Apply(live, owner, env(), "", operations)
+	require.NoError(t, err)
+	assert.Equal(t, people.Own{"shoe_size": "42", "coat": "Large"},
+		made.State.Person(people.StaffID(made.State.Staff.Last())).Own)
+	require.Len(t, plan.Rows[1].Faults, 2)
+	assert.Equal(t, "own.shoe_size", plan.Rows[1].Faults[0].Column)
+	assert.Equal(t, "Large", plan.Rows[1].Faults[1].Nearest)
+	require.Len(t, plan.Rows[2].Faults, 1)
+	assert.Equal(t, "own.shoe_size", plan.Rows[2].Faults[0].Column)
+	assert.Contains(t, plan.Rows[2].Faults[0].Message, "is required")
 }
 
 // Whatever stands in the cells, every row has one outcome, what is said can be brought in is applied whole, and what is
@@ -302,7 +330,7 @@ func FuzzRows(f *testing.F) {
 			table.Lines = append(table.Lines, Line{Number: n + 2,
 				Cells: []string{given + strings.Repeat("x", n), family, site, start, place, template, pin, badge}})
 		}
-		plan, err := Read(live, owner, env(), &Reading{Table: table, Columns: Match(table.Header, nil),
+		plan, err := Read(live, owner, env(), &Reading{Table: table, Columns: everywhere.Match(table.Header, nil),
 			Sees: everybody})
 		if err != nil {
 			t.Fatal(err)

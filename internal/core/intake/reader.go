@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -27,6 +28,8 @@ type reader struct {
 	state   *org.State
 	now     time.Time
 	reading *Reading
+	kinds   Columns
+	unseen  func(p *people.Staff, seen people.SeenBy) bool // by whoever brings the rows in
 
 	byExternal map[string][]people.StaffID
 	byName     map[string][]people.StaffID // folded given and family name
@@ -42,8 +45,14 @@ type coded struct {
 	spelled []string            // all codes and names, for what is near
 }
 
-func newReader(live *access.Snapshot, now time.Time, reading *Reading) *reader {
-	r := &reader{live: live, state: live.State(), now: now, reading: reading, seen: map[string]int{},
+func newReader(live *access.Snapshot, actor change.Actor, now time.Time, reading *Reading) *reader {
+	by := live.State().Person(actor.Staff)
+	sight := sync.OnceValue(func() *access.Sight { return live.Sight(actor.Staff, now.Unix()) })
+	r := &reader{live: live, state: live.State(), now: now, reading: reading,
+		kinds: ColumnsOf(&live.State().Settings, actor.System != "" || by != nil && by.Owner),
+		unseen: func(p *people.Staff, seen people.SeenBy) bool {
+			return seen != people.Viewers && actor.System == "" && !sight().Field(p, seen)
+		}, seen: map[string]int{},
 		byExternal: map[string][]people.StaffID{}, byName: map[string][]people.StaffID{}, codes: map[string]coded{}}
 	for _, p := range r.state.Staff.All() {
 		if p.ExternalID != "" {
@@ -214,7 +223,7 @@ func (r *reader) isExample(line *Line) bool {
 		if i < len(line.Cells) {
 			cell = line.Cells[i]
 		}
-		if c := ColumnNamed(name); c != nil {
+		if c := r.kinds.Named(name); c != nil {
 			example = c.Example
 		}
 		if cell != example {
@@ -253,7 +262,7 @@ func (r *reader) unique(row *Row) {
 			case "", "family_name":
 				row.wrong("", "", "this is the same person as in line %d; leave one of them out", line)
 			default:
-				row.wrong(column, "", "line %d has the same %s", line, strings.ToLower(ColumnNamed(column).Title))
+				row.wrong(column, "", "line %d has the same %s", line, strings.ToLower(everywhere.Named(column).Title))
 			}
 			continue
 		}
@@ -420,7 +429,36 @@ func (r *reader) fields(row *Row) map[string]string {
 			fields[field.Name] = written
 		}
 	}
+	r.own(row, fields)
 	return fields
+}
+
+// own adds the columns that are fields of the organisation's own making.
+func (r *reader) own(row *Row, fields map[string]string) {
+	for i := range r.state.Settings.Fields {
+		field := &r.state.Settings.Fields[i]
+		name := people.OwnPrefix + field.Key
+		written := row.Values[name]
+		if written == "" || r.kinds.Named(name) == nil {
+			continue
+		}
+		if says := r.spoiled(written, field.Kind == people.OwnText); says != "" {
+			row.wrong(name, "", "%s", says)
+			continue
+		}
+		if field.Kind == people.OwnDate {
+			if written = r.date(row, name); written == "" {
+				continue
+			}
+		}
+		value, err := field.Read(written)
+		if err != nil {
+			nearest, _ := words.Nearest(words.Fold(written), field.Choices)
+			row.wrong(name, nearest, "%s", err)
+			continue
+		}
+		fields[name] = value
+	}
 }
 
 func (r *reader) byFullName(written string) []people.StaffID {
@@ -571,8 +609,15 @@ func (r *reader) changed(p *people.Staff, fields map[string]string) map[string]s
 				was = other.Number
 			}
 		}
-		if was != written {
+		// What one does not see is always a change: whether a guess is right is told to nobody.
+		if was != written || field.SeenBy != "" && r.unseen(p, field.SeenBy) {
 			changed[field.Name] = written
+		}
+	}
+	for name, written := range fields {
+		if key, own := strings.CutPrefix(name, people.OwnPrefix); own && (p.Own[key] != written || r.unseen(p,
+			change.SeenBy(&r.state.Settings, name))) {
+			changed[name] = written
 		}
 	}
 	return changed
@@ -723,12 +768,16 @@ func faultOf(row *Row, err error) []Fault {
 	}
 	var faults []Fault
 	for _, field := range f.Fields {
-		name := field.Name[strings.LastIndexByte(field.Name, '.')+1:]
+		at, own := strings.LastIndexByte(field.Name, '.'), strings.LastIndex(field.Name, "."+people.OwnPrefix)
+		if own >= 0 {
+			at = own
+		}
+		name := field.Name[at+1:]
 		name = cmp.Or(columnsOf[subject][name], name)
-		if subject == "pin" && ColumnNamed(name) == nil {
+		if subject == "pin" && everywhere.Named(name) == nil {
 			name = "pin"
 		}
-		if ColumnNamed(name) == nil {
+		if own < 0 && everywhere.Named(name) == nil {
 			name = ""
 		}
 		faults = append(faults, Fault{Column: name, Value: row.Values[name], Message: words.Sentence(field.Message)})

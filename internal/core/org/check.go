@@ -127,6 +127,13 @@ func (r *Settings) Check() (field string, err error) {
 		field, err := r.Messages[i].Check()
 		c.wrap("messages."+field, err)
 	}
+	c.that("fields", len(r.Fields) <= people.MostOwn, fmt.Sprintf("records have at most %d fields of your own",
+		people.MostOwn))
+	for i := range r.Fields {
+		c.that("fields", r.Field(r.Fields[i].Key) == &r.Fields[i], "each field has a key of its own")
+		field, err := r.Fields[i].Check()
+		c.wrap("fields."+field, err)
+	}
 	return c.field, c.err
 }
 
@@ -277,6 +284,12 @@ func (c *checking) staff(p *people.Staff) {
 			c.date(field.Name, *field.Date(p))
 		}
 	}
+	for key, value := range p.Own {
+		c.that("own", len(key) <= 32, "a field has a key of up to 32 letters").text("own."+key, value,
+			people.LongestOwn,
+			true)
+	}
+	c.that("own", len(p.Own) <= people.MostOwn, "a record has too many fields of your own")
 	home := c.state.Place(p.HomeSite)
 	c.refers("home_site", home != nil && home.Parent == 0)
 	if c.err == nil {

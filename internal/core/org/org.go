@@ -151,6 +151,8 @@ type Settings struct {
 	RetentionMonths int `json:"retention_months"`
 	// How messages are worded, of those that are worded otherwise than at first
 	Messages []message.Wording `json:"messages"`
+	// Fields of people's records of the organisation's own making
+	Fields []people.OwnField `json:"fields"`
 	// People may have a second PIN, which opens as the first does and raises a silent alarm
 	DuressPINs bool `json:"duress_pins"`
 }
@@ -166,6 +168,16 @@ func (r *Settings) Wording(kind message.Kind) *message.Wording {
 	for i := range r.Messages {
 		if r.Messages[i].Kind == kind {
 			return &r.Messages[i]
+		}
+	}
+	return nil
+}
+
+// Field is a field of the organisation's own making, or nil where there is none of that key.
+func (r *Settings) Field(key string) *people.OwnField {
+	for i := range r.Fields {
+		if r.Fields[i].Key == key {
+			return &r.Fields[i]
 		}
 	}
 	return nil

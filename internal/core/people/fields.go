@@ -16,6 +16,7 @@ type Field struct {
 	Also    []string // what others call it, in small letters
 	// It says who somebody is, and is erased when they have been gone for long enough
 	Personal bool
+	SeenBy   SeenBy // empty: by whoever sees the record whole
 
 	// Where it stands in a record: one of these.
 	Text       func(*Staff) *string
@@ -80,4 +81,18 @@ var Fields = []Field{
 			"record changes that person", Also: []string{"payroll number", "payroll id", "hr id", "reference",
 			"external number"},
 		Text: func(s *Staff) *string { return &s.ExternalID }},
+	{Name: "driving_licence", Personal: true, Longest: 64, Title: "Driving licence",
+		Says: "Number and classes. Where work depends on it, record it as a qualification",
+		Also: []string{"driving license", "licence number", "driver licence", "drivers licence"},
+		Text: func(s *Staff) *string { return &s.DrivingLicence }},
+	{Name: "insurance_number", Personal: true, Longest: 64, Title: "Insurance number", SeenBy: Editors,
+		Says: "National or social insurance number. Whoever changes records sees it",
+		Also: []string{"insurance", "national insurance number", "social insurance number", "social security number"},
+		Text: func(s *Staff) *string { return &s.InsuranceNumber }},
+	{Name: "emergency_contact", Personal: true, Longest: 120, Title: "Emergency contact",
+		Says: "Whom to call", Also: []string{"next of kin", "contact in an emergency", "ice"},
+		Text: func(s *Staff) *string { return &s.EmergencyContact }},
+	{Name: "emergency_phone", Personal: true, Longest: 40, Title: "Emergency phone",
+		Says: "Of the emergency contact", Also: []string{"emergency number", "emergency contact phone"},
+		Text: func(s *Staff) *string { return &s.EmergencyPhone }},
 }

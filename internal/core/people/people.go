@@ -77,13 +77,20 @@ type Staff struct {
 	Hours       hours.Access   `json:"hours,omitzero"`         // of the assignments that state none
 	Notes       string         `json:"notes,omitempty"`
 	ExternalID  string         `json:"external_id,omitempty"`
-	Activated   bool           `json:"activated,omitempty"` // by hand, before the start date
-	Owner       bool           `json:"owner,omitempty"`
-	Lock        *Lock          `json:"lock,omitempty"`
-	LeavingDate day.Date       `json:"leaving_date,omitempty"` // last day that counts
-	LeavesAt    time.Time      `json:"leaves_at,omitzero"`     // or the instant at which access ends
-	Erased      bool           `json:"erased,omitempty"`       // who they were is erased; a pseudonym stands in
-	Revision    uint64         `json:"-"`
+
+	DrivingLicence   string `json:"driving_licence,omitempty"`
+	InsuranceNumber  string `json:"insurance_number,omitempty"`
+	EmergencyContact string `json:"emergency_contact,omitempty"`
+	EmergencyPhone   string `json:"emergency_phone,omitempty"`
+	Own              Own    `json:"own,omitempty"`
+
+	Activated   bool      `json:"activated,omitempty"` // by hand, before the start date
+	Owner       bool      `json:"owner,omitempty"`
+	Lock        *Lock     `json:"lock,omitempty"`
+	LeavingDate day.Date  `json:"leaving_date,omitempty"` // last day that counts
+	LeavesAt    time.Time `json:"leaves_at,omitzero"`     // or the instant at which access ends
+	Erased      bool      `json:"erased,omitempty"`       // who they were is erased; a pseudonym stands in
+	Revision    uint64    `json:"-"`
 }
 
 // Leaves reports whether somebody has left or is going to, by their record.
@@ -185,7 +192,7 @@ func (s *Staff) Erase() {
 			*f.Text(s) = ""
 		}
 	}
-	s.GivenName, s.FamilyName, s.Erased = Pseudonym, s.Number, true
+	s.GivenName, s.FamilyName, s.Own, s.Erased = Pseudonym, s.Number, nil, true
 	if s.Lock != nil {
 		lock := *s.Lock
 		lock.Reason = ErasedText

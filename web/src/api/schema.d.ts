@@ -621,6 +621,10 @@ export interface paths {
          *     - `exception.end`: end an exception for; needs `console.except`
          *     - `exception.restore`: bring back an exception for; needs `console.except`
          *     - `exception.set`: set by exception for; needs `console.except`; sets `staff`, `permission`, `place`, `withheld`, `level`, `from`, `until`
+         *     - `field.define`: define the record field; sets `key`, `name`, `says`, `kind`, `choices`, `required`, `seen_by`
+         *     - `field.edit`: change the record field; sets `key`, `name`, `says`, `kind`, `choices`, `required`, `seen_by`
+         *     - `field.restore`: bring back the record field
+         *     - `field.retire`: retire the record field
          *     - `group.add`: add catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
@@ -635,7 +639,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `fields`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -657,8 +661,8 @@ export interface paths {
          *     - `schedule.retire`: retire schedule; needs `console.edit_templates`
          *     - `staff.activate`: activate; needs `console.edit_staff`
          *     - `staff.cover`: have covered; needs `console.assign`; sets `by`, `from`, `until`, `assignments`, `pause`
-         *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
-         *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`
+         *     - `staff.edit`: change the record of; needs `console.edit_staff`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`, `driving_licence`, `insurance_number`, `emergency_contact`, `emergency_phone`
+         *     - `staff.enrol`: enrol; needs `console.enrol`; sets `staff_number`, `given_name`, `family_name`, `known_as`, `email`, `phone`, `job_title`, `engagement`, `employer`, `home_site`, `line_manager`, `start_date`, `contract_end`, `notes`, `external_id`, `driving_licence`, `insurance_number`, `emergency_contact`, `emergency_phone`
          *     - `staff.hand_over`: hand over the work of; needs `console.assign`; sets `to`, `from`, `assignments`, `all`, `exceptions`, `reports`
          *     - `staff.hours`: set the access hours of; needs `console.assign`; sets `hours`
          *     - `staff.leave`: record the leaving of; needs `console.leave`; sets `on`, `at`
@@ -1350,6 +1354,94 @@ export interface paths {
          * @description Needs the permission `console.view_staff`. A token needs the scope `daily`.
          */
         post: operations["renew-expiring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The fields of people's records that are of the organisation's own making
+         * @description A token needs the scope `read`.
+         */
+        get: operations["list-fields"];
+        put?: never;
+        /**
+         * Add a field to people's records; for owners
+         * @description A token needs the scope `everything`.
+         */
+        post: operations["add-field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/fields/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One field of people's records
+         * @description A token needs the scope `read`.
+         */
+        get: operations["get-field"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change a field of people's records; for owners
+         * @description A token needs the scope `everything`.
+         */
+        patch: operations["edit-field"];
+        trace?: never;
+    };
+    "/fields/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring back a field of people's records; for owners
+         * @description A token needs the scope `everything`.
+         */
+        post: operations["restore-field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/fields/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a field of people's records: what was written stays; for owners
+         * @description A token needs the scope `everything`.
+         */
+        post: operations["retire-field"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3120,6 +3212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/staff/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What stands in a field of people's records, what most have first
+         * @description Needs the permission `console.view_staff`. A token needs the scope `read`.
+         */
+        get: operations["list-staff-values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/staff/{id}": {
         parameters: {
             query?: never;
@@ -4111,7 +4223,7 @@ export interface components {
              * @description How many entries the log has
              */
             entries: number;
-            /** @description Of the last entry */
+            /** @description Hash of the last entry */
             hash: string;
             signature: string;
         };
@@ -4289,7 +4401,7 @@ export interface components {
              * @description The first day on which it counts
              */
             issued: string;
-            /** @description That stands on it */
+            /** @description Number on the certificate */
             number?: string;
             qualification: components["schemas"]["QualificationRef"];
             /** @description Whether there is a file that shows it, at /certificates/{id}/scan */
@@ -4436,7 +4548,7 @@ export interface components {
             until: string;
         };
         Credential: {
-            /** @description Of a badge: which one */
+            /** @description Which badge, for the kind badge */
             badge?: components["schemas"]["BadgeRef"];
             /** @description Whether it counts at this moment */
             counts: boolean;
@@ -5004,7 +5116,7 @@ export interface components {
              * @enum {string}
              */
             date_order?: "dmy" | "mdy" | "ymd";
-            /** @description Of bringing in what can be */
+            /** @description Effect of bringing in the rows that can be */
             effect?: components["schemas"]["Effect"];
             /** @description What is wrong with the columns */
             faults: components["schemas"]["ImportFault"][];
@@ -5024,7 +5136,7 @@ export interface components {
             problem?: string;
             /**
              * Format: int64
-             * @description Of a running one: how many of the PINs are made
+             * @description While it runs: how many of the PINs are made
              */
             progress: number;
             /** Format: int64 */
@@ -5033,7 +5145,7 @@ export interface components {
             state: "open" | "running" | "done";
             /**
              * Format: int64
-             * @description Of a running one: how many PINs are to be made
+             * @description While it runs: how many PINs there are to make
              */
             total: number;
             /**
@@ -5385,7 +5497,7 @@ export interface components {
             from?: string;
             /**
              * Format: int64
-             * @description For so many days both count
+             * @description Days on which both assignments count
              */
             overlap_days?: number;
             /** @description The next place; the same where left out */
@@ -5503,9 +5615,9 @@ export interface components {
             act: string;
             code: string;
             mend: string;
-            /** @description That is not accepted */
+            /** @description The notice that is not accepted */
             notice?: components["schemas"]["NoticeRef"];
-            /** @description That is missing */
+            /** @description The qualification that is missing */
             qualification?: components["schemas"]["QualificationRef"];
             sentence: string;
         };
@@ -5516,7 +5628,7 @@ export interface components {
         Operation: {
             /**
              * Format: int64
-             * @description Of what it is done to, as you read it
+             * @description Revision of the record, as you read it
              */
             if_revision?: number;
             /** @description What it is done to, by number or code */
@@ -6261,6 +6373,18 @@ export interface components {
              */
             total: number;
         };
+        PageRecordField: {
+            items: components["schemas"]["RecordField"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
         PageReportKind: {
             items: components["schemas"]["ReportKind"][];
             /** @description There are more than the total: long logs are counted up to a bound */
@@ -6335,6 +6459,18 @@ export interface components {
         };
         PageStaffRef: {
             items: components["schemas"]["StaffRef"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageStaffValue: {
+            items: components["schemas"]["StaffValue"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -6599,11 +6735,11 @@ export interface components {
              */
             months?: number;
             name: string;
-            /** @description That require it */
+            /** @description Places or templates that require it */
             places: components["schemas"]["PlaceRef"][];
             retired?: boolean;
             summary?: string;
-            /** @description That require it */
+            /** @description Places or templates that require it */
             templates: components["schemas"]["TemplateRef"][];
         };
         QualificationRef: {
@@ -6644,6 +6780,48 @@ export interface components {
         };
         Reasoned: {
             reason?: string;
+        };
+        RecordField: {
+            choices?: string[];
+            /**
+             * Format: int64
+             * @description How many records hold something in it, of those you may see
+             */
+            filled: number;
+            key: string;
+            /** @enum {string} */
+            kind: "text" | "number" | "date" | "choice";
+            name: string;
+            /** @description Of whoever is enrolled by somebody who may write it */
+            required?: boolean;
+            /** @description Not written any more; what was written is kept */
+            retired?: boolean;
+            /** @description What to write in it */
+            says?: string;
+            /**
+             * @description viewers: whoever sees the record whole; editors: whoever may change the record
+             * @enum {string}
+             */
+            seen_by: "viewers" | "editors" | "owners";
+            /** @description You may write it when you enrol somebody */
+            writes?: boolean;
+        };
+        RecordFieldWrite: {
+            choices?: string[];
+            /** @description Such as shoe_size; it stays as it is once it is made */
+            key?: string;
+            /**
+             * @description It stays as it is once it is made
+             * @enum {string}
+             */
+            kind?: "text" | "number" | "date" | "choice";
+            name?: string;
+            reason?: string;
+            required?: boolean;
+            /** @description What to write in it */
+            says?: string;
+            /** @enum {string} */
+            seen_by?: "viewers" | "editors" | "owners";
         };
         RenewWrite: {
             items: components["schemas"]["ExpiringItem"][];
@@ -6721,7 +6899,7 @@ export interface components {
              * @description The highest number that a limit can be set to; left out: any
              */
             most?: number;
-            /** @description Of a limit, such as kg */
+            /** @description Unit of a limit, such as kg */
             unit?: string;
         };
         Schedule: {
@@ -6895,7 +7073,10 @@ export interface components {
         Staff: {
             /** Format: date */
             contract_end?: string;
+            driving_licence?: string;
             email?: string;
+            emergency_contact?: string;
+            emergency_phone?: string;
             employer?: string;
             /** @enum {string} */
             engagement?: "employee" | "agency" | "contractor" | "seasonal";
@@ -6911,6 +7092,8 @@ export interface components {
             hours_words?: string;
             /** Format: int32 */
             id: number;
+            /** @description Shown to those who change records */
+            insurance_number?: string;
             job_title?: string;
             known_as?: string;
             /**
@@ -6928,8 +7111,14 @@ export interface components {
             /** @description They belong to another site: only name, number, status and what they do at your places is shown */
             narrow?: boolean;
             notes?: string;
+            /** @description What stands in the fields of the organisation's own making, by their keys; of those you may see */
+            own?: {
+                [key: string]: string;
+            };
             owner?: boolean;
             phone?: string;
+            /** @description A photo of them is kept; said where one person is read */
+            photo?: boolean;
             /** @description Codes of the qualifications that they hold today */
             qualifications?: string[];
             staff_number: string;
@@ -6937,7 +7126,7 @@ export interface components {
             start_date: string;
             /** @enum {string} */
             status: "prepared" | "active" | "left";
-            /** @description That they are in */
+            /** @description Teams they are in */
             teams?: components["schemas"]["TeamRef"][];
             /** @description Names of the templates of their assignments that have not ended */
             templates: string[];
@@ -7008,6 +7197,11 @@ export interface components {
             locked?: "true" | "false";
             /** @description Words of the name or the number and of nothing else */
             name?: string;
+            /**
+             * @description Whether they own the organisation here
+             * @enum {string}
+             */
+            owner?: "true" | "false";
             /** @description Code of a place they are assigned at, or below */
             place?: string;
             /** @description Words of the name, number, email, job title or employer */
@@ -7032,11 +7226,25 @@ export interface components {
             name: string;
             staff_number: string;
         };
+        StaffValue: {
+            /**
+             * Format: int64
+             * @description How many have it
+             */
+            count: number;
+            value: string;
+        };
         StaffWrite: {
             /** @description Last day of the contract, such as 2027-01-19 */
             contract_end?: string;
+            /** @description Driving licence: number and classes */
+            driving_licence?: string;
             /** @description Work email */
             email?: string;
+            /** @description Whom to call in an emergency */
+            emergency_contact?: string;
+            /** @description Phone of the emergency contact */
+            emergency_phone?: string;
             /** @description Agency or employer */
             employer?: string;
             /** @description Employee, agency, contractor or seasonal */
@@ -7049,6 +7257,8 @@ export interface components {
             given_name?: string;
             /** @description Code of the home site */
             home_site?: string;
+            /** @description National or social insurance number */
+            insurance_number?: string;
             /** @description Job title */
             job_title?: string;
             /** @description The name they go by */
@@ -7057,6 +7267,10 @@ export interface components {
             line_manager?: string;
             /** @description Notes */
             notes?: string;
+            /** @description Fields of the organisation's own making, by their keys; empty takes away what stands there */
+            own?: {
+                [key: string]: string;
+            };
             /** @description Phone */
             phone?: string;
             reason?: string;
@@ -10640,6 +10854,269 @@ export interface operations {
             400: components["responses"]["BadRequest"];
             401: components["responses"]["Unauthorized"];
             403: components["responses"]["Forbidden"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "list-fields": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description Any words of the name or the key */
+                q?: string;
+                retired?: "true" | "false" | "all";
+            };
+            header?: {
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageRecordField"];
+                    "application/pdf": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "add-field": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RecordFieldWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "get-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its key, such as shoe_size */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordField"];
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "edit-field": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its key, such as shoe_size */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RecordFieldWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "restore-field": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its key, such as shoe_size */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "retire-field": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its key, such as shoe_size */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
             409: components["responses"]["Conflict"];
             412: components["responses"]["PreconditionFailed"];
             413: components["responses"]["RequestEntityTooLarge"];
@@ -14823,6 +15300,8 @@ export interface operations {
                 place?: string;
                 /** @description Code of a team they are in */
                 team?: string;
+                /** @description Whether they own the organisation here */
+                owner?: "true" | "false";
                 /** @description stuck: those who cannot work as intended; or a code of what keeps them */
                 readiness?: string;
                 /** @description Fields with commas, - for descending: name, staff_number, job_title, engagement, employer, start_date, contract_end, home_site */
@@ -14994,7 +15473,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Of the one who is enrolled */
+                /** @description Job title of the person who is enrolled */
                 job_title?: string;
                 /** @description Code of the home site */
                 site?: string;
@@ -15016,6 +15495,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageProposal"];
+                    "application/pdf": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "list-staff-values": {
+        parameters: {
+            query: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                field: "job_title" | "employer";
+                /** @description Any words of it */
+                q?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStaffValue"];
                     "application/pdf": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "text/csv": string;
