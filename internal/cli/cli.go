@@ -67,10 +67,26 @@ func Run(ctx context.Context, args []string, stdin *os.File, stdout, stderr io.W
 	root.SetIn(stdin)
 	root.SetOut(stdout)
 	root.SetErr(stderr)
-	return s.exitCode(root.ExecuteContext(ctx))
+	c, err := root.ExecuteContextC(ctx)
+	return s.exitCode(c, err)
 }
 
-func (s *session) exitCode(err error) int {
+// flagSaid says a field of the service as the flag by which it is given: "--contract-end"; as it is, where there is
+// none.
+func flagSaid(c *cobra.Command, field string) string {
+	key, own := strings.CutPrefix(field, "own.")
+	switch name := strings.ReplaceAll(field, "_", "-"); {
+	case own:
+		return "--own " + key
+	case field == "date_order":
+		return "--dates"
+	case c != nil && c.Flags().Lookup(name) != nil:
+		return "--" + name
+	}
+	return strings.ReplaceAll(field, "_", " ")
+}
+
+func (s *session) exitCode(c *cobra.Command, err error) int {
 	var p *api.Problem
 	switch {
 	case err == nil:
@@ -89,9 +105,9 @@ func (s *session) exitCode(err error) int {
 			case told == message && name == "reason":
 				fmt.Fprintln(s.err, "  This is about --reason.")
 			case told == message:
-				fmt.Fprintf(s.err, "  This is about %s.\n", name)
+				fmt.Fprintf(s.err, "  This is about %s.\n", flagSaid(c, name))
 			default:
-				fmt.Fprintf(s.err, "  %s: %s\n", name, field.Message)
+				fmt.Fprintf(s.err, "  %s: %s\n", flagSaid(c, name), field.Message)
 			}
 		}
 		switch p.Status {
@@ -149,7 +165,8 @@ func (s *session) root() *cobra.Command {
 		s.checkCommand(),
 		s.whyCommand(), s.whoCanCommand(), s.lookAsCommand(), s.lockCommand(), s.unlockCommand(), s.barCommand(),
 		s.unbarCommand(), s.activateCommand(), s.moveCommand(),
-		s.coverCommand(), s.handoverCommand(), s.readinessCommand(), s.leaveCommand(), s.reinstateCommand()} {
+		s.coverCommand(), s.handoverCommand(), s.readinessCommand(), s.todayCommand(), s.passwordCommand(),
+		s.leaveCommand(), s.reinstateCommand()} {
 		c.GroupID = "daily"
 		root.AddCommand(c)
 	}
@@ -161,12 +178,13 @@ func (s *session) root() *cobra.Command {
 		s.scheduleCommand(),
 		s.assignmentCommand(),
 		s.draftCommand(), s.changeCommand(), s.deviceCommand(), s.auditCommand(), s.eventCommand(), s.sessionCommand(),
-		s.organisationCommand(), s.messageCommand(), s.reportCommand()} {
+		s.organisationCommand(), s.ownerCommand(), s.fieldCommand(), s.messageCommand(), s.reportCommand()} {
 		c.GroupID = "nouns"
 		root.AddCommand(c)
 	}
 	root.AddCommand(s.loginCommand(), s.logoutCommand())
 	command.Prepare(root)
+	s.completeFlags(root)
 	return root
 }
 

@@ -176,7 +176,7 @@ func TestChangesAndTheirRefusals(t *testing.T) {
 		{"an edit", "", []string{"staff", "edit", "Q0011", "--job-title", "Grader", "--phone", ""}, ExitDone,
 			"is changed"},
 		{"an edit of nothing", "", []string{"staff", "edit", "Q0011"}, ExitUsage, "say what to change"},
-		{"a date that is none", "", []string{"staff", "edit", "Q0011", "--start", "soon"}, ExitUsage, "start_date"},
+		{"a date that is none", "", []string{"staff", "edit", "Q0011", "--start", "soon"}, ExitUsage, "--start-date"},
 		{"an end before a start", "", []string{"assign", "Q0011", "--place", "HB-COLD", "--template", "grader",
 			"--from", "2027-02-01", "--until", "2027-01-01"}, ExitUsage, "until"},
 		{"an assignment", "", []string{"assign", "Q0011", "--place", "HB-GRADE", "--template", "grader"}, ExitDone,

@@ -49,6 +49,8 @@ func staffFlags(c *cobra.Command) func() api.StaffFields {
 		}
 	}
 	fill := fieldFlags(c, flags)
+	c.Flags().StringToStringVar(&f.Own, "own", nil,
+		"fields of the organisation's own making, as key=value with commas; see loyal field list")
 	c.Flags().SetNormalizeFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
 		if name == "start" { // the short name of it
 			name = "start-date"

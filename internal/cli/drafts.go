@@ -267,7 +267,7 @@ func (s *session) draftPlan() *cobra.Command {
 			}
 			return s.actOnDraft(c, id, "plan", api.DraftPlan{At: moment, Title: title, Reason: s.reason})
 		})
-	plan.Flags().StringVar(&at, "at", "", "when, in the time zone of your home site (required)")
+	plan.Flags().StringVar(&at, "at", "", "moment, in the time zone of your home site (required)")
 	plan.Flags().StringVar(&title, "title", "", "what to call it")
 	return plan
 }

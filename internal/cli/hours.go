@@ -192,7 +192,7 @@ func (s *session) hoursEdit() *cobra.Command {
 	flags.StringVar(&weekly, "weekly", "", "the weekly hours; those that pass midnight end before they begin")
 	flags.StringArrayVar(&closed, "closed", nil, "a day, or FIRST..LAST, on which it is closed, and a name")
 	flags.StringArrayVar(&open, "open", nil, "a day, or FIRST..LAST, with hours of its own, and a name")
-	flags.StringArrayVar(&without, "without", nil, "take away dated hours, by their name")
+	flags.StringArrayVar(&without, "without", nil, "name of dated hours to remove")
 	flags.BoolVar(&always, "always", false, "it never closes, but on the days that are closed")
 	flags.BoolVar(&inherit, "inherit", false, "take the hours of the place above")
 	c.RunE = func(c *cobra.Command, args []string) error {

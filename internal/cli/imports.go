@@ -34,7 +34,7 @@ func (s *session) bringInCommand() *cobra.Command {
 			"  loyal import starters.csv --leave-out --faulty-rows mend.csv --slips slips.pdf\n" +
 			"  loyal import crew.xlsx --set home_site=HB --set pin=yes --column 'Dept=place' --dates dmy"}
 	c.Flags().StringArrayVar(&b.columns, "column", nil, "what a column of the file is: 'Name in the file=column'")
-	c.Flags().StringArrayVar(&b.otherwise, "set", nil, "what stands for empty cells: column=value")
+	c.Flags().StringArrayVar(&b.otherwise, "set", nil, "value for empty cells: column=value")
 	c.Flags().StringVar(&b.order, "dates", "", "in which order dates in digits are written: dmy, mdy or ymd")
 	c.Flags().IntSliceVar(&b.out, "skip-line", nil, "lines of the file that are left out")
 	c.Flags().BoolVar(&b.leaveOut, "leave-out", false, "leave out the rows that are wrong, and bring in the others")

@@ -300,7 +300,7 @@ func (s *session) reinstateCommand() *cobra.Command {
 		sayMany{"", "%s is back on the staff.", "%s are back on the staff."})
 	c.Example += "\n  loyal reinstate Q0241 --assignments 31,32 --new-pin"
 	kept := c.Flags().String("assignments", "",
-		"of one person: the assignments that count again, by their numbers, or none; the others end")
+		"for one person: numbers of the assignments that count again, or none; the others end")
 	newPIN := c.Flags().Bool("new-pin", false, "of one person: a new PIN is printed once, and the one before ends")
 	plain := c.RunE
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -378,7 +378,7 @@ func (s *session) moveCommand() *cobra.Command {
 	c.Flags().StringVar(&as, "as", "", "the next template; the same where left out")
 	c.Flags().StringVar(&from, "from", "", "first day of the next assignment; today where left out")
 	c.Flags().StringVar(&until, "until", "", "last day of the next; that of the one before where left out")
-	c.Flags().IntVar(&overlap, "overlap-days", 0, "for so many days both count")
+	c.Flags().IntVar(&overlap, "overlap-days", 0, "days on which both assignments count")
 	c.Flags().StringVar(&of, "of", "", "only their assignments at this place or below")
 	c.Flags().StringVar(&with, "of-template", "", "only their assignments with this template")
 	for _, flag := range []string{"to", "of"} {

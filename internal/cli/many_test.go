@@ -147,7 +147,7 @@ func TestAFileOfStartersIsBroughtIn(t *testing.T) {
 		{[]string{"import", file, "--set", "home_site"}, ExitUsage, "column=value"},
 		{[]string{"import", file, "--set", "shoe=44"}, ExitUsage, "is not a column that is read"},
 		{[]string{"import", file, "--column", "Shoe size=place"}, ExitUsage, "no column of the file is called"},
-		{[]string{"import", file, "--dates", "dym"}, ExitUsage, "date_order"},
+		{[]string{"import", file, "--dates", "dym"}, ExitUsage, "--dates"},
 		{[]string{"import", file, "--draft"}, ExitUsage, "does not go into a draft"},
 		{[]string{"import", "sample", "--into", filepath.Join(folder, "x.pdf")}, ExitUsage, ".csv or .xlsx"},
 		{[]string{"import", "sample", "--into", filepath.Join(folder, "x.xlsx")}, ExitDone, "x.xlsx"},

@@ -283,8 +283,12 @@ func retiring[T any](s *session, noun, example string, completes completion,
 					return err
 				}
 				code, name, etag := of(record)
+				var options []client.Option
+				if etag != "" {
+					options = append(options, client.IfMatch(etag))
+				}
 				_, err = s.write(c.Context(), "POST", "/"+noun+"s/"+code+"/"+act.name, api.Reasoned{Reason: s.reason},
-					fmt.Sprintf(act.done, name), client.IfMatch(etag))
+					fmt.Sprintf(act.done, name), options...)
 				return err
 			}})
 	}

@@ -199,6 +199,7 @@ const candidatesShown = 12
 
 // retires are the lists that hide what is retired unless asked for it.
 var retires = map[string]bool{"/places": true, "/templates": true, "/permissions": true, "/qualifications": true,
+	"/fields":    true,
 	"/schedules": true, "/notices": true, "/teams": true}
 
 func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T,
@@ -267,13 +268,13 @@ func only[T any](items []T, name func(T) (string, string), full string) bool {
 }
 
 // complete offers codes and names from the service.
-func complete[T any](s *session, path, by string, name func(T) (code, name string)) func(*cobra.Command, []string,
-	string) ([]string, cobra.ShellCompDirective) {
+func complete[T any](s *session, path, by string, name func(T) (code, name string),
+	more ...client.Option) completion {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		if s.client == nil && s.connect() != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}
-		items, _, err := client.All[T](c.Context(), s.client, path, 50, client.Query(by, typed))
+		items, _, err := client.All[T](c.Context(), s.client, path, 50, append(more, client.Query(by, typed))...)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveError
 		}

@@ -24,7 +24,7 @@ func (s *session) pinCommand() *cobra.Command {
 	c.Flags().BoolVar(&choose, "choose", false, "read the PIN without echo, or from stdin")
 	c.AddCommand(s.pinGive("generate", "Generate a PIN, which is printed this once", false),
 		s.pinGive("set", "Give a PIN that is read without echo, or from stdin", true), s.pinSlip(), s.pinMail(),
-		s.pinExpire())
+		s.pinExpire(), s.pinWithdraw())
 	return c
 }
 
@@ -82,6 +82,25 @@ func (s *session) pinsOf(ctx context.Context, p *api.Staff) ([]api.Credential, e
 		client.Query("staff", p.StaffNumber))
 	return slices.DeleteFunc(has,
 		func(c api.Credential) bool { return c.Kind != "pin" || c.State == "withdrawn" }), err
+}
+
+func (s *session) pinWithdraw() *cobra.Command {
+	var duress bool
+	c := &cobra.Command{Use: "withdraw STAFF", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Short:   "Withdraw the PIN of somebody: it no longer counts, and they get no other",
+		Example: "  loyal pin withdraw Q0241 --reason 'seen over the shoulder'",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			s.ask(fmt.Sprintf("The PIN of %s (%s) stops counting. Go on?", fullName(p), p.StaffNumber))
+			_, err = s.change(c.Context(), "The PIN of "+fullName(p)+" is withdrawn.",
+				api.Operation{Op: "pin.withdraw", Set: raw(map[string]any{"staff": p.StaffNumber, "duress": duress})})
+			return err
+		}}
+	c.Flags().BoolVar(&duress, "duress", false, "their second PIN, which raises a silent alarm")
+	return c
 }
 
 func (s *session) pinSlip() *cobra.Command {

@@ -45,7 +45,7 @@ func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {
 		{&f.Name, "name", "name"}, {&f.Parent, "parent", "code of the site or zone it stands in"},
 		{&f.TimeZone, "time-zone", "of a site, such as Europe/Dublin"},
 		{&f.Proof, "proof", "what it asks to be shown: badge, pin, badge_or_pin, badge_and_pin"},
-		{&f.Outside, "proof-outside", "of a door: what it asks for outside opening hours, stricter than --proof"},
+		{&f.Outside, "proof-outside", "for a door: what it asks for outside opening hours, stricter than --proof"},
 		{&f.Asks, "asks", "key of the permission a request there is about"},
 	}
 	if adding {

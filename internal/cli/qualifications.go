@@ -219,7 +219,7 @@ func (s *session) certificateList() *cobra.Command {
 // certificateFlags are the fields of a certificate, and the file that shows it.
 func (s *session) certificateFlags(c *cobra.Command) (fields func() api.CertificateFields, scan *string) {
 	var f api.CertificateFields
-	fill := fieldFlags(c, []fieldFlag{{&f.Number, "number", "that stands on it"},
+	fill := fieldFlags(c, []fieldFlag{{&f.Number, "number", "number on the certificate"},
 		{&f.Issued, "issued", "first day on which it counts, such as 2026-03-02"},
 		{&f.Until, "until", "last day on which it counts; empty for no end; as usual for the qualification where " +
 			"left out"}})

@@ -33,7 +33,7 @@ func (s *session) signInList() *cobra.Command {
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&q, "search", "", "words of the name, number or email")
 	listing.Flags().StringVar(&state, "state", "", "signs_in, first_password, none, run_out or locked")
-	listing.Flags().IntVar(&days, "unused-days", 0, "those who have not signed in for so many days")
+	listing.Flags().IntVar(&days, "unused-days", 0, "who have not signed in for at least this many days")
 	listing.Flags().StringVar(&sort, "sort", "", "name or last; - for descending")
 	listing.RunE = func(c *cobra.Command, _ []string) error {
 		return list(c.Context(), s, "/sign-ins", *limit, []column[api.SignInAccount]{
@@ -107,7 +107,7 @@ func (s *session) credentialCommand() *cobra.Command {
 	limit := limitFlag(listing, 500)
 	listing.Flags().StringVar(&staff, "staff", "", "of this person, those that were withdrawn too")
 	listing.Flags().StringVar(&kind, "kind", "", "pin, badge or password")
-	listing.Flags().IntVar(&days, "unused-days", 0, "those not used for so many days")
+	listing.Flags().IntVar(&days, "unused-days", 0, "not used for at least this many days")
 	listing.Flags().StringVar(&sort, "sort", "", "issued, last_used or name; - for descending")
 	completeFlag(listing, "staff", s.completeStaff())
 	listing.RunE = func(c *cobra.Command, _ []string) error {

@@ -69,14 +69,22 @@ func (s *session) staffCommand() *cobra.Command {
 					Access api.Access `json:"access"`
 				}{p, access})
 			}
-			s.showStaff(p)
+			var own api.Page[api.RecordField]
+			if len(p.Own) > 0 {
+				if err := s.client.Get(c.Context(), "/fields", &own, client.Query("limit", "30")); err != nil {
+					return err
+				}
+			}
+			s.showStaff(p, own.Items)
 			fmt.Fprintln(s.out)
 			s.sentences([]api.Access{access})
 			return nil
 		}}
 	edit := &cobra.Command{Use: "edit STAFF", Short: "Change a person's record", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: s.completeStaff(),
-		Example:           "  loyal staff edit Q0241 --contract-end 2027-02-28 --job-title 'Line operator'"}
+		Example: "  loyal staff edit Q0241 --contract-end 2027-02-28 --job-title 'Line operator'\n" +
+			"  loyal staff edit Q0241 --emergency-contact 'Ola Reyes' --emergency-phone '+353 1 555 0100'\n" +
+			"  loyal staff edit Q0241 --own shoe_size=42"}
 	fields := staffFlags(edit)
 	edit.RunE = func(c *cobra.Command, args []string) error {
 		if !changed(c) {
@@ -127,7 +135,7 @@ func changed(c *cobra.Command) bool {
 	return own
 }
 
-func (s *session) showStaff(p *api.Staff) {
+func (s *session) showStaff(p *api.Staff, own []api.RecordField) {
 	s.line("Name", fullName(p))
 	s.line("Known as", p.KnownAs)
 	s.line("Staff number", p.StaffNumber)
@@ -152,5 +160,11 @@ func (s *session) showStaff(p *api.Staff) {
 	s.line("Contract end", p.ContractEnd)
 	s.line("Leaves", p.LeavingDate)
 	s.line("Access hours", p.HoursWords)
+	s.line("Driving licence", p.DrivingLicence)
+	s.line("Insurance number", p.InsuranceNumber)
+	s.line("Emergency", strings.TrimPrefix(p.EmergencyContact+", "+p.EmergencyPhone, ", "))
+	for _, f := range own {
+		s.line(f.Name, p.Own[f.Key])
+	}
 	s.line("Notes", p.Notes)
 }

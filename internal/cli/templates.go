@@ -188,7 +188,7 @@ func (s *session) templateAdd() *cobra.Command {
 			"line.speed=100\n  loyal template add line-cover --name 'Line cover' --like Q0066 --place HB --preview"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&like, "like", "", "give what this person holds, by templates and exceptions")
-	c.Flags().StringVar(&place, "place", "", "of --like: at this place")
+	c.Flags().StringVar(&place, "place", "", "with --like: at this place")
 	completeFlag(c, "like", s.completeStaff())
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -250,7 +250,7 @@ func (s *session) templateEdit() *cobra.Command {
 			"--section-from quality-technician"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&section, "section", "", "take one group of the catalogue from another template")
-	c.Flags().StringVar(&sectionFrom, "section-from", "", "of --section: the other template")
+	c.Flags().StringVar(&sectionFrom, "section-from", "", "with --section: the other template")
 	c.Flags().BoolVar(&rest, "decide-rest", false, "what is still undecided is not given, and that is decided")
 	completeFlag(c, "section-from", s.completeTemplates())
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -303,7 +303,8 @@ func (s *session) templateCompare() *cobra.Command {
 		Example: "  loyal template compare line-operator line-lead --differences\n  loyal template compare packer " +
 			"--with Q0018 --place HB --differences"}
 	c.Flags().StringVar(&with, "with", "", "a person to put beside them")
-	c.Flags().StringVar(&place, "place", "", "of --with: what they hold at this place; their home site where left out")
+	c.Flags().StringVar(&place, "place", "", "with --with: what they hold at this place; their home site where left "+
+		"out")
 	c.Flags().BoolVar(&differences, "differences", false, "only what differs")
 	completeFlag(c, "with", s.completeStaff())
 	completeFlag(c, "place", s.completePlaces())

@@ -25,7 +25,7 @@ func (s *session) hoursWeek() *cobra.Command {
 	c.Flags().StringVar(&schedule, "schedule", "", "of this schedule at the place")
 	c.Flags().StringVar(&staff, "staff", "", "of this person, at the place or their home site")
 	c.Flags().StringVar(&permission, "permission", "",
-		"of a person: key of what they may do; by the doors where left out")
+		"for a person: key of what they may do; the doors where left out")
 	c.Flags().StringVar(&from, "from", "", "first day; Monday of this week where left out")
 	c.Flags().IntVar(&days, "days", 7, "how many days, at most 42")
 	completeFlag(c, "template", s.completeTemplates())
