@@ -68,7 +68,7 @@ RACED := ./internal/core/... ./internal/app
 
 .PHONY: test
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
-	@scripts/tools chromium poppler
+	@scripts/tools chromium poppler shells
 	cd web && npx --no-install vitest run --dir src
 	go test -race -timeout 20m $(RACED)
 	go test -timeout 20m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
@@ -101,6 +101,7 @@ lint: web/node_modules/.package-lock.json ## Check format and style of all code
 	go tool staticcheck ./...
 	go test -run 'Style$$|OneWay$$' ./e2e
 	cd web && npx --no-install tsc --noEmit && npx --no-install biome check src vite.config.ts
+	node scripts/component-lines.mjs
 	go run ./cmd/loyald openapi > web/openapi.json
 	cd web && REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true npx --no-install redocly lint openapi.json --extends recommended --max-problems 20
 

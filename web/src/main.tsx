@@ -5,7 +5,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { queries } from "@/api/api";
 import { Today } from "@/areas/today/Today";
-import { NotFound, Shell } from "@/parts/Shell";
+import { Broken, NotFound, Shell } from "@/parts/Shell";
+import { type Searched, validated } from "@/search";
 import "./theme.css";
 
 // Style elements that the parts of the page bring along are known to the browser by this word.
@@ -17,48 +18,59 @@ const at = <P extends string>(path: P, load: () => Promise<Record<string, unknow
     getParentRoute: () => root,
     path,
     component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name),
+    errorComponent: Broken,
+  });
+/** A list, whose filters, order and columns stand in its address. */
+const list = <P extends Searched>(path: P, load: () => Promise<Record<string, unknown>>, name: string) =>
+  createRoute({
+    getParentRoute: () => root,
+    path,
+    component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name),
+    errorComponent: Broken,
+    validateSearch: validated(path),
   });
 
 const routeTree = root.addChildren([
-  createRoute({ getParentRoute: () => root, path: "/", component: Today }),
-  at("/staff", () => import("@/areas/staff/StaffList"), "StaffList"),
+  createRoute({ getParentRoute: () => root, path: "/", component: Today, errorComponent: Broken }),
+  list("/staff", () => import("@/areas/staff/StaffList"), "StaffList"),
   at("/staff/$number", () => import("@/areas/staff/Person"), "Person"),
-  at("/teams", () => import("@/areas/teams/Teams"), "Teams"),
-  at("/teams/$code", () => import("@/areas/teams/TeamPage"), "TeamPage"),
+  list("/teams", () => import("@/areas/teams/Teams"), "Teams"),
+  list("/teams/$code", () => import("@/areas/teams/TeamPage"), "TeamPage"),
   at("/reports", () => import("@/areas/reports/Reports"), "Reports"),
-  at("/reports/$kind", () => import("@/areas/reports/Reports"), "ReportPage"),
+  list("/reports/$kind", () => import("@/areas/reports/Reports"), "ReportPage"),
   at("/enrol", () => import("@/areas/enrol/Enrol"), "Enrol"),
-  at("/leaving", () => import("@/areas/leaving/Leaving"), "Leaving"),
-  at("/readiness", () => import("@/areas/readiness/Readiness"), "Readiness"),
+  list("/leaving", () => import("@/areas/leaving/Leaving"), "Leaving"),
+  list("/readiness", () => import("@/areas/readiness/Readiness"), "Readiness"),
   at("/imports", () => import("@/areas/imports/Imports"), "Imports"),
   at("/imports/$id", () => import("@/areas/imports/ImportPage"), "ImportPage"),
   at("/estate", () => import("@/areas/estate/Estate"), "Estate"),
   at("/estate/$code", () => import("@/areas/estate/Estate"), "Estate"),
-  at("/badges", () => import("@/areas/badges/Badges"), "Badges"),
+  list("/badges", () => import("@/areas/badges/Badges"), "Badges"),
   at("/badges/$id", () => import("@/areas/badges/Badges"), "BadgePage"),
-  at("/templates", () => import("@/areas/templates/Templates"), "Templates"),
+  list("/templates", () => import("@/areas/templates/Templates"), "Templates"),
   at("/templates/$code", () => import("@/areas/templates/Templates"), "Templates"),
   at("/schedules", () => import("@/areas/schedules/Schedules"), "Schedules"),
-  at("/schedules/$code", () => import("@/areas/schedules/Schedules"), "SchedulePage"),
+  list("/schedules/$code", () => import("@/areas/schedules/Schedules"), "SchedulePage"),
   at("/qualifications", () => import("@/areas/qualifications/Qualifications"), "Qualifications"),
-  at("/qualifications/$code", () => import("@/areas/qualifications/Qualifications"), "QualificationPage"),
+  list("/qualifications/$code", () => import("@/areas/qualifications/Qualifications"), "QualificationPage"),
   at("/notices", () => import("@/areas/notices/Notices"), "Notices"),
-  at("/notices/$code", () => import("@/areas/notices/Notices"), "NoticePage"),
-  at("/catalogue", () => import("@/areas/catalogue/Catalogue"), "Catalogue"),
-  at("/compare", () => import("@/areas/templates/Compare"), "Compare"),
+  list("/notices/$code", () => import("@/areas/notices/Notices"), "NoticePage"),
+  list("/catalogue", () => import("@/areas/catalogue/Catalogue"), "Catalogue"),
+  list("/compare", () => import("@/areas/templates/Compare"), "Compare"),
   at("/sheet", () => import("@/areas/templates/SheetPage"), "SheetPage"),
-  at("/exceptions", () => import("@/areas/exceptions/Exceptions"), "Exceptions"),
-  at("/grid", () => import("@/areas/grid/Grid"), "Grid"),
-  at("/drafts", () => import("@/areas/drafts/Drafts"), "Drafts"),
+  list("/exceptions", () => import("@/areas/exceptions/Exceptions"), "Exceptions"),
+  list("/grid", () => import("@/areas/grid/Grid"), "Grid"),
+  list("/drafts", () => import("@/areas/drafts/Drafts"), "Drafts"),
   at("/drafts/$id", () => import("@/areas/drafts/DraftPage"), "DraftPage"),
-  at("/look", () => import("@/areas/check/LookPage"), "LookPage"),
+  list("/look", () => import("@/areas/check/LookPage"), "LookPage"),
   at("/check", () => import("@/areas/check/CheckPage"), "CheckPage"),
   at("/account", () => import("@/areas/session/Account"), "Account"),
-  at("/expiring", () => import("@/areas/expiring/Expiring"), "Expiring"),
-  at("/sign-ins", () => import("@/areas/session/SignIns"), "SignIns"),
+  list("/expiring", () => import("@/areas/expiring/Expiring"), "Expiring"),
+  list("/sign-ins", () => import("@/areas/session/SignIns"), "SignIns"),
   at("/settings", () => import("@/areas/settings/Settings"), "Settings"),
+  at("/fields", () => import("@/areas/settings/Fields"), "Fields"),
   at("/messages", () => import("@/areas/messages/Messages"), "Messages"),
-  at("/audit", () => import("@/areas/audit/Audit"), "Audit"),
+  list("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);
 
 const router = createRouter({ routeTree, defaultPreload: "intent", scrollRestoration: true });

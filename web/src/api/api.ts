@@ -30,22 +30,29 @@ export function setCsrf(value: string | undefined) {
 const unanswered = new Map<string, string>();
 const mostUnanswered = 50;
 
+/** The key of a request: that of the same one before, where it was not answered. */
+function keyOf(sent: string): string {
+  const key = unanswered.get(sent) ?? crypto.randomUUID?.() ?? String(Math.random());
+  if (unanswered.size >= mostUnanswered) unanswered.clear();
+  unanswered.set(sent, key);
+  return key;
+}
+
+/** Lets a key go once its request is answered. After 500 and above it was made or not: the next try asks. */
+function answered(key: string | null, status: number) {
+  if (status >= 500) return;
+  for (const [sent, of] of unanswered) if (of === key) unanswered.delete(sent);
+}
+
 const signing: Middleware = {
   async onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
-    if (request.method === "POST") {
-      const sent = `${request.url} ${await request.clone().text()}`;
-      const key = unanswered.get(sent) ?? crypto.randomUUID?.() ?? String(Math.random());
-      if (unanswered.size >= mostUnanswered) unanswered.clear();
-      unanswered.set(sent, key);
-      request.headers.set("Idempotency-Key", key);
-    }
+    if (request.method === "POST")
+      request.headers.set("Idempotency-Key", keyOf(`${request.url} ${await request.clone().text()}`));
     return request;
   },
   onResponse({ request, response }) {
-    if (response.status >= 500) return; // it may be made or not: the next try asks
-    const key = request.headers.get("Idempotency-Key");
-    for (const [sent, of] of unanswered) if (of === key) unanswered.delete(sent);
+    answered(request.headers.get("Idempotency-Key"), response.status);
   },
 };
 
@@ -127,11 +134,13 @@ export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]
 
 /** Sends a file of which something is made, such as a change, or a preview of one. */
 export async function sendFile<T = ChangeResult>(path: string, file: Blob, type: string): Promise<T> {
+  const key = keyOf(`${path} ${file.size} ${file instanceof File ? `${file.name} ${file.lastModified}` : ""}`);
   const answer = await fetch(`/api/v1${path}`, {
     method: "POST",
     body: file,
-    headers: { "Content-Type": type, "X-CSRF-Token": csrf },
+    headers: { "Content-Type": type, "X-CSRF-Token": csrf, "Idempotency-Key": key },
   });
+  answered(key, answer.status);
   const body = await answer.json();
   if (!answer.ok) throw new Refusal(body as Problem);
   if (!path.includes("preview=true")) await queries.invalidateQueries();

@@ -3,11 +3,15 @@ import { Lock } from "lucide-react";
 import { useState } from "react";
 import { type ChangeResult, change, type Operation, type Place } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "./Ask";
 import type { Act, Pending, Whom } from "./acts";
+import { Button } from "./Button";
 import { Combobox } from "./Combobox";
 import { placeOptions, usePlaces } from "./choices";
 import { DateField } from "./DateField";
-import { Ask, Button, SecretSlip, TextField, Wrong } from "./parts";
+import { TextField } from "./fields";
+import { SecretSlip } from "./secrets";
+import { Wrong } from "./Wrong";
 
 const wording: Record<
   Act,

@@ -1,14 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Schema, take } from "@/api/api";
-import { day, Wrong } from "./parts";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
+import { Wrong } from "./Wrong";
+import { day } from "./words";
 
 type Assignment = Schema["Assignment"];
 
 /** What somebody is assigned to, but for what was taken back: what goes on or begins later, and what has passed. */
 export function useAssignments(number: string) {
   const list = useQuery({
-    queryKey: ["assignments", "to choose", number],
-    queryFn: () => take(api.GET("/assignments", { params: { query: { staff: number, limit: 200 } } })),
+    ...read("/assignments", { query: { staff: number, limit: 200 } }),
   });
   const all = list.data?.items ?? [];
   return {
@@ -34,9 +35,9 @@ export function AssignmentChoice({
 }) {
   return (
     <fieldset className="space-y-1">
-      <legend className="mb-1 text-sm font-[600]">{legend}</legend>
+      <legend className="mb-1 text-sm font-semibold">{legend}</legend>
       <Wrong error={error} />
-      {open.length === 0 && <p className="text-faded">No assignment goes on.</p>}
+      {open.length === 0 && <p className="text-faded">No assignment is open.</p>}
       {open.map((a) => (
         <label key={a.id} className="flex items-center gap-2.5">
           <input

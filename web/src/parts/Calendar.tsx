@@ -31,7 +31,7 @@ export default function Calendar({ day, choose }: { day: string | undefined; cho
         nav: "absolute right-0 top-0 flex gap-1",
         button_previous: "rounded-sm p-1.5 hover:bg-inset",
         button_next: "rounded-sm p-1.5 hover:bg-inset",
-        month_caption: "mb-2 flex h-8 items-center font-[600]",
+        month_caption: "mb-2 flex h-8 items-center font-semibold",
         dropdowns: "flex gap-1",
         dropdown_root: "relative inline-flex items-center",
         dropdown: "absolute inset-0 cursor-pointer opacity-0",
@@ -39,7 +39,7 @@ export default function Calendar({ day, choose }: { day: string | undefined; cho
         weekday: "w-9 pb-1 text-sm font-normal text-faded",
         day: "p-0 text-center",
         day_button: "size-9 rounded-sm hover:bg-inset",
-        today: "font-[700] text-damson",
+        today: "font-bold text-damson",
         selected: "rounded-sm bg-damson text-paper [&>button:hover]:bg-damson",
         outside: "text-faded",
       }}

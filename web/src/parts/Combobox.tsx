@@ -3,8 +3,8 @@ import { useCombobox } from "downshift";
 import { ChevronDown } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import { Field, type FieldProps, inputLook } from "./fields";
 import { fits, fold } from "./fold";
-import { Field, type FieldProps, inputLook } from "./parts";
 
 /** One of those that a combobox offers. */
 export type Option = {
@@ -26,6 +26,8 @@ type Props = FieldProps & {
   settled?: boolean | undefined; // what the service found is what was typed
   shown?: string | undefined; // what is chosen, where it is not among the options
   nothing?: string | undefined;
+  free?: boolean | undefined; // what is offered is a help, and any other text is taken too
+  maxLength?: number | undefined;
 };
 
 /** Chooses one of many by typing any part of it: arrows and Enter, or the mouse. A tree stays one until something is typed. */
@@ -56,6 +58,8 @@ function Choosing({
   settled = true,
   shown,
   nothing = "Nothing is called that.",
+  free = false,
+  maxLength,
   label,
   tie,
   unsettled,
@@ -81,6 +85,7 @@ function Choosing({
     const may = options.filter((o) => !o.disabled);
     const named = may.filter((o) => fold(o.value) === wanted || fold(o.label) === wanted);
     if (named.length === 1) return named[0];
+    if (free) return { value: text.trim(), label: text.trim() };
     if (!settled) return undefined;
     const fit = searched ? may : may.filter((o) => fits(fold(`${o.label} ${o.value} ${o.note ?? ""}`), text));
     return fit.length === 1 ? fit[0] : undefined;
@@ -92,7 +97,7 @@ function Choosing({
     itemToString: (o) => o?.label ?? "",
     itemToKey: (o) => o?.value,
     isItemDisabled: (o) => !!o.disabled,
-    defaultHighlightedIndex: sought ? 0 : found.findIndex((o) => o.value === value),
+    defaultHighlightedIndex: free ? -1 : sought ? 0 : found.findIndex((o) => o.value === value),
     onSelectedItemChange: ({ selectedItem }) => {
       if (!selectedItem) return;
       setTyped(undefined);
@@ -122,7 +127,7 @@ function Choosing({
   useEffect(() => input.current?.setCustomValidity(typed?.trim() && !one ? why || "Reading…" : ""), [typed, one, why]);
   menu.getMenuProps({}, { suppressRefError: true }); // the menu is drawn only while it is open
   return (
-    <Popover.Root open={menu.isOpen}>
+    <Popover.Root open={menu.isOpen && !(free && found.length === 0)}>
       <Popover.Anchor className="relative block">
         <input
           {...menu.getInputProps({
@@ -135,6 +140,14 @@ function Choosing({
               searched?.(text);
               if (!text.trim()) give("");
             },
+            // Enter in an open list chooses; it does not send the form that the field is in.
+            onKeyDown: (e) => {
+              if (e.key !== "Enter" || !menu.isOpen || (free && menu.highlightedIndex < 0)) return;
+              e.preventDefault();
+              if (menu.highlightedIndex >= 0 || !one) return;
+              setTyped(undefined);
+              menu.closeMenu();
+            },
             onClick: (e) => typed === undefined && e.currentTarget.select(), // what is typed next stands in its place
             onFocus: (e) => e.currentTarget.select(),
             onBlur: () => {
@@ -144,6 +157,7 @@ function Choosing({
           })}
           {...tie}
           required={required}
+          maxLength={maxLength}
           autoComplete="off"
           placeholder={placeholder}
           className={`${inputLook} pr-8 placeholder:text-faded`}
@@ -158,7 +172,14 @@ function Choosing({
           <ChevronDown size={16} aria-hidden />
         </button>
       </Popover.Anchor>
-      <Popover.Portal>
+      {/* beside the page that it belongs to; a dialog moves what stands in it, so there at the end of all */}
+      <Popover.Portal
+        container={
+          input.current?.closest("[role=dialog]")
+            ? undefined
+            : (input.current?.closest<HTMLElement>("main") ?? undefined)
+        }
+      >
         <Popover.Content
           align="start"
           sideOffset={3}

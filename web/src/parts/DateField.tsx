@@ -2,7 +2,7 @@ import { CalendarDays } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type ComponentProps, lazy, Suspense, useEffect, useRef, useState } from "react";
 import { readDay, readMoment, writeDay, writeMoment } from "./dates";
-import { Field, type FieldProps, inputLook } from "./parts";
+import { Field, type FieldProps, inputLook } from "./fields";
 
 const Calendar = lazy(() => import("./Calendar"));
 

@@ -1,8 +1,8 @@
 import { type ReactNode, useState } from "react";
 import type { Operation } from "@/api/api";
+import { Ask } from "./Ask";
 import { Reasoned } from "./change";
 import { DateField } from "./DateField";
-import { Ask } from "./parts";
 
 /** Changes between which days something counts, with what that gives and takes shown first. */
 export function DatesDialog({

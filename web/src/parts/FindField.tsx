@@ -3,6 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { DoorOpen, IdCard, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
 
@@ -20,8 +21,7 @@ export function FindField() {
   const may = useMay();
   const q = typed.trim();
   const found = useQuery({
-    queryKey: ["find", q],
-    queryFn: () => take(api.GET("/find", { params: { query: { q, limit: 7 } } })),
+    ...read("/find", { query: { q, limit: 7 } }),
     enabled: q.length > 0,
     placeholderData: keepPreviousData,
   });
@@ -108,60 +108,19 @@ export function FindField() {
         /
       </kbd>
       {open && q && (
-        <div className="absolute right-0 z-50 mt-1.5 w-[min(34rem,calc(100vw-2rem))] overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
+        <div className="absolute right-0 z-50 mt-1.5 w-ask overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
           <ul id="found" aria-label="Found" className="max-h-[60vh] overflow-auto">
             {items.map((item, i) => {
-              const Icon = icons[item.kind];
               return (
-                <li
+                <FoundLine
                   key={`${item.kind} ${item.code}`}
-                  className={`flex items-center border-b border-rule last:border-b-0 ${i === chosen ? "bg-inset" : ""}`}
-                >
-                  <button
-                    type="button"
-                    onMouseEnter={() => setChosen(i)}
-                    onFocus={() => setChosen(i)}
-                    onClick={() => go(item)}
-                    className="flex min-w-0 flex-1 items-center gap-3 px-3 py-2 text-left focus-visible:outline-offset-[-3px]"
-                  >
-                    <Icon size={17} className="shrink-0 text-brass" aria-hidden />
-                    <span className="min-w-0">
-                      <span className="block truncate font-[600]">
-                        {item.name}{" "}
-                        {item.kind !== "badge" && <span className="font-normal text-faded">{item.code}</span>}
-                      </span>
-                      <span className="block truncate text-sm text-faded">
-                        {item.locked && <b className="text-shut">Locked · </b>}
-                        {item.held && <b className="text-shut">Takes no tries · </b>}
-                        {item.detail}
-                      </span>
-                    </span>
-                  </button>
-                  {item.held && (
-                    <span className="pr-2">
-                      <QuickAct label={`Take tries again at ${item.name}`} onClick={() => clear.mutate(item)}>
-                        <LockOpen size={16} aria-hidden />
-                      </QuickAct>
-                    </span>
-                  )}
-                  {item.kind === "staff" && item.status !== "left" && (
-                    <span className="flex gap-1 pr-2">
-                      {may("console.lock") && (
-                        <QuickAct
-                          label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`}
-                          onClick={() => urgent(item, "lock")}
-                        >
-                          {item.locked ? <LockOpen size={16} aria-hidden /> : <Lock size={16} aria-hidden />}
-                        </QuickAct>
-                      )}
-                      {may("console.credentials") && (
-                        <QuickAct label={`New PIN for ${item.name}`} onClick={() => urgent(item, "pin")}>
-                          <KeyRound size={16} aria-hidden />
-                        </QuickAct>
-                      )}
-                    </span>
-                  )}
-                </li>
+                  item={item}
+                  chosen={i === chosen}
+                  choose={() => setChosen(i)}
+                  go={() => go(item)}
+                  urgent={(what) => urgent(item, what)}
+                  clear={() => clear.mutate(item)}
+                />
               );
             })}
           </ul>
@@ -170,12 +129,76 @@ export function FindField() {
           </p>
           <p className="border-t border-rule bg-inset px-3 py-1.5 text-sm text-faded" role="status">
             {found.isSuccess && items.length === 0
-              ? "Nothing goes by that. Try part of a name, a staff number or a door's code."
+              ? "Nothing has that name. Try part of a name, a staff number or a door's code."
               : "Enter opens · Shift+Enter locks or unlocks · Esc leaves"}
           </p>
         </div>
       )}
     </search>
+  );
+}
+
+/** One of those that are found, with the acts that are one key away. */
+function FoundLine({
+  item,
+  chosen,
+  choose,
+  go,
+  urgent,
+  clear,
+}: {
+  item: Found;
+  chosen: boolean;
+  choose: () => void;
+  go: () => void;
+  urgent: (what: "lock" | "pin") => void;
+  clear: () => void;
+}) {
+  const may = useMay();
+  const Icon = icons[item.kind];
+  return (
+    <li className={`flex items-center border-b border-rule last:border-b-0 ${chosen ? "bg-inset" : ""}`}>
+      <button
+        type="button"
+        onMouseEnter={choose}
+        onFocus={choose}
+        onClick={go}
+        className="flex min-w-0 flex-1 items-center gap-3 px-3 py-2 text-left focus-visible:outline-offset-[-3px]"
+      >
+        <Icon size={17} className="shrink-0 text-brass" aria-hidden />
+        <span className="min-w-0">
+          <span className="block truncate font-semibold">
+            {item.name} {item.kind !== "badge" && <span className="font-normal text-faded">{item.code}</span>}
+          </span>
+          <span className="block truncate text-sm text-faded">
+            {item.locked && <b className="text-shut">Locked · </b>}
+            {item.held && <b className="text-shut">Takes no tries · </b>}
+            {item.detail}
+          </span>
+        </span>
+      </button>
+      {item.held && (
+        <span className="pr-2">
+          <QuickAct label={`Take tries again at ${item.name}`} onClick={clear}>
+            <LockOpen size={16} aria-hidden />
+          </QuickAct>
+        </span>
+      )}
+      {item.kind === "staff" && item.status !== "left" && (
+        <span className="flex gap-1 pr-2">
+          {may("console.lock") && (
+            <QuickAct label={`${item.locked ? "Unlock" : "Lock"} ${item.name}`} onClick={() => urgent("lock")}>
+              {item.locked ? <LockOpen size={16} aria-hidden /> : <Lock size={16} aria-hidden />}
+            </QuickAct>
+          )}
+          {may("console.credentials") && (
+            <QuickAct label={`New PIN for ${item.name}`} onClick={() => urgent("pin")}>
+              <KeyRound size={16} aria-hidden />
+            </QuickAct>
+          )}
+        </span>
+      )}
+    </li>
   );
 }
 

@@ -1,22 +1,28 @@
-import { useQuery } from "@tanstack/react-query";
+import { type QueryKey, type UseQueryOptions, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { type ReactNode, useDeferredValue, useState } from "react";
 import type { Schema } from "@/api/api";
-import { day, inputLook, Loading, TakeAlong, Wrong } from "./parts";
+import { inputLook } from "./fields";
+import { Loading } from "./Page";
+import { TakeAlong } from "./TakeAlong";
+import { Wrong } from "./Wrong";
+import { day } from "./words";
 
 type Row = { staff_number: string; name: string; level: string; until?: string; ends?: string };
 type Sort = "name" | "-name" | "until" | "-until";
 /** How a list of people is asked for: the words searched and the order. */
 export type PeopleAsked = { q?: string; sort: Sort; limit: number };
 
+type Found<T> = { items: T[]; total: number };
+
 const most = 500;
 
 /** The people who can do something: searched, ordered by name or end, exported. */
-export function PeopleList<T extends Row>({
+export function PeopleList<T extends Row, K extends QueryKey>({
   about,
   enabled = true,
-  read,
+  people,
   from,
   query,
   columns,
@@ -25,9 +31,9 @@ export function PeopleList<T extends Row>({
   said,
   className,
 }: {
-  about: unknown[];
+  about: string;
   enabled?: boolean;
-  read: (asked: PeopleAsked) => Promise<{ items: T[]; total: number }>;
+  people: (asked: PeopleAsked) => UseQueryOptions<Found<T>, Error, Found<T>, K>;
   from: string;
   query?: Record<string, string>;
   columns: { title: string; of: (row: T) => ReactNode }[];
@@ -39,21 +45,17 @@ export function PeopleList<T extends Row>({
   const [typed, setTyped] = useState("");
   const [sort, setSort] = useState<Sort>("name");
   const q = useDeferredValue(typed.trim());
-  const list = useQuery({
-    queryKey: ["people", about, q, sort],
-    queryFn: () => read({ ...(q && { q }), sort, limit: most }),
-    // While others are searched for those before stay; those of another place or permission do not.
-    placeholderData: (before, asked) =>
-      JSON.stringify(asked?.queryKey[1]) === JSON.stringify(about) ? before : undefined,
-    retry: false,
-    enabled,
-  });
+  const list = useQuery({ ...people({ ...(q && { q }), sort, limit: most }), retry: false, enabled });
+  // While others are searched for those before stay; those of another place or permission do not.
+  const [before, setBefore] = useState<{ about: string; found: Found<T> }>();
+  if (list.data && before?.found !== list.data) setBefore({ about, found: list.data });
+  const found = list.data ?? (before?.about === about ? before.found : undefined);
   if (!enabled) return null;
   const levels = scale && scale.kind !== "switch";
   const head = (title: string, field: "name" | "until") => (
     <th
       aria-sort={sort === field ? "ascending" : sort === `-${field}` ? "descending" : undefined}
-      className={`py-1.5 font-[600] ${field === "name" ? "px-3" : "pr-3"}`}
+      className={`py-1.5 font-semibold ${field === "name" ? "px-3" : "pr-3"}`}
     >
       <button
         type="button"
@@ -79,31 +81,31 @@ export function PeopleList<T extends Row>({
         <TakeAlong from={from} query={{ ...query, ...(q && { q }), sort }} file="people.csv" />
       </div>
       <Wrong error={list.error} />
-      {list.isFetching && !list.data && <Loading />}
-      {list.data && (
+      {list.isFetching && !found && <Loading />}
+      {found && (
         <p role="status" className="mb-2 text-sm text-faded">
-          {said(list.data.total)}
-          {list.data.total > most && ` The first ${most} are shown: search, or take the CSV for all.`}
+          {said(found.total)}
+          {found.total > most && ` The first ${most} are shown: search, or take the CSV for all.`}
         </p>
       )}
-      {list.data?.total === 0 && <p className="text-faded">{q ? "Nobody fits." : empty}</p>}
-      {list.data && list.data.total > 0 && (
+      {found?.total === 0 && <p className="text-faded">{q ? "Nobody fits." : empty}</p>}
+      {found && found.total > 0 && (
         <div className={`sheet overflow-auto ${className}`}>
           <table className="w-full">
             <thead className="sticky top-0 bg-inset text-left text-sm">
               <tr>
                 {head("Name", "name")}
                 {columns.map((c) => (
-                  <th key={c.title} className="pr-3 font-[600]">
+                  <th key={c.title} className="pr-3 font-semibold">
                     {c.title}
                   </th>
                 ))}
-                {levels && <th className="pr-3 font-[600]">Level</th>}
+                {levels && <th className="pr-3 font-semibold">Level</th>}
                 {head("Until", "until")}
               </tr>
             </thead>
             <tbody>
-              {list.data.items.map((row, i) => (
+              {found.items.map((row, i) => (
                 // Somebody may hold the same twice, and the order is the service's.
                 // biome-ignore lint/suspicious/noArrayIndexKey: rows hold nothing of their own
                 <tr key={`${row.staff_number} ${i}`} className="border-t border-rule">
@@ -111,7 +113,7 @@ export function PeopleList<T extends Row>({
                     <Link
                       to="/staff/$number"
                       params={{ number: row.staff_number }}
-                      className="font-[600] hover:underline"
+                      className="font-semibold hover:underline"
                     >
                       {row.name}
                     </Link>

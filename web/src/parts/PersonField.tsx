@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
-import { api, take } from "@/api/api";
+import { read } from "@/api/read";
 import { Combobox } from "./Combobox";
 
 type Person = { given_name: string; family_name: string; staff_number: string };
@@ -27,14 +27,12 @@ export function PersonField({
   const sought = typed.replace(/[()]/g, " ").trim(); // a name as it is shown has its number in brackets
   const q = useDeferredValue(sought);
   const known = useQuery({
-    queryKey: ["staff", value],
-    queryFn: () => take(api.GET("/staff/{id}", { params: { path: { id: value } } })),
+    ...read("/staff/{id}", { path: { id: value } }),
     enabled: value !== "",
     staleTime: 60_000,
   });
   const found = useQuery({
-    queryKey: ["find-staff", q],
-    queryFn: () => take(api.GET("/staff", { params: { query: { q, limit: 50 } } })),
+    ...read("/staff", { query: { q, limit: 50 } }),
     placeholderData: keepPreviousData,
     staleTime: 10_000,
   });
@@ -50,7 +48,7 @@ export function PersonField({
       shown={chosen?.label}
       searched={setTyped}
       settled={q === sought && !found.isPlaceholderData && found.isSuccess}
-      nothing="Nobody goes by that."
+      nothing="Nobody has that name or number."
     />
   );
 }

@@ -1,12 +1,13 @@
-import { Link, Outlet, useLocation } from "@tanstack/react-router";
+import { type ErrorComponentProps, Link, Outlet, useLocation } from "@tanstack/react-router";
 import { ChevronDown, KeyRound, LogOut, NotebookPen, SlidersHorizontal, Users } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { SignedIn, useMay, useMe } from "@/areas/session/session";
 import { ActsProvider, signOut } from "./acts";
+import { Button } from "./Button";
 import { AppliedNotice } from "./change";
 import { DraftBar } from "./drafts";
 import { FindField } from "./FindField";
-import { Page } from "./parts";
+import { Page } from "./Page";
 
 /** The frame around every page. */
 export function Shell() {
@@ -47,9 +48,9 @@ function Head() {
     { to: "/audit", name: "Audit", shown: me.everywhere.includes("console.read_audit") },
   ];
   return (
-    <header className="print:hidden sticky top-0 z-30 border-b-[3px] border-brass-light bg-damson text-paper">
-      <div className="mx-auto flex max-w-[78rem] flex-wrap items-center gap-x-5 px-5">
-        <Link to="/" className="flex items-center gap-2.5 py-2.5 font-[650] focus-visible:outline-brass-light">
+    <header className="print:hidden sticky top-0 z-30 border-b-3 border-brass-light bg-damson text-paper">
+      <div className="mx-auto flex max-w-page flex-wrap items-center gap-x-5 px-5">
+        <Link to="/" className="flex items-center gap-2.5 py-2.5 font-bold focus-visible:outline-brass-light">
           <img src="/latch.svg" alt="" className="size-7 rounded-sm ring-1 ring-brass-light" />
           Loyal Latch
         </Link>
@@ -65,7 +66,7 @@ function Head() {
                 to={p.to}
                 activeOptions={{ exact: p.to === "/" }}
                 data-here={p.also?.test(here) || undefined}
-                className="data-here:border-brass-light data-here:font-[650] border-b-[3px] border-transparent px-2.5 pt-2.5 pb-2 hover:border-brass-light/60 focus-visible:outline-offset-[-4px] focus-visible:outline-brass-light data-[status=active]:border-brass-light data-[status=active]:font-[650]"
+                className="data-here:border-brass-light data-here:font-bold border-b-3 border-transparent px-2.5 pt-2.5 pb-2 hover:border-brass-light/60 focus-visible:outline-offset-[-4px] focus-visible:outline-brass-light data-[status=active]:border-brass-light data-[status=active]:font-bold"
               >
                 {p.name}
               </Link>
@@ -88,7 +89,7 @@ function Head() {
                 className="z-50 min-w-56 rounded-md border border-rule bg-sheet py-1 text-ink shadow-raised"
               >
                 <div className="border-b border-rule px-3 py-2 text-sm">
-                  <div className="font-[600]">{me.name}</div>
+                  <div className="font-semibold">{me.name}</div>
                   <div className="text-faded">{me.organisation}</div>
                 </div>
                 <DropdownMenu.Item
@@ -137,6 +138,18 @@ function Head() {
         </div>
       </div>
     </header>
+  );
+}
+
+/** Stands in the place of a page that has failed: the rest of the console goes on. */
+export function Broken({ reset }: ErrorComponentProps) {
+  return (
+    <Page title="This page has failed">
+      <p className="sentence mb-4">Nothing was changed. Try again; if it fails again, tell whoever runs the service.</p>
+      <Button look="main" onClick={reset}>
+        Try again
+      </Button>
+    </Page>
   );
 }
 

@@ -1,9 +1,11 @@
-import { useQuery } from "@tanstack/react-query";
+import { type QueryKey, type UseQueryOptions, useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useState } from "react";
 import type { Schema } from "@/api/api";
 import { isoDay } from "./AssignmentFields";
-import { Button, Loading, Section, Wrong } from "./parts";
+import { Button } from "./Button";
+import { Loading, Section } from "./Page";
+import { Wrong } from "./Wrong";
 
 type Facts = Schema["Timeline"];
 type Asked = { from: string; days: number };
@@ -25,12 +27,16 @@ const dayName = (iso: string) =>
   });
 
 /** A week or a month of hours as a picture, each edge with its reason; and the same as a table. */
-export function Timeline({ about, read }: { about: unknown[]; read: (asked: Asked) => Promise<Facts> }) {
+export function Timeline<K extends QueryKey>({
+  facts: about,
+}: {
+  facts: (asked: Asked) => UseQueryOptions<Facts, Error, Facts, K>;
+}) {
   const [weeks, setWeeks] = useState(0);
   const [month, setMonth] = useState(false);
   const [table, setTable] = useState(false);
   const asked = { from: monday(weeks), days: month ? 28 : 7 };
-  const facts = useQuery({ queryKey: ["timeline", ...about, asked], queryFn: () => read(asked), retry: false });
+  const facts = useQuery({ ...about(asked), retry: false });
   const t = facts.data;
   return (
     <Section
@@ -150,10 +156,10 @@ function Edges({ facts }: { facts: Facts }) {
     <table className="w-full">
       <thead>
         <tr className="text-left text-sm text-faded">
-          <th className="py-1 font-[600]">From</th>
-          <th className="font-[600]">By</th>
-          <th className="font-[600]">Until</th>
-          <th className="font-[600]">By</th>
+          <th className="py-1 font-semibold">From</th>
+          <th className="font-semibold">By</th>
+          <th className="font-semibold">Until</th>
+          <th className="font-semibold">By</th>
         </tr>
       </thead>
       <tbody>

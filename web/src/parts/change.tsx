@@ -12,9 +12,14 @@ import {
   type Schema,
   take,
 } from "@/api/api";
+import { preview } from "@/api/read";
+import { Ask } from "./Ask";
+import { Button } from "./Button";
 import { collect } from "./drafts";
 import { Effects } from "./effects";
-import { Ask, Button, Loading, TextField, Wrong } from "./parts";
+import { TextField } from "./fields";
+import { Loading } from "./Page";
+import { Wrong } from "./Wrong";
 
 type Applied = { id: number; summary: string };
 const Notice = createContext<(applied: Applied) => void>(() => {});
@@ -31,7 +36,7 @@ export function AppliedNotice({ children }: { children: ReactNode }) {
       {children}
       <div role="status" className="fixed bottom-16 left-1/2 z-30 -translate-x-1/2 print:hidden">
         {applied && (
-          <div className="flex max-w-[min(46rem,calc(100vw-2rem))] items-center gap-3 rounded-md border-2 border-open bg-sheet px-4 py-2 shadow-raised">
+          <div className="flex max-w-ask-wide items-center gap-3 rounded-md border-2 border-open bg-sheet px-4 py-2 shadow-raised">
             <span>
               <b>Done</b> as change {applied.id}. {applied.summary}
             </span>
@@ -69,7 +74,12 @@ export function UndoDialog({ id, close }: { id: number; close: (done: boolean) =
     take(
       api.POST("/changes/{id}/undo", { params: { path: { id }, query: { preview } }, body: reason ? { reason } : {} }),
     );
-  const preview = useQuery({ queryKey: ["undo", id], queryFn: () => undo(true), retry: false, staleTime: 0 });
+  const preview = useQuery({
+    queryKey: ["/changes/{id}/undo", id],
+    queryFn: () => undo(true),
+    retry: false,
+    staleTime: 0,
+  });
   const run = useMutation({
     mutationFn: async () => {
       const result = await undo(false);
@@ -153,6 +163,7 @@ export function ChangeDialog({
 /** The foot of a form that writes: the effect, why, and the buttons. */
 export function Reasoned({
   operations,
+  always = false,
   button,
   grave,
   draftable = true,
@@ -160,6 +171,7 @@ export function Reasoned({
   done,
 }: {
   operations: Operation[];
+  always?: boolean; // such operations have a reason whatever they do
   button: string;
   grave?: boolean;
   draftable?: boolean;
@@ -168,13 +180,7 @@ export function Reasoned({
 }) {
   const [reason, setReason] = useState("");
   const notice = useApplied();
-  const preview = useQuery({
-    queryKey: ["preview", operations],
-    queryFn: () => change(operations, "", true),
-    retry: false,
-    staleTime: 0,
-    enabled: operations.length > 0,
-  });
+  const asked = useQuery({ ...preview(operations), staleTime: 0, enabled: operations.length > 0 });
   const run = useMutation({
     mutationFn: () => change(operations, reason),
     onSuccess: (result) => {
@@ -184,7 +190,7 @@ export function Reasoned({
     },
   });
   const put = useMutation({ mutationFn: () => collect(operations, reason), onSuccess: close });
-  const asks = preview.data?.effect.needs_reason;
+  const asks = always || asked.data?.effect.needs_reason;
   const wrong = run.error instanceof Refusal ? run.error.field("reason") : undefined;
   return (
     <form
@@ -194,11 +200,11 @@ export function Reasoned({
         run.mutate();
       }}
     >
-      {preview.isFetching && !preview.data && <Loading />}
-      {preview.data && (
+      {asked.isFetching && !asked.data && <Loading />}
+      {asked.data && (
         <Effects
-          effect={preview.data.effect}
-          open={preview.data.effect.gains.length + preview.data.effect.losses.length < 8}
+          effect={asked.data.effect}
+          open={asked.data.effect.gains.length + asked.data.effect.losses.length < 8}
           people={peopleOf(operations, "preview")}
         />
       )}
@@ -214,12 +220,12 @@ export function Reasoned({
           asks ? "Needed for an exception, for what is sensitive, and for whatever takes something away." : undefined
         }
       />
-      {!wrong && <Wrong error={run.error ?? put.error ?? preview.error} />}
+      {!wrong && <Wrong error={run.error ?? put.error ?? asked.error} />}
       <div className="flex flex-wrap gap-2">
         <Button
           type="submit"
           look={grave ? "grave" : "main"}
-          disabled={run.isPending || preview.isError || !operations.length}
+          disabled={run.isPending || asked.isError || !operations.length}
         >
           {button}
         </Button>

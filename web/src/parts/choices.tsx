@@ -1,16 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, everyPage, type Place, type Schema, take } from "@/api/api";
+import type { Place, Schema } from "@/api/api";
+import { every, read } from "@/api/read";
 import type { Option } from "./Combobox";
 
 /** The whole estate, parents before children. */
 export function usePlaces({ retired = false } = {}) {
   const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["places", "tree", which],
-    queryFn: () =>
-      everyPage((after) =>
-        take(api.GET("/places", { params: { query: { limit: 500, retired: which, ...(after && { after }) } } })),
-      ),
+    ...every("/places", { query: { limit: 500, retired: which } }),
     staleTime: 30_000,
     placeholderData: keepPreviousData,
   });
@@ -20,9 +17,7 @@ export function usePlaces({ retired = false } = {}) {
 export function useTemplates({ place, retired = false }: { place?: string | undefined; retired?: boolean } = {}) {
   const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["templates", place ?? "", which],
-    queryFn: () =>
-      take(api.GET("/templates", { params: { query: { limit: 500, retired: which, ...(place && { place }) } } })),
+    ...read("/templates", { query: { limit: 500, retired: which, ...(place && { place }) } }),
     ...(place === undefined && { placeholderData: keepPreviousData }),
   });
 }
@@ -30,8 +25,7 @@ export function useTemplates({ place, retired = false }: { place?: string | unde
 /** All teams in use that one may know of. */
 export function useTeams(enabled = true) {
   return useQuery({
-    queryKey: ["teams", "choice"],
-    queryFn: () => take(api.GET("/teams", { params: { query: { limit: 500 } } })),
+    ...read("/teams", { query: { limit: 500 } }),
     staleTime: 30_000,
     enabled,
   });
@@ -42,48 +36,19 @@ export function usePermissions(kind: Place["kind"] | undefined, { exact = false 
   const asked = kind && (exact || (kind !== "site" && kind !== "zone")) ? kind : undefined;
   return useQuery({
     // The key says what is asked for, whichever page asks.
-    queryKey: ["permissions", "of kind", asked ?? "all"],
-    queryFn: () => take(api.GET("/permissions", { params: { query: { limit: 500, ...(asked && { kind: asked }) } } })),
+    ...read("/permissions", { query: { limit: 500, ...(asked && { kind: asked }) } }),
     staleTime: 60_000,
     enabled: kind !== undefined,
   });
 }
 
-/** Sites to choose from. */
-export function SiteOptions({ places }: { places?: Place[] | undefined }) {
-  return places
-    ?.filter((p) => p.kind === "site")
-    .map((p) => (
-      <option key={p.code} value={p.code}>
-        {p.name}
-      </option>
-    ));
-}
-
-const inset = (depth: number) => "\u2003".repeat(depth);
-
-/** Places to choose from, as a tree, where several are chosen. */
-export function PlaceOptions({ places }: { places?: Place[] }) {
-  return places?.map((p) => (
-    <option key={p.code} value={p.code}>
-      {inset(p.depth)}
-      {p.name} ({p.code})
-    </option>
-  ));
-}
-
-/** Templates to choose from, where several are. */
-export function TemplateOptions({ templates }: { templates?: Schema["Template"][] }) {
-  return templates?.map((t) => (
-    <option key={t.code} value={t.code}>
-      {t.name}
-    </option>
-  ));
-}
-
 /** Places to choose from, as a tree, each with its code. */
 export const placeOptions = (places: Place[] | undefined): Option[] | undefined =>
   places?.map((p) => ({ value: p.code, label: p.name, note: p.code, depth: p.depth }));
+
+/** Sites to choose from. */
+export const siteOptions = (places: Place[] | undefined): Option[] | undefined =>
+  places?.filter((p) => p.kind === "site").map((p) => ({ value: p.code, label: p.name, note: p.code }));
 
 /** Templates to choose from; what is not yours to give is unavailable, and says so, where that matters. */
 export const templateOptions = (
@@ -94,6 +59,10 @@ export const templateOptions = (
     const beyond = giving && !t.assignable;
     return { value: t.code, label: t.name, note: beyond ? "gives more than you hold" : t.code, disabled: beyond };
   });
+
+/** Teams to choose from. */
+export const teamOptions = (teams: Schema["Team"][] | undefined): Option[] | undefined =>
+  teams?.map((t) => ({ value: t.code, label: t.name, note: t.code }));
 
 /** Groups of the catalogue to choose from, as a tree. */
 export const groupOptions = (

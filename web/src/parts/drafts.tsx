@@ -2,14 +2,17 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useLocation } from "@tanstack/react-router";
 import { NotebookPen } from "lucide-react";
 import { api, type Operation, queries, type Schema, take } from "@/api/api";
-import { Button, buttonLook } from "./parts";
+import { touched } from "@/api/read";
+import { Button, buttonLook } from "./Button";
 
 type Draft = Schema["Draft"];
+
+const openDraft = ["/drafts, the open one"];
 
 /** The open draft of whoever is signed in; undefined where there is none. */
 export function useDraft() {
   return useQuery({
-    queryKey: ["draft", "open"],
+    queryKey: openDraft,
     queryFn: async () => {
       const drafts = await take(api.GET("/drafts", { params: { query: { state: ["open"], limit: 1 } } }));
       const newest = drafts.items[0];
@@ -19,13 +22,14 @@ export function useDraft() {
   });
 }
 
-/** What shows things as a draft has them: read again whenever the draft changes. */
-const drafted = ["draft", "drafts", "outline", "grid", "template", "comparison"];
+/** Says that nobody's draft is open any more. */
+export const closed = () => queries.setQueryData(openDraft, null);
 
 /** Takes in a draft as the service answered it. */
 export async function took(draft: Draft): Promise<Draft> {
-  if (draft.state === "open") queries.setQueryData(["draft", "open"], draft);
-  await Promise.all(drafted.map((key) => queries.invalidateQueries({ queryKey: [key] })));
+  if (draft.state === "open") queries.setQueryData(openDraft, draft);
+  // what shows things as a draft has them
+  await touched("/drafts", "/templates", "/grid", "/comparison", "/permissions/{id}/templates");
   return draft;
 }
 
@@ -56,9 +60,9 @@ export function DraftBar() {
   return (
     <section
       aria-label="Your draft"
-      className="fixed inset-x-0 bottom-0 z-20 border-t-[3px] border-brass-light bg-soon-wash print:hidden"
+      className="fixed inset-x-0 bottom-0 z-20 border-t-3 border-brass-light bg-soon-wash print:hidden"
     >
-      <div className="mx-auto flex max-w-[78rem] flex-wrap items-center gap-x-4 gap-y-1 px-5 py-2">
+      <div className="mx-auto flex max-w-page flex-wrap items-center gap-x-4 gap-y-1 px-5 py-2">
         <NotebookPen size={18} className="shrink-0 text-brass" aria-hidden />
         <b className="shrink-0">{d.count === 1 ? "1 edit in your draft" : `${d.count} edits in your draft`}</b>
         <span className="min-w-0 flex-1 truncate text-faded">

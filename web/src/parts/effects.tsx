@@ -3,7 +3,8 @@ import { ChevronRight } from "lucide-react";
 import { Collapsible } from "radix-ui";
 import { useState } from "react";
 import type { Schema } from "@/api/api";
-import { Button, Wrong } from "./parts";
+import { Button } from "./Button";
+import { Wrong } from "./Wrong";
 
 type Line = Schema["EffectLine"];
 type Person = Schema["StaffRef"];
@@ -15,14 +16,14 @@ export function Effects({ effect, open, people }: { effect: Schema["Effect"]; op
   const lines = [...effect.gains, ...effect.losses];
   if (lines.length === 0 || (lines.length === 1 && lines[0].people === 1)) {
     return (
-      <p className="mt-1 font-[550] text-damson">
+      <p className="mt-1 font-medium text-damson">
         {effect.summary} {lines[0]?.sensitive && <Sensitive />}
       </p>
     );
   }
   return (
     <details className="mt-1" open={open}>
-      <summary className="font-[550] text-damson">{effect.summary}</summary>
+      <summary className="font-medium text-damson">{effect.summary}</summary>
       <ul className="mt-1 max-h-72 overflow-auto">
         {effect.gains.map((l) => (
           <Group key={l.key} line={l} sign="+" people={people} />
@@ -35,7 +36,7 @@ export function Effects({ effect, open, people }: { effect: Schema["Effect"]; op
   );
 }
 
-const Sensitive = () => <span className="ml-1.5 font-[600] text-soon">sensitive</span>;
+const Sensitive = () => <span className="ml-1.5 font-semibold text-soon">sensitive</span>;
 
 function Group({ line, sign, people }: { line: Line; sign: string; people?: ReadPeople }) {
   const [all, setAll] = useState<Person[]>();
@@ -51,7 +52,7 @@ function Group({ line, sign, people }: { line: Line; sign: string; people?: Read
             {line.sensitive && <Sensitive />}
           </span>
         </Collapsible.Trigger>
-        <Collapsible.Content className="mb-2 ml-6 border-l-2 border-brass-light pl-3 text-[0.95rem]">
+        <Collapsible.Content className="mb-2 ml-6 border-l-2 border-brass-light pl-3 text-dense">
           <p className="text-faded">
             {line.before !== line.after && `${line.before} → ${line.after}. `}
             Assigned at {line.places.map((p) => p.name).join(", ")}
@@ -78,7 +79,7 @@ function Group({ line, sign, people }: { line: Line; sign: string; people?: Read
 /** What a change writes, step by step in words. */
 export function Steps({ steps, total }: { steps: Schema["Step"][]; total: number }) {
   return (
-    <ol className="text-[0.95rem]">
+    <ol className="text-dense">
       {steps.map((s, i) => (
         // The steps of a change have no names of their own, and their order is theirs.
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places

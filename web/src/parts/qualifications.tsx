@@ -2,20 +2,27 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { FileText } from "lucide-react";
 import { useState } from "react";
-import { api, type Operation, queries, type Schema, type Staff, send, take } from "@/api/api";
+import { type Operation, type Schema, type Staff, send } from "@/api/api";
+import { read, touched } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "./Ask";
 import { isoToday } from "./AssignmentFields";
+import { Button } from "./Button";
+import { Combobox } from "./Combobox";
 import { ChangeDialog, Reasoned } from "./change";
 import { DateField } from "./DateField";
-import { Ask, Button, day, Loading, Mark, Section, SelectField, TextField, Wrong } from "./parts";
+import { TextField } from "./fields";
+import { Mark } from "./Mark";
+import { Loading, Section } from "./Page";
+import { Wrong } from "./Wrong";
+import { day } from "./words";
 
 export type Certificate = Schema["Certificate"];
 
 export function useQualifications({ retired = false } = {}) {
   const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["qualifications", which],
-    queryFn: () => take(api.GET("/qualifications", { params: { query: { limit: 500, retired: which } } })),
+    ...read("/qualifications", { query: { limit: 500, retired: which } }),
     staleTime: 30_000,
   });
 }
@@ -34,7 +41,7 @@ export function RequiresField({
   const shown = list.data?.items.filter((q) => !q.retired || value.includes(q.code)) ?? [];
   return (
     <fieldset className="col-span-2">
-      <legend className="mb-0.5 text-sm font-[600]">Requires a valid certificate in</legend>
+      <legend className="mb-0.5 text-sm font-semibold">Requires a valid certificate in</legend>
       {list.data && shown.length === 0 && <p className="text-faded">No qualification is on record yet.</p>}
       <div className="flex flex-wrap gap-x-5 gap-y-1">
         {shown.map((q) => (
@@ -77,9 +84,7 @@ export function Certificates({ staff, self }: { staff: Staff; self: boolean }) {
   const [adding, setAdding] = useState(() => location.hash === "#certificate");
   const [editing, setEditing] = useState<Certificate>();
   const list = useQuery({
-    queryKey: ["certificates", staff.staff_number],
-    queryFn: () =>
-      take(api.GET("/certificates", { params: { query: { staff: staff.staff_number, sort: "-issued", limit: 200 } } })),
+    ...read("/certificates", { query: { staff: staff.staff_number, sort: "-issued", limit: 200 } }),
   });
   const edits = !self && may("console.edit_staff", staff.home_site.code);
   return (
@@ -100,7 +105,7 @@ export function Certificates({ staff, self }: { staff: Staff; self: boolean }) {
         {list.data?.items.map((c) => (
           <li key={c.id} className="border-b border-rule py-1.5 last:border-b-0">
             <span className="flex items-center justify-between gap-2">
-              <span className="font-[600]">{c.qualification.name}</span>
+              <span className="font-semibold">{c.qualification.name}</span>
               <CertificateMark certificate={c} />
             </span>
             <span className="flex justify-between gap-2 text-sm text-faded">
@@ -174,10 +179,10 @@ function CertificateDialog({ staff, close }: { staff: Staff; close: () => void }
       wide
       onOpenChange={close}
       title={`A certificate of ${staff.given_name} ${staff.family_name}`}
-      about="In what, from when, and until when it counts. What waits for it counts from then on."
+      about="Say which qualification, from when, and until when. Work that waits for it is allowed from then on."
     >
       <div className="mb-4 grid grid-cols-2 gap-3">
-        <SelectField
+        <Combobox
           label="Qualification"
           value={form.qualification}
           onChange={put("qualification")}
@@ -192,14 +197,9 @@ function CertificateDialog({ staff, close }: { staff: Staff; close: () => void }
               </>
             ) : undefined
           }
-        >
-          <option value="">Choose one</option>
-          {qualifications.data?.items.map((q) => (
-            <option key={q.code} value={q.code}>
-              {q.name}
-            </option>
-          ))}
-        </SelectField>
+          placeholder="Choose one"
+          options={qualifications.data?.items.map((q) => ({ value: q.code, label: q.name, note: q.code }))}
+        />
         <TextField label="Number on it" optional maxLength={64} value={form.number} onChange={put("number")} />
         <DateField label="Issued on" type="date" required value={form.issued} onChange={put("issued")} />
         <DateField
@@ -233,7 +233,7 @@ export function CertificateChange({ certificate: c, close }: { certificate: Cert
   const scan = useMutation({
     mutationFn: async (file: File) => {
       await send(`/certificates/${c.id}/scan`, file);
-      await queries.invalidateQueries({ queryKey: ["certificates"] });
+      await touched("/certificates", "/staff");
     },
   });
   if (ending || c.state === "withdrawn") {
@@ -255,14 +255,14 @@ export function CertificateChange({ certificate: c, close }: { certificate: Cert
       wide
       onOpenChange={close}
       title={`${c.qualification.name} of ${c.staff.name}`}
-      about="What stands on the certificate, and until when it counts."
+      about="The number on the certificate, and until when it counts."
     >
       <div className="mb-4 grid grid-cols-3 gap-3">
         <TextField label="Number on it" optional maxLength={64} value={form.number} onChange={put("number")} />
         <DateField label="Issued on" type="date" value={form.issued} onChange={put("issued")} />
         <DateField label="Last day" optional type="date" value={form.until} onChange={put("until")} />
         <label className="col-span-2 text-sm">
-          <span className="mb-0.5 block font-[600]">
+          <span className="mb-0.5 block font-semibold">
             Scan <span className="font-normal text-faded">(PDF, PNG or JPEG, at most 3 MB)</span>
           </span>
           <input

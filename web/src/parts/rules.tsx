@@ -1,7 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
-import { api, type Schema, take } from "@/api/api";
-import { Button, inputLook, SelectField, TextField } from "./parts";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
+import { Button } from "./Button";
+import { Combobox } from "./Combobox";
+import { inputLook, SelectField, TextField } from "./fields";
 
 export type Rule = { days: string[]; from: string; until: string };
 
@@ -16,7 +19,7 @@ const names: Record<string, string> = {
   sun: "Sun",
 };
 
-export const read = (rules: Schema["HoursRule"][] | undefined): Rule[] =>
+export const spelled = (rules: Schema["HoursRule"][] | undefined): Rule[] =>
   (rules ?? []).map((r) => ({ days: r.days.split(","), from: r.from, until: r.until }));
 export const written = (rules: Rule[]) => rules.map((r) => ({ ...r, days: r.days.join(",") }));
 export const whole = (rules: Rule[]) => rules.every((r) => r.days.length > 0 && r.from && r.until);
@@ -103,8 +106,7 @@ export type Access = Schema["AccessHours"];
 export function useSchedules({ retired = false } = {}) {
   const which = retired ? "all" : "false";
   return useQuery({
-    queryKey: ["schedules", which],
-    queryFn: () => take(api.GET("/schedules", { params: { query: { limit: 500, retired: which } } })),
+    ...read("/schedules", { query: { limit: 500, retired: which } }),
     staleTime: 30_000,
   });
 }
@@ -160,20 +162,15 @@ export function AccessField({
         <option value="weekly">Weekly hours of its own</option>
       </SelectField>
       {kind === "schedule" && (
-        <SelectField
+        <Combobox
           label="Schedule"
+          required
           className="col-span-2"
           value={value.schedule ?? ""}
           onChange={(e) => onChange({ kind: "schedule", schedule: e.target.value })}
           hint={chosen?.hours_words}
-        >
-          {shown.map((c) => (
-            <option key={c.code} value={c.code}>
-              {c.name}
-              {c.retired ? " (retired)" : ""}
-            </option>
-          ))}
-        </SelectField>
+          options={shown.map((c) => ({ value: c.code, label: c.name, note: c.retired ? "retired" : c.code }))}
+        />
       )}
       {kind === "opening" && minutes("before_minutes", "Minutes earlier")}
       {kind === "opening" && minutes("after_minutes", "Minutes later")}
@@ -181,7 +178,7 @@ export function AccessField({
         <div className="col-span-2">
           <Rules
             label="Weekly access hours"
-            rules={read(value.rules)}
+            rules={spelled(value.rules)}
             onChange={(rules) => onChange({ kind: "weekly", rules: written(rules) })}
           />
         </div>

@@ -2,14 +2,15 @@ import { Link } from "@tanstack/react-router";
 import type { Schema } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
-import { Button, buttonLook, Tabs } from "./parts";
+import { Button, buttonLook } from "./Button";
+import { Tabs } from "./Page";
 
 type Person = Schema["Person"];
 
 /** A person's name, leading to their page. */
 export function PersonName({ person }: { person: Person }) {
   return (
-    <Link to="/staff/$number" params={{ number: person.staff_number }} className="font-[600] hover:underline">
+    <Link to="/staff/$number" params={{ number: person.staff_number }} className="font-semibold hover:underline">
       {person.name}
     </Link>
   );

@@ -2,33 +2,26 @@ import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react
 import { ShieldCheck, Undo2 } from "lucide-react";
 import { Fragment, useDeferredValue, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
+import { paged } from "@/api/read";
+import { Button } from "@/parts/Button";
 import { UndoDialog } from "@/parts/change";
-import { Button, counted, Empty, inputLook, Loading, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { inputLook } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { counted, moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 
 type Entry = Schema["AuditEntry"];
 
 /** Who changed what, when and why. Nothing here can be edited. */
 export function Audit() {
-  const [q, setQ] = useState("");
-  const [action, setAction] = useState("");
+  const [{ q = "", action = "" }, put] = useFilters("/audit");
   const search = useDeferredValue(q.trim());
   const pages = useInfiniteQuery({
-    queryKey: ["audit", search, action],
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/audit", {
-          params: {
-            query: {
-              limit: 50,
-              ...(search && { q: search }),
-              ...(action && { action: action as Entry["action"] }),
-              ...(pageParam && { after: pageParam }),
-            },
-          },
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/audit", {
+      query: { limit: 50, ...(search && { q: search }), ...(action && { action: action as Entry["action"] }) },
+    }),
     placeholderData: keepPreviousData,
   });
   const verify = useMutation({ mutationFn: () => take(api.GET("/audit/verify")) });
@@ -49,7 +42,7 @@ export function Audit() {
       <div aria-live="polite">
         {verify.data && (
           <p
-            className={`mb-4 rounded-sm px-4 py-2 font-[550] ${verify.data.whole ? "bg-open-wash text-open" : "bg-shut-wash text-shut"}`}
+            className={`mb-4 rounded-sm px-4 py-2 font-medium ${verify.data.whole ? "bg-open-wash text-open" : "bg-shut-wash text-shut"}`}
           >
             {verify.data.detail}
           </p>
@@ -60,13 +53,13 @@ export function Audit() {
           aria-label="Search the audit log"
           placeholder="What, who or why"
           value={q}
-          onChange={(e) => setQ(e.target.value)}
+          onChange={(e) => put({ q: e.target.value })}
           className={inputLook}
         />
         <select
           aria-label="Kind of entry"
           value={action}
-          onChange={(e) => setAction(e.target.value)}
+          onChange={(e) => put({ action: (e.target.value || undefined) as Search<"/audit">["action"] })}
           className={inputLook}
         >
           <option value="">Changes and sign-ins</option>
@@ -115,13 +108,13 @@ function Operations({ entry }: { entry: Entry }) {
   const shown = entry.operations;
   const [undoing, setUndoing] = useState(false);
   return (
-    <div className="border-t border-rule bg-inset px-4 py-3 text-[0.95rem]">
+    <div className="border-t border-rule bg-inset px-4 py-3 text-dense">
       <p className="text-sm text-faded">
         Entry {entry.id} · {entry.hash.slice(0, 16)}…
       </p>
       {shown.map((o) => (
         <div key={`${o.op} ${o.record}`} className="mt-2">
-          <p className="font-[600]">
+          <p className="font-semibold">
             {o.op} <span className="font-normal text-faded">{o.on}</span>
             {o.reason && o.reason !== entry.reason && <span className="font-normal text-faded"> “{o.reason}”</span>}
           </p>

@@ -1,36 +1,24 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { Printer } from "lucide-react";
 import { useState } from "react";
-import { api, change, Refusal, take } from "@/api/api";
+import { change, Refusal } from "@/api/api";
+import { paged, read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { type Badge, BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
-import { SiteOptions, usePlaces } from "@/parts/choices";
-import {
-  Ask,
-  Button,
-  Choice,
-  Empty,
-  inputLook,
-  Loading,
-  moment,
-  Page,
-  SearchBox,
-  Section,
-  SelectField,
-  TakeAlong,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { Combobox } from "@/parts/Combobox";
+import { usePlaces } from "@/parts/choices";
+import { Choice, inputLook, SearchBox, SelectField, TextField } from "@/parts/fields";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { SiteChoice } from "@/parts/PlaceChoice";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 
-type Search = {
-  q?: string;
-  state?: Badge["state"];
-  site?: string;
-  day?: "true" | "false";
-  left?: boolean;
-  sort?: "number" | "-number" | "holder" | "-holder" | "until" | "-until";
-};
+type Asked = Search<"/badges">;
 
 export const formats = [
   ["wiegand26", "26-bit Wiegand"],
@@ -47,12 +35,10 @@ export const formats = [
 
 /** The badges: where each is, and who has it. */
 export function Badges() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/badges");
   const may = useMay();
   const places = usePlaces();
   const [adding, setAdding] = useState(false);
-  const put = (next: Search) => navigate({ to: "/badges", search: { ...search, ...next }, replace: true });
   const query = {
     ...(search.q && { q: search.q }),
     ...(search.state && { state: search.state }),
@@ -62,11 +48,7 @@ export function Badges() {
     sort: search.sort ?? ("number" as const),
   };
   const pages = useInfiniteQuery({
-    queryKey: ["badges", query],
-    queryFn: ({ pageParam }) =>
-      take(api.GET("/badges", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } })),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/badges", { query: { ...query, limit: 100 } }),
     placeholderData: keepPreviousData,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
@@ -111,10 +93,7 @@ export function Badges() {
           <option value="lost">Lost</option>
           <option value="destroyed">Destroyed</option>
         </Choice>
-        <Choice label="Site" value={search.site} onChange={(site) => put({ site })}>
-          <option value="">Any site</option>
-          <SiteOptions places={places.data} />
-        </Choice>
+        <SiteChoice label="Site" value={search.site} onChange={(site) => put({ site })} />
         <Choice label="Day badges" value={search.day} onChange={(day) => put({ day })}>
           <option value="">Day badges too</option>
           <option value="true">Day badges only</option>
@@ -123,7 +102,7 @@ export function Badges() {
         <select
           aria-label="Order"
           value={query.sort}
-          onChange={(e) => put({ sort: e.target.value as Search["sort"] })}
+          onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
           className={inputLook}
         >
           <option value="number">By number</option>
@@ -154,12 +133,12 @@ export function Badges() {
           <table className="w-full">
             <thead className="bg-inset text-left text-sm text-faded">
               <tr>
-                <th className="px-3 py-1.5 font-[600]">Badge</th>
-                <th className="px-2 font-[600]">State</th>
-                <th className="px-2 font-[600]">Holder</th>
-                <th className="px-2 font-[600]">Since</th>
-                <th className="px-2 font-[600]">Until</th>
-                <th className="px-2 font-[600]">Stock of</th>
+                <th className="px-3 py-1.5 font-semibold">Badge</th>
+                <th className="px-2 font-semibold">State</th>
+                <th className="px-2 font-semibold">Holder</th>
+                <th className="px-2 font-semibold">Since</th>
+                <th className="px-2 font-semibold">Until</th>
+                <th className="px-2 font-semibold">Stock of</th>
                 <th>
                   <span className="sr-only">Acts</span>
                 </th>
@@ -169,7 +148,7 @@ export function Badges() {
               {items.map((b) => (
                 <tr key={b.id} className="border-t border-rule align-top">
                   <td className="px-3 py-1.5">
-                    <Link to="/badges/$id" params={{ id: badgeReference(b) }} className="font-[600] hover:underline">
+                    <Link to="/badges/$id" params={{ id: badgeReference(b) }} className="font-semibold hover:underline">
                       {b.number}
                     </Link>
                     <span className="block text-sm text-faded">{b.label || b.format_words}</span>
@@ -210,13 +189,13 @@ function Holder({ badge }: { badge: Badge }) {
   return (
     <>
       {staff.staff_number ? (
-        <Link to="/staff/$number" params={{ number: staff.staff_number }} className="font-[600] hover:underline">
+        <Link to="/staff/$number" params={{ number: staff.staff_number }} className="font-semibold hover:underline">
           {staff.name}
         </Link>
       ) : (
         staff.name
       )}
-      {status === "left" && <span className="block text-sm font-[600] text-shut">has left</span>}
+      {status === "left" && <span className="block text-sm font-semibold text-shut">has left</span>}
     </>
   );
 }
@@ -299,18 +278,14 @@ function AddDialog({ sites, close }: { sites: { code: string; name: string }[]; 
               </option>
             ))}
           </SelectField>
-          <SelectField
+          <Combobox
             label="Stock of"
-            value={fields.site || sites[0]?.code}
+            required
+            value={fields.site || (sites[0]?.code ?? "")}
             onChange={(e) => put({ site: e.target.value })}
-            error={wrong?.field("site")}
-          >
-            {sites.map((p) => (
-              <option key={p.code} value={p.code}>
-                {p.name}
-              </option>
-            ))}
-          </SelectField>
+            {...(wrong?.field("site") && { error: wrong.field("site")! })}
+            options={sites.map((p) => ({ value: p.code, label: p.name, note: p.code }))}
+          />
           <TextField
             label={fields.last ? "First number" : "Number"}
             autoFocus
@@ -328,7 +303,7 @@ function AddDialog({ sites, close }: { sites: { code: string; name: string }[]; 
             value={fields.last}
             onChange={(e) => put({ last: e.target.value })}
             error={wrong?.field("last")}
-            hint="Of a range"
+            hint="The last of a range"
           />
           <TextField
             label="Label"
@@ -373,12 +348,10 @@ export function BadgePage() {
   const { id } = useParams({ from: "/badges/$id" });
   const may = useMay();
   const badge = useQuery({
-    queryKey: ["badge", id],
-    queryFn: () => take(api.GET("/badges/{id}", { params: { path: { id } } })),
+    ...read("/badges/{id}", { path: { id } }),
   });
   const issues = useQuery({
-    queryKey: ["badge", id, "issues"],
-    queryFn: () => take(api.GET("/badges/{id}/issues", { params: { path: { id }, query: { limit: 200 } } })),
+    ...read("/badges/{id}/issues", { path: { id }, query: { limit: 200 } }),
   });
   if (badge.isPending) return <Loading />;
   if (badge.error) {
@@ -431,14 +404,14 @@ export function BadgePage() {
                 <Link
                   to="/staff/$number"
                   params={{ number: i.staff.staff_number }}
-                  className="font-[600] hover:underline"
+                  className="font-semibold hover:underline"
                 >
                   {i.staff.name}
                 </Link>
               ) : (
-                <b className="font-[600]">{i.staff.name}</b>
+                <b className="font-semibold">{i.staff.name}</b>
               )}
-              {i.status === "left" && <span className="ml-2 text-sm font-[600] text-shut">has left</span>}
+              {i.status === "left" && <span className="ml-2 text-sm font-semibold text-shut">has left</span>}
               <span className="block">
                 issued {moment(i.issued_at)}
                 {i.until && `, until ${moment(i.until)}`}

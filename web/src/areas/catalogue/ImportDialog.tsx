@@ -1,10 +1,14 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type ChangeResult, queries, Refusal, take } from "@/api/api";
+import { read } from "@/api/read";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
 import { took } from "@/parts/drafts";
 import { Effects, Steps } from "@/parts/effects";
-import { Ask, Button, Field, SelectField, TextField, Wrong } from "@/parts/parts";
+import { Field, SelectField, TextField } from "@/parts/fields";
+import { Wrong } from "@/parts/Wrong";
 
 type Source = { starter: string } | { name: string; text: string };
 
@@ -13,7 +17,7 @@ export function ImportDialog({ close }: { close: () => void }) {
   const [source, setSource] = useState<Source>();
   const [reason, setReason] = useState("");
   const notice = useApplied();
-  const starters = useQuery({ queryKey: ["starters"], queryFn: () => take(api.GET("/starters")) });
+  const starters = useQuery({ ...read("/starters") });
   const send = (of: Source, preview: boolean): Promise<ChangeResult> =>
     "starter" in of
       ? take(
@@ -106,7 +110,7 @@ export function ImportDialog({ close }: { close: () => void }) {
         </div>
         <Wrong error={apply.error ?? put.error ?? preview.error} />
         {preview.isPending && <p role="status">Comparing with what is live…</p>}
-        {result && result.total === 0 && <p className="font-[550]">Nothing to do: everything is so already.</p>}
+        {result && result.total === 0 && <p className="font-medium">Nothing to do: no change.</p>}
         {result && result.total > 0 && (
           <>
             <Effects effect={result.effect} open />

@@ -1,9 +1,13 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { Tree } from "@/areas/templates/Tree";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { collect } from "@/parts/drafts";
-import { Ask, Button, Loading, Wrong } from "@/parts/parts";
+import { Loading } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
 
 /** One permission in every template: what each says of it, decided in one place. Edits go into the draft. */
 export function TiersDialog({
@@ -18,11 +22,7 @@ export function TiersDialog({
   const me = useMe();
   const edits = (me.everywhere.includes("console.edit_templates") || !!me.owner) && !permission.retired;
   const tiers = useQuery({
-    queryKey: ["outline", "templates", permission.key],
-    queryFn: () =>
-      take(
-        api.GET("/permissions/{id}/templates", { params: { path: { id: permission.key }, query: { draft: "open" } } }),
-      ),
+    ...read("/permissions/{id}/templates", { path: { id: permission.key }, query: { draft: "open" } }),
     placeholderData: keepPreviousData,
   });
   const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });

@@ -1,11 +1,17 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { TextField } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Page, Section, Tabs } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Grounds, instant, Mark, moment, Page, Section, Tabs, TextField, Wrong } from "@/parts/parts";
+import { Grounds } from "@/parts/Statement";
+import { Wrong } from "@/parts/Wrong";
+import { instant, moment } from "@/parts/words";
 import { Mend } from "./Mend";
 
 /** The pages that ask what would happen. */
@@ -58,7 +64,7 @@ export function CheckPage() {
           }}
         >
           <fieldset>
-            <legend className="mb-1 text-sm font-[600]">By</legend>
+            <legend className="mb-1 text-sm font-semibold">By</legend>
             <div className="flex gap-4">
               {(["staff", "pin"] as const).map((k) => (
                 <label key={k} className="flex items-center gap-1.5">
@@ -144,7 +150,7 @@ function Answer({ d }: { d: Schema["Decision"] }) {
   return (
     <div className={`sheet border-t-4 p-6 ${allowed ? "border-t-open" : "border-t-shut"}`} data-outcome={d.outcome}>
       <Mark of={allowed ? "open" : "shut"} />
-      <p className="mt-2 text-2xl leading-snug font-[550] text-balance">{d.sentence}</p>
+      <p className="mt-2 text-2xl leading-snug font-medium text-balance">{d.sentence}</p>
       <p className="mt-1 mb-5 text-sm text-faded">
         {d.staff && `${d.staff.name}, ${d.staff.staff_number} · `}
         {d.permission} at {d.place?.name} · {moment(d.at)}

@@ -1,15 +1,21 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Schema, take } from "@/api/api";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { placeOptions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Button, Empty, instant, Loading, Mark, moment, Page, Section, Statement, Wrong } from "@/parts/parts";
+import { Statement } from "@/parts/Statement";
+import { Wrong } from "@/parts/Wrong";
+import { instant, moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 import { CheckTabs } from "./CheckPage";
 
-type Search = { staff?: string; place?: string; at?: string };
+type Asked = Search<"/look">;
 const tenses: Record<Schema["Look"]["tense"], string> = {
   past: "from the kept history",
   present: "as it is now",
@@ -18,26 +24,17 @@ const tenses: Record<Schema["Look"]["tense"], string> = {
 
 /** What somebody meets at a place at a moment: which doors open, what terminals offer. Nobody signs in as them. */
 export function LookPage() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/look");
   const places = usePlaces();
-  const [form, setForm] = useState<Search>(search);
+  const [form, setForm] = useState<Asked>(search);
   const look = useQuery({
-    queryKey: ["look", search],
-    queryFn: () =>
-      take(
-        api.GET("/staff/{id}/look", {
-          params: {
-            path: { id: search.staff! },
-            query: {
-              ...(search.place && { place: search.place }),
-              ...(search.at && {
-                at: instant(search.at, places.data?.find((p) => p.code === search.place)?.time_zone),
-              }),
-            },
-          },
-        }),
-      ),
+    ...read("/staff/{id}/look", {
+      path: { id: search.staff! },
+      query: {
+        ...(search.place && { place: search.place }),
+        ...(search.at && { at: instant(search.at, places.data?.find((p) => p.code === search.place)?.time_zone) }),
+      },
+    }),
     enabled: !!search.staff && !places.isPending, // a place has a time zone that the moment is meant in
     retry: false,
     placeholderData: keepPreviousData,
@@ -50,7 +47,7 @@ export function LookPage() {
           className="space-y-4"
           onSubmit={(e) => {
             e.preventDefault();
-            navigate({ to: "/look", search: form });
+            put(form);
           }}
         >
           <PersonField

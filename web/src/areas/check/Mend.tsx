@@ -4,7 +4,7 @@ import type { Schema } from "@/api/api";
 import { ExceptionDialog } from "@/areas/exceptions/ExceptionDialog";
 import { useMay } from "@/areas/session/session";
 import { type Act, useAct } from "@/parts/acts";
-import { Button, buttonLook } from "@/parts/parts";
+import { Button, buttonLook } from "@/parts/Button";
 
 /** The urgent acts that mend a refusal, each with the permission that it takes. */
 const acts: Partial<Record<string, { act: Act; word: string; needs: string }>> = {

@@ -3,11 +3,17 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { X } from "lucide-react";
 import { useState } from "react";
 import { api, everyPage, queries, Refusal, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
-import { took } from "@/parts/drafts";
+import { closed, took } from "@/parts/drafts";
 import { Changes, Effects } from "@/parts/effects";
-import { Ask, Button, Empty, Loading, moment, Page, Section, TextField, Wrong } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
 import { stateLook, stateWord } from "./Drafts";
 import { GiveDialog } from "./GiveDialog";
 
@@ -22,8 +28,7 @@ export function DraftPage() {
   const [asking, setAsking] = useState<"plan" | "give" | "discard">();
   const path = { params: { path: { id } } };
   const draft = useQuery({
-    queryKey: ["draft", id],
-    queryFn: () => take(api.GET("/drafts/{id}", path)),
+    ...read("/drafts/{id}", path.params),
     retry: false,
     staleTime: 0,
   });
@@ -33,8 +38,8 @@ export function DraftPage() {
       const result = await take(
         api.POST("/drafts/{id}/apply", { ...path, body: { reason: reason ?? draft.data?.reason ?? "" } }),
       );
-      queries.setQueryData(["draft", "open"], null);
-      await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "draft" });
+      closed();
+      await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "/drafts/{id}" });
       return result;
     },
     onSuccess: (result) => {
@@ -44,35 +49,15 @@ export function DraftPage() {
   });
   const d = draft.data;
   if (draft.isPending) return <Loading />;
-  if (!d) {
-    return (
-      <Page title="Draft">
-        {draft.error instanceof Refusal && draft.error.problem.status === 404 ? (
-          <Empty>
-            You have no open draft. Edit a{" "}
-            <Link to="/templates" className="text-damson underline">
-              template
-            </Link>{" "}
-            or the{" "}
-            <Link to="/grid" className="text-damson underline">
-              grid
-            </Link>{" "}
-            to begin one.
-          </Empty>
-        ) : (
-          <Wrong error={draft.error} />
-        )}
-      </Page>
-    );
-  }
-  const editable = d.own && (d.state === "open" || d.state === "failed");
+  if (!d) return <NoDraft error={draft.error} />;
+  const editable = isEditable(d);
   const asks = d.effect?.needs_reason;
   return (
     <Page
       title={d.title || (d.state === "open" ? "Your draft" : `Draft ${d.id}`)}
       lead={
         <>
-          <span className={`mr-2 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>
+          <span className={`mr-2 rounded-sm px-1.5 py-px text-sm font-semibold ${stateLook[d.state]}`}>
             {stateWord[d.state]}
           </span>
           {d.count === 1 ? "1 edit" : `${d.count} edits`}
@@ -81,95 +66,19 @@ export function DraftPage() {
           {!d.own && ` by ${d.owner.name}`}
         </>
       }
-      acts={
-        d.free ? (
-          <Button look="main" onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/take", path)))}>
-            Take it over
-          </Button>
-        ) : (
-          d.own && (
-            <>
-              {editable && <Button onClick={() => setAsking("plan")}>Plan for a moment</Button>}
-              {(editable || d.state === "planned") && (
-                <Button onClick={() => setAsking("give")}>Give to a colleague</Button>
-              )}
-              {(editable || d.state === "planned") && (
-                <Button look="grave" onClick={() => setAsking("discard")}>
-                  Discard
-                </Button>
-              )}
-              {(d.state === "planned" || d.state === "failed" || d.state === "discarded") && (
-                <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/reopen", path)))}>
-                  {d.state === "planned" ? "Take the plan back" : "Go on with it"}
-                </Button>
-              )}
-            </>
-          )
-        )
-      }
+      acts={<DraftActs draft={d} run={act.mutate} ask={setAsking} />}
     >
-      {d.free && (
-        <p className="mb-4 rounded-sm border border-rule bg-inset px-4 py-2.5">
-          {d.owner.name} can no longer make changes. Take it over to keep the plan: it is then made with your authority.
-        </p>
-      )}
-      {d.problem && (
-        <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-[550] text-shut">
-          It is not applied: {d.problem}
-        </p>
-      )}
-      {d.clashing ? (
-        <div className="mb-4 flex flex-wrap items-center justify-between gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
-          <span>
-            <b className="text-shut">Somebody else changed the same meanwhile</b>, in{" "}
-            {d.clashing === 1 ? "one edit" : `${d.clashing} edits`} below. Take those edits out, or let them count on
-            top.
-          </span>
-          <Button onClick={() => act.mutate(() => take(api.POST("/drafts/{id}/accept", path)))}>
-            Let mine count on top
-          </Button>
-        </div>
-      ) : null}
+      <Notes draft={d} accept={() => act.mutate(() => take(api.POST("/drafts/{id}/accept", path)))} />
       <Wrong error={act.error} />
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_24rem]">
-        <Section title="Line by line">
-          {d.edits?.length === 0 && <p className="text-faded">Nothing is left in it.</p>}
-          <ol>
-            {d.edits?.map((e) => (
-              <li
-                key={e.id}
-                className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
-              >
-                <span className="min-w-0">
-                  {e.words}
-                  {e.reason && <span className="text-faded"> “{e.reason}”</span>}
-                  <Changes changes={e.changes} />
-                  {e.clashes.map((c) => (
-                    <span key={c.field} className="block font-[550] text-shut">
-                      {c.field} was {c.was || "not set"} when you edited it, and is {c.now || "not set"} now.
-                    </span>
-                  ))}
-                  {e.problem && <span className="block font-[550] text-shut">Cannot be made: {e.problem}</span>}
-                </span>
-                {editable && (
-                  <button
-                    type="button"
-                    aria-label={`Take out: ${e.words}`}
-                    className="shrink-0 rounded-sm border border-rule p-1 text-damson hover:bg-damson-wash"
-                    onClick={() =>
-                      act.mutate(() => take(api.POST("/drafts/{id}/drop", { ...path, body: { edits: [e.id] } })))
-                    }
-                  >
-                    <X size={15} aria-hidden />
-                  </button>
-                )}
-              </li>
-            ))}
-          </ol>
-          {d.count > (d.edits?.length ?? 0) && (
-            <p className="pt-2 text-faded">and {d.count - (d.edits?.length ?? 0)} more edits</p>
-          )}
-        </Section>
+        <Lines
+          draft={d}
+          drop={
+            editable
+              ? (edit) => act.mutate(() => take(api.POST("/drafts/{id}/drop", { ...path, body: { edits: [edit] } })))
+              : undefined
+          }
+        />
         <aside className="space-y-6">
           {d.effect && d.state !== "applied" && d.state !== "discarded" && (
             <Section title="Who gains, who loses">
@@ -219,33 +128,170 @@ export function DraftPage() {
       )}
       {asking === "give" && <GiveDialog id={String(d.id)} close={() => setAsking(undefined)} />}
       {asking === "discard" && (
-        <Ask
-          open
-          onOpenChange={() => setAsking(undefined)}
-          title="Discard the draft"
-          about="Nothing of it is written. It can be taken up again from your discarded drafts."
-        >
-          <div className="flex gap-2">
-            <Button
-              look="grave"
-              autoFocus
-              onClick={() => {
-                setAsking(undefined);
-                act.mutate(async () => {
-                  const gone = await take(api.POST("/drafts/{id}/discard", path));
-                  queries.setQueryData(["draft", "open"], null);
-                  navigate({ to: "/drafts" });
-                  return gone;
-                });
-              }}
-            >
-              Discard it
-            </Button>
-            <Button onClick={() => setAsking(undefined)}>Keep it</Button>
-          </div>
-        </Ask>
+        <DiscardDialog
+          close={() => setAsking(undefined)}
+          discard={() =>
+            act.mutate(async () => {
+              const gone = await take(api.POST("/drafts/{id}/discard", path));
+              closed();
+              navigate({ to: "/drafts" });
+              return gone;
+            })
+          }
+        />
       )}
     </Page>
+  );
+}
+
+const isEditable = (d: Draft) => d.own && (d.state === "open" || d.state === "failed");
+
+function NoDraft({ error }: { error: unknown }) {
+  return (
+    <Page title="Draft">
+      {error instanceof Refusal && error.problem.status === 404 ? (
+        <Empty>
+          You have no open draft. Edit a{" "}
+          <Link to="/templates" className="text-damson underline">
+            template
+          </Link>{" "}
+          or the{" "}
+          <Link to="/grid" className="text-damson underline">
+            grid
+          </Link>{" "}
+          to begin one.
+        </Empty>
+      ) : (
+        <Wrong error={error} />
+      )}
+    </Page>
+  );
+}
+
+/** What may be done with a draft as a whole. */
+function DraftActs({
+  draft: d,
+  run,
+  ask,
+}: {
+  draft: Draft;
+  run: (act: () => Promise<Draft>) => void;
+  ask: (what: "plan" | "give" | "discard") => void;
+}) {
+  const path = { params: { path: { id: String(d.id) } } };
+  const editable = isEditable(d);
+  return d.free ? (
+    <Button look="main" onClick={() => run(() => take(api.POST("/drafts/{id}/take", path)))}>
+      Take it over
+    </Button>
+  ) : (
+    d.own && (
+      <>
+        {editable && <Button onClick={() => ask("plan")}>Plan for a moment</Button>}
+        {(editable || d.state === "planned") && <Button onClick={() => ask("give")}>Give to a colleague</Button>}
+        {(editable || d.state === "planned") && (
+          <Button look="grave" onClick={() => ask("discard")}>
+            Discard
+          </Button>
+        )}
+        {(d.state === "planned" || d.state === "failed" || d.state === "discarded") && (
+          <Button onClick={() => run(() => take(api.POST("/drafts/{id}/reopen", path)))}>
+            {d.state === "planned" ? "Take the plan back" : "Go on with it"}
+          </Button>
+        )}
+      </>
+    )
+  );
+}
+
+/** What somebody has to know about a draft before its lines. */
+function Notes({ draft: d, accept }: { draft: Draft; accept: () => void }) {
+  return (
+    <>
+      {d.free && (
+        <p className="mb-4 rounded-sm border border-rule bg-inset px-4 py-2.5">
+          {d.owner.name} can no longer make changes. Take it over to keep the plan: it is then made with your authority.
+        </p>
+      )}
+      {d.problem && (
+        <p className="mb-4 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 font-medium text-shut">
+          It is not applied: {d.problem}
+        </p>
+      )}
+      {d.clashing ? (
+        <div className="mb-4 flex flex-wrap items-center justify-between gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
+          <span>
+            <b className="text-shut">Somebody else changed the same meanwhile</b>, in{" "}
+            {d.clashing === 1 ? "one edit" : `${d.clashing} edits`} below. Take those edits out, or let them count on
+            top.
+          </span>
+          <Button onClick={accept}>Let mine count on top</Button>
+        </div>
+      ) : null}
+    </>
+  );
+}
+
+function Lines({ draft: d, drop }: { draft: Draft; drop: ((edit: number) => void) | undefined }) {
+  return (
+    <Section title="Line by line">
+      {d.edits?.length === 0 && <p className="text-faded">Nothing is left in it.</p>}
+      <ol>
+        {d.edits?.map((e) => (
+          <li key={e.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+            <span className="min-w-0">
+              {e.words}
+              {e.reason && <span className="text-faded"> “{e.reason}”</span>}
+              <Changes changes={e.changes} />
+              {e.clashes.map((c) => (
+                <span key={c.field} className="block font-medium text-shut">
+                  {c.field} was {c.was || "not set"} when you edited it, and is {c.now || "not set"} now.
+                </span>
+              ))}
+              {e.problem && <span className="block font-medium text-shut">Cannot be made: {e.problem}</span>}
+            </span>
+            {drop && (
+              <button
+                type="button"
+                aria-label={`Take out: ${e.words}`}
+                className="shrink-0 rounded-sm border border-rule p-1 text-damson hover:bg-damson-wash"
+                onClick={() => drop(e.id)}
+              >
+                <X size={15} aria-hidden />
+              </button>
+            )}
+          </li>
+        ))}
+      </ol>
+      {d.count > (d.edits?.length ?? 0) && (
+        <p className="pt-2 text-faded">and {d.count - (d.edits?.length ?? 0)} more edits</p>
+      )}
+    </Section>
+  );
+}
+
+function DiscardDialog({ discard, close }: { discard: () => void; close: () => void }) {
+  return (
+    <Ask
+      open
+      onOpenChange={close}
+      title="Discard the draft"
+      about="Nothing in it is written. You can take it up again from your discarded drafts."
+    >
+      <div className="flex gap-2">
+        <Button
+          look="grave"
+          autoFocus
+          onClick={() => {
+            close();
+            discard();
+          }}
+        >
+          Discard it
+        </Button>
+        <Button onClick={close}>Keep it</Button>
+      </div>
+    </Ask>
   );
 }
 
@@ -262,7 +308,7 @@ function PlanDialog({ draft, reason: first, close }: { draft: Draft; reason: str
           body: { at: new Date(at).toISOString(), title, reason },
         }),
       );
-      queries.setQueryData(["draft", "open"], null);
+      closed();
       return took(planned);
     },
     onSuccess: () => {

@@ -1,9 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, type Schema, take } from "@/api/api";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
-import { Empty, inputLook, Loading, moment, Page, Wrong } from "@/parts/parts";
+import { inputLook } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 
 type Draft = Schema["Draft"];
 
@@ -25,26 +29,21 @@ export const stateLook: Record<Draft["state"], string> = {
 /** One's drafts: open, planned, failed, and those that were applied or discarded. */
 export function Drafts() {
   const me = useMe();
-  const [which, setWhich] = useState("open,planned,failed");
+  const [{ which = "open" }, put] = useFilters("/drafts");
   const all = which === "everybody";
+  const state = which === "open" ? ["open", "planned", "failed"] : [which];
   const list = useQuery({
-    queryKey: ["drafts", which],
-    queryFn: () =>
-      take(
-        api.GET("/drafts", {
-          params: { query: all ? { all: true, limit: 200 } : { state: which.split(","), limit: 200 } },
-        }),
-      ),
+    ...read("/drafts", { query: all ? { all: true, limit: 200 } : { state, limit: 200 } }),
   });
   return (
     <Page title="Drafts" lead="Edits collected to be made as one change, now or at a moment you plan">
       <select
         aria-label="Which drafts"
-        value={which}
-        onChange={(e) => setWhich(e.target.value)}
+        value={which === "open" ? "" : which}
+        onChange={(e) => put({ which: (e.target.value || undefined) as Search<"/drafts">["which"] })}
         className={`${inputLook} mb-4 max-w-xs`}
       >
-        <option value="open,planned,failed">Yours that are not settled</option>
+        <option value="">Yours that are not settled</option>
         <option value="applied">Yours that were applied</option>
         <option value="discarded">Yours that were discarded</option>
         {(me.owner || me.everywhere.includes("console.read_audit")) && (
@@ -75,7 +74,7 @@ export function Drafts() {
               className="sheet flex flex-wrap items-baseline justify-between gap-3 px-4 py-2.5 hover:bg-inset"
             >
               <span>
-                <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-[600] ${stateLook[d.state]}`}>
+                <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-semibold ${stateLook[d.state]}`}>
                   {stateWord[d.state]}
                 </span>
                 <b>{d.title || `Draft ${d.id}`}</b>, {d.count === 1 ? "1 edit" : `${d.count} edits`}

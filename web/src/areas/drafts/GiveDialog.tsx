@@ -2,8 +2,11 @@ import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, queries, take } from "@/api/api";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
+import { closed } from "@/parts/drafts";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, Button, Wrong } from "@/parts/parts";
+import { Wrong } from "@/parts/Wrong";
 
 /** Makes a draft of one's own another manager's. */
 export function GiveDialog({ id, close }: { id: string; close: () => void }) {
@@ -14,7 +17,7 @@ export function GiveDialog({ id, close }: { id: string; close: () => void }) {
     onSuccess: async () => {
       close();
       await navigate({ to: "/drafts" });
-      queries.setQueryData(["draft", "open"], null);
+      closed();
       await queries.invalidateQueries();
     },
   });

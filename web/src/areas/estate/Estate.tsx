@@ -2,29 +2,21 @@ import { useMutation } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Operation, type Place, queries, Refusal, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { inputLook, SelectField, TextField } from "@/parts/fields";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
-import {
-  Ask,
-  Button,
-  Empty,
-  inputLook,
-  instant,
-  kindWord,
-  Loading,
-  Page,
-  proofWord,
-  Section,
-  SelectField,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
 import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
+import { Wrong } from "@/parts/Wrong";
+import { instant, kindWord, proofWord } from "@/parts/words";
 import { AssignedHere, LastHere } from "./Here";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
@@ -77,7 +69,7 @@ export function Estate() {
                 ))
               )}
               {q.trim() && !estate.pending && fits.length === 0 && (
-                <p className="px-3 py-2 text-faded">No place goes by that.</p>
+                <p className="px-3 py-2 text-faded">No place has that name or code.</p>
               )}
               {estate.more > 0 && (
                 <p className="px-3 py-2 text-faded">and {estate.more} more. Type more of the name.</p>
@@ -161,7 +153,7 @@ function PlacePanel({ place }: { place: Place }) {
         )}
       </div>
       {place.retired && (
-        <p className="font-[600] text-shut">
+        <p className="font-semibold text-shut">
           It is retired, or something that it stands in is: nobody can do anything here.
         </p>
       )}
@@ -202,13 +194,9 @@ function PlacePanel({ place }: { place: Place }) {
             <p className="text-faded">Nobody now. Choose a moment before it was retired to see who could.</p>
           )}
           <PeopleList
-            about={[place.code, query]}
+            about={JSON.stringify([place.code, query])}
             enabled={permission !== "" && (!place.retired || at !== "")}
-            read={(how) =>
-              take(
-                api.GET("/places/{id}/people", { params: { path: { id: place.code }, query: { ...query, ...how } } }),
-              )
-            }
+            people={(how) => read("/places/{id}/people", { path: { id: place.code }, query: { ...query, ...how } })}
             from={`/places/${encodeURIComponent(place.code)}/people`}
             query={query}
             columns={[
@@ -231,10 +219,7 @@ function PlacePanel({ place }: { place: Place }) {
           />
         </Section>
       )}
-      <Timeline
-        about={["place", place.code]}
-        read={(asked) => take(api.GET("/places/{id}/timeline", { params: { path: { id: place.code }, query: asked } }))}
-      />
+      <Timeline facts={(asked) => read("/places/{id}/timeline", { path: { id: place.code }, query: asked })} />
       {may("console.read_events") && <LastHere place={place} />}
       {may("console.devices") && !place.retired && <Terminals place={place} />}
       {hours && <HoursDialog place={place} close={() => setHours(false)} />}
@@ -289,7 +274,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
     return (
       <ChangeDialog
         title={`Change ${place.name}`}
-        about="Where a place stands decides who may do what at it."
+        about="The position of a place decides who may do what there."
         operations={ready}
         button="Change the place"
         close={close}
@@ -347,7 +332,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
         )}
         {place.kind !== "site" && place.kind !== "zone" && (
           <Combobox
-            label="A request here is about"
+            label="What a request here asks for"
             className="col-span-2"
             value={form.asks}
             onChange={put("asks")}
@@ -358,7 +343,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
         <RequiresField
           value={form.requires.split(",").filter(Boolean)}
           onChange={(codes) => setForm({ ...form, requires: codes.sort().join(",") })}
-          hint="Whoever does anything here, or at a place in it, needs these."
+          hint="Everybody who does anything here, or at a place below, needs these."
         />
         <div className="col-span-2 flex gap-2">
           <Button type="submit" look="main" disabled={!Object.keys(changed).length}>
@@ -476,7 +461,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         )}
         {form.kind !== "site" && form.kind !== "zone" && (
           <Combobox
-            label="A request here is about"
+            label="What a request here asks for"
             className="col-span-2"
             value={form.asks}
             onChange={set("asks")}

@@ -1,20 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Place, take } from "@/api/api";
+import type { Operation, Place } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
+import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
+import { Mark } from "@/parts/Mark";
+import { Section } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, Button, Mark, moment, Section } from "@/parts/parts";
+import { moment } from "@/parts/words";
 
 /** How many are assigned at a place or below, and assigning one more from here. */
 export function AssignedHere({ place }: { place: Place }) {
   const may = useMay();
   const [assigning, setAssigning] = useState(false);
   const assigned = useQuery({
-    queryKey: ["staff", "assigned at", place.code],
-    queryFn: () => take(api.GET("/staff", { params: { query: { place: place.code, limit: 1 } } })),
+    ...read("/staff", { query: { place: place.code, limit: 1 } }),
   });
   const count = assigned.data?.total;
   return (
@@ -61,8 +65,7 @@ function AssignHereDialog({ place, close }: { place: Place; close: () => void })
 /** What was decided here last. */
 export function LastHere({ place }: { place: Place }) {
   const events = useQuery({
-    queryKey: ["events", "at", place.code],
-    queryFn: () => take(api.GET("/events", { params: { query: { place: place.code, limit: 5 } } })),
+    ...read("/events", { query: { place: place.code, limit: 5 } }),
     refetchInterval: 10_000,
   });
   return (

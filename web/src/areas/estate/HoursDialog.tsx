@@ -1,27 +1,31 @@
 import { useMutation } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { useState } from "react";
-import { type Operation, type Place, Refusal, sendFile } from "@/api/api";
+import { type Operation, type Place, Refusal, type Schema, sendFile } from "@/api/api";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
-import { Ask, Button, TakeAlong, TextField, Wrong } from "@/parts/parts";
-import { Remove, type Rule, Rules, read, whole, written } from "@/parts/rules";
+import { TextField } from "@/parts/fields";
+import { Remove, type Rule, Rules, spelled, whole, written } from "@/parts/rules";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
 
 type Dated = { name: string; from: string; until: string; rules: Rule[] };
 
 /** Edits when a site or a zone is open: week by week, and on the days that differ. Who gains and loses is shown first. */
 export function HoursDialog({ place, close }: { place: Place; close: () => void }) {
   const [own, setOwn] = useState(place.kind === "site" || !!place.opening);
-  const [rules, setRules] = useState(read(place.opening?.rules));
+  const [rules, setRules] = useState(spelled(place.opening?.rules));
   const [dated, setDated] = useState<Dated[]>(
-    (place.opening?.dated ?? []).map((d) => ({ ...d, rules: read(d.rules) })),
+    (place.opening?.dated ?? []).map((d) => ({ ...d, rules: spelled(d.rules) })),
   );
   const [ready, setReady] = useState<Operation[]>();
   if (ready) {
     return (
       <ChangeDialog
         title={`Hours of ${place.name}`}
-        about="Whose hours follow the place gains or loses by this."
+        about="People whose hours follow the place gain or lose by this."
         operations={ready}
         button="Change the hours"
         close={close}
@@ -68,12 +72,12 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
         {own && (
           <>
             <fieldset>
-              <legend className="mb-1 text-sm font-[600]">Each week</legend>
+              <legend className="mb-1 text-sm font-semibold">Each week</legend>
               {rules.length === 0 && <p className="mb-1 text-faded">It never closes, but on the days below.</p>}
               <Rules rules={rules} onChange={setRules} label="Weekly hours" />
             </fieldset>
             <fieldset>
-              <legend className="mb-1 text-sm font-[600]">Days that differ: holidays, closures, seasons</legend>
+              <legend className="mb-1 text-sm font-semibold">Days that differ: holidays, closures, seasons</legend>
               <ul className="space-y-3">
                 {dated.map((d, i) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: rows have no name of their own until they are kept
@@ -107,7 +111,7 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
                       />
                     </div>
                     <div className="mt-2">
-                      {d.rules.length === 0 && <span className="mr-3 font-[600] text-shut">Closed</span>}
+                      {d.rules.length === 0 && <span className="mr-3 font-semibold text-shut">Closed</span>}
                       <Rules rules={d.rules} onChange={(r) => put(i, { rules: r })} label={`Hours of ${d.name}`} />
                     </div>
                   </li>
@@ -150,7 +154,7 @@ function Import({ place, close }: { place: Place; close: () => void }) {
   const [file, setFile] = useState<File>();
   const [mode, setMode] = useState<"add" | "replace">("add");
   const [reason, setReason] = useState("");
-  const [effect, setEffect] = useState<string>();
+  const [effect, setEffect] = useState<Schema["Effect"]>();
   const send = useMutation({
     mutationFn: async (preview: boolean) => {
       const result = await sendFile(
@@ -158,13 +162,13 @@ function Import({ place, close }: { place: Place; close: () => void }) {
         file!,
         "text/calendar",
       );
-      if (preview) setEffect(result.effect.summary);
+      if (preview) setEffect(result.effect);
       else close();
     },
   });
   return (
     <details className="rounded-sm border border-rule p-2">
-      <summary className="cursor-pointer font-[600]">From an iCalendar file</summary>
+      <summary className="cursor-pointer font-semibold">From an iCalendar file</summary>
       <div className="mt-2 space-y-3">
         <TextField
           label="File"
@@ -194,9 +198,19 @@ function Import({ place, close }: { place: Place; close: () => void }) {
           </Button>
         ) : (
           <div className="space-y-2">
-            <p className="sentence">{effect}</p>
-            <TextField label="Why" optional value={reason} onChange={(e) => setReason(e.target.value)} />
-            <Button look="main" disabled={send.isPending} onClick={() => send.mutate(false)}>
+            <p className="sentence">{effect.summary}</p>
+            <TextField
+              label="Why"
+              required={effect.needs_reason}
+              optional={!effect.needs_reason}
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+            />
+            <Button
+              look="main"
+              disabled={send.isPending || (effect.needs_reason && !reason.trim())}
+              onClick={() => send.mutate(false)}
+            >
               Take the file
             </Button>
           </div>

@@ -1,16 +1,21 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Place, queries, Refusal, type Schema, take } from "@/api/api";
+import { api, type Place, Refusal, type Schema, take } from "@/api/api";
+import { read, touched } from "@/api/read";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
-import { Ask, Button, moment, Section, TextField, Wrong } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
+import { Section } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
 
 /** Door controllers and shared terminals at a place; a tablet is registered by a code that works once. */
 export function Terminals({ place }: { place: Place }) {
   const [adding, setAdding] = useState(false);
   const [ending, setEnding] = useState<Schema["Device"]>();
   const devices = useQuery({
-    queryKey: ["devices"],
-    queryFn: () => take(api.GET("/devices", { params: { query: { limit: 500 } } })),
+    ...read("/devices", { query: { limit: 500 } }),
   });
   const here = devices.data?.items.filter((d) => d.place.code === place.code && !d.retired) ?? [];
   return (
@@ -60,7 +65,7 @@ function RegisterDialog({ place, close }: { place: Place; close: () => void }) {
   const run = useMutation({
     mutationFn: async () => {
       const made = await take(api.POST("/terminals", { body: { name, place: place.code } }));
-      await queries.invalidateQueries({ queryKey: ["devices"] });
+      await touched("/devices");
       return made;
     },
   });
@@ -78,7 +83,7 @@ function RegisterDialog({ place, close }: { place: Place; close: () => void }) {
             Open <b className="select-all">{run.data.address}</b> on the tablet and type this code, once, until{" "}
             {moment(run.data.expires_at)}:
           </p>
-          <p data-secret="code" className="text-center text-3xl font-[650] tracking-[0.15em] select-all">
+          <p data-secret="code" className="text-center text-3xl font-bold tracking-code select-all">
             {run.data.code}
           </p>
           <Button look="main" autoFocus onClick={close}>

@@ -3,7 +3,8 @@ import { Link } from "@tanstack/react-router";
 import { ChevronDown, ChevronRight, Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { api, type Place, take } from "@/api/api";
-import { kindWord } from "@/parts/parts";
+import { read } from "@/api/read";
+import { kindWord } from "@/parts/words";
 
 const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
 
@@ -17,8 +18,7 @@ const found = 100;
 export function useEstate({ code, q, retired }: { code: string | undefined; q: string; retired: boolean }) {
   const which = retired ? "all" : "false";
   const first = useQuery({
-    queryKey: ["places", "first", which],
-    queryFn: () => take(api.GET("/places", { params: { query: { limit: atOnce, retired: which } } })),
+    ...read("/places", { query: { limit: atOnce, retired: which } }),
     staleTime: 30_000,
     placeholderData: keepPreviousData,
   });
@@ -26,14 +26,12 @@ export function useEstate({ code, q, retired }: { code: string | undefined; q: s
   const large = Boolean(first.data?.next);
   const near = all.find((p) => p.code === code) ?? (code ? undefined : all[0]);
   const far = useQuery({
-    queryKey: ["places", "one", code],
-    queryFn: () => take(api.GET("/places/{id}", { params: { path: { id: code ?? "" } } })),
+    ...read("/places/{id}", { path: { id: code ?? "" } }),
     enabled: large && !near && code !== undefined,
   });
   const words = q.trim();
   const search = useQuery({
-    queryKey: ["places", "search", words, which],
-    queryFn: () => take(api.GET("/places", { params: { query: { limit: found, q: words, retired: which } } })),
+    ...read("/places", { query: { limit: found, q: words, retired: which } }),
     enabled: large && words !== "",
     placeholderData: keepPreviousData,
   });
@@ -70,7 +68,7 @@ export function PlaceRow({ place, here, depth }: { place: Place; here: boolean; 
       to="/estate/$code"
       params={{ code: place.code }}
       aria-current={here ? "page" : undefined}
-      className={`flex min-w-0 grow items-center gap-2 py-1 pr-3 ${here ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
+      className={`flex min-w-0 grow items-center gap-2 py-1 pr-3 ${here ? "bg-damson-wash font-semibold" : "hover:bg-inset"}`}
       style={{ paddingLeft: `${0.75 + depth * 1.15}rem` }}
     >
       <Icon size={15} className="shrink-0 text-brass" aria-label={kindWord[place.kind]} />
@@ -84,7 +82,7 @@ export function PlaceRow({ place, here, depth }: { place: Place; here: boolean; 
 export function Branches({ chosen, retired }: { chosen: Place | undefined; retired: boolean }) {
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
   const above = useQuery({
-    queryKey: ["places", "above", chosen?.code],
+    queryKey: ["/places, those above", chosen?.code],
     queryFn: async () => {
       const codes: string[] = [];
       for (let at = chosen?.parent?.code; at && codes.length < 20; ) {
@@ -120,13 +118,9 @@ type Opened = {
 function Level({ parent, depth, open, toggle, chosen, retired }: Opened) {
   const which = retired ? "all" : "false";
   const level = useQuery({
-    queryKey: ["places", "level", parent, which],
-    queryFn: () =>
-      take(
-        api.GET("/places", {
-          params: { query: { limit: atOnce, retired: which, ...(parent ? { parent } : { kind: "site" as const }) } },
-        }),
-      ),
+    ...read("/places", {
+      query: { limit: atOnce, retired: which, ...(parent ? { parent } : { kind: "site" as const }) },
+    }),
     staleTime: 30_000,
   });
   const beyond = (level.data?.total ?? 0) - (level.data?.items.length ?? 0);

@@ -1,12 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Operation, take } from "@/api/api";
+import type { Operation } from "@/api/api";
+import { read } from "@/api/read";
+import { Ask } from "@/parts/Ask";
 import { Combobox } from "@/parts/Combobox";
 import { Reasoned } from "@/parts/change";
 import { placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { SelectField, TextField } from "@/parts/fields";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, SelectField, TextField } from "@/parts/parts";
 
 /** Adds or withholds one permission for one person at a place. What one may not give is shown with the reason. */
 export function ExceptionDialog({
@@ -32,8 +34,7 @@ export function ExceptionDialog({
   const here = places.data?.find((p) => p.code === place);
   const permissions = usePermissions(here?.kind);
   const ceiling = useQuery({
-    queryKey: ["ceiling", place],
-    queryFn: () => take(api.GET("/me/ceiling", { params: { query: { place } } })),
+    ...read("/me/ceiling", { query: { place } }),
     enabled: place !== "",
   });
   const held = new Map(ceiling.data?.items.map((c) => [c.permission, c]));
@@ -147,6 +148,7 @@ export function ExceptionDialog({
         />
       </div>
       <Reasoned
+        always
         operations={operations}
         button={level === "withhold" ? "Withhold it" : "Add it"}
         grave={level === "withhold"}

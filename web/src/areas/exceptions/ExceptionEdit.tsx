@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Schema, take } from "@/api/api";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { DatesDialog } from "@/parts/DatesDialog";
-import { SelectField, TextField } from "@/parts/parts";
+import { SelectField, TextField } from "@/parts/fields";
 
 /** Changes the days of an exception, and the level of one that adds. */
 export function ExceptionEdit({ exception: e, close }: { exception: Schema["Exception"]; close: () => void }) {
   const [level, setLevel] = useState(e.level ?? "");
   const permission = useQuery({
-    queryKey: ["permission", e.permission],
-    queryFn: () => take(api.GET("/permissions/{id}", { params: { path: { id: e.permission } } })),
+    ...read("/permissions/{id}", { path: { id: e.permission } }),
   });
   const scale = e.withheld ? undefined : permission.data?.scale;
   return (

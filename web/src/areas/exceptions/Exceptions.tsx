@@ -1,38 +1,37 @@
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, everyPage, type Operation, type Schema, take } from "@/api/api";
+import { paged } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { Button } from "@/parts/Button";
 import { NarrowBy } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { templateOptions, useTemplates } from "@/parts/choices";
-import { Button, Choice, day, Empty, inputLook, Loading, Page, SearchBox, TakeAlong, Wrong } from "@/parts/parts";
+import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { day } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
 
 type Exception = Schema["Exception"];
-type Search = {
-  template?: string;
-  q?: string;
-  kind?: "added" | "withheld";
-  sort?: "newest" | "oldest" | "until" | "staff";
-  redundant?: boolean;
-};
+type Asked = Search<"/exceptions">;
 
 export const exceptionWords = (e: Exception) =>
   e.withheld ? "withheld" : e.level === "yes" ? "added" : `added, ${e.level}`;
 
 /** All exceptions: who differs from their template, since when, until when, why, and which change nothing any more. */
 export function Exceptions() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/exceptions");
   const may = useMay();
   const templates = useTemplates();
   const [editing, setEditing] = useState<Schema["Exception"]>();
   const [making, setMaking] = useState(false);
   const [ready, setReady] = useState<{ title: string; about: string; button: string; operations: Operation[] }>();
-  const put = (next: Search) => navigate({ to: "/exceptions", search: { ...search, ...next }, replace: true });
   const query = {
     ...(search.template && { template: search.template }),
     ...(search.q && { q: search.q }),
@@ -41,13 +40,7 @@ export function Exceptions() {
     sort: search.sort ?? ("newest" as const),
   };
   const pages = useInfiniteQuery({
-    queryKey: ["exceptions", query],
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/exceptions", { params: { query: { ...query, limit: 100, ...(pageParam && { after: pageParam }) } } }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/exceptions", { query: { ...query, limit: 100 } }),
     placeholderData: keepPreviousData,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
@@ -102,7 +95,7 @@ export function Exceptions() {
         <select
           aria-label="Order"
           value={query.sort}
-          onChange={(e) => put({ sort: e.target.value as Search["sort"] })}
+          onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
           className={inputLook}
         >
           <option value="newest">Newest first</option>
@@ -130,12 +123,12 @@ export function Exceptions() {
           <table className="w-full">
             <thead className="bg-inset text-left text-sm text-faded">
               <tr>
-                <th className="px-3 py-1.5 font-[600]">Who</th>
-                <th className="px-2 font-[600]">What</th>
-                <th className="px-2 font-[600]">Where</th>
-                <th className="px-2 font-[600]">Age</th>
-                <th className="px-2 font-[600]">Until</th>
-                <th className="px-2 font-[600]">Why</th>
+                <th className="px-3 py-1.5 font-semibold">Who</th>
+                <th className="px-2 font-semibold">What</th>
+                <th className="px-2 font-semibold">Where</th>
+                <th className="px-2 font-semibold">Age</th>
+                <th className="px-2 font-semibold">Until</th>
+                <th className="px-2 font-semibold">Why</th>
                 <th>
                   <span className="sr-only">Acts</span>
                 </th>
@@ -143,64 +136,20 @@ export function Exceptions() {
             </thead>
             <tbody>
               {items.map((e) => (
-                <tr key={e.id} className="border-t border-rule align-top">
-                  <td className="px-3 py-1.5">
-                    <Link
-                      to="/staff/$number"
-                      params={{ number: e.staff.staff_number }}
-                      className="font-[600] hover:underline"
-                    >
-                      {e.staff.name}
-                    </Link>
-                    <span className="block text-sm text-faded">{e.templates.join(", ") || "no template there"}</span>
-                  </td>
-                  <td className="px-2 py-1.5">
-                    {e.title}
-                    <b className={`block text-sm font-[600] ${e.withheld ? "text-shut" : "text-open"}`}>
-                      {exceptionWords(e)}
-                    </b>
-                  </td>
-                  <td className="px-2 py-1.5">{e.place.name}</td>
-                  <td className="px-2 py-1.5 whitespace-nowrap">{e.days === 1 ? "1 day" : `${e.days} days`}</td>
-                  <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>
-                    {day(e.until) || "open"}
-                  </td>
-                  <td className="px-2 py-1.5">
-                    {e.reason}
-                    {e.redundant && (
-                      <span className="block text-sm font-[600] text-soon">Redundant: {e.redundant}</span>
-                    )}
-                  </td>
-                  <td className="py-1.5 pr-2 text-right whitespace-nowrap">
-                    {acts && !e.ended && (
-                      <Button
-                        look="quiet"
-                        className="min-h-0 px-1"
-                        aria-label={`Change the exception of ${e.staff.name}, ${e.title}`}
-                        onClick={() => setEditing(e)}
-                      >
-                        Change
-                      </Button>
-                    )}
-                    {acts && !e.ended && (
-                      <Button
-                        look="quiet"
-                        className="min-h-0 px-1"
-                        aria-label={`End the exception of ${e.staff.name}, ${e.title}`}
-                        onClick={() =>
-                          setReady({
-                            title: `End the exception of ${e.staff.name}`,
-                            about: `${e.title}, ${exceptionWords(e)} at ${e.place.name}. It stays on record.`,
-                            button: "End it",
-                            operations: [{ op: "exception.end", on: String(e.id) }],
-                          })
-                        }
-                      >
-                        End
-                      </Button>
-                    )}
-                  </td>
-                </tr>
+                <Row
+                  key={e.id}
+                  of={e}
+                  acts={acts}
+                  change={() => setEditing(e)}
+                  end={() =>
+                    setReady({
+                      title: `End the exception of ${e.staff.name}`,
+                      about: `${e.title}, ${exceptionWords(e)} at ${e.place.name}. It stays on record.`,
+                      button: "End it",
+                      operations: [{ op: "exception.end", on: String(e.id) }],
+                    })
+                  }
+                />
               ))}
             </tbody>
           </table>
@@ -228,5 +177,63 @@ function NothingRedundant({ close }: { close: () => void }) {
     <p role="status" className="mt-3 flex items-center gap-3">
       No exception is redundant. <Button onClick={close}>Good</Button>
     </p>
+  );
+}
+
+function Row({
+  of: e,
+  acts,
+  change,
+  end,
+}: {
+  of: Schema["Exception"];
+  acts: boolean;
+  change: () => void;
+  end: () => void;
+}) {
+  return (
+    <tr className="border-t border-rule align-top">
+      <td className="px-3 py-1.5">
+        <Link to="/staff/$number" params={{ number: e.staff.staff_number }} className="font-semibold hover:underline">
+          {e.staff.name}
+        </Link>
+        <span className="block text-sm text-faded">{e.templates.join(", ") || "no template there"}</span>
+      </td>
+      <td className="px-2 py-1.5">
+        {e.title}
+        <b className={`block text-sm font-semibold ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>
+      </td>
+      <td className="px-2 py-1.5">{e.place.name}</td>
+      <td className="px-2 py-1.5 whitespace-nowrap">{e.days === 1 ? "1 day" : `${e.days} days`}</td>
+      <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>
+        {day(e.until) || "open"}
+      </td>
+      <td className="px-2 py-1.5">
+        {e.reason}
+        {e.redundant && <span className="block text-sm font-semibold text-soon">Redundant: {e.redundant}</span>}
+      </td>
+      <td className="py-1.5 pr-2 text-right whitespace-nowrap">
+        {acts && !e.ended && (
+          <Button
+            look="quiet"
+            className="min-h-0 px-1"
+            aria-label={`Change the exception of ${e.staff.name}, ${e.title}`}
+            onClick={change}
+          >
+            Change
+          </Button>
+        )}
+        {acts && !e.ended && (
+          <Button
+            look="quiet"
+            className="min-h-0 px-1"
+            aria-label={`End the exception of ${e.staff.name}, ${e.title}`}
+            onClick={end}
+          >
+            End
+          </Button>
+        )}
+      </td>
+    </tr>
   );
 }

@@ -1,31 +1,25 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import { CalendarPlus } from "lucide-react";
 import { useState } from "react";
 import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { paged, read, touched } from "@/api/read";
+import { Ask } from "@/parts/Ask";
 import { isoDay } from "@/parts/AssignmentFields";
+import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
-import { SiteOptions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
-import {
-  Ask,
-  Button,
-  Choice,
-  day,
-  Empty,
-  inputLook,
-  Loading,
-  moment,
-  Page,
-  SearchBox,
-  TakeAlong,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { Choice, inputLook, SearchBox, TextField } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { SiteChoice } from "@/parts/PlaceChoice";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { day, moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 
 type Item = Schema["Expiring"];
-type Search = { days?: number; kind?: Item["kind"]; site?: string; q?: string; let_go?: "true" | "false" | "all" };
+type Asked = Search<"/expiring">;
 
 const kinds: Record<Item["kind"], string> = {
   contract: "Contracts",
@@ -45,10 +39,7 @@ const keyOf = (e: Item) => `${e.kind} ${e.id}`;
 
 /** What runs out by itself, by date: renewed, one or many, or let go. */
 export function Expiring() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
-  const places = usePlaces();
-  const put = (next: Search) => navigate({ to: "/expiring", search: { ...search, ...next }, replace: true });
+  const [search, put] = useFilters("/expiring");
   const days = search.days ?? 30;
   const query = {
     until: isoDay(days),
@@ -58,13 +49,7 @@ export function Expiring() {
     let_go: search.let_go ?? ("false" as const),
   };
   const pages = useInfiniteQuery({
-    queryKey: ["expiring", query],
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/expiring", { params: { query: { ...query, limit: 200, ...(pageParam && { after: pageParam }) } } }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/expiring", { query: { ...query, limit: 200 } }),
     placeholderData: keepPreviousData,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
@@ -89,43 +74,7 @@ export function Expiring() {
         </>
       }
     >
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr]">
-        <SearchBox label="Search people" hint="Name or staff number" value={search.q} onChange={(q) => put({ q })} />
-        <select
-          aria-label="Within"
-          value={days}
-          onChange={(e) => put({ days: Number(e.target.value) })}
-          className={inputLook}
-        >
-          {[7, 14, 30, 90, 365].map((n) => (
-            <option key={n} value={n}>
-              Within {n} days
-            </option>
-          ))}
-        </select>
-        <Choice label="Kind" value={search.kind} onChange={(kind) => put({ kind })}>
-          <option value="">Everything</option>
-          {Object.entries(kinds).map(([k, name]) => (
-            <option key={k} value={k}>
-              {name}
-            </option>
-          ))}
-        </Choice>
-        <Choice label="Home site" value={search.site} onChange={(site) => put({ site })}>
-          <option value="">Any site</option>
-          <SiteOptions places={places.data} />
-        </Choice>
-        <select
-          aria-label="Let go"
-          value={query.let_go}
-          onChange={(e) => put({ let_go: e.target.value as Search["let_go"] })}
-          className={inputLook}
-        >
-          <option value="false">Waiting for a word</option>
-          <option value="true">Let go</option>
-          <option value="all">Both</option>
-        </select>
-      </div>
+      <Filters search={search} put={put} />
       <Wrong error={pages.error} />
       <div className="mb-2 flex min-h-9 flex-wrap items-center gap-2">
         <Button disabled={!marked.length || marked.some((e) => !e.renewable)} onClick={() => setDialog("renew")}>
@@ -156,11 +105,11 @@ export function Expiring() {
                     onChange={(e) => setChosen(new Set(e.target.checked ? items.map(keyOf) : []))}
                   />
                 </th>
-                <th className="px-2 font-[600]">Last day</th>
-                <th className="px-2 font-[600]">Who</th>
-                <th className="px-2 font-[600]">What</th>
-                <th className="px-2 font-[600]">Where</th>
-                <th className="px-2 font-[600]">Manager</th>
+                <th className="px-2 font-semibold">Last day</th>
+                <th className="px-2 font-semibold">Who</th>
+                <th className="px-2 font-semibold">What</th>
+                <th className="px-2 font-semibold">Where</th>
+                <th className="px-2 font-semibold">Manager</th>
               </tr>
             </thead>
             <tbody>
@@ -190,7 +139,7 @@ export function Expiring() {
                     <Link
                       to="/staff/$number"
                       params={{ number: e.staff.staff_number }}
-                      className="font-[600] hover:underline"
+                      className="font-semibold hover:underline"
                     >
                       {e.staff.name}
                     </Link>
@@ -224,6 +173,46 @@ export function Expiring() {
   );
 }
 
+function Filters({ search, put }: { search: Asked; put: (next: Asked) => void }) {
+  const days = search.days ?? 30;
+  return (
+    <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr]">
+      <SearchBox label="Search people" hint="Name or staff number" value={search.q} onChange={(q) => put({ q })} />
+      <select
+        aria-label="Within"
+        value={days}
+        onChange={(e) => put({ days: Number(e.target.value) })}
+        className={inputLook}
+      >
+        {[7, 14, 30, 90, 365].map((n) => (
+          <option key={n} value={n}>
+            Within {n} days
+          </option>
+        ))}
+      </select>
+      <Choice label="Kind" value={search.kind} onChange={(kind) => put({ kind })}>
+        <option value="">Everything</option>
+        {Object.entries(kinds).map(([k, name]) => (
+          <option key={k} value={k}>
+            {name}
+          </option>
+        ))}
+      </Choice>
+      <SiteChoice label="Home site" value={search.site} onChange={(site) => put({ site })} />
+      <select
+        aria-label="Let go"
+        value={search.let_go ?? "false"}
+        onChange={(e) => put({ let_go: e.target.value as Asked["let_go"] })}
+        className={inputLook}
+      >
+        <option value="false">Not decided</option>
+        <option value="true">Let go</option>
+        <option value="all">Both</option>
+      </select>
+    </div>
+  );
+}
+
 const named = (items: Item[]) =>
   items
     .slice(0, 6)
@@ -237,7 +226,7 @@ function RenewDialog({ items, close }: { items: Item[]; close: () => void }) {
   const applied = useApplied();
   const body = { items: items.map((e) => ({ kind: e.kind, id: e.id })), until };
   const preview = useQuery({
-    queryKey: ["renew", body],
+    queryKey: ["/expiring/renew", body],
     queryFn: () => take(api.POST("/expiring/renew", { params: { query: { preview: true } }, body })),
     enabled: until !== "",
     retry: false,
@@ -304,7 +293,7 @@ function LetGoDialog({ items, close }: { items: Item[]; close: () => void }) {
       take(api.POST("/expiring/let-go", { body: { items: items.map((e) => ({ kind: e.kind, id: e.id })), reason } })),
     onSuccess: async () => {
       close();
-      await queries.invalidateQueries({ queryKey: ["expiring"] });
+      await touched("/expiring");
     },
   });
   return (
@@ -344,8 +333,8 @@ function LetGoDialog({ items, close }: { items: Item[]; close: () => void }) {
 /** The secret addresses at which one's calendar reads this list. */
 function FeedDialog({ close }: { close: () => void }) {
   const [name, setName] = useState("");
-  const feeds = useQuery({ queryKey: ["feeds"], queryFn: () => take(api.GET("/me/feeds")) });
-  const refresh = () => queries.invalidateQueries({ queryKey: ["feeds"] });
+  const feeds = useQuery({ ...read("/me/feeds") });
+  const refresh = () => touched("/me/feeds");
   const add = useMutation({ mutationFn: () => take(api.POST("/me/feeds", { body: { name } })), onSuccess: refresh });
   const end = useMutation({
     mutationFn: (id: number) => take(api.DELETE("/me/feeds/{id}", { params: { path: { id } } })),
@@ -362,7 +351,7 @@ function FeedDialog({ close }: { close: () => void }) {
       <div className="space-y-4">
         {add.data && (
           <div className="rounded-sm border-2 border-dashed border-brass bg-soon-wash px-4 py-3">
-            <p className="text-sm font-[600] text-soon">Shown this once: subscribe to it in your calendar</p>
+            <p className="text-sm font-semibold text-soon">Shown this once: subscribe to it in your calendar</p>
             <p className="break-all select-all" data-secret="feed">
               {add.data.address}
             </p>
@@ -372,7 +361,7 @@ function FeedDialog({ close }: { close: () => void }) {
           {feeds.data?.items.map((f) => (
             <li key={f.id} className="flex items-center justify-between gap-3 border-b border-rule py-1.5">
               <span>
-                <b className="font-[600]">{f.name}</b>
+                <b className="font-semibold">{f.name}</b>
                 <span className="block text-sm text-faded">
                   made {moment(f.created_at)}
                   {f.last_used ? `, last read ${moment(f.last_used)}` : ", not read yet"}

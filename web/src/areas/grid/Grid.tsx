@@ -1,40 +1,26 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
-import { api, everyPage, take } from "@/api/api";
+import { every, read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { NarrowBy } from "@/parts/Combobox";
 import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { Choice, Empty, engagementWord, inputLook, Page, SearchBox, TakeAlong } from "@/parts/parts";
+import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Empty, Page } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { engagementWord } from "@/parts/words";
+import { useFilters } from "@/search";
 import { GridTable } from "./GridTable";
-
-type Search = {
-  place?: string;
-  permission?: string;
-  group?: string;
-  template?: string;
-  title?: string;
-  engagement?: string;
-  employer?: string;
-  q?: string;
-};
 
 /** People × permissions at a place, or people × places for a permission. Edits go into the draft. */
 export function Grid() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/grid");
   const me = useMe();
   const places = usePlaces();
   const templates = useTemplates();
   const sites = me.may["console.view_staff"] ?? [];
   const place = search.place ?? sites[0] ?? "";
-  const put = (next: Search) => navigate({ to: "/grid", search: { ...search, ...next }, replace: true });
-  const groups = useQuery({ queryKey: ["groups", "false"], queryFn: () => take(api.GET("/groups")) });
+  const groups = useQuery({ ...read("/groups") });
   const permissions = useQuery({
-    queryKey: ["catalogue", "", "false"],
-    queryFn: () =>
-      everyPage((after) =>
-        take(api.GET("/permissions", { params: { query: { limit: 500, ...(after && { after }) } } })),
-      ),
+    ...every("/permissions", { query: { limit: 500 } }),
   });
   const query = {
     ...(search.permission

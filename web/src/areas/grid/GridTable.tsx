@@ -1,10 +1,13 @@
 import { keepPreviousData, useMutation, useQueries, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { useVirtualizer, type VirtualItem } from "@tanstack/react-virtual";
+import { type KeyboardEvent, memo, useCallback, useEffect, useRef, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
+import { Button } from "@/parts/Button";
 import { collect, took } from "@/parts/drafts";
-import { Button, Empty, Loading, Wrong } from "@/parts/parts";
+import { Empty, Loading } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
 
 type Query = {
   place?: string;
@@ -30,8 +33,8 @@ const columnWidth = 92;
 const looks: Record<string, string> = {
   "": "text-faded",
   template: "",
-  added: "bg-open-wash text-open font-[600]",
-  withheld: "bg-shut-wash text-shut font-[600]",
+  added: "bg-open-wash text-open font-semibold",
+  withheld: "bg-shut-wash text-shut font-semibold",
   owner: "text-damson italic",
   below: "text-faded italic",
 };
@@ -46,63 +49,37 @@ const origins: Record<string, string> = {
   below: "not here as a whole, but further in",
 };
 
-/** The table itself: only what is in sight is drawn, names stay in place, and cells are set with one key. */
-export function GridTable({ query }: { query: Query }) {
-  const scroller = useRef<HTMLDivElement>(null);
-  const [active, setActive] = useState({ row: 0, column: 0 }); // row or column -1: the whole column or row
-  const read = (page: number) => ({
-    queryKey: ["grid", query, page],
-    queryFn: () =>
-      take(
-        api.GET("/grid", {
-          params: {
-            query: { ...query, draft: "open", limit: pageRows, ...(page && { after: String(page * pageRows) }) },
-          },
-        }),
-      ),
+type Active = { row: number; column: number }; // row or column -1: the whole column or row
+
+/** The first page of the grid, and of the others those that are in sight. */
+function useRows(query: Query, inSight: number[]) {
+  const rowsOf = (page: number) => ({
+    ...read("/grid", {
+      query: { ...query, draft: "open", limit: pageRows, ...(page && { after: String(page * pageRows) }) },
+    }),
     placeholderData: keepPreviousData,
   });
-  const first = useQuery(read(0));
-  const columns = first.data?.columns ?? [];
-  const total = first.data?.total ?? 0;
-  const rows = useVirtualizer({
-    count: total,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => rowHeight,
-    overscan: 8,
-    scrollPaddingStart: headHeight,
-  });
-  const across = useVirtualizer({
-    horizontal: true,
-    count: columns.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => columnWidth,
-    overscan: 3,
-    scrollPaddingStart: nameWidth,
-  });
-  const inSight = [...new Set(rows.getVirtualItems().map((v) => Math.floor(v.index / pageRows)))].filter((p) => p > 0);
-  const more = useQueries({ queries: inSight.map(read) });
+  const first = useQuery(rowsOf(0));
+  const others = inSight.filter((p) => p > 0);
+  const more = useQueries({ queries: others.map(rowsOf) });
   const pages = new Map<number, Row[]>([
     [0, first.data?.items ?? []],
-    ...inSight.map((p, i): [number, Row[]] => [p, more[i]?.data?.items ?? []]),
+    ...others.map((p, i): [number, Row[]] => [p, more[i]?.data?.items ?? []]),
   ]);
-  const rowAt = (index: number) => pages.get(Math.floor(index / pageRows))?.[index % pageRows];
+  return { first, rowAt: (index: number) => pages.get(Math.floor(index / pageRows))?.[index % pageRows] };
+}
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another grid begins at its first cell
-  useEffect(() => {
-    setActive({ row: 0, column: 0 });
-    scroller.current?.scrollTo(0, 0);
-  }, [JSON.stringify(query)]);
-
-  const place = query.place ?? "";
+/** Puts a level of one cell, or of a whole row or column of all whom the filter keeps, into the draft. */
+function useSetting(query: Query, columns: Column[], rowAt: (index: number) => Row | undefined) {
   const of = (column: Column) =>
-    query.permission ? { permission: query.permission, place: column.key } : { permission: column.key, place };
-  const set = useMutation({
-    mutationFn: async ({ row, column, level }: { row: number; column: number; level: string }) => {
+    query.permission
+      ? { permission: query.permission, place: column.key }
+      : { permission: column.key, place: query.place ?? "" };
+  return useMutation({
+    mutationFn: async ({ row, column, level }: Active & { level: string }) => {
       const r = rowAt(row);
       const c = columns[column];
       if (r && c) return collect([{ op: "exception.set", set: { staff: r.staff_number, ...of(c), level } }]);
-      // A whole row, or a whole column of all the people that the filter keeps.
       const { under, engagement, group: _, ...rest } = query;
       return took(
         await take(
@@ -121,6 +98,39 @@ export function GridTable({ query }: { query: Query }) {
       );
     },
   });
+}
+
+/** The table itself: only what is in sight is drawn, names stay in place, and cells are set with one key. */
+export function GridTable({ query }: { query: Query }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const [active, setActive] = useState<Active>({ row: 0, column: 0 });
+  const [inSight, setInSight] = useState<number[]>([]);
+  const { first, rowAt } = useRows(query, inSight);
+  const columns = first.data?.columns ?? [];
+  const total = first.data?.total ?? 0;
+  const rows = useVirtualizer({
+    count: total,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => rowHeight,
+    overscan: 8,
+    scrollPaddingStart: headHeight,
+  });
+  const across = useVirtualizer({
+    horizontal: true,
+    count: columns.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => columnWidth,
+    overscan: 3,
+    scrollPaddingStart: nameWidth,
+  });
+  const now = [...new Set(rows.getVirtualItems().map((v) => Math.floor(v.index / pageRows)))];
+  if (now.join() !== inSight.join()) setInSight(now);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another grid begins at its first cell
+  useEffect(() => {
+    setActive({ row: 0, column: 0 });
+    scroller.current?.scrollTo(0, 0);
+  }, [JSON.stringify(query)]);
+  const set = useSetting(query, columns, rowAt);
   const { row, column } = active;
   const go = (nextRow: number, nextColumn: number) => {
     const r = Math.max(-1, Math.min(total - 1, nextRow));
@@ -130,19 +140,16 @@ export function GridTable({ query }: { query: Query }) {
     if (r >= 0) rows.scrollToIndex(r);
     if (c >= 0) across.scrollToIndex(c);
   };
+  // A row that has not changed is not drawn again while others scroll by.
+  const latest = useRef(go);
+  latest.current = go;
+  const reach = useCallback((r: number, c: number) => {
+    scroller.current?.focus();
+    latest.current(r, c);
+  }, []);
   const why = cannot(first.data?.why_not, rowAt(row), columns[column]);
   const onKey = (e: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowDown: [row + 1, column],
-      ArrowUp: [row - 1, column],
-      ArrowRight: [row, column + 1],
-      ArrowLeft: [row, column - 1],
-      PageDown: [row + 15, column],
-      PageUp: [row - 15, column],
-      Home: [row, 0],
-      End: [row, columns.length - 1],
-    };
-    const step = steps[e.key];
+    const step = stepOf(e.key, active, columns.length);
     const c = columns[column];
     if (e.ctrlKey || e.metaKey || e.altKey) return;
     if (step) go(...step);
@@ -153,7 +160,6 @@ export function GridTable({ query }: { query: Query }) {
     else return;
     e.preventDefault();
   };
-
   if (first.isPending) return <Loading />;
   if (first.error) return <Wrong error={first.error} />;
   if (!total)
@@ -165,6 +171,7 @@ export function GridTable({ query }: { query: Query }) {
     );
   if (!columns.length) return <Empty>No permission applies here. Choose another place or group.</Empty>;
   const width = nameWidth + across.getTotalSize();
+  const shown = across.getVirtualItems();
   return (
     <>
       <Strip
@@ -191,107 +198,171 @@ export function GridTable({ query }: { query: Query }) {
         className="sheet relative h-[calc(100dvh-24.5rem)] min-h-64 overflow-auto overscroll-contain"
       >
         <div style={{ height: headHeight + rows.getTotalSize(), width }} className="relative">
-          <div
-            role="row"
-            tabIndex={-1}
-            aria-rowindex={1}
-            className="sticky top-0 z-20 border-b border-edge bg-inset"
-            style={{ height: headHeight, width }}
-          >
-            <div
-              role="columnheader"
-              tabIndex={-1}
-              className="sticky left-0 z-10 flex h-full items-end bg-inset px-3 pb-1 text-sm text-faded"
-              style={{ width: nameWidth }}
-            >
-              {total === 1 ? "1 person" : `${total} people`}
-            </div>
-            {across.getVirtualItems().map((v) => {
-              const c = columns[v.index]!;
-              return (
-                <div
-                  key={c.key}
-                  role="columnheader"
-                  tabIndex={-1}
-                  aria-colindex={v.index + 2}
-                  className="absolute top-0 h-full"
-                  style={{ left: nameWidth + v.start, width: columnWidth }}
-                >
-                  <button
-                    type="button"
-                    tabIndex={-1}
-                    title={`${c.group}: ${c.title}${c.why_not ? `. ${c.why_not}` : ""}`}
-                    onClick={() => go(-1, v.index)}
-                    className={`flex size-full items-end px-1.5 pb-1 text-left text-[0.82rem] leading-tight ${row < 0 && column === v.index ? "bg-damson text-sheet" : c.why_not ? "text-faded" : ""} ${c.sensitive ? "underline decoration-brass decoration-2 underline-offset-2" : ""}`}
-                  >
-                    <span className="line-clamp-4">{c.title}</span>
-                  </button>
-                </div>
-              );
-            })}
-          </div>
-          {rows.getVirtualItems().map((v) => {
-            const r = rowAt(v.index);
-            return (
-              <div
-                key={v.index}
-                role="row"
-                tabIndex={-1}
-                aria-rowindex={v.index + 2}
-                className="absolute border-b border-rule"
-                style={{ top: headHeight + v.start, height: rowHeight, width }}
-              >
-                <div role="rowheader" tabIndex={-1} className="sticky left-0 z-10 h-full" style={{ width: nameWidth }}>
-                  <button
-                    type="button"
-                    tabIndex={-1}
-                    disabled={!r}
-                    onClick={() => go(v.index, -1)}
-                    title={r && [r.staff_number, r.job_title, ...r.templates].join(" · ")}
-                    className={`block size-full truncate border-r border-edge px-3 text-left ${column < 0 && row === v.index ? "bg-damson text-sheet" : "bg-sheet"}`}
-                  >
-                    {r ? (
-                      <>
-                        {r.name} <span className="text-sm opacity-75">{r.job_title}</span>
-                      </>
-                    ) : (
-                      "…"
-                    )}
-                  </button>
-                </div>
-                {across.getVirtualItems().map((h) => {
-                  const cell = r?.cells[h.index] ?? {};
-                  const here =
-                    (row === v.index && (column === h.index || column < 0)) || (row < 0 && column === h.index);
-                  return (
-                    <div
-                      key={h.index}
-                      role="gridcell"
-                      id={`cell-${v.index}-${h.index}`}
-                      aria-colindex={h.index + 2}
-                      aria-selected={here}
-                      tabIndex={-1}
-                      onMouseDown={(e) => {
-                        e.preventDefault();
-                        scroller.current?.focus();
-                        go(v.index, h.index);
-                      }}
-                      className={`absolute top-0 truncate border-r border-rule px-1.5 py-[0.4rem] text-[0.9rem] ${looks[cell.origin ?? ""]} ${cell.drafted ? "shadow-[inset_0_0_0_2px_var(--color-brass-light)]" : ""} ${here ? "outline-2 outline-offset-[-2px] outline-damson" : ""}`}
-                      style={{ left: nameWidth + h.start, width: columnWidth, height: rowHeight - 1 }}
-                    >
-                      {words(cell)}
-                    </div>
-                  );
-                })}
-              </div>
-            );
-          })}
+          <Head total={total} columns={columns} shown={shown} width={width} active={active} go={go} />
+          {rows.getVirtualItems().map((v) => (
+            <GridRow
+              key={v.index}
+              index={v.index}
+              top={headHeight + v.start}
+              width={width}
+              row={rowAt(v.index)}
+              shown={shown}
+              at={row === v.index || row < 0 ? column : undefined}
+              heading={row < 0}
+              go={reach}
+            />
+          ))}
         </div>
       </div>
       <Legend />
     </>
   );
 }
+
+/** Where a key leads from a cell. */
+function stepOf(key: string, { row, column }: Active, columns: number): [number, number] | undefined {
+  const steps: Record<string, [number, number]> = {
+    ArrowDown: [row + 1, column],
+    ArrowUp: [row - 1, column],
+    ArrowRight: [row, column + 1],
+    ArrowLeft: [row, column - 1],
+    PageDown: [row + 15, column],
+    PageUp: [row - 15, column],
+    Home: [row, 0],
+    End: [row, columns - 1],
+  };
+  return steps[key];
+}
+
+function Head({
+  total,
+  columns,
+  shown,
+  width,
+  active: { row, column },
+  go,
+}: {
+  total: number;
+  columns: Column[];
+  shown: VirtualItem[];
+  width: number;
+  active: Active;
+  go: (row: number, column: number) => void;
+}) {
+  return (
+    <div
+      role="row"
+      tabIndex={-1}
+      aria-rowindex={1}
+      className="sticky top-0 z-20 border-b border-edge bg-inset"
+      style={{ height: headHeight, width }}
+    >
+      <div
+        role="columnheader"
+        tabIndex={-1}
+        className="sticky left-0 z-10 flex h-full items-end bg-inset px-3 pb-1 text-sm text-faded"
+        style={{ width: nameWidth }}
+      >
+        {total === 1 ? "1 person" : `${total} people`}
+      </div>
+      {shown.map((v) => {
+        const c = columns[v.index]!;
+        return (
+          <div
+            key={c.key}
+            role="columnheader"
+            tabIndex={-1}
+            aria-colindex={v.index + 2}
+            className="absolute top-0 h-full"
+            style={{ left: nameWidth + v.start, width: columnWidth }}
+          >
+            <button
+              type="button"
+              tabIndex={-1}
+              title={`${c.group}: ${c.title}${c.why_not ? `. ${c.why_not}` : ""}`}
+              onClick={() => go(-1, v.index)}
+              className={`flex size-full items-end px-1.5 pb-1 text-left text-small leading-tight ${row < 0 && column === v.index ? "bg-damson text-sheet" : c.why_not ? "text-faded" : ""} ${c.sensitive ? "underline decoration-brass decoration-2 underline-offset-2" : ""}`}
+            >
+              <span className="line-clamp-4">{c.title}</span>
+            </button>
+          </div>
+        );
+      })}
+    </div>
+  );
+}
+
+/** One person across all columns that are in sight. */
+const GridRow = memo(function GridRow({
+  index,
+  top,
+  width,
+  row: r,
+  shown,
+  at,
+  heading,
+  go,
+}: {
+  index: number;
+  top: number;
+  width: number;
+  row: Row | undefined;
+  shown: VirtualItem[];
+  at: number | undefined; // which of its columns is chosen, -1: all of it
+  heading: boolean; // as the whole column is
+  go: (row: number, column: number) => void;
+}) {
+  return (
+    <div
+      role="row"
+      tabIndex={-1}
+      aria-rowindex={index + 2}
+      className="absolute border-b border-rule"
+      style={{ top, height: rowHeight, width }}
+    >
+      <div role="rowheader" tabIndex={-1} className="sticky left-0 z-10 h-full" style={{ width: nameWidth }}>
+        <button
+          type="button"
+          tabIndex={-1}
+          disabled={!r}
+          onClick={() => go(index, -1)}
+          title={r && [r.staff_number, r.job_title, ...r.templates].join(" · ")}
+          className={`block size-full truncate border-r border-edge px-3 text-left ${at === -1 && !heading ? "bg-damson text-sheet" : "bg-sheet"}`}
+        >
+          {r ? (
+            <>
+              {r.name} <span className="text-sm opacity-75">{r.job_title}</span>
+            </>
+          ) : (
+            "…"
+          )}
+        </button>
+      </div>
+      {shown.map((h) => {
+        const cell = r?.cells[h.index] ?? {};
+        const here = at === h.index || (at === -1 && !heading);
+        return (
+          <div
+            key={h.index}
+            role="gridcell"
+            id={`cell-${index}-${h.index}`}
+            aria-colindex={h.index + 2}
+            aria-selected={here}
+            tabIndex={-1}
+            onMouseDown={(e) => {
+              e.preventDefault();
+              go(index, h.index);
+            }}
+            className={`absolute top-0 truncate border-r border-rule px-1.5 py-[0.4rem] text-dense ${looks[cell.origin ?? ""]} ${cell.drafted ? "shadow-[inset_0_0_0_2px_var(--color-brass-light)]" : ""} ${here ? "outline-2 outline-offset-[-2px] outline-damson" : ""}`}
+            style={{ left: nameWidth + h.start, width: columnWidth, height: rowHeight - 1 }}
+          >
+            {words(cell)}
+          </div>
+        );
+      })}
+    </div>
+  );
+});
 
 /** Why the chosen cell cannot be set, or undefined where it can. */
 function cannot(whole: string | undefined, row: Row | undefined, column: Column | undefined): string | undefined {
@@ -319,7 +390,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <span className="min-w-0 flex-1">
           {row ? (
-            <Link to="/staff/$number" params={{ number: row.staff_number }} className="font-[600] hover:underline">
+            <Link to="/staff/$number" params={{ number: row.staff_number }} className="font-semibold hover:underline">
               {row.name}
             </Link>
           ) : (
@@ -380,7 +451,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
       <Wrong error={error} />
       {outcome?.skipped && (
         <details className="mt-1 text-sm">
-          <summary className="font-[550] text-soon">
+          <summary className="font-medium text-soon">
             {outcome.skipped.length} left out, as the rules refuse them
           </summary>
           <ul className="max-h-32 overflow-auto">

@@ -1,9 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
-import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { placeOptions, siteOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
-import { Button, engagementWord, inputLook, SelectField, Wrong } from "@/parts/parts";
+import { inputLook, SelectField } from "@/parts/fields";
+import { Wrong } from "@/parts/Wrong";
+import { engagementWord } from "@/parts/words";
 import { columnKinds, type Import, useEdit } from "./queries";
 
 /** Which column of the file is what, and what holds for everybody. */
@@ -14,14 +17,14 @@ export function ColumnsPart({ of }: { of: Import }) {
   const taken = of.columns.filter((c) => c.column).length;
   return (
     <details className="sheet px-5 py-3" open={of.faults.length > 0}>
-      <summary className="cursor-pointer font-[600]">
+      <summary className="cursor-pointer font-semibold">
         {taken} columns are read
         {unread.length > 0 && (
           <span className="font-normal text-faded">; not read: {unread.map((c) => c.header).join(", ")}</span>
         )}
       </summary>
-      <p className="mt-1 mb-3 text-sm text-faded">What you say of a column is remembered for your next file.</p>
-      <table className="w-full text-[0.95rem]">
+      <p className="mt-1 mb-3 text-sm text-faded">Your choice for a column is remembered for your next file.</p>
+      <table className="w-full text-dense">
         <thead>
           <tr className="border-b border-edge text-left text-sm">
             <th className="py-1 pr-3">In the file</th>
@@ -73,22 +76,20 @@ export function OtherwisePart({ of }: { of: Import }) {
   const chosen = Object.keys(of.otherwise).length;
   return (
     <details className="sheet px-5 py-3" open={chosen > 0 || of.faults.length > 0}>
-      <summary className="cursor-pointer font-[600]">
+      <summary className="cursor-pointer font-semibold">
         For everybody{" "}
         <span className="font-normal text-faded">
           {chosen === 0 ? "where a cell is empty: nothing" : `where a cell is empty: ${chosen} said`}
         </span>
       </summary>
       <div className="mt-3 grid gap-3 sm:grid-cols-2 lg:grid-cols-3">
-        <Pick label="Home site" value={of.otherwise.home_site} set={set("home_site")}>
-          {places.data
-            ?.filter((p) => p.kind === "site")
-            .map((p) => (
-              <option key={p.code} value={p.code}>
-                {p.name}
-              </option>
-            ))}
-        </Pick>
+        <Combobox
+          label="Home site"
+          placeholder="as the row says"
+          value={of.otherwise.home_site ?? ""}
+          onChange={(e) => set("home_site")(e.target.value || undefined)}
+          options={siteOptions(places.data)}
+        />
         <Pick label="Engagement" value={of.otherwise.engagement} set={set("engagement")}>
           {Object.entries(engagementWord).map(([key, word]) => (
             <option key={key} value={key}>
@@ -177,7 +178,7 @@ function Text({
         set(typed || undefined);
       }}
     >
-      <label className="grow text-sm font-[600]">
+      <label className="grow text-sm font-semibold">
         {label}
         <input
           maxLength={120}

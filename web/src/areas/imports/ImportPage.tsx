@@ -3,12 +3,18 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { Printer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, download, queries, type Schema, take } from "@/api/api";
+import { touched } from "@/api/read";
 import { EnrolTabs } from "@/areas/enrol/Enrol";
+import { Button } from "@/parts/Button";
 import { Effects } from "@/parts/effects";
-import { Button, Loading, Page, PINTable, people, TextField, Wrong } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
+import { Loading, Page } from "@/parts/Page";
+import { PINTable } from "@/parts/secrets";
+import { Wrong } from "@/parts/Wrong";
+import { people } from "@/parts/words";
 import { ColumnsPart, OtherwisePart } from "./ColumnsPart";
 import { StateMark } from "./Imports";
-import { type Import, useImport } from "./queries";
+import { type Import, took, useImport } from "./queries";
 import { RowsPart } from "./RowsPart";
 
 /** One file of people: how it is read, what would become of each row, and bringing it in. */
@@ -76,8 +82,7 @@ function Discard({ of }: { of: Import }) {
     mutationFn: () => take(api.DELETE("/imports/{id}", { params: { path: { id: of.id } } })),
     onSuccess: async () => {
       await navigate({ to: "/imports" });
-      queries.removeQueries({ queryKey: ["imports", of.id] });
-      return queries.invalidateQueries({ queryKey: ["imports"] });
+      return touched("/imports");
     },
   });
   return (
@@ -117,7 +122,7 @@ function BringIn({ of }: { of: Import }) {
           body: { leave_out: wrong > 0, ...(reason && { reason }) },
         }),
       ),
-    onSuccess: (next) => queries.setQueryData(["imports", of.id], next),
+    onSuccess: took,
   });
   const needs = of.effect?.needs_reason ?? false;
   return (
@@ -188,7 +193,7 @@ function NewPINs({ of }: { of: Import }) {
   });
   const forget = useMutation({
     mutationFn: () => take(api.DELETE("/imports/{id}/pins", path)),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["imports"] }),
+    onSuccess: () => touched("/imports"),
   });
   return (
     <div className="rounded-sm border-2 border-dashed border-brass bg-soon-wash p-5">

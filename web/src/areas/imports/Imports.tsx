@@ -2,16 +2,20 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { FileUp } from "lucide-react";
 import { useState } from "react";
-import { api, sendFile, take } from "@/api/api";
+import { sendFile } from "@/api/api";
+import { read } from "@/api/read";
 import { EnrolTabs } from "@/areas/enrol/Enrol";
-import { Empty, Loading, Mark, moment, Page, Section, TakeAlong, Wrong } from "@/parts/parts";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
 import { columnKinds, type Import } from "./queries";
 
 /** Where files of people are sent, and those that were. */
 export function Imports() {
   const list = useQuery({
-    queryKey: ["imports", "list"],
-    queryFn: () => take(api.GET("/imports", { params: { query: { limit: 50 } } })),
+    ...read("/imports", { query: { limit: 50 } }),
   });
   return (
     <Page
@@ -30,7 +34,7 @@ export function Imports() {
               <ul>
                 {list.data.items.map((i) => (
                   <li key={i.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule py-2">
-                    <Link to="/imports/$id" params={{ id: String(i.id) }} className="font-[600] hover:underline">
+                    <Link to="/imports/$id" params={{ id: String(i.id) }} className="font-semibold hover:underline">
                       {i.name || `Import ${i.id}`}
                     </Link>
                     <StateMark of={i} />
@@ -82,7 +86,9 @@ function Drop() {
         className={`flex cursor-pointer flex-col items-center gap-2 rounded-md border-2 border-dashed px-6 py-10 text-center focus-within:outline-2 focus-within:outline-damson ${over ? "border-damson bg-inset" : "border-edge bg-sheet"}`}
       >
         <FileUp size={30} className="text-brass" aria-hidden />
-        <span className="font-[600]">{start.isPending ? "Reading every row…" : "Choose a file, or drop it here"}</span>
+        <span className="font-semibold">
+          {start.isPending ? "Reading every row…" : "Choose a file, or drop it here"}
+        </span>
         <span className="text-sm text-faded">CSV or XLSX, at most 4 MiB and 20,000 rows</span>
         <input
           type="file"
@@ -127,9 +133,10 @@ function Kinds() {
       <dl className="text-sm">
         {kinds.data?.items.map((k) => (
           <div key={k.name} className="border-t border-rule py-1">
-            <dt className="inline font-[600]">{k.title}</dt>
-            {k.required && <span className="text-soon"> needed</span>}
-            {k.says && <dd className="inline text-faded"> {k.says}</dd>}
+            <dt className="inline font-semibold">{k.title}</dt>
+            <dd className="inline text-faded">
+              {k.required && <span className="text-soon"> needed</span>} {k.says}
+            </dd>
           </div>
         ))}
       </dl>

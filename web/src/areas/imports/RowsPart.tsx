@@ -1,8 +1,14 @@
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Schema, take } from "@/api/api";
-import { Button, Empty, inputLook, Loading, Mark, TakeAlong, Wrong } from "@/parts/parts";
+import type { Schema } from "@/api/api";
+import { paged } from "@/api/read";
+import { Button } from "@/parts/Button";
+import { inputLook } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
 import { type Import, type Outcome, outcomes, type Row, useEdit } from "./queries";
 
 const order: Outcome[] = ["faulty", "asked", "new", "update", "back", "same", "in", "out"];
@@ -14,23 +20,10 @@ export function RowsPart({ of }: { of: Import }) {
   const shown = chosen ?? (wrong > 0 ? (["faulty", "asked"] as Outcome[]) : []);
   const [q, setQ] = useState("");
   const rows = useInfiniteQuery({
-    queryKey: ["imports", of.id, "rows", of.version, shown, q],
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/imports/{id}/rows", {
-          params: {
-            path: { id: of.id },
-            query: {
-              limit: 50,
-              ...(pageParam && { after: pageParam }),
-              ...(shown.length && { outcome: shown }),
-              ...(q && { q }),
-            },
-          },
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/imports/{id}/rows", {
+      path: { id: of.id },
+      query: { limit: 50, ...(shown.length && { outcome: shown }), ...(q && { q }) },
+    }),
     placeholderData: keepPreviousData,
   });
   const items = rows.data?.pages.flatMap((p) => p.items) ?? [];
@@ -46,7 +39,7 @@ export function RowsPart({ of }: { of: Import }) {
               type="button"
               aria-pressed={shown.includes(o)}
               onClick={() => toggle(o)}
-              className={`rounded-sm border px-2.5 py-1 ${shown.includes(o) ? "border-damson bg-inset font-[600]" : "border-edge bg-sheet"}`}
+              className={`rounded-sm border px-2.5 py-1 ${shown.includes(o) ? "border-damson bg-inset font-semibold" : "border-edge bg-sheet"}`}
             >
               {of.counts[o]} {outcomes[o].word.toLowerCase()}
             </button>
@@ -107,7 +100,7 @@ function RowLine({ row, of }: { row: Row; of: Import }) {
       </span>
       <div>
         <p>
-          <b className="font-[600]">{row.name || "(no name)"}</b>
+          <b className="font-semibold">{row.name || "(no name)"}</b>
           {row.person && (
             <>
               {" "}
@@ -185,7 +178,7 @@ function FaultLine({
   return (
     <div className="mt-1">
       <p className="text-shut">
-        {title && <b className="font-[600]">{title}: </b>}
+        {title && <b className="font-semibold">{title}: </b>}
         {fault.message}
       </p>
       {mend && (

@@ -1,22 +1,29 @@
 import { queryOptions, useMutation, useQuery } from "@tanstack/react-query";
 import { api, queries, type Schema, take } from "@/api/api";
+import { read, touched } from "@/api/read";
 
 export type Import = Schema["Import"];
 export type Row = Schema["ImportRow"];
 export type Outcome = Row["outcome"];
 
+const oneImport = (id: number) => read("/imports/{id}", { path: { id } });
+
+/** Takes in an import as the service answered it. */
+export const took = (next: Import) => {
+  queries.setQueryData(oneImport(next.id).queryKey, next);
+  return touched("/imports/{id}/rows");
+};
+
 /** One import; while it is brought in it is read again and again. */
 export const useImport = (id: number) =>
   useQuery({
-    queryKey: ["imports", id],
-    queryFn: () => take(api.GET("/imports/{id}", { params: { path: { id } } })),
+    ...oneImport(id),
     refetchInterval: (query) => (query.state.data?.state === "running" ? 500 : false),
   });
 
 /** The columns that a file may have. */
 export const columnKinds = queryOptions({
-  queryKey: ["imports", "columns"],
-  queryFn: () => take(api.GET("/imports/columns", { params: { query: { limit: 100 } } })),
+  ...read("/imports/columns", { query: { limit: 100 } }),
   staleTime: Number.POSITIVE_INFINITY,
 });
 
@@ -25,10 +32,7 @@ export function useEdit(of: Import) {
   return useMutation({
     mutationFn: (edit: Schema["ImportEdit"]) =>
       take(api.PATCH("/imports/{id}", { params: { path: { id: of.id } }, body: { version: of.version, ...edit } })),
-    onSuccess: (next) => {
-      queries.setQueryData(["imports", of.id], next);
-      return queries.invalidateQueries({ queryKey: ["imports", of.id, "rows"] });
-    },
+    onSuccess: took,
   });
 }
 

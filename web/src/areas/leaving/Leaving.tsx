@@ -1,32 +1,35 @@
 import { keepPreviousData, useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, queries, type Schema, take } from "@/api/api";
+import { api, type Operation, type Schema, take } from "@/api/api";
+import { paged, touched } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
 import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
 import { isoToday } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
+import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
-import { SiteOptions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, Button, Choice, Empty, Loading, Mark, moment, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { SiteChoice } from "@/parts/PlaceChoice";
 import { TodayTabs } from "@/parts/stuck";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
+import { useFilters } from "@/search";
 
 type Leaver = Schema["Leaving"];
 
 /** Who leaves or has left lately, with what is to be done. */
 export function Leaving() {
-  const [site, setSite] = useState<string>();
-  const [open, setOpen] = useState(true);
-  const places = usePlaces();
+  const [{ site, settled }, put] = useFilters("/leaving");
+  const open = !settled;
   const query = { ...(site && { site }), ...(open && { open: true as const }) };
   const pages = useInfiniteQuery({
-    queryKey: ["leavers", query],
-    queryFn: ({ pageParam }) =>
-      take(api.GET("/leavers", { params: { query: { ...query, limit: 50, ...(pageParam && { after: pageParam }) } } })),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/leavers", { query: { ...query, limit: 50 } }),
     placeholderData: keepPreviousData,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
@@ -40,16 +43,13 @@ export function Leaving() {
       <TodayTabs />
       <div className="mb-4 flex flex-wrap items-center gap-3">
         <div className="w-72">
-          <Choice label="Home site" value={site} onChange={setSite}>
-            <option value="">Any site</option>
-            <SiteOptions places={places.data} />
-          </Choice>
+          <SiteChoice label="Home site" value={site} onChange={(site) => put({ site })} />
         </div>
         <label className="flex items-center gap-2">
           <input
             type="checkbox"
             checked={open}
-            onChange={(e) => setOpen(e.target.checked)}
+            onChange={(e) => put({ settled: !e.target.checked || undefined })}
             className="size-4 accent-damson"
           />
           Only where something is to be done
@@ -85,7 +85,7 @@ function LeaverLine({ leaver: l }: { leaver: Leaver }) {
   return (
     <li className="grid gap-x-6 gap-y-2 px-4 py-3 md:grid-cols-[18rem_1fr_auto]">
       <div>
-        <Link to="/staff/$number" params={{ number: l.staff_number }} className="font-[600] hover:underline">
+        <Link to="/staff/$number" params={{ number: l.staff_number }} className="font-semibold hover:underline">
           {l.name}
         </Link>{" "}
         {left && <Mark of="left" />}
@@ -127,7 +127,7 @@ function TaskLine({ leaver, task, ticks }: { leaver: Leaver; task: Schema["Leavi
   const tick = useMutation({
     mutationFn: (done: boolean) =>
       done ? take(api.PUT("/leavers/{id}/tasks/{item}", path)) : take(api.DELETE("/leavers/{id}/tasks/{item}", path)),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["leavers"] }),
+    onSuccess: () => touched("/leavers"),
   });
   return (
     <li>

@@ -1,11 +1,18 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useRef, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { SettingsTabs } from "@/areas/settings/tabs";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
+import { Field, inputLook, TextField } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, Button, Field, inputLook, Loading, Mark, moment, Page, TextField, Wrong } from "@/parts/parts";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
 
 type Message = Schema["Message"];
 
@@ -13,8 +20,7 @@ type Message = Schema["Message"];
 export function Messages() {
   const me = useMe();
   const list = useQuery({
-    queryKey: ["messages"],
-    queryFn: () => take(api.GET("/messages", { params: { query: { limit: 100 } } })),
+    ...read("/messages", { query: { limit: 100 } }),
   });
   const [open, setOpen] = useState<Message>();
   const groups: [string, Message[]][] = [
@@ -31,11 +37,11 @@ export function Messages() {
       {list.isPending && <Loading />}
       {groups.map(([title, messages]) => (
         <section key={title} className="mb-8">
-          <h2 className="mb-1 font-[650]">{title}</h2>
+          <h2 className="mb-1 font-bold">{title}</h2>
           <ul>
             {messages.map((m) => (
               <li key={m.kind} className="flex flex-wrap items-center gap-x-4 gap-y-1 border-t border-rule py-2">
-                <span className="w-56 font-[600]">{m.title}</span>
+                <span className="w-56 font-semibold">{m.title}</span>
                 <span className="min-w-0 grow basis-72">
                   {m.when}
                   <span className="block text-sm text-faded">{m.subject}</span>
@@ -177,7 +183,7 @@ function Preview({ kind, subject, text }: { kind: string; subject: string; text:
   const [staff, setStaff] = useState(me.staff_number);
   const asked = useDeferredValue(JSON.stringify({ staff, subject, text }));
   const read = useQuery({
-    queryKey: ["messages", "preview", kind, asked],
+    queryKey: ["/messages/{id}/preview", kind, asked],
     queryFn: () =>
       take(api.POST("/messages/{id}/preview", { params: { path: { id: kind } }, body: JSON.parse(asked) })),
     enabled: staff !== "",
@@ -186,11 +192,11 @@ function Preview({ kind, subject, text }: { kind: string; subject: string; text:
   });
   return (
     <div className="space-y-3">
-      <PersonField label="As it reads for" value={staff} onChosen={setStaff} />
+      <PersonField label="How it reads for" value={staff} onChosen={setStaff} />
       <Wrong error={read.error} />
       {read.data && !read.error && (
         <div className="max-h-96 overflow-auto rounded-sm border border-rule bg-paper px-4 py-3">
-          <p className="mb-2 border-b border-rule pb-2 font-[600]">{read.data.subject}</p>
+          <p className="mb-2 border-b border-rule pb-2 font-semibold">{read.data.subject}</p>
           <p className="whitespace-pre-wrap [overflow-wrap:anywhere]">{read.data.text}</p>
         </div>
       )}
@@ -203,14 +209,12 @@ const often: Record<string, string> = { at_once: "at once", daily: "once a day",
 /** What the reader is told by mail, how often, and about whom. */
 export function Choices() {
   const messages = useQuery({
-    queryKey: ["messages"],
-    queryFn: () => take(api.GET("/messages", { params: { query: { limit: 100 } } })),
+    ...read("/messages", { query: { limit: 100 } }),
   });
   const sites = useQuery({
-    queryKey: ["places", "sites"],
-    queryFn: () => take(api.GET("/places", { params: { query: { kind: "site" } } })),
+    ...read("/places", { query: { kind: "site" } }),
   });
-  const chosen = useQuery({ queryKey: ["messages", "choices"], queryFn: () => take(api.GET("/me/messages")) });
+  const chosen = useQuery({ ...read("/me/messages") });
   const put = useMutation({
     mutationFn: (body: Schema["MessageChoices"]) => take(api.PUT("/me/messages", { body })),
     onSuccess: () => chosen.refetch(),
@@ -241,7 +245,7 @@ export function Choices() {
         ))}
       {all.length > 1 && (
         <fieldset>
-          <legend className="mb-1 text-sm font-[600]">About people of</legend>
+          <legend className="mb-1 text-sm font-semibold">About people of</legend>
           {all.map((s) => (
             <label key={s.code} className="flex items-center gap-2">
               <input
@@ -270,8 +274,7 @@ const stateMark = { sent: "active", waiting: "prepared", failed: "wrong" } as co
 /** The messages to somebody, and what became of each. */
 export function MessagesTo({ number }: { number: string }) {
   const list = useQuery({
-    queryKey: ["messages", "to", number],
-    queryFn: () => take(api.GET("/staff/{id}/messages", { params: { path: { id: number }, query: { limit: 10 } } })),
+    ...read("/staff/{id}/messages", { path: { id: number }, query: { limit: 10 } }),
   });
   if (list.error) return <Wrong error={list.error} />;
   if (!list.data?.items.length) return <p className="text-faded">No message has been written.</p>;

@@ -1,28 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
+import { Combobox, type Option } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { PlaceOptions, TemplateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import {
-  Ask,
-  Button,
-  Choice,
-  Empty,
-  Field,
-  inputLook,
-  Loading,
-  Mark,
-  moment,
-  Page,
-  SearchBox,
-  Section,
-  TakeAlong,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { Choice, Field, inputLook, SearchBox, TextField } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
+import { useFilters } from "@/search";
 
 type Notice = Schema["Notice"];
 
@@ -31,8 +25,7 @@ export function Notices() {
   const may = useMay();
   const [adding, setAdding] = useState(false);
   const list = useQuery({
-    queryKey: ["notices"],
-    queryFn: () => take(api.GET("/notices", { params: { query: { limit: 500, retired: "all" } } })),
+    ...read("/notices", { query: { limit: 500, retired: "all" } }),
   });
   return (
     <Page
@@ -64,17 +57,17 @@ export function Notices() {
           <table className="w-full">
             <thead>
               <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-[600]">Notice</th>
-                <th className="font-[600]">For</th>
-                <th className="font-[600]">Until accepted</th>
-                <th className="text-right font-[600]">Accepted</th>
+                <th className="py-1 font-semibold">Notice</th>
+                <th className="font-semibold">For</th>
+                <th className="font-semibold">Until accepted</th>
+                <th className="text-right font-semibold">Accepted</th>
               </tr>
             </thead>
             <tbody>
               {list.data.items.map((n) => (
                 <tr key={n.code} className={`border-t border-rule align-top ${n.retired ? "text-faded" : ""}`}>
                   <td className="py-2 pr-4">
-                    <Link to="/notices/$code" params={{ code: n.code }} className="font-[600] hover:underline">
+                    <Link to="/notices/$code" params={{ code: n.code }} className="font-semibold hover:underline">
                       {n.title}
                     </Link>
                     {n.retired && " · retired"}
@@ -104,51 +97,44 @@ function forWhom(n: Notice): string {
 }
 
 /** Several of a list: those that are chosen, each to be taken off, and one more. */
+/** Chooses several: each is added by its name, and taken off by itself. */
 function Several({
   label,
   chosen,
   onChange,
-  names,
-  children,
+  options = [],
 }: {
   label: string;
   chosen: string[];
   onChange: (codes: string[]) => void;
-  names: Record<string, string>;
-  children: React.ReactNode;
+  options: Option[] | undefined;
 }) {
+  const name = (code: string) => options.find((o) => o.value === code)?.label ?? code;
   return (
-    <Field label={label} optional>
-      {(tie) => (
-        <div className="space-y-1">
-          {chosen.length > 0 && (
-            <ul className="flex flex-wrap gap-1">
-              {chosen.map((code) => (
-                <li key={code}>
-                  <button
-                    type="button"
-                    aria-label={`Take ${names[code] ?? code} off`}
-                    className="rounded-sm border border-edge bg-inset px-2 py-0.5 text-sm"
-                    onClick={() => onChange(chosen.filter((c) => c !== code))}
-                  >
-                    {names[code] ?? code} ×
-                  </button>
-                </li>
-              ))}
-            </ul>
-          )}
-          <select
-            {...tie}
-            className={inputLook}
-            value=""
-            onChange={(e) => e.target.value && onChange([...new Set([...chosen, e.target.value])])}
-          >
-            <option value="">Add one</option>
-            {children}
-          </select>
-        </div>
-      )}
-    </Field>
+    <div className="space-y-1">
+      <Combobox
+        label={label}
+        optional
+        value=""
+        placeholder="Add one"
+        options={options.filter((o) => !chosen.includes(o.value))}
+        onChange={(e) => e.target.value && onChange([...chosen, e.target.value])}
+      />
+      <ul className="flex flex-wrap gap-1">
+        {chosen.map((code) => (
+          <li key={code}>
+            <button
+              type="button"
+              aria-label={`Take ${name(code)} off`}
+              className="rounded-sm border border-edge bg-inset px-2 py-0.5 text-sm"
+              onClick={() => onChange(chosen.filter((c) => c !== code))}
+            >
+              {name(code)} ×
+            </button>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 
@@ -216,18 +202,14 @@ function NoticeDialog({ of: n, close }: { of?: Notice; close: () => void }) {
           label="For those who work at"
           chosen={form.places}
           onChange={(codes) => setForm({ ...form, places: codes })}
-          names={Object.fromEntries(places.data?.map((p) => [p.code, p.name]) ?? [])}
-        >
-          <PlaceOptions places={places.data} />
-        </Several>
+          options={placeOptions(places.data)}
+        />
         <Several
           label="For those who work as"
           chosen={form.templates}
           onChange={(codes) => setForm({ ...form, templates: codes })}
-          names={Object.fromEntries(templates.data?.items.map((t) => [t.code, t.name]) ?? [])}
-        >
-          <TemplateOptions templates={templates.data?.items} />
-        </Several>
+          options={templateOptions(templates.data?.items)}
+        />
         <label className="col-span-2 flex items-start gap-2">
           <input
             type="checkbox"
@@ -278,7 +260,7 @@ function PublishDialog({ of: n, close }: { of: Notice; close: () => void }) {
     return (
       <ChangeDialog
         title={`Publish version ${n.version + 1} of ${n.title}`}
-        about="Everybody who is meant reads and accepts it anew. The versions before stay on record."
+        about="Everybody whom it is for reads and accepts it again. The versions before stay on record."
         operations={[{ op: "notice.publish", on: n.code, set: { text } }]}
         button="Publish the new version"
         draftable={false}
@@ -307,28 +289,21 @@ function PublishDialog({ of: n, close }: { of: Notice; close: () => void }) {
   );
 }
 
-type Search = { state?: "accepted" | "waiting"; q?: string };
-
 /** One notice: its text, whom it is for, and who has accepted it. */
 export function NoticePage() {
   const { code } = useParams({ strict: false }) as { code: string };
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/notices/$code");
   const may = useMay();
   const [dialog, setDialog] = useState<"edit" | "publish" | "retire">();
   const [recording, setRecording] = useState<Schema["NoticePerson"]>();
   const one = useQuery({
-    queryKey: ["notices", code],
-    queryFn: () => take(api.GET("/notices/{id}", { params: { path: { id: code } } })),
+    ...read("/notices/{id}", { path: { id: code } }),
   });
   const query = { notice: code, ...(search.state && { state: search.state }), ...(search.q && { q: search.q }) };
   const people = useQuery({
-    queryKey: ["acceptances", query],
-    queryFn: () => take(api.GET("/acceptances", { params: { query: { ...query, limit: 500 } } })),
+    ...read("/acceptances", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
-  const put = (next: Search) =>
-    navigate({ to: "/notices/$code", params: { code }, search: { ...search, ...next }, replace: true });
   if (one.error)
     return (
       <Page title="Notice">
@@ -390,7 +365,7 @@ export function NoticePage() {
                     <Link
                       to="/staff/$number"
                       params={{ number: p.staff.staff_number }}
-                      className="font-[600] hover:underline"
+                      className="font-semibold hover:underline"
                     >
                       {p.staff.name}
                     </Link>

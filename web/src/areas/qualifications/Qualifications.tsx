@@ -1,12 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
-import { SiteOptions, usePlaces } from "@/parts/choices";
-import { Ask, Button, Choice, day, Empty, Loading, Page, SearchBox, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Choice, SearchBox, TextField } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { SiteChoice } from "@/parts/PlaceChoice";
 import {
   type Certificate,
   CertificateChange,
@@ -14,6 +18,10 @@ import {
   ScanLink,
   useQualifications,
 } from "@/parts/qualifications";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { day } from "@/parts/words";
+import { useFilters } from "@/search";
 
 type Qualification = Schema["Qualification"];
 
@@ -57,18 +65,22 @@ export function Qualifications() {
           <table className="w-full">
             <thead>
               <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-[600]">Qualification</th>
-                <th className="font-[600]">Counts</th>
-                <th className="font-[600]">Required by</th>
-                <th className="pr-4 text-right font-[600]">Hold it</th>
-                <th className="text-right font-[600]">Lack it</th>
+                <th className="py-1 font-semibold">Qualification</th>
+                <th className="font-semibold">Counts</th>
+                <th className="font-semibold">Required by</th>
+                <th className="pr-4 text-right font-semibold">Hold it</th>
+                <th className="text-right font-semibold">Lack it</th>
               </tr>
             </thead>
             <tbody>
               {list.data.items.map((q) => (
                 <tr key={q.code} className={`border-t border-rule align-top ${q.retired ? "text-faded" : ""}`}>
                   <td className="py-2 pr-4">
-                    <Link to="/qualifications/$code" params={{ code: q.code }} className="font-[600] hover:underline">
+                    <Link
+                      to="/qualifications/$code"
+                      params={{ code: q.code }}
+                      className="font-semibold hover:underline"
+                    >
                       {q.name}
                     </Link>
                     {q.retired && " · retired"}
@@ -79,7 +91,7 @@ export function Qualifications() {
                     <RequiredBy of={q} />
                   </td>
                   <td className="py-2 pr-4 text-right tabular-nums">{q.holders}</td>
-                  <td className={`py-2 text-right tabular-nums ${q.missing ? "font-[650] text-shut" : ""}`}>
+                  <td className={`py-2 text-right tabular-nums ${q.missing ? "font-bold text-shut" : ""}`}>
                     {q.missing}
                   </td>
                 </tr>
@@ -190,21 +202,16 @@ function QualificationDialog({ of: q, close }: { of?: Qualification; close: () =
   );
 }
 
-type Search = { state?: Certificate["state"]; site?: string; q?: string };
-
 /** One qualification, with everybody's certificates in it. */
 export function QualificationPage() {
   const { code } = useParams({ strict: false }) as { code: string };
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/qualifications/$code");
   const may = useMay();
   const me = useMe();
-  const places = usePlaces();
   const [dialog, setDialog] = useState<"edit" | "retire">();
   const [editing, setEditing] = useState<Certificate>();
   const one = useQuery({
-    queryKey: ["qualifications", "one", code],
-    queryFn: () => take(api.GET("/qualifications/{id}", { params: { path: { id: code } } })),
+    ...read("/qualifications/{id}", { path: { id: code } }),
   });
   const query = {
     qualification: code,
@@ -213,12 +220,9 @@ export function QualificationPage() {
     ...(search.q && { q: search.q }),
   };
   const list = useQuery({
-    queryKey: ["certificates", "of", query],
-    queryFn: () => take(api.GET("/certificates", { params: { query: { ...query, limit: 500 } } })),
+    ...read("/certificates", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
-  const put = (next: Search) =>
-    navigate({ to: "/qualifications/$code", params: { code }, search: { ...search, ...next }, replace: true });
   if (one.error)
     return (
       <Page title="Qualification">
@@ -258,10 +262,7 @@ export function QualificationPage() {
           <option value="run_out">Run out</option>
           <option value="withdrawn">Withdrawn</option>
         </Choice>
-        <Choice label="Site" value={search.site} onChange={(site) => put({ site })}>
-          <option value="">Any site</option>
-          <SiteOptions places={places.data} />
-        </Choice>
+        <SiteChoice label="Site" value={search.site} onChange={(site) => put({ site })} />
       </div>
       <Wrong error={list.error} />
       {list.data?.items.length === 0 && <Empty>No certificate fits. Record one on the page of a person.</Empty>}
@@ -270,11 +271,11 @@ export function QualificationPage() {
           <table className="w-full">
             <thead>
               <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-[600]">Who</th>
-                <th className="font-[600]">Certificate</th>
-                <th className="font-[600]">Issued</th>
-                <th className="font-[600]">Last day</th>
-                <th className="font-[600]">State</th>
+                <th className="py-1 font-semibold">Who</th>
+                <th className="font-semibold">Certificate</th>
+                <th className="font-semibold">Issued</th>
+                <th className="font-semibold">Last day</th>
+                <th className="font-semibold">State</th>
                 <th>
                   <span className="sr-only">Acts</span>
                 </th>
@@ -287,7 +288,7 @@ export function QualificationPage() {
                     <Link
                       to="/staff/$number"
                       params={{ number: c.staff.staff_number }}
-                      className="font-[600] hover:underline"
+                      className="font-semibold hover:underline"
                     >
                       {c.staff.name}
                     </Link>{" "}

@@ -1,9 +1,13 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, take } from "@/api/api";
-import { SiteOptions, usePlaces } from "@/parts/choices";
-import { Button, Choice, Empty, Loading, Page, TakeAlong, Wrong } from "@/parts/parts";
+import { paged, read } from "@/api/read";
+import { Button } from "@/parts/Button";
+import { Choice } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { SiteChoice } from "@/parts/PlaceChoice";
 import { StuckLine, TodayTabs } from "@/parts/stuck";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { useFilters } from "@/search";
 
 const codes: Record<string, string> = {
   locked: "Locked",
@@ -24,25 +28,15 @@ const codes: Record<string, string> = {
 
 /** Everybody who cannot work as intended, with what keeps them and the act that mends it. */
 export function Readiness() {
-  const [site, setSite] = useState<string>();
-  const [code, setCode] = useState<string>();
-  const [prepared, setPrepared] = useState(false);
-  const places = usePlaces();
+  const [{ site, code, prepared = false }, put] = useFilters("/readiness");
   const asked = { ...(site && { site }), ...(prepared && { prepared: true as const }) };
   const counts = useQuery({
-    queryKey: ["readiness", "counts", asked],
-    queryFn: () => take(api.GET("/readiness/counts", { params: { query: asked } })),
+    ...read("/readiness/counts", { query: asked }),
     placeholderData: keepPreviousData,
   });
   const query = { ...asked, ...(code && { code }) };
   const pages = useInfiniteQuery({
-    queryKey: ["readiness", query],
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/readiness", { params: { query: { ...query, limit: 50, ...(pageParam && { after: pageParam }) } } }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
+    ...paged("/readiness", { query: { ...query, limit: 50 } }),
     placeholderData: keepPreviousData,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
@@ -60,11 +54,8 @@ export function Readiness() {
     >
       <TodayTabs />
       <div className="mb-4 grid gap-2 sm:grid-cols-[1fr_1fr_auto]">
-        <Choice label="Home site" value={site} onChange={setSite}>
-          <option value="">Any site</option>
-          <SiteOptions places={places.data} />
-        </Choice>
-        <Choice label="What keeps them" value={code} onChange={setCode}>
+        <SiteChoice label="Home site" value={site} onChange={(site) => put({ site })} />
+        <Choice label="What keeps them" value={code} onChange={(code) => put({ code })}>
           <option value="">Anything</option>
           {Object.entries(counts.data?.codes ?? {}).map(([key, n]) => (
             <option key={key} value={key}>
@@ -76,7 +67,7 @@ export function Readiness() {
           <input
             type="checkbox"
             checked={prepared}
-            onChange={(e) => setPrepared(e.target.checked)}
+            onChange={(e) => put({ prepared: e.target.checked || undefined })}
             className="size-4 accent-damson"
           />
           Also who starts later than in a week

@@ -11,7 +11,7 @@ import {
   YAxis,
 } from "recharts";
 import type { Schema } from "@/api/api";
-import { day } from "@/parts/parts";
+import { day } from "@/parts/words";
 
 const looks = ["var(--color-damson)", "var(--color-brass)"];
 const curves = ["var(--color-open)", "var(--color-shut)"];

@@ -1,29 +1,26 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { lazy, Suspense, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
 import { StaffTabs } from "@/areas/teams/tabs";
-import { SiteOptions, usePlaces, useTeams } from "@/parts/choices";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
+import { NarrowBy } from "@/parts/Combobox";
+import { teamOptions, useTeams } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { SelectField, TextField } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import {
-  Ask,
-  Button,
-  Choice,
-  day,
-  Empty,
-  Loading,
-  moment,
-  Page,
-  SelectField,
-  TakeAlong,
-  TextField,
-  Wrong,
-} from "@/parts/parts";
+import { SiteChoice } from "@/parts/PlaceChoice";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { day, moment } from "@/parts/words";
+import { type Search, useFilters } from "@/search";
 
 type Report = Schema["Report"];
-type Search = Partial<Record<"site" | "team" | "staff" | "from" | "until" | "days" | "sort", string>>;
+type Asked = Search<"/reports/$kind">;
 const Picture = lazy(() => import("./Picture"));
 
 /** Which reports there are, and which are mailed to the reader. */
@@ -37,7 +34,7 @@ export function Reports() {
       <ul className="mb-8">
         {kinds.data?.items.map((k) => (
           <li key={k.kind} className="border-b border-rule py-2.5">
-            <Link to="/reports/$kind" params={{ kind: k.kind }} className="font-[600] hover:underline">
+            <Link to="/reports/$kind" params={{ kind: k.kind }} className="font-semibold hover:underline">
               {k.title}
             </Link>
             <span className="block text-faded">{k.says}</span>
@@ -51,8 +48,7 @@ export function Reports() {
 
 function useKinds() {
   return useQuery({
-    queryKey: ["reports", "kinds"],
-    queryFn: () => take(api.GET("/reports", { params: { query: { limit: 100 } } })),
+    ...read("/reports", { query: { limit: 100 } }),
     staleTime: Number.POSITIVE_INFINITY,
   });
 }
@@ -65,8 +61,7 @@ const oftenWord: Record<string, string> = {
 
 function Mailed() {
   const list = useQuery({
-    queryKey: ["reports", "mailed"],
-    queryFn: () => take(api.GET("/me/reports", { params: { query: { limit: 100 } } })),
+    ...read("/me/reports", { query: { limit: 100 } }),
   });
   const end = useMutation({
     mutationFn: (id: number) => take(api.DELETE("/me/reports/{id}", { params: { path: { id } } })),
@@ -74,14 +69,14 @@ function Mailed() {
   });
   return (
     <section>
-      <h2 className="mb-1 font-[650]">Mailed to you</h2>
+      <h2 className="mb-1 font-bold">Mailed to you</h2>
       <Wrong error={list.error ?? end.error} />
       {list.data?.items.length === 0 && <p className="text-faded">None. Open a report and choose “Mail it to me”.</p>}
       <ul>
         {list.data?.items.map((m) => (
           <li key={m.id} className="flex items-center justify-between gap-3 border-t border-rule py-2">
             <span>
-              <b className="font-[600]">{m.title}</b>{" "}
+              <b className="font-semibold">{m.title}</b>{" "}
               {[m.about.site, m.about.team, m.about.staff].filter(Boolean).join(", ")}
               <span className="block text-sm text-faded">
                 {oftenWord[m.often]}, next on {moment(m.next_at)}
@@ -100,24 +95,15 @@ function Mailed() {
 /** One report: asked about, drawn, as a table, taken along. */
 export function ReportPage() {
   const { kind } = useParams({ strict: false }) as { kind: string };
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/reports/$kind");
   const kinds = useKinds();
   const of = kinds.data?.items.find((k) => k.kind === kind);
   const [mailing, setMailing] = useState(false);
-  const put = (next: Search) =>
-    navigate({
-      to: "/reports/$kind",
-      params: { kind },
-      search: Object.fromEntries(Object.entries({ ...search, ...next }).filter(([, value]) => value)),
-      replace: true,
-    });
   const { days, ...texts } = search;
   const query = { ...texts, ...(days && { days: Number(days) }) };
   const waits = of?.takes?.includes("staff") && !search.staff;
   const report = useQuery({
-    queryKey: ["reports", kind, search],
-    queryFn: () => take(api.GET("/reports/{id}", { params: { path: { id: kind }, query: { ...query, limit: 500 } } })),
+    ...read("/reports/{id}", { path: { id: kind }, query: { ...query, limit: 500 } }),
     enabled: !!of && !waits,
     placeholderData: keepPreviousData,
   });
@@ -164,8 +150,7 @@ export function ReportPage() {
   );
 }
 
-function Asked({ takes, search, put }: { takes: string[]; search: Search; put: (next: Search) => void }) {
-  const places = usePlaces();
+function Asked({ takes, search, put }: { takes: string[]; search: Asked; put: (next: Asked) => void }) {
   const teams = useTeams(takes.includes("team"));
   const date = (name: "from" | "until", label: string) => (
     <DateField
@@ -183,21 +168,24 @@ function Asked({ takes, search, put }: { takes: string[]; search: Search; put: (
         switch (name) {
           case "site":
             return (
-              <Choice key={name} label="Site" value={search.site} onChange={(site) => put({ site })}>
-                <option value="">All sites</option>
-                <SiteOptions places={places.data} />
-              </Choice>
+              <SiteChoice
+                key={name}
+                label="Site"
+                value={search.site}
+                onChange={(site) => put({ site })}
+                any="All sites"
+              />
             );
           case "team":
             return (
-              <Choice key={name} label="Team" value={search.team} onChange={(team) => put({ team })}>
-                <option value="">Everybody</option>
-                {teams.data?.items.map((t) => (
-                  <option key={t.code} value={t.code}>
-                    {t.name}
-                  </option>
-                ))}
-              </Choice>
+              <NarrowBy
+                key={name}
+                label="Team"
+                value={search.team ?? ""}
+                onChange={(e) => put({ team: e.target.value })}
+                placeholder="Everybody"
+                options={teamOptions(teams.data?.items)}
+              />
             );
           case "staff":
             return (
@@ -250,7 +238,7 @@ function Table({ report, sort, put }: { report: Report; sort: string | undefined
               <th
                 key={c.name}
                 aria-sort={by === c.name ? (falls ? "descending" : "ascending") : undefined}
-                className={`py-1 pr-4 font-[600] ${c.kind === "number" ? "text-right" : ""}`}
+                className={`py-1 pr-4 font-semibold ${c.kind === "number" ? "text-right" : ""}`}
               >
                 <button
                   type="button"

@@ -1,14 +1,23 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay, useMe } from "@/areas/session/session";
 import { RuleTabs } from "@/areas/templates/tabs";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
-import { SiteOptions, usePlaces } from "@/parts/choices";
-import { Ask, Button, Choice, day, Empty, Loading, Page, Section, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { usePlaces } from "@/parts/choices";
+import { TextField } from "@/parts/fields";
+import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { SiteChoice } from "@/parts/PlaceChoice";
 import { type Access, AccessField, sameAccess, useSchedules } from "@/parts/rules";
+import { TakeAlong } from "@/parts/TakeAlong";
 import { Timeline } from "@/parts/Timeline";
+import { Wrong } from "@/parts/Wrong";
+import { day } from "@/parts/words";
+import { useFilters } from "@/search";
 
 type Schedule = Schema["Schedule"];
 
@@ -48,17 +57,17 @@ export function Schedules() {
           <table className="w-full">
             <thead>
               <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-[600]">Schedule</th>
-                <th className="font-[600]">Hours</th>
-                <th className="font-[600]">Stated by</th>
-                <th className="text-right font-[600]">People</th>
+                <th className="py-1 font-semibold">Schedule</th>
+                <th className="font-semibold">Hours</th>
+                <th className="font-semibold">Stated by</th>
+                <th className="text-right font-semibold">People</th>
               </tr>
             </thead>
             <tbody>
               {list.data.items.map((c) => (
                 <tr key={c.code} className={`border-t border-rule align-top ${c.retired ? "text-faded" : ""}`}>
                   <td className="py-2 pr-4">
-                    <Link to="/schedules/$code" params={{ code: c.code }} className="font-[600] hover:underline">
+                    <Link to="/schedules/$code" params={{ code: c.code }} className="font-semibold hover:underline">
                       {c.name}
                     </Link>
                     {c.retired && " · retired"}
@@ -162,26 +171,21 @@ function ScheduleDialog({ of: c, close }: { of?: Schedule; close: () => void }) 
   );
 }
 
-type Search = { site?: string };
-
 /** One schedule: its hours as a picture, and the assignments that have them. */
 export function SchedulePage() {
   const { code } = useParams({ strict: false }) as { code: string };
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/schedules/$code");
   const may = useMay();
   const me = useMe();
   const places = usePlaces();
   const [dialog, setDialog] = useState<"edit" | "retire">();
   const one = useQuery({
-    queryKey: ["schedules", "one", code],
-    queryFn: () => take(api.GET("/schedules/{id}", { params: { path: { id: code } } })),
+    ...read("/schedules/{id}", { path: { id: code } }),
   });
   const site = search.site ?? places.data?.find((p) => p.kind === "site")?.code;
   const query = { schedule: code, ...(search.site && { place: search.site }) };
   const list = useQuery({
-    queryKey: ["assignments", "scheduled", query],
-    queryFn: () => take(api.GET("/assignments", { params: { query: { ...query, limit: 500 } } })),
+    ...read("/assignments", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
   if (one.error)
@@ -211,30 +215,11 @@ export function SchedulePage() {
         {c.fixed && <span className="block text-faded">{c.fixed}</span>}
       </p>
       <div className="mb-3 max-w-xs">
-        <Choice
-          label="Site"
-          value={search.site}
-          onChange={(site) =>
-            navigate({
-              to: "/schedules/$code",
-              params: { code },
-              search: site ? { site } : {},
-              replace: true,
-            })
-          }
-        >
-          <option value="">Any site</option>
-          <SiteOptions places={places.data} />
-        </Choice>
+        <SiteChoice label="Site" value={search.site} onChange={(site) => put({ site })} />
       </div>
       {site && (
         <Timeline
-          about={["schedule", code, site]}
-          read={(asked) =>
-            take(
-              api.GET("/schedules/{id}/timeline", { params: { path: { id: code }, query: { ...asked, place: site } } }),
-            )
-          }
+          facts={(asked) => read("/schedules/{id}/timeline", { path: { id: code }, query: { ...asked, place: site } })}
         />
       )}
       <div className="h-8" />
@@ -249,11 +234,11 @@ export function SchedulePage() {
               <table className="w-full">
                 <thead>
                   <tr className="text-left text-sm text-faded">
-                    <th className="py-1 font-[600]">Who</th>
-                    <th className="font-[600]">Works as</th>
-                    <th className="font-[600]">Where</th>
-                    <th className="font-[600]">Until</th>
-                    <th className="font-[600]">By</th>
+                    <th className="py-1 font-semibold">Who</th>
+                    <th className="font-semibold">Works as</th>
+                    <th className="font-semibold">Where</th>
+                    <th className="font-semibold">Until</th>
+                    <th className="font-semibold">By</th>
                   </tr>
                 </thead>
                 <tbody>
@@ -263,7 +248,7 @@ export function SchedulePage() {
                         <Link
                           to="/staff/$number"
                           params={{ number: a.staff.staff_number }}
-                          className="font-[600] hover:underline"
+                          className="font-semibold hover:underline"
                         >
                           {a.staff.name}
                         </Link>{" "}

@@ -1,9 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { api, queries, type Schema, take } from "@/api/api";
+import { api, type Schema, take } from "@/api/api";
+import { read, touched } from "@/api/read";
 import { Choices } from "@/areas/messages/Messages";
-import { Button, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+import { Button } from "@/parts/Button";
+import { Loading, Page, Section } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
 import { PasswordForm } from "./PasswordForm";
-import { useMay } from "./session";
+import { useMay, useMe } from "./session";
 
 const scopeWord: Record<string, string> = {
   read: "reads only",
@@ -14,16 +18,16 @@ const scopeWord: Record<string, string> = {
 /** One's own sessions and tokens, and one's own password. */
 export function Account() {
   const may = useMay();
+  const me = useMe();
   const list = useQuery({
-    queryKey: ["sessions"],
-    queryFn: () => take(api.GET("/me/sessions", { params: { query: { limit: 200 } } })),
+    ...read("/me/sessions", { query: { limit: 200 } }),
   });
   const end = useMutation({
     mutationFn: (session: Schema["Session"] | undefined) =>
       session
         ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id } } }))
         : take(api.DELETE("/me/sessions")),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["sessions"] }),
+    onSuccess: () => touched("/me/sessions"),
   });
   const others = list.data?.items.filter((s) => !s.present) ?? [];
   return (
@@ -44,7 +48,7 @@ export function Account() {
                 className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
               >
                 <span>
-                  <b className="font-[600]">{s.kind === "console" ? "Console" : s.name || "Client"}</b>
+                  <b className="font-semibold">{s.kind === "console" ? "Console" : s.name || "Client"}</b>
                   {s.present && <span className="text-open"> this one</span>}
                   <span className="block text-sm text-faded">
                     begun {moment(s.created_at)}
@@ -65,7 +69,7 @@ export function Account() {
         </Section>
         <div className="space-y-8">
           <Section title="Change your password">
-            <PasswordForm />
+            <PasswordForm of={me.staff_number} />
           </Section>
           {may("console.view_staff") && (
             <Section title="What you are told by mail">

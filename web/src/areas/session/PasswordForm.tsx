@@ -1,10 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, queries, Refusal, take } from "@/api/api";
-import { Button, TextField, Wrong } from "@/parts/parts";
+import { api, Refusal, take } from "@/api/api";
+import { touched } from "@/api/read";
+import { Button } from "@/parts/Button";
+import { TextField } from "@/parts/fields";
+import { Wrong } from "@/parts/Wrong";
 
 /** The form that changes one's own password, with the present one. */
-export function PasswordForm({ first = false, done }: { first?: boolean; done?: () => void }) {
+export function PasswordForm({ of, first = false, done }: { of: string; first?: boolean; done?: () => void }) {
   const [old, setOld] = useState("");
   const [next, setNext] = useState("");
   const run = useMutation({
@@ -18,7 +21,7 @@ export function PasswordForm({ first = false, done }: { first?: boolean; done?: 
     onSuccess: async () => {
       setOld("");
       setNext("");
-      await queries.invalidateQueries({ queryKey: ["sessions"] });
+      await touched("/me/sessions");
       done?.();
     },
   });
@@ -31,6 +34,8 @@ export function PasswordForm({ first = false, done }: { first?: boolean; done?: 
         run.mutate();
       }}
     >
+      {/* for what keeps passwords: whose it is */}
+      <input type="text" autoComplete="username" value={of} readOnly hidden />
       <TextField
         label={first ? "First password" : "Present password"}
         type="password"

@@ -1,25 +1,19 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, queries, type Schema, take } from "@/api/api";
-import {
-  Ask,
-  Button,
-  Choice,
-  Empty,
-  inputLook,
-  Loading,
-  Mark,
-  moment,
-  Page,
-  SearchBox,
-  TakeAlong,
-  Wrong,
-} from "@/parts/parts";
+import { api, type Schema, take } from "@/api/api";
+import { read, touched } from "@/api/read";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
+import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { moment } from "@/parts/words";
+import { useFilters } from "@/search";
 
 type Account = Schema["SignInAccount"];
-type Search = { q?: string; state?: Account["state"]; unused?: number; sort?: "name" | "-name" | "last" | "-last" };
-
 const marks: Record<Account["state"], React.ReactNode> = {
   signs_in: <Mark of="active">Signs in</Mark>,
   first_password: <Mark of="prepared">First password</Mark>,
@@ -30,11 +24,9 @@ const marks: Record<Account["state"], React.ReactNode> = {
 
 /** Who signs in to the console, or may; when they last did; and what is done about it for several at once. */
 export function SignIns() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/sign-ins");
   const [chosen, setChosen] = useState<string[]>([]);
   const [doing, setDoing] = useState<"end" | "links">();
-  const put = (next: Search) => navigate({ to: "/sign-ins", search: { ...search, ...next }, replace: true });
   const query = {
     ...(search.q && { q: search.q }),
     ...(search.state && { state: search.state }),
@@ -42,8 +34,7 @@ export function SignIns() {
     sort: search.sort ?? ("name" as const),
   };
   const list = useQuery({
-    queryKey: ["sign-ins", query],
-    queryFn: () => take(api.GET("/sign-ins", { params: { query: { ...query, limit: 500 } } })),
+    ...read("/sign-ins", { query: { ...query, limit: 500 } }),
     placeholderData: keepPreviousData,
   });
   const items = list.data?.items ?? [];
@@ -117,11 +108,11 @@ export function SignIns() {
                     onChange={() => setChosen(all ? [] : items.map((a) => a.staff.staff_number))}
                   />
                 </th>
-                <th className="font-[600]">Who</th>
-                <th className="font-[600]">State</th>
-                <th className="font-[600]">Last sign-in</th>
-                <th className="pr-3 text-right font-[600]">Days unused</th>
-                <th className="text-right font-[600]">Sessions</th>
+                <th className="font-semibold">Who</th>
+                <th className="font-semibold">State</th>
+                <th className="font-semibold">Last sign-in</th>
+                <th className="pr-3 text-right font-semibold">Days unused</th>
+                <th className="text-right font-semibold">Sessions</th>
               </tr>
             </thead>
             <tbody>
@@ -141,7 +132,7 @@ export function SignIns() {
                       />
                     </td>
                     <td className="pr-3">
-                      <Link to="/staff/$number" params={{ number }} className="font-[600] hover:underline">
+                      <Link to="/staff/$number" params={{ number }} className="font-semibold hover:underline">
                         {a.staff.name}
                       </Link>{" "}
                       <span className="text-sm text-faded">
@@ -183,7 +174,7 @@ function SettleDialog({ act, staff, close }: { act: "end" | "links"; staff: stri
           ? api.POST("/sign-ins/end", { body: { staff } })
           : api.POST("/sign-ins/links", { body: { staff } }),
       );
-      await queries.invalidateQueries({ queryKey: ["sign-ins"] });
+      await touched("/sign-ins");
       return settled;
     },
   });

@@ -1,7 +1,10 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, queries, Refusal, type Schema, setCsrf, take } from "@/api/api";
-import { Button, Loading, TextField, Wrong } from "@/parts/parts";
+import { Button } from "@/parts/Button";
+import { TextField } from "@/parts/fields";
+import { Loading } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
 import { PasswordForm } from "./PasswordForm";
 
 type Me = Schema["Me"];
@@ -22,7 +25,7 @@ export function useMay() {
 /** Shows the console to those who are signed in, and a way to sign in to all others. */
 export function SignedIn({ children }: { children: ReactNode }) {
   const me = useQuery({
-    queryKey: ["me"],
+    queryKey: ["/me"],
     queryFn: async () => {
       const found = await take(api.GET("/me"));
       setCsrf(found.csrf);
@@ -43,22 +46,22 @@ export function SignedIn({ children }: { children: ReactNode }) {
       </Cover>
     );
   }
-  if (me.data.must_change_password) return <OwnPassword />;
+  if (me.data.must_change_password) return <OwnPassword of={me.data.staff_number} />;
   return <Signed.Provider value={me.data}>{children}</Signed.Provider>;
 }
 
 function Cover({ children }: { children: ReactNode }) {
   return (
     <div className="grid min-h-dvh grid-cols-1 md:grid-cols-[minmax(19rem,38%)_1fr]">
-      <div className="flex flex-col justify-between border-b-4 border-brass-light bg-damson p-8 text-paper md:border-r-4 md:border-b-0 md:p-12">
-        <div className="flex items-center gap-3 text-xl font-[650]">
+      <header className="flex flex-col justify-between border-b-4 border-brass-light bg-damson p-8 text-paper md:border-r-4 md:border-b-0 md:p-12">
+        <div className="flex items-center gap-3 text-xl font-bold">
           <img src="/latch.svg" alt="" className="size-9 rounded-md ring-1 ring-brass-light" />
           Loyal Latch
         </div>
-        <p className="mt-6 max-w-sm text-2xl leading-snug font-[500] text-balance">
+        <p className="mt-6 max-w-sm text-2xl leading-snug font-medium text-balance">
           Who may open what, where and when. And why.
         </p>
-      </div>
+      </header>
       <main className="flex items-center p-8 md:p-16">
         <div className="w-full max-w-sm">{children}</div>
       </main>
@@ -131,13 +134,13 @@ function Forgotten({ name }: { name: string }) {
   );
 }
 
-function OwnPassword() {
+function OwnPassword({ of }: { of: string }) {
   return (
     <Cover>
       <title>Choose a password · Loyal Latch</title>
       <h1>Choose your own password</h1>
       <p className="mt-1 mb-5 text-faded">You signed in with a first password. Choose one that only you know.</p>
-      <PasswordForm first done={() => queries.resetQueries()} />
+      <PasswordForm of={of} first done={() => queries.resetQueries()} />
     </Cover>
   );
 }

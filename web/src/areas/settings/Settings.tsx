@@ -1,9 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useDeferredValue, useState } from "react";
 import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
+import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
-import { Button, Loading, Page, Section, TextField, Wrong } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
+import { Loading, Page, Section } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
 import { SettingsTabs } from "./tabs";
 
 type Organisation = Schema["Organisation"];
@@ -11,8 +15,7 @@ type Organisation = Schema["Organisation"];
 /** The settings of the organisation: read by every manager, changed by owners. */
 export function Settings() {
   const settings = useQuery({
-    queryKey: ["organisation"],
-    queryFn: () => take(api.GET("/organisation")),
+    ...read("/organisation"),
   });
   return (
     <Page title="Settings" lead="They count for the whole organisation, from the moment they are changed">
@@ -28,13 +31,7 @@ export function Settings() {
 function NumberExample({ pattern }: { pattern: string }) {
   const asked = useDeferredValue(pattern);
   const next = useQuery({
-    queryKey: ["organisation", "number", asked],
-    queryFn: () =>
-      take(
-        api.GET("/organisation/number", {
-          params: { query: { pattern: asked, given_name: "Ana", family_name: "Reyes" } },
-        }),
-      ),
+    ...read("/organisation/number", { query: { pattern: asked, given_name: "Ana", family_name: "Reyes" } }),
     enabled: asked !== "",
     retry: false,
   });
@@ -102,32 +99,7 @@ function Form({ now }: { now: Organisation }) {
       }}
     >
       {!me.owner && <p className="text-faded">An owner changes these. You see what they are.</p>}
-      <Section title="PINs">
-        <div className="grid gap-x-8 gap-y-4 md:grid-cols-2">
-          <div className="space-y-3">
-            {number("pin_digits", "Fewest digits", "4 to 10. A generated PIN gets more where many are in use.")}
-            {number("pin_history", "Last PINs not taken again", "0 takes them all again.")}
-            {number("pin_days", "Days a PIN counts", "0: until it is withdrawn.")}
-          </div>
-          <fieldset className="space-y-2">
-            <legend className="mb-1 text-sm font-[600]">PINs that are refused</legend>
-            {flag("pin_refuse_sequences", "Sequences, such as 123456")}
-            {flag("pin_refuse_repeats", "Repeats, such as 121212")}
-            {flag("pin_refuse_staff_number", "The holder's staff number")}
-            {flag("pin_refuse_dates", "Dates, such as 0107 or 1990")}
-            <div className="pt-3">{flag("pin_must_change", "A generated PIN is changed at its first use")}</div>
-            {flag(
-              "duress_pins",
-              <>
-                PINs for duress
-                <span className="block text-sm text-faded">
-                  Somebody may have a second PIN, which opens as the first does and raises a silent alarm.
-                </span>
-              </>,
-            )}
-          </fieldset>
-        </div>
-      </Section>
+      <PINs number={number} flag={flag} />
       <Section title="Wrong tries">
         <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
           {number("tries_allowed", "Wrong PINs allowed", "After so many no more are taken.")}
@@ -210,5 +182,39 @@ function Form({ now }: { now: Organisation }) {
         </div>
       )}
     </form>
+  );
+}
+
+type FieldOf = (name: keyof Organisation, label: string, hint?: string) => ReactNode;
+type FlagOf = (name: keyof Organisation, label: ReactNode) => ReactNode;
+
+function PINs({ number, flag }: { number: FieldOf; flag: FlagOf }) {
+  return (
+    <Section title="PINs">
+      <div className="grid gap-x-8 gap-y-4 md:grid-cols-2">
+        <div className="space-y-3">
+          {number("pin_digits", "Fewest digits", "4 to 10. A generated PIN gets more where many are in use.")}
+          {number("pin_history", "Last PINs not taken again", "0 takes them all again.")}
+          {number("pin_days", "Days a PIN counts", "0: until it is withdrawn.")}
+        </div>
+        <fieldset className="space-y-2">
+          <legend className="mb-1 text-sm font-semibold">PINs that are refused</legend>
+          {flag("pin_refuse_sequences", "Sequences, such as 123456")}
+          {flag("pin_refuse_repeats", "Repeats, such as 121212")}
+          {flag("pin_refuse_staff_number", "The holder's staff number")}
+          {flag("pin_refuse_dates", "Dates, such as 0107 or 1990")}
+          <div className="pt-3">{flag("pin_must_change", "A generated PIN is changed at its first use")}</div>
+          {flag(
+            "duress_pins",
+            <>
+              PINs for duress
+              <span className="block text-sm text-faded">
+                Somebody may have a second PIN, which opens as the first does and raises a silent alarm.
+              </span>
+            </>,
+          )}
+        </fieldset>
+      </div>
+    </Section>
   );
 }

@@ -1,4 +1,4 @@
-import { Tabs } from "@/parts/parts";
+import { Tabs } from "@/parts/Page";
 
 /** The pages about the organisation as a whole. */
 export function SettingsTabs() {
@@ -7,6 +7,7 @@ export function SettingsTabs() {
       label="Settings"
       tabs={[
         { to: "/settings", name: "Settings" },
+        { to: "/fields", name: "Record fields" },
         { to: "/messages", name: "Messages by mail" },
       ]}
     />

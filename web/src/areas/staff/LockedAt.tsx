@@ -1,12 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, take } from "@/api/api";
-import { moment } from "@/parts/parts";
+import { read } from "@/api/read";
+import { moment } from "@/parts/words";
 
 /** Which doors and terminals refuse somebody who is locked, and which of them has asked anything since. */
 export function LockedAt({ number, since }: { number: string; since: string }) {
   const devices = useQuery({
-    queryKey: ["devices", "of", number, since],
-    queryFn: () => take(api.GET("/staff/{id}/devices", { params: { path: { id: number }, query: { limit: 500 } } })),
+    ...read("/staff/{id}/devices", { path: { id: number }, query: { limit: 500 } }),
     refetchInterval: 5_000,
   });
   const all = devices.data?.items ?? [];

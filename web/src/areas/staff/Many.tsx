@@ -2,11 +2,16 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { api, queries, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
 import { isoToday } from "@/parts/AssignmentFields";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
-import { placeOptions, templateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
+import { placeOptions, teamOptions, templateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
-import { Ask, Button, PINTable, people, SelectField, TextField, Wrong } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
+import { PINTable } from "@/parts/secrets";
+import { Wrong } from "@/parts/Wrong";
+import { people } from "@/parts/words";
 
 type Act = Schema["StaffAct"];
 type Result = Schema["StaffActResult"];
@@ -69,14 +74,14 @@ const acts: Record<
   dates: {
     op: "assignment.edit",
     name: "Change the last day",
-    about: "The assignments that go on get another last day.",
+    about: "Their open assignments get another last day.",
     needs: "console.assign",
     fields: ["until", "of"],
   },
   end: {
     op: "assignment.end",
     name: "End assignments",
-    about: "The assignments that go on end now.",
+    about: "Their open assignments end now.",
     needs: "console.assign",
     grave: true,
     fields: ["of"],
@@ -131,7 +136,7 @@ export function ManyBar({ chosen, clear }: { chosen: Chosen; clear: () => void }
       aria-label="About those who are chosen"
       className="mb-3 flex flex-wrap items-center gap-2 rounded-sm border border-damson bg-inset px-3 py-2"
     >
-      <b className="mr-2 font-[600]">{people(chosen.count)} chosen</b>
+      <b className="mr-2 font-semibold">{people(chosen.count)} chosen</b>
       {Object.entries(acts)
         .filter(([, a]) => may(a.needs))
         .map(([key, a]) => (
@@ -186,7 +191,7 @@ function ManyDialog({
   };
   const asked = useDeferredValue(JSON.stringify(body));
   const would = useQuery({
-    queryKey: ["many", asked],
+    queryKey: ["/staff/acts", asked],
     queryFn: () => send(JSON.parse(asked), true),
     enabled: Boolean(ready),
     placeholderData: keepPreviousData,
@@ -339,20 +344,15 @@ function Fields({
           case "team":
           case "of_team":
             return (
-              <SelectField
+              <Combobox
                 key={name}
                 label="Which team"
                 required
                 value={form[name] ?? ""}
                 onChange={(e) => set(name, e.target.value)}
-              >
-                <option value="">Choose a team</option>
-                {teams.data?.items.map((t) => (
-                  <option key={t.code} value={t.code}>
-                    {t.name}
-                  </option>
-                ))}
-              </SelectField>
+                placeholder="Choose a team"
+                options={teamOptions(teams.data?.items)}
+              />
             );
           case "from":
             return text(name, "First day", "date");
@@ -373,8 +373,8 @@ function Fields({
 function LeftOut({ of }: { of: Result }) {
   if (of.left_out.length === 0) return null;
   return (
-    <details className="rounded-sm bg-soon-wash px-3 py-2 text-[0.95rem]">
-      <summary className="font-[600] text-soon">{people(of.left_out.length)} left out</summary>
+    <details className="rounded-sm bg-soon-wash px-3 py-2 text-dense">
+      <summary className="font-semibold text-soon">{people(of.left_out.length)} left out</summary>
       <ul className="mt-1 max-h-40 overflow-auto">
         {of.left_out.map((l) => (
           <li key={l.staff.staff_number}>
@@ -390,7 +390,7 @@ function Secrets({ of }: { of: Result }) {
   if (of.secrets.length === 0) return null;
   return (
     <div className="mb-4 rounded-sm border-2 border-dashed border-brass bg-soon-wash px-4 py-3">
-      <p className="text-sm font-[600] text-soon">PINs, shown this once</p>
+      <p className="text-sm font-semibold text-soon">PINs, shown this once</p>
       <PINTable pins={of.secrets.map((s) => ({ staff_number: s.owner, pin: s.value }))} />
     </div>
   );

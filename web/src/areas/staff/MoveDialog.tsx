@@ -1,13 +1,14 @@
 import { useState } from "react";
 import type { Operation, Schema, Staff } from "@/api/api";
+import { Ask } from "@/parts/Ask";
 import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
 import { isoToday } from "@/parts/AssignmentFields";
 import { Combobox } from "@/parts/Combobox";
 import { Reasoned } from "@/parts/change";
 import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { TextField } from "@/parts/fields";
 import { PersonField } from "@/parts/PersonField";
-import { Ask, TextField } from "@/parts/parts";
 
 /** Lets an assignment end and the next begin, at another place or with another template. */
 export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assignment"]; close: () => void }) {

@@ -1,9 +1,11 @@
 import { useRef, useState } from "react";
 import type { ChangeResult, Operation, Staff } from "@/api/api";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
 import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
+import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
-import { Ask, Button, SecretSlip } from "@/parts/parts";
+import { SecretSlip } from "@/parts/secrets";
 
 /** Brings somebody back who has left: with which of their assignments, and with a new PIN or the one before. */
 export function ReinstateDialog({ staff, close }: { staff: Staff; close: () => void }) {

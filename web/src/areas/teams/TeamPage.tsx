@@ -1,23 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay, useMe } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
+import { Button, buttonLook } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
+import { SearchBox } from "@/parts/fields";
+import { Mark } from "@/parts/Mark";
+import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import {
-  Ask,
-  Button,
-  buttonLook,
-  Empty,
-  Loading,
-  Mark,
-  Page,
-  people,
-  SearchBox,
-  TakeAlong,
-  Wrong,
-} from "@/parts/parts";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { people } from "@/parts/words";
+import { useFilters } from "@/search";
 import { type Team, TeamDialog } from "./Teams";
 import { StaffTabs } from "./tabs";
 
@@ -27,20 +24,17 @@ type Edit = { title: string; about: string; button: string; operations: Operatio
 /** One team: who leads it, and who is in it. */
 export function TeamPage() {
   const { code } = useParams({ strict: false }) as { code: string };
-  const { q } = useSearch({ strict: false }) as { q?: string };
-  const navigate = useNavigate();
+  const [{ q }, put] = useFilters("/teams/$code");
   const may = useMay();
   const me = useMe();
   const [dialog, setDialog] = useState<"edit" | "join">();
   const [edit, setEdit] = useState<Edit>();
   const one = useQuery({
-    queryKey: ["teams", "one", code],
-    queryFn: () => take(api.GET("/teams/{id}", { params: { path: { id: code } } })),
+    ...read("/teams/{id}", { path: { id: code } }),
   });
   const query = { limit: 500, ...(q && { q }) };
   const list = useQuery({
-    queryKey: ["teams", "members", code, query],
-    queryFn: () => take(api.GET("/teams/{id}/members", { params: { path: { id: code }, query } })),
+    ...read("/teams/{id}/members", { path: { id: code }, query }),
   });
   if (one.error)
     return (
@@ -79,14 +73,7 @@ export function TeamPage() {
         </p>
       )}
       <div className="mb-3 max-w-lg">
-        <SearchBox
-          label="Search members"
-          hint="Name or number"
-          value={q}
-          onChange={(next) =>
-            navigate({ to: "/teams/$code", params: { code }, search: next ? { q: next } : {}, replace: true })
-          }
-        />
+        <SearchBox label="Search members" hint="Name or number" value={q} onChange={(next) => put({ q: next })} />
       </div>
       <Wrong error={list.error} />
       {list.data?.items.length === 0 && <Empty>{q ? "Nobody fits." : "Nobody is in it yet. Add people."}</Empty>}
@@ -134,10 +121,10 @@ function Members({ members, edits, change }: { members: Member[]; edits: boolean
       <table className="w-full">
         <thead>
           <tr className="text-left text-sm text-faded">
-            <th className="py-1 font-[600]">Who</th>
-            <th className="font-[600]">Job title</th>
-            <th className="font-[600]">Home site</th>
-            <th className="font-[600]">Status</th>
+            <th className="py-1 font-semibold">Who</th>
+            <th className="font-semibold">Job title</th>
+            <th className="font-semibold">Home site</th>
+            <th className="font-semibold">Status</th>
             <th>
               <span className="sr-only">Acts</span>
             </th>
@@ -150,12 +137,12 @@ function Members({ members, edits, change }: { members: Member[]; edits: boolean
                 <Link
                   to="/staff/$number"
                   params={{ number: m.staff.staff_number }}
-                  className="font-[600] hover:underline"
+                  className="font-semibold hover:underline"
                 >
                   {m.staff.name}
                 </Link>{" "}
                 <span className="text-sm text-faded">{m.staff.staff_number}</span>
-                {m.lead && <span className="ml-2 rounded-sm bg-inset px-1.5 text-sm font-[600]">leads</span>}
+                {m.lead && <span className="ml-2 rounded-sm bg-inset px-1.5 text-sm font-semibold">leads</span>}
               </td>
               <td className="pr-3">{m.job_title}</td>
               <td className="pr-3">{m.home_site?.name}</td>

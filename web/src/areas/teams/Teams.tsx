@@ -1,25 +1,27 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
-import { Ask, Button, Choice, Empty, Loading, Page, SearchBox, TakeAlong, TextField, Wrong } from "@/parts/parts";
+import { Choice, SearchBox, TextField } from "@/parts/fields";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { useFilters } from "@/search";
 import { StaffTabs } from "./tabs";
 
 export type Team = Schema["Team"];
-type Search = { q?: string; retired?: "false" | "true" | "all" };
-
 /** Named groups of staff: who leads each, and how many are in it. */
 export function Teams() {
   const may = useMay();
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
-  const put = (next: Search) => navigate({ to: "/teams", search: { ...search, ...next }, replace: true });
+  const [search, put] = useFilters("/teams");
   const query = { ...(search.q && { q: search.q }), ...(search.retired && { retired: search.retired }), limit: 500 };
   const list = useQuery({
-    queryKey: ["teams", query],
-    queryFn: () => take(api.GET("/teams", { params: { query } })),
+    ...read("/teams", { query }),
     placeholderData: keepPreviousData,
   });
   const [adding, setAdding] = useState(false);
@@ -70,17 +72,17 @@ function TeamTable({ teams }: { teams: Team[] }) {
       <table className="w-full">
         <thead>
           <tr className="text-left text-sm text-faded">
-            <th className="py-1 font-[600]">Team</th>
-            <th className="font-[600]">Led by</th>
-            <th className="font-[600]">Home sites</th>
-            <th className="text-right font-[600]">Members</th>
+            <th className="py-1 font-semibold">Team</th>
+            <th className="font-semibold">Led by</th>
+            <th className="font-semibold">Home sites</th>
+            <th className="text-right font-semibold">Members</th>
           </tr>
         </thead>
         <tbody>
           {teams.map((t) => (
             <tr key={t.code} className={`border-t border-rule align-top ${t.retired ? "text-faded" : ""}`}>
               <td className="py-2 pr-4">
-                <Link to="/teams/$code" params={{ code: t.code }} className="font-[600] hover:underline">
+                <Link to="/teams/$code" params={{ code: t.code }} className="font-semibold hover:underline">
                   {t.name}
                 </Link>{" "}
                 <span className="text-sm text-faded">{t.code}</span>

@@ -1,5 +1,5 @@
 import { useMay } from "@/areas/session/session";
-import { Tabs } from "@/parts/parts";
+import { Tabs } from "@/parts/Page";
 
 /** The pages about people as a whole. */
 export function StaffTabs() {

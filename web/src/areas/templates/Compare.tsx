@@ -1,26 +1,24 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
 import { X } from "lucide-react";
 import { Fragment } from "react";
-import { api, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { Combobox } from "@/parts/Combobox";
-import { placeOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { Empty, Loading, Page, SelectField, TakeAlong, Wrong } from "@/parts/parts";
+import { TakeAlong } from "@/parts/TakeAlong";
+import { Wrong } from "@/parts/Wrong";
+import { useFilters } from "@/search";
 import { RuleTabs } from "./tabs";
-
-type Search = { templates?: string; staff?: string; place?: string; differences?: boolean };
 
 /** Templates side by side, or a template and what a person holds. */
 export function Compare() {
-  const search = useSearch({ strict: false }) as Search;
-  const navigate = useNavigate();
+  const [search, put] = useFilters("/compare");
   const may = useMay();
   const list = useTemplates();
   const places = usePlaces();
   const codes = (search.templates ?? "").split(",").filter(Boolean);
-  const put = (next: Search) => navigate({ to: "/compare", search: { ...search, ...next }, replace: true });
   const query = {
     templates: codes,
     differences: search.differences ?? true,
@@ -30,8 +28,7 @@ export function Compare() {
   };
   const enough = codes.length + (search.staff ? 1 : 0) > 1;
   const compared = useQuery({
-    queryKey: ["comparison", query],
-    queryFn: () => take(api.GET("/comparison", { params: { query } })),
+    ...read("/comparison", { query }),
     enabled: enough,
     placeholderData: keepPreviousData,
   });
@@ -53,20 +50,13 @@ export function Compare() {
     >
       <RuleTabs />
       <div className="mb-5 grid items-start gap-4 sm:grid-cols-2 lg:grid-cols-4">
-        <SelectField
+        <Combobox
           label="Add a template"
           value=""
+          placeholder="Choose a template"
           onChange={(e) => e.target.value && put({ templates: [...codes, e.target.value].join(",") })}
-        >
-          <option value="">Choose a template</option>
-          {list.data?.items
-            .filter((t) => !codes.includes(t.code))
-            .map((t) => (
-              <option key={t.code} value={t.code}>
-                {t.name}
-              </option>
-            ))}
-        </SelectField>
+          options={templateOptions(list.data?.items.filter((t) => !codes.includes(t.code)))}
+        />
         {may("console.view_staff") && (
           <PersonField
             label="Beside a person"
@@ -107,9 +97,9 @@ export function Compare() {
           <table className="w-full">
             <thead className="sticky top-0 bg-inset text-left">
               <tr>
-                <th className="px-3 py-2 text-sm font-[600] text-faded">May</th>
+                <th className="px-3 py-2 text-sm font-semibold text-faded">May</th>
                 {compared.data.sides.map((side) => (
-                  <th key={side.kind + side.code} className="px-3 py-2 font-[650]">
+                  <th key={side.kind + side.code} className="px-3 py-2 font-bold">
                     <span className="flex items-start justify-between gap-2">
                       {side.name}
                       <button
@@ -139,7 +129,7 @@ export function Compare() {
                       <th
                         colSpan={compared.data.sides.length + 1}
                         scope="colgroup"
-                        className="px-3 pt-3 text-left text-sm font-[650] text-brass"
+                        className="px-3 pt-3 text-left text-sm font-bold text-brass"
                       >
                         {row.group_title}
                       </th>
@@ -150,7 +140,7 @@ export function Compare() {
                     {row.levels.map((level, j) => (
                       <td
                         key={compared.data.sides[j]?.code}
-                        className={`px-3 py-1 ${row.differs ? "font-[650]" : "text-faded"}`}
+                        className={`px-3 py-1 ${row.differs ? "font-bold" : "text-faded"}`}
                       >
                         {level}
                       </td>

@@ -1,15 +1,20 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
-import { api, type Operation, type Schema, take } from "@/api/api";
+import type { Operation, Schema } from "@/api/api";
+import { read } from "@/api/read";
+import { Ask } from "@/parts/Ask";
+import { Button, buttonLook } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
-import { Ask, Button, buttonLook, inputLook, Loading, Section, SelectField, TextField, Wrong } from "@/parts/parts";
+import { inputLook, SelectField, TextField } from "@/parts/fields";
+import { Loading, Section } from "@/parts/Page";
 import { RequiresField } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
+import { Wrong } from "@/parts/Wrong";
 import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
@@ -24,20 +29,13 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
   const [dialog, setDialog] = useState<"facts" | "copy" | "section" | "retire" | "restore">();
   const search = useDeferredValue(q.trim());
   const t = useQuery({
-    queryKey: ["template", code],
-    queryFn: () => take(api.GET("/templates/{id}", { params: { path: { id: code }, query: { draft: "open" } } })),
+    ...read("/templates/{id}", { path: { id: code }, query: { draft: "open" } }),
   });
   const outline = useQuery({
-    queryKey: ["outline", code, search, undecided],
-    queryFn: () =>
-      take(
-        api.GET("/templates/{id}/outline", {
-          params: {
-            path: { id: code },
-            query: { draft: "open", ...(search && { q: search }), ...(undecided && { undecided }) },
-          },
-        }),
-      ),
+    ...read("/templates/{id}/outline", {
+      path: { id: code },
+      query: { draft: "open", ...(search && { q: search }), ...(undecided && { undecided }) },
+    }),
     placeholderData: keepPreviousData,
   });
   const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });
@@ -50,35 +48,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
   return (
     <div className="min-w-0 space-y-4">
       <div className="flex flex-wrap items-start justify-between gap-3">
-        <div className="max-w-xl">
-          <h2 className="text-2xl">{t.data.name}</h2>
-          <p className="sentence">
-            {t.data.summary} Access hours: {t.data.hours_words}
-            {base && (
-              <>
-                , based on{" "}
-                <Link
-                  to="/templates/$code"
-                  params={{ code: base.code }}
-                  className="text-damson underline underline-offset-2"
-                >
-                  {base.name}
-                </Link>
-              </>
-            )}
-            .{t.data.requires_words && ` Requires a valid certificate: ${t.data.requires_words}.`}
-          </p>
-          <p className="text-faded">
-            <Link to="/grid" search={{ template: code }} className="underline underline-offset-2">
-              {t.data.assignments} assignments
-            </Link>
-            {" · "}
-            <Link to="/exceptions" search={{ template: code }} className="underline underline-offset-2">
-              {t.data.exceptions} exceptions differ from it
-            </Link>
-            {basedOnIt.length > 0 && <> · {basedOnIt.map((b) => b.name).join(", ")} based on it</>}
-          </p>
-        </div>
+        <About template={t.data} base={base} basedOnIt={basedOnIt} />
         <div className="flex flex-wrap gap-2">
           <Link to="/compare" search={{ templates: code }} className={buttonLook()}>
             Compare
@@ -101,7 +71,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
         </div>
       </div>
       {t.data.retired && (
-        <p className="font-[600] text-shut">It is retired: nobody can be given it, and nothing in it counts.</p>
+        <p className="font-semibold text-shut">It is retired: nobody can be given it, and nothing in it counts.</p>
       )}
       {mayEdit && !t.data.retired && t.data.fixed && (
         <p className="rounded-sm border border-rule bg-inset px-4 py-2.5">
@@ -183,6 +153,49 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
   );
 }
 
+/** What a template is, what it rests on, and who has it. */
+function About({
+  template: t,
+  base,
+  basedOnIt,
+}: {
+  template: Template;
+  base: Template | undefined;
+  basedOnIt: Template[];
+}) {
+  return (
+    <div className="max-w-xl">
+      <h2 className="text-2xl">{t.name}</h2>
+      <p className="sentence">
+        {t.summary} Access hours: {t.hours_words}
+        {base && (
+          <>
+            , based on{" "}
+            <Link
+              to="/templates/$code"
+              params={{ code: base.code }}
+              className="text-damson underline underline-offset-2"
+            >
+              {base.name}
+            </Link>
+          </>
+        )}
+        .{t.requires_words && ` Requires a valid certificate: ${t.requires_words}.`}
+      </p>
+      <p className="text-faded">
+        <Link to="/grid" search={{ template: t.code }} className="underline underline-offset-2">
+          {t.assignments} assignments
+        </Link>
+        {" · "}
+        <Link to="/exceptions" search={{ template: t.code }} className="underline underline-offset-2">
+          {t.exceptions} exceptions differ from it
+        </Link>
+        {basedOnIt.length > 0 && <> · {basedOnIt.map((b) => b.name).join(", ")} based on it</>}
+      </p>
+    </div>
+  );
+}
+
 /** When a template lets people in, at a site: hours follow the opening hours and the time zone there. */
 function TemplateHours({ code }: { code: string }) {
   const places = usePlaces();
@@ -199,10 +212,7 @@ function TemplateHours({ code }: { code: string }) {
         options={placeOptions(places.data?.filter((p) => p.kind === "site" || p.kind === "zone"))}
       />
       <Timeline
-        about={["template", code, place]}
-        read={(asked) =>
-          take(api.GET("/templates/{id}/timeline", { params: { path: { id: code }, query: { ...asked, place } } }))
-        }
+        facts={(asked) => read("/templates/{id}/timeline", { path: { id: code }, query: { ...asked, place } })}
       />
     </div>
   );
@@ -227,7 +237,7 @@ function FactsDialog({ template, others, close }: DialogProps) {
     return (
       <ChangeDialog
         title={`Change ${template.name}`}
-        about="Whoever has it is concerned."
+        about="This affects everybody who has it."
         operations={ready}
         button="Change the template"
         close={close}
@@ -381,7 +391,7 @@ function RetireDialog({ template, others, close }: DialogProps) {
     return (
       <ChangeDialog
         title={`Retire ${template.name}`}
-        about="It can be given to nobody from then on. It stays on record and can be brought back."
+        about="From then on nobody can be given it. It stays on record and can be brought back."
         operations={ready}
         button="Retire the template"
         grave
@@ -412,7 +422,7 @@ function RetireDialog({ template, others, close }: DialogProps) {
       >
         {used && (
           <fieldset className="space-y-2">
-            <legend className="mb-1 text-sm font-[600]">Those who have it</legend>
+            <legend className="mb-1 text-sm font-semibold">Those who have it</legend>
             <label className="flex items-center gap-2">
               <input
                 type="radio"

@@ -1,9 +1,11 @@
 import { useState } from "react";
 import type { Operation, Schema } from "@/api/api";
+import { Ask } from "@/parts/Ask";
+import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { templateOptions } from "@/parts/choices";
-import { Ask, Button, TextField } from "@/parts/parts";
+import { TextField } from "@/parts/fields";
 
 type Template = Schema["Template"];
 

@@ -1,16 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { Printer } from "lucide-react";
 import { useState } from "react";
-import { api, take } from "@/api/api";
+import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
-import { Button, Empty, Loading, Page, Wrong } from "@/parts/parts";
+import { Button } from "@/parts/Button";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
 import { RuleTabs } from "./tabs";
 
 /** All templates in sentences, to be printed and agreed on with the heads of department. */
 export function SheetPage() {
   const me = useMe();
   const [only, setOnly] = useState<ReadonlySet<string>>();
-  const sheets = useQuery({ queryKey: ["sheet"], queryFn: () => take(api.GET("/sheet")) });
+  const sheets = useQuery({ ...read("/sheet") });
   const shown = sheets.data?.items.filter((s) => !only || only.has(s.code)) ?? [];
   return (
     <Page
@@ -29,7 +31,7 @@ export function SheetPage() {
       {sheets.isPending && <Loading />}
       {sheets.data?.total === 0 && <Empty>No template yet, so there is nothing to agree on.</Empty>}
       <fieldset className="mb-6 flex flex-wrap gap-x-4 gap-y-1 print:hidden">
-        <legend className="mb-1 text-sm font-[600]">On the sheet</legend>
+        <legend className="mb-1 text-sm font-semibold">On the sheet</legend>
         {sheets.data?.items.map((s) => (
           <label key={s.code} className="flex items-center gap-1.5">
             <input
@@ -59,7 +61,7 @@ export function SheetPage() {
             <div className="mt-2 gap-x-8 sm:columns-2">
               {s.sections.map((g) => (
                 <div key={g.group} className="mb-3 break-inside-avoid">
-                  <h3 className="text-sm font-[650] text-brass">{g.group}</h3>
+                  <h3 className="text-sm font-bold text-brass">{g.group}</h3>
                   <ul className="list-disc pl-5">
                     {g.lines.map((l) => (
                       <li key={l}>{l}</li>
@@ -69,7 +71,7 @@ export function SheetPage() {
               ))}
             </div>
             {s.undecided.length > 0 && (
-              <p className="font-[600] text-soon">Not decided yet: {s.undecided.join(", ")}.</p>
+              <p className="font-semibold text-soon">Not decided yet: {s.undecided.join(", ")}.</p>
             )}
             <p className="mt-3 hidden border-t border-rule pt-6 text-sm text-faded print:block">
               Agreed: ______________________ Date: ______________

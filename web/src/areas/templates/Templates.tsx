@@ -1,8 +1,11 @@
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { useMe } from "@/areas/session/session";
+import { Button } from "@/parts/Button";
 import { useTemplates } from "@/parts/choices";
-import { Button, Empty, Loading, Page, Wrong } from "@/parts/parts";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { Wrong } from "@/parts/Wrong";
+import { useFilters } from "@/search";
 import { Editor } from "./Editor";
 import { MakeDialog } from "./MakeDialog";
 import { RuleTabs } from "./tabs";
@@ -12,7 +15,7 @@ export function Templates() {
   const { code } = useParams({ strict: false }) as { code?: string };
   const navigate = useNavigate();
   const me = useMe();
-  const [retired, setRetired] = useState(false);
+  const [{ retired = false }, put] = useFilters("/templates");
   const list = useTemplates({ retired });
   const [adding, setAdding] = useState(false);
   const edits = me.everywhere.includes("console.edit_templates") || !!me.owner;
@@ -50,7 +53,7 @@ export function Templates() {
                 to="/templates/$code"
                 params={{ code: t.code }}
                 aria-current={t.code === chosen ? "page" : undefined}
-                className={`block px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-[600]" : "hover:bg-inset"}`}
+                className={`block px-3 py-1.5 ${t.code === chosen ? "bg-damson-wash font-semibold" : "hover:bg-inset"}`}
               >
                 {t.name}
                 <span className="block text-sm font-normal text-faded">
@@ -65,7 +68,7 @@ export function Templates() {
             <input
               type="checkbox"
               checked={retired}
-              onChange={(e) => setRetired(e.target.checked)}
+              onChange={(e) => put({ retired: e.target.checked || undefined })}
               className="size-4 accent-damson"
             />{" "}
             Show what is retired

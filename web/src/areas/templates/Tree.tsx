@@ -123,23 +123,7 @@ export function Tree({
     return <p className="py-4 text-faded">Nothing in the catalogue fits. Try fewer letters, or another word.</p>;
   return (
     <>
-      {edits && (
-        <p className="mb-2 text-sm text-faded">
-          <kbd>↑</kbd> <kbd>↓</kbd> walk ·{" "}
-          {lines.some((l) => l.kind === "group") && (
-            <>
-              <kbd>←</kbd> <kbd>→</kbd> fold ·{" "}
-            </>
-          )}
-          <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first · <kbd>Space</kbd> chooses rows to set
-          together · <kbd>Backspace</kbd> sets back
-          {chosen.size > 0 && (
-            <b className="ml-2 text-damson" role="status">
-              {chosen.size === 1 ? "1 row chosen" : `${chosen.size} rows chosen`}
-            </b>
-          )}
-        </p>
-      )}
+      {edits && <Keys folds={lines.some((l) => l.kind === "group")} chosen={chosen.size} />}
       <div className="sheet overflow-x-auto">
         <table
           ref={table}
@@ -151,9 +135,9 @@ export function Tree({
         >
           <thead className="border-b border-rule bg-inset text-left text-sm text-faded">
             <tr>
-              <th className="px-3 py-1 font-[600]">{heading}</th>
-              <th className="px-2 font-[600]">Level</th>
-              <th className="px-2 font-[600]">Where it comes from</th>
+              <th className="px-3 py-1 font-semibold">{heading}</th>
+              <th className="px-2 font-semibold">Level</th>
+              <th className="px-2 font-semibold">Where it comes from</th>
             </tr>
           </thead>
           <tbody>
@@ -177,6 +161,27 @@ export function Tree({
         </table>
       </div>
     </>
+  );
+}
+
+/** Which keys do what. */
+function Keys({ folds, chosen }: { folds: boolean; chosen: number }) {
+  return (
+    <p className="mb-2 text-sm text-faded">
+      <kbd>↑</kbd> <kbd>↓</kbd> walk ·{" "}
+      {folds && (
+        <>
+          <kbd>←</kbd> <kbd>→</kbd> fold ·{" "}
+        </>
+      )}
+      <kbd>0</kbd> <kbd>1</kbd> <kbd>2</kbd>… set a level, the lowest first · <kbd>Space</kbd> chooses rows to set
+      together · <kbd>Backspace</kbd> sets back
+      {chosen > 0 && (
+        <b className="ml-2 text-damson" role="status">
+          {chosen === 1 ? "1 row chosen" : `${chosen} rows chosen`}
+        </b>
+      )}
+    </p>
   );
 }
 
@@ -230,10 +235,10 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
               {open ? <ChevronDown size={17} aria-hidden /> : <ChevronRight size={17} aria-hidden />}
             </button>
           )}
-          <span className={group ? "font-[650]" : ""} title={line.sentence}>
+          <span className={group ? "font-bold" : ""} title={line.sentence}>
             {line.title}{" "}
             {line.sensitive && line.kind === "permission" && (
-              <span className="ml-1 text-sm font-[600] text-soon">sensitive</span>
+              <span className="ml-1 text-sm font-semibold text-soon">sensitive</span>
             )}
             {line.kind === "template" && <span className="ml-1 text-sm text-faded">{line.assigned ?? 0} assigned</span>}
             {group && (
@@ -253,7 +258,9 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
       <td className="px-2 py-1 text-sm text-faded">
         <span className="flex items-center justify-between gap-2">
           <span
-            className={line.origin === "undecided" ? "font-[600] text-soon" : line.own ? "font-[600] text-ink" : ""}
+            className={
+              line.origin === "undecided" ? "font-semibold text-soon" : line.own ? "font-semibold text-ink" : ""
+            }
           >
             {group
               ? line.own
@@ -292,7 +299,7 @@ function Level({ line, edits, onWord, onNumber }: Pick<RowProps, "line" | "edits
   const limit = line.scale?.kind === "limit";
   const stands = line.kind === "group" ? line.own : line.origin === "undecided" ? undefined : line.level;
   if (!edits || (limit && line.fixed))
-    return <b className="font-[600]">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
+    return <b className="font-semibold">{limit ? `${stands ?? ""} ${line.scale?.unit ?? ""}` : stands}</b>;
   if (limit) return <Number_ key={line.level} line={line} onNumber={onNumber} />;
   const most = reach(line);
   return (
@@ -315,8 +322,8 @@ function Level({ line, edits, onWord, onNumber }: Pick<RowProps, "line" | "edits
             className={`border-l border-rule px-2 py-px text-sm first:border-l-0 disabled:cursor-not-allowed disabled:bg-inset disabled:text-faded disabled:line-through ${
               word === stands
                 ? i === 0
-                  ? "bg-inset font-[650]"
-                  : "bg-damson font-[650] text-sheet"
+                  ? "bg-inset font-bold"
+                  : "bg-damson font-bold text-sheet"
                 : "bg-sheet hover:bg-damson-wash"
             }`}
           >

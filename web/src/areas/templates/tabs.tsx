@@ -1,5 +1,5 @@
 import { useMay } from "@/areas/session/session";
-import { Tabs } from "@/parts/parts";
+import { Tabs } from "@/parts/Page";
 
 /** The pages about what people may do. */
 export function RuleTabs() {

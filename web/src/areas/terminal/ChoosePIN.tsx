@@ -80,11 +80,11 @@ export function ChoosePIN({
 
   return (
     <section aria-label="Choose a PIN" className="mx-auto w-full max-w-sm">
-      <h2 className="text-center text-2xl font-[650]">
+      <h2 className="text-center text-2xl font-bold">
         {first === undefined ? "Choose a new PIN" : "Type it once more"}
       </h2>
       <Dots count={pin.length} label={first === undefined ? "New PIN" : "New PIN, again"} />
-      <p role="status" className="mb-3 min-h-12 text-center font-[550] text-shut">
+      <p role="status" className="mb-3 min-h-12 text-center font-medium text-shut">
         {told || (pin.length >= 3 ? wrong : "")}
       </p>
       <Keypad

@@ -5,7 +5,7 @@ const keys = ["1", "2", "3", "4", "5", "6", "7", "8", "9"];
 /** What stands for digits that nobody beside may read. */
 export function Dots({ count, label }: { count: number; label: string }) {
   return (
-    <p aria-live="polite" className="h-14 text-center text-4xl leading-14 tracking-[0.3em]">
+    <p aria-live="polite" className="h-14 text-center text-4xl leading-14 tracking-digits">
       <span aria-hidden>{"•".repeat(count) || <span className="text-edge">– – – –</span>}</span>
       <span className="sr-only">
         {label}: {count} digits typed
@@ -29,7 +29,7 @@ export function Keypad({
   ready: boolean;
 }) {
   const look =
-    "min-h-16 rounded-md border-2 border-edge bg-sheet text-3xl font-[600] active:bg-inset focus-visible:outline-4";
+    "min-h-16 rounded-md border-2 border-edge bg-sheet text-3xl font-semibold active:bg-inset focus-visible:outline-4";
   return (
     <div className="grid grid-cols-3 gap-3">
       {keys.map((k) => (
@@ -46,7 +46,7 @@ export function Keypad({
       <button
         type="button"
         disabled={!ready}
-        className="min-h-16 rounded-md border-2 border-damson bg-damson text-xl font-[650] text-sheet disabled:opacity-45 focus-visible:outline-4"
+        className="min-h-16 rounded-md border-2 border-damson bg-damson text-xl font-bold text-sheet disabled:opacity-45 focus-visible:outline-4"
         onClick={onEnter}
       >
         {word}

@@ -37,7 +37,7 @@ export function PINLink({ token }: { token: string }) {
           }}
         >
           <label className="block">
-            <span className="mb-1 block font-[600]">Your staff number</span>
+            <span className="mb-1 block font-semibold">Your staff number</span>
             <input
               className="min-h-12 w-full rounded-md border-2 border-edge bg-sheet px-3"
               autoComplete="off"
@@ -52,13 +52,13 @@ export function PINLink({ token }: { token: string }) {
             It stands in your contract papers, such as Q0117.
           </p>
           {wrong && (
-            <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-[550] text-shut">
+            <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-medium text-shut">
               {wrong}
             </p>
           )}
           <button
             type="submit"
-            className="min-h-12 w-full rounded-md bg-damson text-xl font-[650] text-sheet focus-visible:outline-4"
+            className="min-h-12 w-full rounded-md bg-damson text-xl font-bold text-sheet focus-visible:outline-4"
           >
             Go on
           </button>

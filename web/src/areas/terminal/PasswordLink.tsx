@@ -41,7 +41,7 @@ export function PasswordLink({ token }: { token: string }) {
           }}
         >
           <label className="block">
-            <span className="mb-1 block font-[600]">Your staff number</span>
+            <span className="mb-1 block font-semibold">Your staff number</span>
             <input
               className={field}
               autoComplete="username"
@@ -51,7 +51,7 @@ export function PasswordLink({ token }: { token: string }) {
             />
           </label>
           <label className="block">
-            <span className="mb-1 block font-[600]">New password</span>
+            <span className="mb-1 block font-semibold">New password</span>
             <input
               className={field}
               type="password"
@@ -66,13 +66,13 @@ export function PasswordLink({ token }: { token: string }) {
             At least 15 characters; a few unrelated words do well.
           </p>
           {wrong && (
-            <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-[550] text-shut">
+            <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-medium text-shut">
               {wrong}
             </p>
           )}
           <button
             type="submit"
-            className="min-h-12 w-full rounded-md bg-damson text-xl font-[650] text-sheet focus-visible:outline-4"
+            className="min-h-12 w-full rounded-md bg-damson text-xl font-bold text-sheet focus-visible:outline-4"
           >
             Keep this password
           </button>

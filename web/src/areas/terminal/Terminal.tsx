@@ -61,7 +61,7 @@ export function Terminal() {
         {facts && <Clock zone={facts.time_zone} />}
       </header>
       {away && (
-        <p role="alert" className="flex items-center gap-3 bg-shut px-6 py-3 text-xl font-[600] text-sheet">
+        <p role="alert" className="flex items-center gap-3 bg-shut px-6 py-3 text-xl font-semibold text-sheet">
           <WifiOff size={28} aria-hidden /> No connection. What is shown is what was known last, and is for reading
           only.
         </p>
@@ -120,9 +120,9 @@ function Register({ done }: { done: () => Promise<void> }) {
         }}
       >
         <label className="block">
-          <span className="mb-1 block font-[600]">Code</span>
+          <span className="mb-1 block font-semibold">Code</span>
           <input
-            className="min-h-14 w-full rounded-md border-2 border-edge bg-sheet px-3 text-center text-3xl tracking-[0.15em] uppercase"
+            className="min-h-14 w-full rounded-md border-2 border-edge bg-sheet px-3 text-center text-3xl tracking-code uppercase"
             autoComplete="off"
             required
             maxLength={12}
@@ -131,13 +131,13 @@ function Register({ done }: { done: () => Promise<void> }) {
           />
         </label>
         {wrong && (
-          <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-[550] text-shut">
+          <p role="alert" className="rounded-md border-2 border-shut bg-shut-wash p-3 font-medium text-shut">
             {wrong}
           </p>
         )}
         <button
           type="submit"
-          className="min-h-14 w-full rounded-md bg-damson text-xl font-[650] text-sheet focus-visible:outline-4"
+          className="min-h-14 w-full rounded-md bg-damson text-xl font-bold text-sheet focus-visible:outline-4"
         >
           Register
         </button>
@@ -253,7 +253,7 @@ function Show({
         {asks}
       </h1>
       {proof !== "badge" && <Dots count={pin.length} label="PIN" />}
-      <p role="alert" className="mb-3 min-h-12 text-center font-[550] text-shut">
+      <p role="alert" className="mb-3 min-h-12 text-center font-medium text-shut">
         {told}
       </p>
       {proof !== "badge" && (

@@ -6,7 +6,7 @@ import { ChoosePIN } from "./ChoosePIN";
 import { useReader, type Visit } from "./Terminal";
 
 const big =
-  "flex min-h-14 items-center justify-center gap-3 rounded-md border-2 px-5 text-xl font-[600] focus-visible:outline-4";
+  "flex min-h-14 items-center justify-center gap-3 rounded-md border-2 px-5 text-xl font-semibold focus-visible:outline-4";
 
 /** Somebody is signed in: what they can do here, now; what ends soon; what they have to do. */
 export function VisitPage({
@@ -61,12 +61,12 @@ export function VisitPage({
         </button>
       </div>
       {left <= 10 && (
-        <p role="alert" className="mb-4 rounded-md bg-soon-wash p-3 font-[600] text-soon">
+        <p role="alert" className="mb-4 rounded-md bg-soon-wash p-3 font-semibold text-soon">
           You are signed out in {left} seconds. Touch the screen to stay.
         </p>
       )}
       {said && (
-        <p role="status" className="mb-4 flex items-center gap-3 rounded-md bg-open-wash p-3 font-[600] text-open">
+        <p role="status" className="mb-4 flex items-center gap-3 rounded-md bg-open-wash p-3 font-semibold text-open">
           <Check size={26} aria-hidden /> {said}
         </p>
       )}
@@ -110,7 +110,7 @@ function Lists({ visit, choose }: { visit: Visit; choose: () => void }) {
         {visit.later && <p className="rounded-md bg-inset p-4 text-xl">{visit.later}</p>}
         {places.map((where) => (
           <div key={where} className="mb-4">
-            {places.length > 1 && <h3 className="text-base font-[600] text-faded">{where}</h3>}
+            {places.length > 1 && <h3 className="text-base font-semibold text-faded">{where}</h3>}
             <ul>
               {visit.can
                 .filter((c) => c.where === where)
@@ -192,7 +192,7 @@ function Read({
         {notice.text}
       </div>
       {wrong && (
-        <p role="alert" className="mb-3 rounded-md bg-shut-wash p-3 font-[600] text-shut">
+        <p role="alert" className="mb-3 rounded-md bg-shut-wash p-3 font-semibold text-shut">
           {wrong}
         </p>
       )}

@@ -1,12 +1,16 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
-import { api, queries, type Schema, take } from "@/api/api";
+import { api, type Schema, take } from "@/api/api";
+import { read, touched } from "@/api/read";
 import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
+import { Button, buttonLook } from "@/parts/Button";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
-import { Button, buttonLook, day, Loading, moment, Page, Section, Wrong } from "@/parts/parts";
+import { Loading, Page, Section } from "@/parts/Page";
 import { PersonName as Name, StuckLine, TodayTabs } from "@/parts/stuck";
+import { Wrong } from "@/parts/Wrong";
+import { day, moment } from "@/parts/words";
 
 type Person = Schema["Person"];
 
@@ -15,29 +19,9 @@ export function Today() {
   const me = useMe();
   const may = useMay();
   const today = useQuery({
-    queryKey: ["today"],
-    queryFn: () => take(api.GET("/today")),
+    ...read("/today"),
     refetchInterval: 30_000,
     enabled: may("console.view_staff"),
-  });
-  const refusals = useQuery({
-    queryKey: ["events", "refusals"],
-    queryFn: () => take(api.GET("/events", { params: { query: { outcome: "refuse", limit: 8 } } })),
-    refetchInterval: 30_000,
-    enabled: may("console.read_events"),
-  });
-  const alarms = useQuery({
-    queryKey: ["events", "alarms"],
-    queryFn: () =>
-      take(
-        api.GET("/events", {
-          params: {
-            query: { reason: "under_duress", from: new Date(Date.now() - 86_400_000).toISOString(), limit: 5 },
-          },
-        }),
-      ),
-    refetchInterval: 15_000,
-    enabled: may("console.read_events"),
   });
   const t = today.data;
   return (
@@ -59,27 +43,8 @@ export function Today() {
       {may("console.view_staff") && <TodayTabs />}
       <Wrong error={today.error} />
       {today.isLoading && <Loading />}
-      {!!t?.aside && (
-        <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and{" "}
-          {t.aside === 1 ? "gives" : "give"} nobody anything. Tell whoever looks after the service: its log names{" "}
-          {t.aside === 1 ? "it" : "them"}.
-        </p>
-      )}
-      {!!t?.counts.seats && (
-        <p role="status" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
-          <b>
-            {t.counts.seats_used} of {t.counts.seats} seats
-          </b>{" "}
-          are in use. Record leavers, or ask an owner for more.
-        </p>
-      )}
-      {alarms.data?.items.map((e) => (
-        <p key={e.id} role="alert" className="mb-3 rounded-sm border-2 border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name}, {moment(e.at)}.
-          The door opened and told nobody there.
-        </p>
-      ))}
+      {t && <Notes of={t} />}
+      {may("console.read_events") && <Alarms />}
       {t && (
         <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-9 lg:grid-cols-2">
           <div className="space-y-9">
@@ -125,65 +90,8 @@ export function Today() {
                 </ul>
               </Section>
             )}
-            {t.badges.length > 0 && (
-              <Section
-                title="Badges to settle"
-                note={
-                  <Link to="/badges" className="text-damson underline underline-offset-2">
-                    All badges
-                  </Link>
-                }
-              >
-                <ul>
-                  {t.badges.map((b) => (
-                    <li
-                      key={b.id}
-                      className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
-                    >
-                      <span>
-                        <Link
-                          to="/badges/$id"
-                          params={{ id: badgeReference(b) }}
-                          className="font-[600] hover:underline"
-                        >
-                          {b.label || b.number}
-                        </Link>{" "}
-                        <BadgeMark state={b.state} />{" "}
-                        <span className="text-faded">
-                          {b.holder?.staff.name}
-                          {b.holder?.status === "left" && ", who has left"}
-                          {b.state === "overdue" && `, due ${moment(b.holder!.until!)}`}
-                        </span>
-                      </span>
-                      <span className="shrink-0">
-                        <BadgeActs badge={b} few />
-                      </span>
-                    </li>
-                  ))}
-                </ul>
-              </Section>
-            )}
-            {t.barred.length > 0 && (
-              <Section title="Barred from a place" note={count(t.barred.length)}>
-                <ul>
-                  {t.barred.map((b) => (
-                    <li key={b.id} className="border-b border-rule py-2 last:border-b-0">
-                      <Link
-                        to="/staff/$number"
-                        params={{ number: b.staff.staff_number }}
-                        className="font-[600] hover:underline"
-                      >
-                        {b.staff.name}
-                      </Link>{" "}
-                      <span className="text-faded">
-                        {b.place.name}: {b.reason}
-                        {b.until && `, until ${moment(b.until)}`}
-                      </span>
-                    </li>
-                  ))}
-                </ul>
-              </Section>
-            )}
+            {t.badges.length > 0 && <BadgesToSettle badges={t.badges} />}
+            {t.barred.length > 0 && <Barred bars={t.barred} />}
             <Section
               title="Ending within two weeks"
               note={
@@ -198,36 +106,7 @@ export function Today() {
                 line={(p) => <Line person={p} detail={sentence(p.what)} end={day(p.date)} />}
               />
             </Section>
-            {may("console.read_events") && (
-              <Section title="Latest refusals at the doors">
-                <ul>
-                  {refusals.data?.items.map((e) => (
-                    <li key={e.id} className="flex justify-between gap-3 border-b border-rule py-1.5 last:border-b-0">
-                      <span>
-                        {e.staff ? (
-                          <Link
-                            to="/staff/$number"
-                            params={{ number: e.staff.staff_number }}
-                            className="font-[600] hover:underline"
-                          >
-                            {e.staff.name}
-                          </Link>
-                        ) : (
-                          "Somebody unknown"
-                        )}{" "}
-                        <span className="text-faded">
-                          at {e.place.name}, {e.reason.replaceAll("_", " ")}
-                        </span>
-                      </span>
-                      <span className="shrink-0 text-sm text-faded">{moment(e.at)}</span>
-                    </li>
-                  ))}
-                </ul>
-                {refusals.data?.items.length === 0 && (
-                  <p className="text-faded">No refusal yet. Connect a door and it will report here.</p>
-                )}
-              </Section>
-            )}
+            {may("console.read_events") && <Refusals />}
           </div>
         </div>
       )}
@@ -369,12 +248,12 @@ function LockedLine({ person }: { person: Person }) {
 function HeldReader({ reader }: { reader: Schema["HeldReader"] }) {
   const clear = useMutation({
     mutationFn: () => take(api.DELETE("/places/{id}/tries", { params: { path: { id: reader.place.code } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["today"] }),
+    onSuccess: () => touched("/today"),
   });
   return (
     <li className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
       <span>
-        <Link to="/estate/$code" params={{ code: reader.place.code }} className="font-[600] hover:underline">
+        <Link to="/estate/$code" params={{ code: reader.place.code }} className="font-semibold hover:underline">
           {reader.place.name}
         </Link>{" "}
         <span className="text-faded">too many wrong PINs; takes none until {moment(reader.until)}</span>
@@ -384,5 +263,139 @@ function HeldReader({ reader }: { reader: Schema["HeldReader"] }) {
         Take tries again
       </Button>
     </li>
+  );
+}
+
+/** What somebody has to know before all else. */
+function Notes({ of: t }: { of: Schema["Today"] }) {
+  return (
+    <>
+      {!!t.aside && (
+        <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and{" "}
+          {t.aside === 1 ? "gives" : "give"} nobody anything. Tell whoever looks after the service: its log names{" "}
+          {t.aside === 1 ? "it" : "them"}.
+        </p>
+      )}
+      {!!t.counts.seats && (
+        <p role="status" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
+          <b>
+            {t.counts.seats_used} of {t.counts.seats} seats
+          </b>{" "}
+          are in use. Record leavers, or ask an owner for more.
+        </p>
+      )}
+    </>
+  );
+}
+
+/** PINs for duress that were typed within a day. */
+function Alarms() {
+  const alarms = useQuery({
+    ...read("/events", {
+      query: { reason: "under_duress", from: new Date(Date.now() - 86_400_000).toISOString(), limit: 5 },
+    }),
+    refetchInterval: 15_000,
+  });
+  return alarms.data?.items.map((e) => (
+    <p key={e.id} role="alert" className="mb-3 rounded-sm border-2 border-shut bg-shut-wash px-4 py-2.5 sentence">
+      <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name}, {moment(e.at)}. The
+      door opened and told nobody there.
+    </p>
+  ));
+}
+
+function BadgesToSettle({ badges }: { badges: Schema["Today"]["badges"] }) {
+  return (
+    <Section
+      title="Badges to settle"
+      note={
+        <Link to="/badges" className="text-damson underline underline-offset-2">
+          All badges
+        </Link>
+      }
+    >
+      <ul>
+        {badges.map((b) => (
+          <li key={b.id} className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
+            <span>
+              <Link to="/badges/$id" params={{ id: badgeReference(b) }} className="font-semibold hover:underline">
+                {b.label || b.number}
+              </Link>{" "}
+              <BadgeMark state={b.state} />{" "}
+              <span className="text-faded">
+                {b.holder?.staff.name}
+                {b.holder?.status === "left" && ", who has left"}
+                {b.state === "overdue" && `, due ${moment(b.holder!.until!)}`}
+              </span>
+            </span>
+            <span className="shrink-0">
+              <BadgeActs badge={b} few />
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
+
+function Barred({ bars }: { bars: Schema["Today"]["barred"] }) {
+  return (
+    <Section title="Barred from a place" note={count(bars.length)}>
+      <ul>
+        {bars.map((b) => (
+          <li key={b.id} className="border-b border-rule py-2 last:border-b-0">
+            <Link
+              to="/staff/$number"
+              params={{ number: b.staff.staff_number }}
+              className="font-semibold hover:underline"
+            >
+              {b.staff.name}
+            </Link>{" "}
+            <span className="text-faded">
+              {b.place.name}: {b.reason}
+              {b.until && `, until ${moment(b.until)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
+
+function Refusals() {
+  const refusals = useQuery({
+    ...read("/events", { query: { outcome: "refuse", limit: 8 } }),
+    refetchInterval: 30_000,
+  });
+  return (
+    <Section title="Latest refusals at the doors">
+      <ul>
+        {refusals.data?.items.map((e) => (
+          <li key={e.id} className="flex justify-between gap-3 border-b border-rule py-1.5 last:border-b-0">
+            <span>
+              {e.staff ? (
+                <Link
+                  to="/staff/$number"
+                  params={{ number: e.staff.staff_number }}
+                  className="font-semibold hover:underline"
+                >
+                  {e.staff.name}
+                </Link>
+              ) : (
+                "Somebody unknown"
+              )}{" "}
+              <span className="text-faded">
+                at {e.place.name}, {e.reason.replaceAll("_", " ")}
+              </span>
+            </span>
+            <span className="shrink-0 text-sm text-faded">{moment(e.at)}</span>
+          </li>
+        ))}
+      </ul>
+      {refusals.data?.items.length === 0 && (
+        <p className="text-faded">No refusal yet. Connect a door and it will report here.</p>
+      )}
+    </Section>
   );
 }

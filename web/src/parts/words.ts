@@ -1,0 +1,65 @@
+/** How many people: "1 person", "1,200 people". */
+export const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
+
+/** A date as people here write it. */
+export function day(iso: string | undefined): string {
+  if (!iso) return "";
+  const [year, month, date] = iso.slice(0, 10).split("-").map(Number);
+  return new Date(Date.UTC(year!, month! - 1, date)).toLocaleDateString("en-IE", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  });
+}
+
+/** How many a list holds; long logs are counted up to a bound. */
+export function counted(list: { total: number; more?: boolean } | undefined): string {
+  return `${list?.more ? "more than " : ""}${(list?.total ?? 0).toLocaleString("en-IE")}`;
+}
+
+/** A moment, with its year where that is another than this one. */
+export function moment(iso: string): string {
+  const at = new Date(iso);
+  return at.toLocaleString("en-IE", {
+    day: "numeric",
+    month: "short",
+    ...(at.getFullYear() !== new Date().getFullYear() && { year: "numeric" }),
+    hour: "2-digit",
+    minute: "2-digit",
+    second: "2-digit",
+    hourCycle: "h23",
+  });
+}
+
+/** The moment that a date and time, as typed into a form, means in a time zone; in the browser's own where none is known. */
+export function instant(typed: string, zone?: string): string {
+  if (!zone) return new Date(typed).toISOString();
+  const wall = Date.parse(`${typed}Z`);
+  let at = wall;
+  for (let step = 0; step < 2; step++)
+    at = wall - (Date.parse(`${new Date(at).toLocaleString("sv-SE", { timeZone: zone }).replace(" ", "T")}Z`) - at); // twice: a clock change may lie between
+  return new Date(at).toISOString();
+}
+
+export const engagementWord: Record<string, string> = {
+  employee: "Employee",
+  agency: "Agency",
+  contractor: "Contractor",
+  seasonal: "Seasonal",
+};
+
+export const kindWord: Record<string, string> = {
+  site: "Site",
+  zone: "Zone",
+  door: "Door",
+  device: "Device",
+  work_centre: "Work centre",
+};
+
+export const proofWord: Record<string, string> = {
+  badge: "a badge",
+  pin: "a PIN",
+  badge_or_pin: "a badge or a PIN",
+  badge_and_pin: "a badge and a PIN",
+};
