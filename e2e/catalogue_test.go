@@ -100,7 +100,7 @@ func TestAMistakeInARulebookIsNamedByLine(t *testing.T) {
 	p.set("Based on", "packer")
 	p.press("Go on")
 	p.press("Change the template")
-	p.gone("Whoever has it is concerned.")
+	p.gone("This affects everybody who has it.")
 	p.press("Copy a section")
 	p.set("From", "quality-technician")
 	p.set("Section", "quality")

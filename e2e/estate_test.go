@@ -34,5 +34,5 @@ func TestALargeEstateIsReadBranchByBranch(t *testing.T) {
 	p.until("what fits", `(() => { const all = [...document.querySelectorAll("nav[aria-label=Places] a")];
 		return all.length > 0 && all.every((e) => e.textContent.includes("S042-1")); })()`)
 	p.fill("Search places", "no such place")
-	p.see("No place goes by that.")
+	p.see("No place has that name or code.")
 }

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"io"
 	"testing"
 	"time"
@@ -113,4 +114,61 @@ func TestThoseWhoMaySetNothingAreToldWhy(t *testing.T) {
 	p.visit("/templates/packer")
 	p.see("You may look, not change")
 	p.until("levels are words, not buttons", `!document.querySelector("[role=treegrid] button[aria-pressed]")`)
+}
+
+// BenchmarkScrolling scrolls the list of 100,000 people and the grid of ten thousand rows from end to end, and tells
+// the longest frame of each: go test -run '^$' -bench Scrolling ./e2e
+func BenchmarkScrolling(b *testing.B) {
+	dsn, keys := testkit.DSN(b), b.TempDir()
+	require.NoError(b, demo.Generate(context.Background(), dsn, keys,
+		demo.Size{Staff: 100_000, Places: 1000, Assignments: 100_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
+	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(b)
+	p := open(b, s.URL)
+	p.visit("/")
+	p.fill("Work email or staff number", "G000001")
+	p.fill("Password", demo.OwnerPassword)
+	p.press("Sign in")
+	p.see("Today")
+	scrolled := func(box string) (longest, over float64) {
+		p.text(`(() => {
+			const box = document.querySelector(` + quote(box) + `);
+			window.frames_ = []; let before = performance.now(), down = 0;
+			const step = (now) => {
+				window.frames_.push(now - before); before = now;
+				box.scrollTop += 120; // a quick hand: 7,200 pixels a second
+				if (++down < 120) requestAnimationFrame(step); else window.done_ = true;
+			};
+			window.done_ = false; requestAnimationFrame((now) => { before = now; requestAnimationFrame(step); });
+			return "";
+		})()`)
+		for range 3 {
+			if p.text(`String(window.done_)`) == "true" {
+				break
+			}
+			time.Sleep(4 * time.Second)
+		}
+		b.Log(p.text(`JSON.stringify(window.frames_.map(Math.round))`))
+		var frames []float64
+		require.NoError(b, json.Unmarshal([]byte(p.text(`JSON.stringify(window.frames_)`)), &frames))
+		for _, frame := range frames {
+			longest = max(longest, frame)
+			if frame > 50 {
+				over++
+			}
+		}
+		return longest, over
+	}
+	for b.Loop() {
+		p.visit("/staff")
+		p.see("100,")
+		p.until("rows", `document.querySelectorAll("section[aria-label=Staff] tbody tr").length > 5`)
+		longest, over := scrolled("section[aria-label=Staff]")
+		b.ReportMetric(longest, "list-ms")
+		b.ReportMetric(over, "list-frames-over-50ms")
+		p.visit("/grid?place=S000")
+		p.until("rows", `Number(document.querySelector("[role=grid]")?.getAttribute("aria-rowcount")) > 9500`)
+		longest, over = scrolled("[role=grid]")
+		b.ReportMetric(longest, "grid-ms")
+		b.ReportMetric(over, "grid-frames-over-50ms")
+	}
 }

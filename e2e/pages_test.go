@@ -25,6 +25,7 @@ func TestEnrollingSaysWhatIsWrongBesideTheField(t *testing.T) {
 	p.see("the contract ends on 2001-01-01, before it starts")
 	p.set("Contract end", testkit.InWeeks(8))
 	p.gone("before it starts")
+	p.press("Email, phone, emergency contact and more")
 	p.fill("Work email", "tamsin@quillmere.example")
 	p.see("has this work email already")
 	p.see("same work email")

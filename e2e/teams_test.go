@@ -72,7 +72,7 @@ func TestMessagesAndReportsInTheConsole(t *testing.T) {
 	p.signIn("maren")
 	p.visit("/messages")
 	p.press("Change: Welcome")
-	p.see("As it reads for")
+	p.see("How it reads for")
 	p.set("Subject", "Come in, {called}")
 	p.see("Come in, Maren")
 	p.press("Go on")
