@@ -117,7 +117,7 @@ func TestHoursAndSettingsAreChangedInTheConsole(t *testing.T) {
 	p.set("Last day", testkit.InWeeks(5))
 	p.see("Closed")
 	p.press("See who gains and loses")
-	p.see("loses")
+	p.see("people lose")
 	p.fill("Why", "stocktaking")
 	p.press("Change the hours")
 	p.see("Done as change")

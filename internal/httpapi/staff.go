@@ -267,7 +267,7 @@ func (s *Server) registerProposals() {
 func (s *Server) registerValues() {
 	type in struct {
 		Paging
-		Field string `query:"field" enum:"job_title,employer" required:"true"`
+		Field string `query:"field" enum:"job_title,employer" default:"job_title"`
 		Q     string `query:"q" maxLength:"100" doc:"Any words of it"`
 	}
 	route(s, "GET", "/staff/values", "list-staff-values", "staff",

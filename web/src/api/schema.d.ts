@@ -15510,12 +15510,12 @@ export interface operations {
     };
     "list-staff-values": {
         parameters: {
-            query: {
+            query?: {
                 /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                field: "job_title" | "employer";
+                field?: "job_title" | "employer";
                 /** @description Any words of it */
                 q?: string;
             };

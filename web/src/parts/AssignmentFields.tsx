@@ -26,9 +26,11 @@ export function useAssignmentChoices(site: string, contractEnd: string, start: s
 
 export function AssignmentFields({
   choices,
+  optional = false,
   wrong,
 }: {
   choices: ReturnType<typeof useAssignmentChoices>;
+  optional?: boolean; // without a template nothing is assigned
   wrong?: Refusal;
 }) {
   const places = usePlaces();
@@ -49,7 +51,8 @@ export function AssignmentFields({
       />
       <Combobox
         label="Works as"
-        required
+        required={!optional}
+        optional={optional}
         className="col-span-2"
         value={choices.template}
         onChange={(e) => choices.setTemplate(e.target.value)}

@@ -137,7 +137,7 @@ function Where({
           ))}
         </p>
       )}
-      <AssignmentFields choices={choices} {...(choices.template && wrong && { wrong })} />
+      <AssignmentFields optional choices={choices} {...(choices.template && wrong && { wrong })} />
       <div className="mt-3 border-t border-rule pt-3">
         <PersonField
           label="And what this colleague has"
