@@ -15,19 +15,22 @@ import (
 	"loyallatch.example/latch/internal/testkit"
 )
 
+// large opens the console on a generated organisation, for its owner.
+func large(t testing.TB, size demo.Size) *page {
+	t.Helper()
+	dsn, keys := testkit.DSN(t), t.TempDir()
+	size.Seed, size.Today = 3, day.Of(time.Now())
+	require.NoError(t, demo.Generate(context.Background(), dsn, keys, size, io.Discard))
+	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(t)
+	p := open(t, s.URL)
+	p.signInAs("G000001", demo.OwnerPassword)
+	return p
+}
+
 // About ten thousand people at one site: only what is in sight is in the page, wherever one scrolls, and the far end is
 // there.
 func TestAGridOfTenThousandRowsDrawsWhatIsInSight(t *testing.T) {
-	dsn, keys := testkit.DSN(t), t.TempDir()
-	require.NoError(t, demo.Generate(context.Background(), dsn, keys,
-		demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
-	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(t)
-	p := open(t, s.URL)
-	p.visit("/")
-	p.fill("Work email or staff number", "G000001")
-	p.fill("Password", demo.OwnerPassword)
-	p.press("Sign in")
-	p.see("Today")
+	p := large(t, demo.Size{Staff: 30_000, Places: 300, Assignments: 30_000})
 	p.visit("/grid?place=S000")
 	p.until("about ten thousand people",
 		`Number(document.querySelector("[role=grid]")?.getAttribute("aria-rowcount")) > 9500`)
@@ -119,16 +122,7 @@ func TestThoseWhoMaySetNothingAreToldWhy(t *testing.T) {
 // BenchmarkScrolling scrolls the list of 100,000 people and the grid of ten thousand rows from end to end, and tells
 // the longest frame of each: go test -run '^$' -bench Scrolling ./e2e
 func BenchmarkScrolling(b *testing.B) {
-	dsn, keys := testkit.DSN(b), b.TempDir()
-	require.NoError(b, demo.Generate(context.Background(), dsn, keys,
-		demo.Size{Staff: 100_000, Places: 1000, Assignments: 100_000, Seed: 3, Today: day.Of(time.Now())}, io.Discard))
-	s := (&testkit.Service{Clock: &testkit.Clock{}, DSN: dsn, Keys: keys}).Second(b)
-	p := open(b, s.URL)
-	p.visit("/")
-	p.fill("Work email or staff number", "G000001")
-	p.fill("Password", demo.OwnerPassword)
-	p.press("Sign in")
-	p.see("Today")
+	p := large(b, demo.Size{Staff: 100_000, Places: 1000, Assignments: 100_000})
 	scrolled := func(box string) (longest, over float64) {
 		p.text(`(() => {
 			const box = document.querySelector(` + quote(box) + `);

@@ -135,11 +135,13 @@ func (t *Trial) retireField(retired bool) error {
 func fieldRetire(t *Trial) error  { return t.retireField(true) }
 func fieldRestore(t *Trial) error { return t.retireField(false) }
 
-// fieldsStay refuses settings without a field that records hold something in: it could not be seen any more.
+// fieldsStay refuses settings that take from records what they hold: a field that is gone would show it to nobody, and
+// one of another kind would hold what is no value of its kind.
 func (t *Trial) fieldsStay(settings *org.Settings) error {
 	for i := range t.State.Settings.Fields {
 		field := &t.State.Settings.Fields[i]
-		if settings.Field(field.Key) != nil {
+		after := settings.Field(field.Key)
+		if after != nil && after.Kind == field.Kind {
 			continue
 		}
 		for _, p := range t.State.Staff.All() {
@@ -192,6 +194,12 @@ func (e *Entry) Shows(state *org.State, reader func() *access.Sight, field strin
 	return p != nil && reader().Field(p, seen)
 }
 
+// knowsField reports whether there is a field of the organisation's own making, as far as the actor is told.
+func (t *Trial) knowsField(key string) bool {
+	field := t.State.Settings.Field(key)
+	return field != nil && (field.SeenBy != people.Owners || t.byAnOwner())
+}
+
 // writes asks that the actor may write a field of somebody's record: one that they would not see they do not write.
 // Whoever enrols somebody writes what those who change records see.
 func (t *Trial) writes(p *people.Staff, name string) error {
@@ -199,7 +207,8 @@ func (t *Trial) writes(p *people.Staff, name string) error {
 	if t.actor.System != "" || t.enrolling(p) && seen != people.Owners || t.sees().Field(p, seen) {
 		return nil
 	}
-	return fault.Refusedf("not-permitted", "Only an owner writes %s.", t.fieldWords(name))
+	return fault.Refusedf("not-permitted", "You do not see %s of this record, so you do not write it.",
+		t.fieldWords(name))
 }
 
 // enrolling reports whether somebody was not on record before this change.

@@ -33,6 +33,7 @@ func TestTheOrganisationSaysWhichFieldsItsRecordsHave(t *testing.T) {
 		"is not among the choices":    op("staff.edit", "S3", set{"own.coat": "XL"}),
 		"is not a date":               op("staff.edit", "S3", set{"own": set{"check": "soon"}}),
 		"there is no field own.hat":   op("staff.edit", "S3", set{"own": set{"hat": "7"}}),
+		"own.size is said twice":      op("staff.edit", "S3", set{"own": set{"size": "7"}, "own.size": "8"}),
 		"own.size is a text and take": op("staff.edit", "S3", set{"own": set{"size": 7}}),
 	} {
 		h.refuses(olive, "", says, o)
@@ -48,6 +49,10 @@ func TestTheOrganisationSaysWhichFieldsItsRecordsHave(t *testing.T) {
 	h.must(olive, "", op("field.retire", "coat", nil))
 	h.refuses(h.who("S2"), "", "is retired", op("staff.edit", "S3", set{"own": set{"coat": "one"}}))
 	h.refuses(olive, "", "retire it instead", op("organisation.edit", "", set{"fields": []set{}}))
+	h.refuses(olive, "", "retire it instead", op("organisation.edit", "", set{"fields": []set{
+		{"key": "size", "name": "Size", "kind": "date", "seen_by": "viewers"},
+		{"key": "coat", "name": "Coat", "kind": "text", "seen_by": "viewers"},
+		{"key": "check", "name": "Checked on", "kind": "date", "seen_by": "viewers"}}}))
 	assert.Equal(t, "M", h.snap.State().StaffByNumber("S3").Own["coat"])
 }
 
@@ -62,7 +67,7 @@ func TestARequiredFieldIsAskedOfThoseWhoAreEnrolled(t *testing.T) {
 	}
 	h.refuses(h.who("S2"), "", "“Size” is required; write it", enrol(set{}))
 	h.refuses(h.who("S1"), "", "“Risk” is required", enrol(set{"size": "4"}))
-	h.refuses(h.who("S2"), "", "Only an owner writes “Risk”", enrol(set{"size": "4", "risk": "none"}))
+	h.refuses(h.who("S2"), "", "there is no field own.risk here", enrol(set{"size": "4", "risk": "none"}))
 	h.must(h.who("S2"), "", enrol(set{"size": "4"}))
 	h.must(h.who("S2"), "", op("staff.edit", "S3", set{"job_title": "Packer"}))
 	filled := h.must(h.who("S2"), "", op("staff.edit", "S3", set{"own": set{"size": "5"}}))
@@ -79,9 +84,11 @@ func TestAFieldIsSeenByThoseItIsFor(t *testing.T) {
 	h.must(h.who("S1"), "", op("field.define", "", set{"key": "risk", "name": "Risk", "seen_by": "owners"}))
 	first := h.must(h.who("S1"), "", op("staff.edit", "S3", set{"own": set{"risk": "high"},
 		"insurance_number": "QQ 1"}))
-	h.refuses(h.who("S2"), "", "Only an owner writes “Risk”", op("staff.edit", "S3", set{"own": set{"risk": "low"}}))
+	h.refuses(h.who("S2"), "", "there is no field own.risk here", op("staff.edit", "S3",
+		set{"own": set{"risk": "low"}}))
 	// Nor does a guess tell whether it is right.
-	h.refuses(h.who("S2"), "", "Only an owner writes “Risk”", op("staff.edit", "S3", set{"own": set{"risk": "high"}}))
+	h.refuses(h.who("S2"), "", "there is no field own.risk here", op("staff.edit", "S3",
+		set{"own": set{"risk": "high"}}))
 	revision := h.snap.State().Revision
 	h.must(h.who("S1"), "", op("staff.edit", "S3", set{"own": set{"risk": "secret"}}))
 	_, err := Undo(h.snap, revision, first.Entries)

@@ -30,11 +30,17 @@ func (t *Trial) staffFields() (map[string]string, error) {
 	if err := t.form(&raw); err != nil {
 		return nil, err
 	}
+	nested, _ := raw["own"].(map[string]any)
+	for key := range nested {
+		if _, twice := raw[people.OwnPrefix+key]; twice {
+			return nil, fault.Invalidf("set."+people.OwnPrefix+key, "own.%s is said twice; say it once", key)
+		}
+	}
 	raw = flat(raw)
 	fields := make(map[string]string, len(raw))
 	for _, name := range sortedKeys(raw) {
 		key, own := strings.CutPrefix(name, people.OwnPrefix)
-		known := fieldNamed(name) != nil || own && t.State.Settings.Field(key) != nil
+		known := fieldNamed(name) != nil || own && t.knowsField(key)
 		text, isText := raw[name].(string)
 		switch {
 		case !known:
