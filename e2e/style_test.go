@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -112,4 +113,70 @@ func receiver(d *ast.FuncDecl) string {
 		return name.Name
 	}
 	return ""
+}
+
+// Arguments are all evaluated before a function is called: a call with effects among those of cmp.Or or errors.Join
+// runs although what stands before it has failed. So none of them takes a context, a transaction or a database.
+func TestNoEffectHidesInAnArgumentStyle(t *testing.T) {
+	sees := func(source string) (found []string) {
+		files := token.NewFileSet()
+		file, err := parser.ParseFile(files, "", "package p; func f() { "+source+" }", 0)
+		require.NoError(t, err)
+		return hiddenEffects(files, file)
+	}
+	assert.Empty(t, sees("errors.Join(err, file.Close(), ctx.Err()); cmp.Or(a, b.Name())"))
+	for _, source := range []string{"cmp.Or(result.Error, t.after(tx, record))", "errors.Join(err, a.back(ctx, x))",
+		"errors.Join(tx.db.Exec(a).Error, err)", "errors.Join(err, db.Exec(a).Error)",
+		"cmp.Or(err, s.db.WithContext(x).Delete(y).Error)"} {
+		assert.Len(t, sees(source), 1, source)
+	}
+	for _, path := range sources(t) {
+		if strings.HasSuffix(path, "_test.go") {
+			continue
+		}
+		files := token.NewFileSet()
+		file, err := parser.ParseFile(files, path, nil, 0)
+		require.NoError(t, err)
+		assert.Empty(t, hiddenEffects(files, file), "give each a statement of its own")
+	}
+}
+
+// hiddenEffects names the calls of cmp.Or and errors.Join of which an argument calls something that has effects.
+func hiddenEffects(files *token.FileSet, file *ast.File) (found []string) {
+	ast.Inspect(file, func(n ast.Node) bool {
+		call, is := n.(*ast.CallExpr)
+		if is && (isCallOf(call, "cmp", "Or") || isCallOf(call, "errors", "Join")) &&
+			slices.ContainsFunc(call.Args, hasEffect) {
+			found = append(found, files.Position(call.Pos()).String())
+		}
+		return true
+	})
+	return found
+}
+
+func isCallOf(call *ast.CallExpr, pkg, name string) bool {
+	of, is := call.Fun.(*ast.SelectorExpr)
+	if !is || of.Sel.Name != name {
+		return false
+	}
+	from, is := of.X.(*ast.Ident)
+	return is && from.Name == pkg
+}
+
+// hasEffect reports whether an expression calls something with a context, a transaction or a database. Asking a context
+// why it has ended is no effect, and closing is one that is meant.
+func hasEffect(expression ast.Expr) (has bool) {
+	ast.Inspect(expression, func(n ast.Node) bool {
+		call, is := n.(*ast.CallExpr)
+		if !is || isCallOf(call, "ctx", "Err") || isCallOf(call, "context", "Cause") || isCallOf(call, "db", "Close") {
+			return true
+		}
+		ast.Inspect(call, func(n ast.Node) bool {
+			name, is := n.(*ast.Ident)
+			has = has || is && (name.Name == "ctx" || name.Name == "tx" || name.Name == "db")
+			return true
+		})
+		return !has
+	})
+	return has
 }

@@ -28,7 +28,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -47,11 +46,7 @@ type App struct {
 	now   func() time.Time
 
 	line    chan struct{} // one change at a time in this process; the revision row orders processes
-	live    atomic.Pointer[Live]
-	base    atomic.Pointer[Live] // the last change; what is live has the urgent acts that wait on top
-	showing sync.Mutex           // of what follows, and while what is live is made
-	acts    []waitingAct
-	added   uint64 // how often acts were added or ended here
+	state   publisher     // what is answered from
 	pulse   *pulse
 	events  *recorder
 	hashing *hasher
@@ -155,9 +150,13 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	if err != nil {
 		return nil, err
 	}
-	a.show(base, a.readActs(rows))
-	a.pulse.answered(asking)
-	a.pulse.knows(asking)
+	a.state.apply = a.applyActs
+	if _, err := a.state.TakeIn(0, a.readActs(rows), func(*Live) (*Live, error) { return base, nil }); err != nil {
+		return nil, err
+	}
+	if err := a.becomeCurrent(ctx, asking); err != nil {
+		return nil, err
+	}
 	if a.events, err = newRecorder(db, log, o.Journal,
 		func(err error) { a.pulse.took(recordings, err) }); err != nil {
 		return nil, err
@@ -213,21 +212,6 @@ func (a *App) compiled(state *org.State) (*Live, error) {
 	return live, nil
 }
 
-// show makes what a change has left, with the acts that wait, what is live. What is older than that is not shown.
-func (a *App) show(base *Live, acts []waitingAct) {
-	now := a.base.Load()
-	if now != nil && now.State().Revision > base.State().Revision {
-		base = now
-	}
-	same := slices.EqualFunc(acts, a.acts, func(x, y waitingAct) bool { return x.id == y.id })
-	if now == base && same {
-		return
-	}
-	a.base.Store(base)
-	a.acts = acts
-	a.live.Store(a.applyActs(base, acts))
-}
-
 // closeWithin is for how long ending waits for a database that does not answer.
 const closeWithin = 3 * time.Second
 
@@ -246,7 +230,7 @@ func (a *App) close() {
 }
 
 // Live returns the newest state.
-func (a *App) Live() *Live { return a.live.Load() }
+func (a *App) Live() *Live { return a.state.Live() }
 
 // Now returns the time.
 func (a *App) Now() time.Time { return a.now() }
@@ -282,7 +266,9 @@ func (a *App) runJobs(ctx context.Context) {
 			{"mailing reports", digestsEvery, a.SendReports},
 			{"completing the catalogue", sweepEvery, a.CompleteCatalogue},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
-				return errors.Join(a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now()), a.EraseLeavers(ctx))
+				swept, added := a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now())
+				erased := a.EraseLeavers(ctx)
+				return errors.Join(swept, added, erased)
 			}},
 		} {
 			if rounds%job.every != min(soon, job.every-1) {

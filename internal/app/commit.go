@@ -175,7 +175,7 @@ func judged(trial *change.Trial) error {
 func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Prepared,
 	within func(func(tx *store.Tx) error) error) (*Result, error) {
 	result := &Result{}
-	live := a.base.Load()
+	live := a.state.Published()
 	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present,
 		Most: r.Most}
 	switch {
@@ -194,9 +194,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 			if live, err = a.taken(live, state); err != nil {
 				return err
 			}
-			a.showing.Lock()
-			a.show(live, a.acts)
-			a.showing.Unlock()
+			a.state.Publish(live)
 		}
 		if r.Check != nil {
 			if err := r.Check(live); err != nil {
@@ -243,9 +241,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	if err != nil {
 		return nil, err
 	}
-	a.showing.Lock()
-	a.show(live.with(result.Trial.After, result.Trial.Touched), a.acts)
-	a.showing.Unlock()
+	a.state.Publish(live.with(result.Trial.After, result.Trial.Touched))
 	if err := a.unlocked(ctx, result.Trial); err != nil { // the change is made; the hold ends by itself
 		a.log.Error("the wrong tries of somebody who was unlocked could not be forgotten", "error", err)
 	}
@@ -285,7 +281,10 @@ func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) er
 		}
 	}
 	// A lock may become a change later than it was made: what began since has been let in again
-	return errors.Join(tx.EndSessions(locked, 0, at), tx.EndSessions(others, r.Keep, time.Time{}))
+	if err := tx.EndSessions(locked, 0, at); err != nil {
+		return err
+	}
+	return tx.EndSessions(others, r.Keep, time.Time{})
 }
 
 func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {

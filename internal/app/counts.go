@@ -24,9 +24,8 @@ func (a *App) AuditFailed() int64 { return a.counts.auditFailed.Load() }
 
 // ActsWaiting returns how many urgent acts wait to become changes.
 func (a *App) ActsWaiting() int {
-	a.showing.Lock()
-	defer a.showing.Unlock()
-	return len(a.acts)
+	acts, _ := a.state.Acts()
+	return len(acts)
 }
 
 // ReadersHeld returns at how many readers and people wrong tries are held up.

@@ -225,10 +225,11 @@ func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address s
 	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "PIN link"}, Origin: "link " + address,
 		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "pin.set", Set: set}},
 		Within: func(tx *store.Tx, _ uint64, _ *change.Trial) error {
-			if ok, err := tx.UseLink(digest, a.now()); err != nil || !ok {
-				return errors.Join(err, errNoLink)
+			ok, err := tx.UseLink(digest, a.now())
+			if err == nil && !ok {
+				err = errNoLink
 			}
-			return nil
+			return err
 		}})
 	var f *fault.Fault
 	if errors.As(err, &f) && f.Code == change.ErrPINInUse {

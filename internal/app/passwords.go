@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"strings"
 	"time"
 
@@ -87,10 +86,11 @@ func (a *App) ChoosePasswordByLink(ctx context.Context, token, number, password,
 	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "password link"}, Origin: "link " + address,
 		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "password.set", Set: set}},
 		Within: func(tx *store.Tx, _ uint64, _ *change.Trial) error {
-			if ok, err := tx.UseLink(digest, a.now()); err != nil || !ok {
-				return errors.Join(err, errNoLink)
+			ok, err := tx.UseLink(digest, a.now())
+			if err == nil && !ok {
+				err = errNoLink
 			}
-			return nil
+			return err
 		}})
 	return err
 }

@@ -155,7 +155,7 @@ func (a *App) Still(ctx context.Context) (still context.Context, done func()) {
 }
 
 // Revision returns that of the last change that is known.
-func (a *App) Revision() uint64 { return a.base.Load().State().Revision }
+func (a *App) Revision() uint64 { return a.state.Published().State().Revision }
 
 // Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
 func (a *App) Stale() bool { return a.Behind() > a.pulse.refuseAfter || a.stray.Load() != nil }
@@ -226,12 +226,13 @@ func (a *App) beat(ctx context.Context) {
 	var told uint64 // the revision that was last said to be known here
 	var when time.Time
 	every(ctx, followEvery/2, func() {
-		revision := a.base.Load().State().Revision
+		revision := a.state.Published().State().Revision
 		if revision == told && time.Since(when) < beatEvery {
 			return
 		}
 		attempt, cancel := context.WithTimeout(ctx, 2*askWithin)
 		defer cancel()
+		a.state.step(stepReport)
 		err := a.beatOnce(attempt, revision)
 		if ctx.Err() != nil {
 			return
@@ -268,9 +269,7 @@ func (a *App) catchUp(ctx context.Context) error {
 	asking := time.Now()
 	attempt, cancel := context.WithTimeout(ctx, askWithin)
 	defer cancel()
-	a.showing.Lock()
-	added := a.added
-	a.showing.Unlock()
+	_, added := a.state.Acts()
 	rows, err := a.store.UrgentActs(attempt)
 	if err != nil {
 		return err
@@ -302,8 +301,9 @@ func (a *App) catchUp(ctx context.Context) error {
 	return a.sayKnown(within, acts)
 }
 
-// sayKnown says of acts that they count here, once.
+// sayKnown says of acts that are live that they count here, once.
 func (a *App) sayKnown(ctx context.Context, acts []waitingAct) error {
+	a.state.step(stepReport)
 	told := map[uint64]bool{}
 	for i := range acts {
 		if !a.pulse.acts[acts[i].id] && acts[i].Entry == nil {
@@ -320,36 +320,62 @@ func (a *App) sayKnown(ctx context.Context, acts []waitingAct) error {
 // takeIn shows what was read of the database: the acts that wait, where none was added or ended here meanwhile, and the
 // changes up to a revision.
 func (a *App) takeIn(ctx context.Context, added uint64, rows []store.UrgentAct, revision uint64) ([]waitingAct, error) {
-	a.showing.Lock()
-	defer a.showing.Unlock()
-	// Acts were read first: one that has become a change meanwhile is in what is read now
-	base, acts := a.base.Load(), a.acts
-	if added == a.added {
-		acts = a.readActs(rows)
-	}
-	if revision > base.State().Revision {
+	return a.state.TakeIn(added, a.readActs(rows), func(base *Live) (*Live, error) {
+		if revision <= base.State().Revision {
+			return base, nil
+		}
 		state, err := a.store.Load(ctx, base.State())
 		if err != nil {
 			return nil, err
 		}
-		if base, err = a.taken(base, state); err != nil {
-			return nil, err
-		}
-	}
-	a.show(base, acts)
-	return acts, nil
+		return a.taken(base, state)
+	})
 }
 
-// awaitKnown waits until every instance that may answer doors knows a change, or an act where that is not 0. One that
-// does not say so for long enough refuses by then; so it is enough to wait for that where nothing can be asked. What is
-// waited for is made: an error says that the asker is gone, or the database.
-func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
-	for begun := time.Now(); time.Since(begun) < a.pulse.refuseAfter+silent; {
-		list, err := a.store.Instances(ctx, act)
-		if err == nil && !a.pulse.waitsFor(list, func(i *store.Known) bool {
-			return i.Revision >= revision && i.Knows
-		}) {
+// becomeCurrent takes in what was written while the organisation was loaded, which was asked for at a moment: an
+// instance that begins to answer knows the newest changes, and its database has answered just now.
+func (a *App) becomeCurrent(ctx context.Context, asked time.Time) error {
+	a.pulse.knows(asked)
+	for {
+		asking := time.Now()
+		err := a.catchUp(ctx)
+		switch {
+		case err == nil:
+			a.pulse.knows(asking)
 			return nil
+		case ctx.Err() != nil || a.stray.Load() != nil:
+			return err
+		}
+		a.log.Error("following the database failed", "error", err)
+		select {
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		case <-time.After(followEvery):
+		}
+	}
+}
+
+// awaitKnown waits until every instance that may answer doors answers by a change, or by an act where that is not 0. An
+// act that has become a change is known by whoever knows that change. An instance that has not taken it in for as long as
+// it answers without its database refuses by then; so it is enough to wait for that, also where nothing can be asked.
+// What is waited for is made: an error says that the asker is gone, or the database.
+func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
+	longest := a.pulse.refuseAfter // that an instance, as far as is known, answers without its database
+	for begun := time.Now(); time.Since(begun) < longest+silent; {
+		list, err := a.store.Instances(ctx, act)
+		if err == nil {
+			for i := range list {
+				longest = max(longest, list[i].Refuses())
+				if act != 0 && list[i].Became && revision == 0 {
+					revision = list[i].Newest // it became a change that is not newer than this
+				}
+			}
+			knows := func(i *store.Known) bool {
+				return i.Revision >= revision && (act == 0 || i.Became || i.Knows)
+			}
+			if !a.pulse.waitsFor(list, knows) {
+				return nil
+			}
 		}
 		select {
 		case <-ctx.Done():
@@ -382,7 +408,7 @@ func (p *pulse) waitsFor(list []store.Known, knows func(*store.Known) bool) (wai
 			last = word{one.SeenAt, time.Now()}
 		}
 		heard[one.ID] = last
-		there := time.Since(last.since) < time.Duration(one.RefuseAfter*float64(time.Second))+silent
+		there := time.Since(last.since) < one.Refuses()+silent
 		waits = waits || one.ID != p.name && there && !knows(one)
 	}
 	p.heard = heard

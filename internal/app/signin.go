@@ -107,22 +107,24 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 			err = &ErrThrottled{Until: until}
 		}
 		if err != nil {
-			return nil, errors.Join(err, a.takeBack(ctx, counts[:i], false))
+			back := a.takeBack(ctx, counts[:i], false)
+			return nil, errors.Join(err, back)
 		}
 	}
 	right, err := a.verify(ctx, hash, in.Password)
 	if err != nil {
-		return nil, errors.Join(err, a.takeBack(ctx, counts, false))
+		back := a.takeBack(ctx, counts, false)
+		return nil, errors.Join(err, back)
 	}
 	if !right {
-		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in, "A sign-in was refused"), error(errSignIn))
+		return nil, a.refuseSignIn(ctx, staff, &in, "A sign-in was refused")
 	}
 	if err := a.takeBack(ctx, counts, true); err != nil {
 		return nil, err
 	}
 	if !a.MayUse(live, staff.ID) {
-		return nil, cmp.Or(a.auditSignIn(ctx, "sign-in-refused", staff, &in,
-			"A sign-in was refused: no permission to use the console, locked, or has left"), error(errSignIn))
+		return nil, a.refuseSignIn(ctx, staff, &in,
+			"A sign-in was refused: no permission to use the console, locked, or has left")
 	}
 	if err := a.store.Know(ctx, known, now); err != nil {
 		return nil, err
@@ -323,7 +325,8 @@ func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, o
 	}
 	right, err := a.verify(ctx, c.Hash, old)
 	if err != nil {
-		return errors.Join(err, a.takeBack(ctx, counts, false))
+		back := a.takeBack(ctx, counts, false)
+		return errors.Join(err, back)
 	}
 	if !right {
 		return fault.Invalidf("old_password", "this is not your present password")
@@ -339,6 +342,14 @@ func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, o
 		Keep:       signed.Session.ID,
 		Operations: []change.Operation{{Op: "password.set", Set: set}}})
 	return err
+}
+
+// refuseSignIn puts on record that a sign-in was refused, and returns what whoever tried is told: nothing of why.
+func (a *App) refuseSignIn(ctx context.Context, staff *people.Staff, in *SignIn, summary string) error {
+	if err := a.auditSignIn(ctx, "sign-in-refused", staff, in, summary); err != nil {
+		return err
+	}
+	return errSignIn
 }
 
 // auditSignIn appends to the audit log; a sign-in that cannot be put on record is not answered.

@@ -174,7 +174,8 @@ func (a *App) tryPIN(ctx context.Context, live *Live, q *access.Question, pin st
 	if err != nil {
 		still, done := a.Still(ctx)
 		defer done()
-		return e, live, false, errors.Join(err, a.store.Right(still, at.Subject[:], false))
+		back := a.store.Right(still, at.Subject[:], false)
+		return e, live, false, errors.Join(err, back)
 	}
 	// Hashing took its time: what is decided is decided on what is live now.
 	live = a.Live()
@@ -266,8 +267,9 @@ func (a *App) TakeTriesAgain(ctx context.Context, actor people.StaffID, code, or
 	entry := store.AuditEntry{At: a.now(), Action: "tries-cleared", ActorID: &id,
 		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
 		Summary: "Let the readers of " + place.Code + " " + place.Name + " take tries again", Operations: "[]"}
-	err := a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(place.ID)}})
-	return errors.Join(err, a.tries.learn(ctx, a.store, a.now()))
+	recorded := a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(place.ID)}})
+	learnt := a.tries.learn(ctx, a.store, a.now())
+	return errors.Join(recorded, learnt)
 }
 
 // unlocked forgets the wrong tries of those whom a change has unlocked.
@@ -282,7 +284,10 @@ func (a *App) unlocked(ctx context.Context, trial *change.Trial) error {
 	if len(staff) == 0 {
 		return nil
 	}
-	return errors.Join(a.store.ForgetTries(ctx, nil, staff), a.tries.learn(ctx, a.store, a.now()))
+	if err := a.store.ForgetTries(ctx, nil, staff); err != nil {
+		return err
+	}
+	return a.tries.learn(ctx, a.store, a.now())
 }
 
 // subject names something at which tries are counted, as a keyed digest.

@@ -136,10 +136,7 @@ func (a *App) addAct(ctx context.Context, w act, at time.Time) (uint64, error) {
 	if err := a.store.AddAct(ctx, &row); err != nil {
 		return 0, err
 	}
-	a.showing.Lock()
-	defer a.showing.Unlock()
-	a.added++
-	a.show(a.base.Load(), append(slices.Clone(a.acts), waitingAct{w, row.ID, at}))
+	a.state.AddAct(waitingAct{w, row.ID, at})
 	return row.ID, nil
 }
 
@@ -189,9 +186,7 @@ func (a *App) carry(ctx context.Context) {
 
 // carryAll makes changes of the acts that wait, in the order in which they were kept.
 func (a *App) carryAll(ctx context.Context) error {
-	a.showing.Lock()
-	acts := a.acts
-	a.showing.Unlock()
+	acts, _ := a.state.Acts()
 	var errs []error
 	for i := range acts {
 		if err := a.carryOut(ctx, &acts[i]); err != nil {
@@ -258,9 +253,6 @@ func (a *App) carryOut(ctx context.Context, w *waitingAct) error {
 	if err != nil && !errors.Is(err, errActMade) {
 		return err
 	}
-	a.showing.Lock()
-	defer a.showing.Unlock()
-	a.added++
-	a.show(a.base.Load(), slices.DeleteFunc(slices.Clone(a.acts), func(o waitingAct) bool { return o.id == w.id }))
+	a.state.EndAct(w.id)
 	return nil
 }

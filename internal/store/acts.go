@@ -73,12 +73,17 @@ type Known struct {
 	RefuseAfter float64   `gorm:"column:refuse_after_seconds"`
 	SeenAt      time.Time // by the clock of its node
 	Knows       bool      // the act that is asked about
+	Became      bool      // that act has become a change, or there is none
+	Newest      uint64    // revision of the last change at the moment at which this was read
 }
 
-// Instances returns all that have said that they are there, and whether each counts an act, or, where that is 0 or has
-// become a change, all that is urgent.
+// Refuses returns after how long without its database the instance answers no door.
+func (k *Known) Refuses() time.Duration { return time.Duration(k.RefuseAfter * float64(time.Second)) }
+
+// Instances returns all that have said that they are there, as of one moment, and whether each counts an act.
 func (s *Store) Instances(ctx context.Context, act uint64) (list []Known, err error) {
-	return list, s.own.WithContext(ctx).Raw("SELECT id, revision, refuse_after_seconds, seen_at, NOT EXISTS (SELECT 1 "+
-		"FROM urgent_acts WHERE id = ?) OR EXISTS (SELECT 1 FROM urgent_acts_known WHERE act_id = ? AND "+
-		"instance_id = instances.id) AS knows FROM instances", act, act).Scan(&list).Error
+	return list, s.own.WithContext(ctx).Raw("SELECT id, revision, refuse_after_seconds, seen_at, "+
+		"EXISTS (SELECT 1 FROM urgent_acts_known WHERE act_id = ? AND instance_id = instances.id) AS knows, "+
+		"NOT EXISTS (SELECT 1 FROM urgent_acts WHERE id = ?) AS became, "+
+		"(SELECT revision FROM organisation WHERE id = 1) AS newest FROM instances", act, act).Scan(&list).Error
 }

@@ -63,14 +63,15 @@ func (s *Store) changeOnce(ctx context.Context, wait string, dated time.Time, fn
 	if wait != "" {
 		db = s.own
 	}
-	whole, err := once(ctx, db, func(db *gorm.DB) error { return s.change(db, wait, dated, fn) })
-	if err != nil && whole && !yields(err) {
+	commitFailed, err := once(ctx, db, func(db *gorm.DB) error { return s.change(ctx, db, wait, dated, fn) })
+	if err != nil && commitFailed && !yields(err) {
 		return fmt.Errorf("%w: %w", ErrOutcomeUnknown, err)
 	}
 	return err
 }
 
-func (s *Store) change(db *gorm.DB, wait string, dated time.Time, fn func(tx *Tx) error) (err error) {
+func (s *Store) change(ctx context.Context, db *gorm.DB, wait string, dated time.Time,
+	fn func(tx *Tx) error) (err error) {
 	tx := &Tx{db: db, sign: s.sign}
 	var stamp time.Time
 	var before sql.NullTime
@@ -90,7 +91,11 @@ func (s *Store) change(db *gorm.DB, wait string, dated time.Time, fn func(tx *Tx
 		return err
 	}
 	// Also where the change comes to nothing: the connection is used again
-	defer func() { err = errors.Join(err, db.Exec("SET @@timestamp = DEFAULT").Error) }()
+	defer func() {
+		connection := db.Statement.ConnPool.(*transaction)
+		reset := connection.always(context.WithoutCancel(ctx), "SET @@timestamp = DEFAULT")
+		err = errors.Join(err, reset)
+	}()
 	if err := fn(tx); err != nil || tx.next == 0 {
 		return err
 	}
@@ -109,11 +114,12 @@ func (tx *Tx) keptAt(stamp time.Time, dated bool) error {
 	if dated {
 		kept = "?"
 	}
-	return errors.Join(
-		tx.db.Exec("INSERT INTO instants (revision, stamp, kept_at) VALUES (?, ?, "+kept+")", tx.next, stamp,
-			stamp).Error,
-		tx.db.Exec("UPDATE organisation SET kept_at = GREATEST(COALESCE(kept_at, '1000-01-01'), (SELECT kept_at FROM "+
-			"instants WHERE revision = ?)) WHERE id = 1", tx.next).Error)
+	if err := tx.db.Exec("INSERT INTO instants (revision, stamp, kept_at) VALUES (?, ?, "+kept+")", tx.next, stamp,
+		stamp).Error; err != nil {
+		return err
+	}
+	return tx.db.Exec("UPDATE organisation SET kept_at = GREATEST(COALESCE(kept_at, '1000-01-01'), "+
+		"(SELECT kept_at FROM instants WHERE revision = ?)) WHERE id = 1", tx.next).Error
 }
 
 // stampAt returns the instant in the history of what was at a moment: that of the last change that was kept by then.

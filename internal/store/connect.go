@@ -173,27 +173,27 @@ func lost(err error) bool {
 	return errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn)
 }
 
-// transact runs fn in a transaction, which every step of can be given up when the context ends, the last too; where the
-// database gives it up in favour of another's, fn runs again. begin are statements that begin it.
-func transact(ctx context.Context, db *gorm.DB, fn func(db *gorm.DB) error, begin ...string) error {
-	return again(ctx, func() error { _, err := once(ctx, db, fn, begin...); return err })
+// transact runs fn in one transaction and commits it. If MariaDB aborts the transaction (deadlock, lock timeout, failed
+// certification), transact rolls back and calls fn again, so fn must not keep results between calls. When ctx ends,
+// transact rolls back and returns the cause, also while it waits for COMMIT. No statement of fn is executed after one
+// that failed. The transaction starts with statements, or START TRANSACTION if there are none.
+func transact(ctx context.Context, db *gorm.DB, fn func(db *gorm.DB) error, statements ...string) error {
+	return again(ctx, func() error { _, err := once(ctx, db, fn, statements...); return err })
 }
 
 // snapshotted are the statements that begin a transaction which reads as of one moment.
 var snapshotted = []string{"SET TRANSACTION ISOLATION LEVEL REPEATABLE READ",
 	"START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY"}
 
-// once is transact without trying again. whole says that an error is that of keeping what fn did.
-func once(ctx context.Context, db *gorm.DB, fn func(db *gorm.DB) error, begin ...string) (whole bool, err error) {
-	if len(begin) == 0 {
-		begin = []string{"START TRANSACTION"}
-	}
+// once is transact without trying again. commitFailed reports that COMMIT itself returned err, so that the outcome is
+// unknown and the caller must look for its audit entry.
+func once(ctx context.Context, db *gorm.DB, fn func(db *gorm.DB) error, statements ...string) (commitFailed bool,
+	err error) {
 	err = db.WithContext(ctx).Connection(func(db *gorm.DB) (err error) {
 		db = db.Session(&gorm.Session{NewDB: true})
-		for _, statement := range begin {
-			if err := db.Exec(statement).Error; err != nil {
-				return err
-			}
+		within, tx, err := begin(ctx, db, statements)
+		if err != nil {
+			return err
 		}
 		ended := false
 		defer func() {
@@ -201,15 +201,18 @@ func once(ctx context.Context, db *gorm.DB, fn func(db *gorm.DB) error, begin ..
 				abandon(ctx, db)
 			}
 		}()
-		if err := fn(db); err != nil {
+		if err := fn(within); err != nil {
 			return err
 		}
-		whole = true
+		if tx.failed != nil {
+			return tx.failed
+		}
+		commitFailed = true
 		err = db.Exec("COMMIT").Error
 		ended = err == nil
 		return err
 	})
-	return whole, err
+	return commitFailed, err
 }
 
 // abandon ends a transaction that comes to nothing. A connection that does not even take that is closed, which ends it

@@ -468,19 +468,28 @@ func (s *Store) UseSession(ctx context.Context, id uint64, now time.Time) error 
 
 // Sweep removes what has served its time: sessions that expired and idempotency keys older than a day.
 func (s *Store) Sweep(ctx context.Context, now time.Time) error {
-	db := s.db.WithContext(ctx)
-	return errors.Join(
-		db.Exec("DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -30)).Error,
-		db.Exec("DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
-		db.Exec("UPDATE imports SET sealed_pins = NULL WHERE pins_until < ?", now.UTC()).Error,
-		db.Exec("DELETE FROM imports WHERE updated_at < ? LIMIT 100", now.UTC().AddDate(0, 0, -90)).Error,
-		db.Exec("DELETE FROM instances WHERE seen_at < SYSDATE(6) - INTERVAL 1 DAY").Error,
-		db.Exec("DELETE FROM urgent_acts_known WHERE act_id NOT IN (SELECT id FROM urgent_acts)").Error,
-		db.Exec("DELETE FROM let_go WHERE at < ? LIMIT 10000", now.AddDate(0, 0, -90).Unix()).Error,
-		db.Exec("DELETE FROM mails WHERE made_at < ? AND next_at IS NULL LIMIT 10000", now.UTC().AddDate(0, 0,
-			-30)).Error,
-		db.Exec("DELETE FROM links WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
-		db.Exec("DELETE FROM terminal_codes WHERE expires_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
-		db.Exec("DELETE FROM tries WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -1)).Error,
-		db.Exec("DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", now.UTC().AddDate(0, 0, -180)).Error)
+	now = now.UTC()
+	month := now.AddDate(0, 0, -30)
+	day := now.AddDate(0, 0, -1)
+	var errs []error
+	for _, sweep := range []struct {
+		statement string
+		by        []any
+	}{
+		{"DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", []any{month}},
+		{"DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", []any{day}},
+		{"UPDATE imports SET sealed_pins = NULL WHERE pins_until < ?", []any{now}},
+		{"DELETE FROM imports WHERE updated_at < ? LIMIT 100", []any{now.AddDate(0, 0, -90)}},
+		{"DELETE FROM instances WHERE seen_at < SYSDATE(6) - INTERVAL 1 DAY", nil},
+		{"DELETE FROM urgent_acts_known WHERE act_id NOT IN (SELECT id FROM urgent_acts)", nil},
+		{"DELETE FROM let_go WHERE at < ? LIMIT 10000", []any{now.AddDate(0, 0, -90).Unix()}},
+		{"DELETE FROM mails WHERE made_at < ? AND next_at IS NULL LIMIT 10000", []any{month}},
+		{"DELETE FROM links WHERE expires_at < ? LIMIT 10000", []any{day}},
+		{"DELETE FROM terminal_codes WHERE expires_at < ? LIMIT 10000", []any{day}},
+		{"DELETE FROM tries WHERE last_at < ? LIMIT 10000", []any{day}},
+		{"DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", []any{now.AddDate(0, 0, -180)}},
+	} {
+		errs = append(errs, s.db.WithContext(ctx).Exec(sweep.statement, sweep.by...).Error)
+	}
+	return errors.Join(errs...)
 }

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -287,10 +286,13 @@ func sameValue(next any, there []byte) bool {
 func (t *table[R]) update(tx *Tx, record any) error {
 	_, id, _ := org.Name(record)
 	result := tx.db.Table(t.name).Where("id = ?", id).Updates(t.row(record.(*R)))
-	if result.Error == nil && result.RowsAffected != 1 {
+	switch {
+	case result.Error != nil:
+		return result.Error
+	case result.RowsAffected != 1:
 		return fmt.Errorf("a row to be changed was not there: %s %d", t.name, id)
 	}
-	return cmp.Or(result.Error, t.after(tx, record))
+	return t.after(tx, record)
 }
 
 func (t *table[R]) after(tx *Tx, records ...any) error {

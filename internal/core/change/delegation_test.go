@@ -761,7 +761,9 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		if is.Owner {
 			return "takes an owner's account"
 		}
-		if said := l.beyond(onRecord(d.After, p, true)); said != "" && p != actor {
+		ahead := onRecord(d.After, p, true)
+		maps.DeleteFunc(ahead, func(key holding, _ int) bool { return moments[key.at].Before(now) })
+		if said := l.beyond(ahead); said != "" && p != actor {
 			return "takes an account over: " + said
 		}
 	}

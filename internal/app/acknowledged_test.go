@@ -1,0 +1,140 @@
+package app_test
+
+import (
+	"fmt"
+	"os"
+	"strconv"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/store"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+func edit(on, fields string) change.Operation {
+	return change.Operation{Op: "place.edit", On: on, Set: []byte(fields)}
+}
+
+// Wherever another instance is stopped while it takes a lock in, the lock is not acknowledged before that instance
+// refuses the person: what is reported is answered by. So it is of a lock that is a change, of one that is an act which
+// waits for its turn, and of an act that becomes a change before the other instance has read it.
+func TestNoLockIsAcknowledgedBeforeItIsAnsweredBy(t *testing.T) {
+	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480216")
+	other := s.Second(t)
+	require.True(t, opens(t, other, "480216"))
+	stopAt, stopped, goOn := atomic.Value{}, make(chan string, 100), atomic.Value{}
+	stopAt.Store("")
+	other.App.BeforeEach(func(step string) {
+		if step == stopAt.Load() {
+			stopped <- step
+			<-goOn.Load().(chan bool)
+		}
+	})
+	for _, how := range []string{"change", "act", "act that becomes a change"} {
+		for _, step := range app.Steps {
+			t.Run(how+", stopped before "+step, func(t *testing.T) {
+				release := make(chan bool)
+				goOn.Store(release)
+				let := sync.OnceFunc(func() { stopAt.Store(""); close(release) })
+				defer let()
+				begun, end, ended := make(chan bool), make(chan bool), make(chan error, 1)
+				finish := sync.OnceFunc(func() { close(end) })
+				defer finish()
+				if how != "change" { // a change that lasts makes the lock an act
+					lasting := request(edit("HB-PACK-1", fmt.Sprintf(`{"name":"Door %s %s"}`, how, step)))
+					lasting.Within = func(*store.Tx, uint64, *change.Trial) error { begun <- true; <-end; return nil }
+					go func() { _, err := s.App.Commit(ctx, lasting); ended <- err }()
+					<-begun
+				}
+				stopAt.Store(step)
+				acknowledged := make(chan error, 1)
+				go func() {
+					_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
+					acknowledged <- err
+				}()
+				require.Eventually(t, func() bool { return len(stopped) > 0 }, 20*time.Second, time.Millisecond)
+				if how == "act that becomes a change" {
+					finish()
+					require.NoError(t, <-ended)
+					require.Eventually(t, func() bool { return s.App.ActsWaiting() == 0 }, 20*time.Second, time.Millisecond)
+				}
+				early := false
+				select {
+				case err := <-acknowledged:
+					early = true
+					require.NoError(t, err)
+					assert.False(t, opens(t, other, "480216"), "acknowledged, and let in")
+				case <-time.After(300 * time.Millisecond):
+				}
+				let()
+				if !early {
+					require.NoError(t, <-acknowledged)
+				}
+				assert.False(t, opens(t, other, "480216"))
+				finish()
+				if how == "act" {
+					require.NoError(t, <-ended)
+				}
+				for len(stopped) > 0 {
+					<-stopped
+				}
+				_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.unlock", On: "Q0011"}))
+				require.NoError(t, err)
+				require.True(t, opens(t, other, "480216"))
+			})
+		}
+	}
+}
+
+// A person is refused at every instance from the moment at which their lock is acknowledged, also while many write.
+// LATCH_LOCKS says how many locks are made.
+func TestAnAcknowledgedLockIsInForceEverywhere(t *testing.T) {
+	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480216")
+	instances := []*testkit.Service{s, s.Second(t), s.Second(t)}
+	locks := 60
+	if given, err := strconv.Atoi(os.Getenv("LATCH_LOCKS")); err == nil {
+		locks = given
+	}
+	stop := make(chan bool)
+	var writers sync.WaitGroup
+	for i := range 6 {
+		at := instances[i%len(instances)]
+		writers.Go(func() {
+			for turn := 0; ; turn++ {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				_, err := at.App.Commit(ctx, request(edit("HB-PACK-1", fmt.Sprintf(`{"name":"Door %d %d"}`, i, turn))))
+				assert.NoError(t, err)
+			}
+		})
+	}
+	letIn, asked := 0, 0
+	for turn := range locks {
+		_, err := instances[turn%3].App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
+		require.NoError(t, err)
+		for next := range 2 {
+			asked++
+			if opens(t, instances[(turn+1+next)%3], "480216") {
+				letIn++
+			}
+		}
+		_, err = instances[turn%3].App.Commit(ctx, request(change.Operation{Op: "staff.unlock", On: "Q0011"}))
+		require.NoError(t, err)
+	}
+	close(stop)
+	writers.Wait()
+	t.Logf("%d locks acknowledged, %d questions asked at once at other instances, %d let in", locks, asked, letIn)
+	assert.Zero(t, letIn)
+}

@@ -1,0 +1,7 @@
+package app
+
+// BeforeEach has a function called before each step by which the instance publishes a state and reports it.
+func (a *App) BeforeEach(do func(step string)) { a.state.between.Store(&do) }
+
+// Steps are the steps of publishing, in their order.
+var Steps = []string{stepShow, stepPublish, stepReport}
