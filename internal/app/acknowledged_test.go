@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"strconv"
@@ -14,6 +15,7 @@ import (
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -95,46 +97,70 @@ func TestNoLockIsAcknowledgedBeforeItIsAnsweredBy(t *testing.T) {
 }
 
 // A person is refused at every instance from the moment at which their lock is acknowledged, also while many write.
-// LATCH_LOCKS says how many locks are made.
+// LATCH_LOCKS says how many locks are made. On a busy machine the database may be away for a while: what is answered so
+// is no acknowledgement.
 func TestAnAcknowledgedLockIsInForceEverywhere(t *testing.T) {
 	s := testkit.Demo(t)
-	pinFor(t, s, "Q0011", "480216")
 	instances := []*testkit.Service{s, s.Second(t), s.Second(t)}
-	locks := 60
+	pins := map[string]string{"Q0011": "480216", "Q0013": "480315", "Q0014": "480417", "Q0015": "480519"}
+	locks := 24
 	if given, err := strconv.Atoi(os.Getenv("LATCH_LOCKS")); err == nil {
 		locks = given
 	}
+	made := func(at int, o change.Operation) bool {
+		_, err := instances[at%3].App.Commit(ctx, request(o))
+		if err != nil && !errors.Is(err, app.ErrAway) && !store.Unavailable(err) {
+			assert.NoError(t, err, o.Op)
+		}
+		return err == nil
+	}
+	for staff, pin := range pins {
+		pinFor(t, s, staff, pin)
+	}
 	stop := make(chan bool)
-	var writers sync.WaitGroup
+	var writers, lockers sync.WaitGroup
 	for i := range 6 {
-		at := instances[i%len(instances)]
 		writers.Go(func() {
 			for turn := 0; ; turn++ {
 				select {
 				case <-stop:
 					return
-				default:
+				case <-time.After(10 * time.Millisecond):
 				}
-				_, err := at.App.Commit(ctx, request(edit("HB-PACK-1", fmt.Sprintf(`{"name":"Door %d %d"}`, i, turn))))
-				assert.NoError(t, err)
+				made(i, edit("HB-PACK-1", fmt.Sprintf(`{"name":"Door %d %d"}`, i, turn)))
 			}
 		})
 	}
-	letIn, asked := 0, 0
-	for turn := range locks {
-		_, err := instances[turn%3].App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
-		require.NoError(t, err)
-		for next := range 2 {
-			asked++
-			if opens(t, instances[(turn+1+next)%3], "480216") {
-				letIn++
+	var acknowledged, asked, letIn atomic.Int64
+	for staff, pin := range pins {
+		lockers.Go(func() {
+			for turn := range locks / len(pins) {
+				if made(turn, change.Operation{Op: "staff.lock", On: staff}) {
+					acknowledged.Add(1)
+					for next := range 2 {
+						e, _, err := instances[(turn+1+next)%3].App.Decide(ctx, door(t, s), app.Ask{PIN: pin, Place: "HB-PACK-1"})
+						if asked.Add(1); err == nil && e.Allowed {
+							letIn.Add(1)
+						}
+					}
+				}
+				for tries := 0; !made(turn, change.Operation{Op: "staff.unlock", On: staff}) && tries < 20; tries++ {
+					time.Sleep(100 * time.Millisecond)
+				}
 			}
-		}
-		_, err = instances[turn%3].App.Commit(ctx, request(change.Operation{Op: "staff.unlock", On: "Q0011"}))
-		require.NoError(t, err)
+		})
 	}
+	lockers.Wait()
 	close(stop)
 	writers.Wait()
-	t.Logf("%d locks acknowledged, %d questions asked at once at other instances, %d let in", locks, asked, letIn)
-	assert.Zero(t, letIn)
+	t.Logf("%d locks acknowledged, %d questions asked at once at other instances, %d let in", acknowledged.Load(),
+		asked.Load(), letIn.Load())
+	assert.Greater(t, acknowledged.Load(), int64(locks/2))
+	assert.Zero(t, letIn.Load())
+}
+
+func door(t *testing.T, s *testkit.Service) *org.Device {
+	device := s.App.DeviceOf("lld_demo-hb-controller-token")
+	require.NotNil(t, device)
+	return device
 }

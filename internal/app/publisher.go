@@ -11,7 +11,7 @@ import (
 // what is published may be reported to other instances: whoever locks somebody relies on that report. No other code
 // stores either. Its methods may be called by any number of goroutines.
 type publisher struct {
-	apply func(base *Live, acts []waitingAct) *Live
+	apply   func(base *Live, acts []waitingAct) *Live
 	between atomic.Pointer[func(step string)] // called before each step of publishing; nil: not at all
 
 	live      atomic.Pointer[Live]

@@ -214,7 +214,7 @@ func (s *Snapshot) ShiftEnd(id people.StaffID, at int64) time.Time {
 	for i := range grants {
 		g := &grants[i]
 		here := s.tree.At(g.place)
-		if here == nil || at < g.from || at >= g.until {
+		if here == nil || !s.fitAt(p, g, at) {
 			continue
 		}
 		times := s.accessOf(g)
@@ -264,16 +264,7 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 			}
 			return
 		}
-		reached := Granted
-		switch {
-		case x.level < least:
-			reached = PermissionNotInTemplate
-		case lacks != Granted:
-			reached = lacks
-		case !q.AnyHour && !inherited.Open(here.Opening, here.Location, q.At):
-			reached = OutsideHours
-		}
-		d.consider(reached, x.level, 0, x.number)
+		d.consider(q.keeps(here, true, x.level >= least, lacks, inherited), x.level, 0, x.number)
 	}
 	if highest := s.highest(q.Permission); p.owner && highest > 0 {
 		*d = Decision{Allowed: true, Level: highest, Staff: d.Staff, Credential: d.Credential, Owner: true}
@@ -285,23 +276,35 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		if !s.tree.Within(q.Place, g.place) {
 			continue
 		}
-		reached, level := Granted, s.level(g.template, q.Permission)
-		switch {
-		case q.At < g.begins || q.At >= g.ends:
-			reached = AssignmentNotInDates
-		case level < least:
-			reached = PermissionNotInTemplate
-		case q.At < g.from || q.At >= g.until:
-			if reached = p.wants(s.requires(g.template), q.At); lacks == QualificationMissing {
-				reached = lacks
-			}
-		case lacks != Granted:
-			reached = lacks
-		case !q.AnyHour && !s.accessOf(g).Open(here.Opening, here.Location, q.At):
-			reached = OutsideHours
-		}
-		d.consider(reached, level, g.assignment, 0)
+		level, access := s.level(g.template, q.Permission), s.accessOf(g)
+		d.consider(q.keeps(here, q.At >= g.from && q.At < g.until, level >= least,
+			firstOf(lacks, p.wants(s.requires(g.template), q.At)), access), level, g.assignment, 0)
 	}
+}
+
+// keeps returns what keeps somebody from what an assignment or an exception gives at a place, the first in the order of
+// domain.md; Granted where nothing does. It is the one place in which either is weighed: counts says whether it does on
+// that day, enough whether it gives as much as is asked for, lacks for want of what of all that is required.
+func (q *Question) keeps(here *estate.Standing, counts, enough bool, lacks Reason, access *hours.Access) Reason {
+	switch {
+	case !counts:
+		return AssignmentNotInDates
+	case !enough:
+		return PermissionNotInTemplate
+	case lacks != Granted:
+		return lacks
+	case !q.AnyHour && !access.Open(here.Opening, here.Location, q.At):
+		return OutsideHours
+	}
+	return Granted
+}
+
+// firstOf returns which of two reasons is named first; Granted where both are that.
+func firstOf(a, b Reason) Reason {
+	if a == Granted || b != Granted && b < a {
+		return b
+	}
+	return a
 }
 
 // least returns the level that a question asks for at least: that of the records it is about, where it is about

@@ -203,6 +203,9 @@ func (d *differ) people() map[people.StaffID]bool {
 			differ[id] = true
 		}
 	}
+	for _, id := range d.before.requiredOtherwise(d.after) {
+		differ[id] = true
+	}
 	was, is := d.before.state, d.after.state
 	for number := range was.Credentials.Differing(&is.Credentials) {
 		for _, state := range []*org.State{was, is} {

@@ -46,16 +46,6 @@ func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	freed := *p
 	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter},
 		everAfter, everAfter
-	freed.few, freed.many = [fewGrants]grant{}, nil
-	freed.count = 0
-	for i := range p.grants() {
-		g := p.grants()[i]
-		if n := freed.grants(); len(n) > 0 && n[len(n)-1].assignment == g.assignment {
-			continue
-		}
-		g.from, g.until = g.begins, g.ends
-		freed.grant(g)
-	}
 	freed.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool { return x.bar != 0 })
 	return s.holdingsOf(nil, &freed, at, nil, 0, true)
 }
@@ -121,12 +111,18 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 		if here == nil || here.Retired && !retired || int(g.template) >= len(s.levels) {
 			continue
 		}
-		h := Holding{Place: g.place, From: g.from, Until: g.until, Template: g.template, Assignment: g.assignment,
-			Hours: s.accessOf(g)}
+		h := Holding{Place: g.place, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
+		fit := []stretch{{g.from, g.until}} // what is required is left out with what is retired
+		if !retired {
+			fit = s.fit(p, g)
+		}
 		each := func(id permit.PermissionID, level permit.Level) {
 			if level > 0 && s.meansSomething(id, here.Place) {
 				h.Permission, h.Level = id, level
-				hold(h)
+				for _, held := range fit {
+					h.From, h.Until = held.from, held.until
+					hold(h)
+				}
 			}
 		}
 		if only == nil {

@@ -117,7 +117,7 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 	var bases []permit.TemplateID
 	grants := p.grants()
 	for i := range grants {
-		if g := &grants[i]; s.tree.Within(place, g.place) && max(at, p.span.Start) >= g.from && at < g.until &&
+		if g := &grants[i]; s.tree.Within(place, g.place) && s.fitAt(p, g, max(at, p.span.Start)) &&
 			!slices.Contains(bases, g.template) {
 			bases = append(bases, g.template)
 		}

@@ -113,7 +113,8 @@ func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID)
 	}
 	// A lock passes: it makes nobody's exception redundant.
 	spared.lockSince, spared.lockUntil = everAfter, everAfter
-	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours}
+	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours,
+		required: s.required}
 	alone.persons.Put(uint32(id), spared)
 	return alone, &spared
 }

@@ -55,7 +55,7 @@ func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
 	add(p.span.Start, p.span.Contract, p.span.Gone, p.lockSince, p.lockUntil)
 	grants := p.grants()
 	for i := range grants {
-		add(grants[i].begins, grants[i].ends)
+		add(grants[i].from, grants[i].until)
 	}
 	for i := range p.exceptions {
 		add(p.exceptions[i].from, p.exceptions[i].until)
@@ -168,8 +168,7 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if q.At >= g.from && q.At < g.until && s.tree.Within(q.Place, g.place) &&
-			s.level(g.template, q.Permission) >= least {
+		if s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission) >= least && s.fitAt(p, g, q.At) {
 			list = append(list, s.accessOf(g))
 		}
 	}

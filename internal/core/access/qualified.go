@@ -198,22 +198,14 @@ func (s *Snapshot) withoutCertificates(p *person) *person {
 	return &kept
 }
 
-// grantsOf compiles an assignment: one grant for each stretch of time in which what its template requires is held, and
-// one that counts at no time where it never is.
-func (s *Snapshot) grantsOf(p *person, g grant) (grants []grant) {
-	if len(s.requires(g.template)) == 0 {
-		g.from, g.until = g.begins, g.ends
-		return []grant{g}
-	}
-	for _, held := range p.qualified(s.requires(g.template), stretch{g.begins, g.ends}) {
-		g.from, g.until = held.from, held.until
-		grants = append(grants, g)
-	}
-	if len(grants) == 0 {
-		g.from, g.until = everBefore, everBefore
-		grants = append(grants, g)
-	}
-	return grants
+// fit returns the stretches of time, between the dates of an assignment, in which what its template requires is held.
+func (s *Snapshot) fit(p *person, g *grant) []stretch {
+	return p.qualified(s.requires(g.template), stretch{g.from, g.until})
+}
+
+// fitAt reports whether an instant lies between the dates of an assignment, and what its template requires is held then.
+func (s *Snapshot) fitAt(p *person, g *grant, at int64) bool {
+	return at >= g.from && at < g.until && p.wants(s.requires(g.template), at) == Granted
 }
 
 // requires returns the qualifications that a template requires.
@@ -295,14 +287,14 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 	for i := range p.grants() {
 		g := &p.grants()[i]
 		here := s.tree.At(g.place)
-		if at >= g.ends || here == nil || here.Retired {
+		if at >= g.until || here == nil || here.Retired {
 			continue
 		}
 		for _, id := range s.requires(g.template) {
 			if _, isNotice := id.Notice(); isNotice {
 				continue
 			}
-			if p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 {
+			if p.lacks([]qualification.ID{id}, max(at, g.from)) != 0 {
 				tell(Obstacle{Qualification: id, Template: g.template})
 			}
 		}
@@ -313,7 +305,7 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 				continue
 			}
 			for _, id := range r.all {
-				if p.everHeld(id) && p.lacks([]qualification.ID{id}, max(at, g.begins)) != 0 {
+				if p.everHeld(id) && p.lacks([]qualification.ID{id}, max(at, g.from)) != 0 {
 					tell(Obstacle{Qualification: id, Place: r.place})
 				}
 			}
@@ -353,7 +345,7 @@ func (s *Snapshot) Notices(id people.StaffID, at int64) (list []NoticeOf) {
 func (s *Snapshot) isFor(n *org.Notice, p *person, at int64) bool {
 	for i := range p.grants() {
 		g := &p.grants()[i]
-		if at >= g.ends {
+		if at >= g.until {
 			continue
 		}
 		if len(n.Places)+len(n.Templates) == 0 || slices.ContainsFunc(n.Places, func(place estate.PlaceID) bool {

@@ -103,7 +103,7 @@ func (s *Snapshot) assignmentObstacles(p *person, at int64) []Obstacle {
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if at >= g.ends {
+		if at >= g.until {
 			ended = true
 			continue
 		}
@@ -144,15 +144,15 @@ func (s *Snapshot) hoursMeet(g *grant, at int64) bool {
 	if access.Kind != hours.Weekly || here.Opening == nil {
 		return true
 	}
-	at = max(at, g.begins)
-	for sides := 0; at < g.ends && sides < mostSides; sides++ {
+	at = max(at, g.from)
+	for sides := 0; at < g.until && sides < mostSides; sides++ {
 		mine, ok := access.NextOpen(here.Opening, here.Location, at)
 		if !ok {
 			return false
 		}
 		both, ok := inherited.NextOpen(here.Opening, here.Location, mine.Unix())
 		if !ok || both.Equal(mine) {
-			return ok && both.Unix() < g.ends
+			return ok && both.Unix() < g.until
 		}
 		at = both.Unix()
 	}
@@ -173,7 +173,8 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if at >= g.until {
+		fit := slices.DeleteFunc(s.fit(p, g), func(held stretch) bool { return held.until <= at })
+		if len(fit) == 0 {
 			continue
 		}
 		for here := range s.tree.Below(g.place) {
@@ -184,7 +185,7 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 			switch {
 			case shown.satisfies(here.Place.Proof): // who works at night only is told by the door
 				opens++
-			case s.Decide(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: max(at, g.from),
+			case s.Decide(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: max(at, fit[0].from),
 				AnyHour: true}).Reason == Granted:
 				shut.Doors, lacks = shut.Doors+1, lacks|shown.lacking(here.Place.Proof)
 				if shut.Place == 0 {

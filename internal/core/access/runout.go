@@ -67,9 +67,7 @@ func (s *Snapshot) RunsOut(id people.StaffID, from, until int64) (list []Ending)
 	}
 	grants := p.grants()
 	for i := range grants {
-		if i == 0 || grants[i-1].assignment != grants[i].assignment {
-			before(AssignmentRunsOut, uint32(grants[i].assignment), grants[i].place, grants[i].ends)
-		}
+		before(AssignmentRunsOut, uint32(grants[i].assignment), grants[i].place, grants[i].until)
 	}
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; x.bar != 0 {

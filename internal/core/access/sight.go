@@ -126,7 +126,7 @@ func (v *Sight) Of(p *people.Staff) View {
 	if compiled := v.snapshot.person(p.ID); compiled != nil && v.at < compiled.span.Gone {
 		grants := compiled.grants()
 		for i := range grants {
-			if InReach(reach, grants[i].place) && v.at < grants[i].ends {
+			if InReach(reach, grants[i].place) && v.at < grants[i].until {
 				return Narrow
 			}
 		}

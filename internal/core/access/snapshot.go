@@ -49,15 +49,13 @@ func (p *person) grant(g grant) {
 	}
 }
 
+// grant is an assignment in its compiled form: there is one of each that is not ended.
 type grant struct {
 	assignment  org.AssignmentID
 	place       estate.PlaceID
 	template    permit.TemplateID
-	from, until int64
-	// The dates of the assignment. From and until lie between them: they are when what its template requires is held,
-	// too. An assignment has a grant for each such stretch, the first of which comes first.
-	begins, ends int64
-	access       *hours.Access // of the assignment, else of the person; nil: the template's
+	from, until int64         // the dates of the assignment
+	access      *hours.Access // of the assignment, else of the person; nil: the template's
 }
 
 // exception is what is added or withheld for one person. A bar is compiled as one that withholds every permission; bars
@@ -182,9 +180,9 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		changes.note(staff.ID, s.person(staff.ID), &compiled)
 		n.persons.Put(uint32(staff.ID), compiled)
 	}
-	otherwise := s.requiredOtherwise(n)
+	var otherwise []people.StaffID
 	if touched.Schedules {
-		otherwise = append(otherwise, s.scheduledOtherwise(n)...)
+		otherwise = s.scheduledOtherwise(n)
 		slices.Sort(otherwise)
 		otherwise = slices.Compact(otherwise)
 	}
@@ -247,7 +245,7 @@ func (s *Snapshot) scheduledOtherwise(next *Snapshot) (ids []people.StaffID) {
 	return ids
 }
 
-// requiredOtherwise returns those who have an assignment whose template requires other qualifications in the next
+// requiredOtherwise returns those who have an assignment whose template requires other qualifications in another
 // snapshot.
 func (s *Snapshot) requiredOtherwise(next *Snapshot) (ids []people.StaffID) {
 	differ := false
@@ -290,13 +288,11 @@ func (s *Snapshot) compile(staff *people.Staff) person {
 			continue
 		}
 		g := grant{assignment: id, place: a.Place, template: a.Template}
-		g.begins, g.ends = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
+		g.from, g.until = s.dates(a.Place, a.From.Start, !a.From.IsZero(), (a.Until + 1).Start, !a.Until.IsZero())
 		if stated, by := Stated(staff, a); by != ByTemplate {
 			g.access = stated.Resolve(s.state.Schedule)
 		}
-		for _, g := range s.grantsOf(&p, g) {
-			p.grant(g)
-		}
+		p.grant(g)
 	}
 	for _, id := range s.state.BarsOf(staff.ID) {
 		if b := s.state.Bar(id); !b.Ended {

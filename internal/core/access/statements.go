@@ -62,7 +62,7 @@ func (s *Snapshot) Statements(id people.StaffID, at int64) []Statement {
 	}
 	grants := p.grants()
 	for i := range grants {
-		statements = append(statements, s.ofGrant(id, p, &grants[i], at))
+		statements = append(statements, s.ofGrant(id, p, &grants[i], at)...)
 	}
 	for i := range p.exceptions {
 		statements = append(statements, s.ofException(id, p, &p.exceptions[i], at))
@@ -92,22 +92,31 @@ func (p *person) statement(place estate.PlaceID, from, until, at int64) Statemen
 	return st
 }
 
-func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) Statement {
-	st := p.statement(g.place, g.begins, g.ends, at)
-	if g.from < g.until {
-		if st = p.statement(g.place, g.from, g.until, at); g.until < g.ends && st.Ended == Granted {
-			st.Ended = QualificationMissing // an acceptance does not end
+// ofGrant says what an assignment gives: a statement for each stretch of time in which what its template requires is
+// held, and one that says what is missing where it never is.
+func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (list []Statement) {
+	for _, held := range s.fit(p, g) {
+		list = append(list, s.ofStretch(id, p, g, held, at))
+	}
+	if len(list) > 0 {
+		return list
+	}
+	st := p.statement(g.place, g.from, g.until, at)
+	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
+	for _, id := range s.requires(g.template) {
+		if p.lacks([]qualification.ID{id}, st.At) != 0 {
+			st.Missing = append(st.Missing, id)
 		}
+	}
+	return []Statement{st}
+}
+
+func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretch, at int64) Statement {
+	st := p.statement(g.place, held.from, held.until, at)
+	if held.until < g.until && st.Ended == Granted {
+		st.Ended = QualificationMissing // an acceptance does not end
 	}
 	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
-	if g.from >= g.until {
-		for _, id := range s.requires(g.template) {
-			if p.lacks([]qualification.ID{id}, st.At) != 0 {
-				st.Missing = append(st.Missing, id)
-			}
-		}
-		return st
-	}
 	has := s.HasToShow(id, st.At)
 	atDoors := map[permit.PermissionID]bool{}
 	askedAt, fitAt := map[permit.PermissionID]bool{}, map[permit.PermissionID]bool{} // at what is no door
