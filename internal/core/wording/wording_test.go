@@ -94,6 +94,7 @@ func TestACredentialThatDoesNotCountIsToldWithWhy(t *testing.T) {
 }
 
 func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
+	said := map[string]bool{}
 	pin := access.Question{PIN: 1, Shown: access.ShownPIN, Permission: 1, Place: 3, At: noon.Unix()}
 	with := func(change func(*access.Question)) access.Question { q := pin; change(&q); return q }
 	named := with(func(q *access.Question) { q.Shown, q.Staff = 0, 1 })
@@ -167,12 +168,22 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 			"outside_access_hours", "Ana may open doors at Hall door, but not at this hour.",
 			"Wait until Wed 25 Nov 06:00"},
 	} {
+		said[c.reason] = true
 		t.Run(c.name, func(t *testing.T) {
 			e := English.Explain(mill(t, c.spoil), &c.q)
 			assert.Equal(t, c.reason, e.Reason.String())
 			assert.Equal(t, c.sentence, e.Sentence)
 			assert.Contains(t, e.Remedy, c.remedied)
 		})
+	}
+	for _, other := range []string{"too_many_tries", "wrong_pin", "credential_not_valid", "barred_here",
+		"qualification_missing", "notice_not_accepted"} { // said in tests of their own
+		said[other] = true
+	}
+	for rank := range access.Reasons {
+		if _, change := access.Reason(rank).Means(); change != "" {
+			assert.True(t, said[access.Reason(rank).String()], "what is said of %s", access.Reason(rank))
+		}
 	}
 }
 
