@@ -88,7 +88,7 @@ func (e End) Open() bool { return e.At >= everAfter }
 // Ends returns when what a question asks ends, access hours left out: the first instant at which Decide says no.
 func (s *Snapshot) Ends(q Question) End {
 	q.AnyHour = true
-	for _, at := range s.turns(q.Staff, q.At)[1:] {
+	for _, at := range s.turns(s.Decide(&q).Staff, q.At)[1:] {
 		q.At = at
 		if d := s.Decide(&q); !d.Allowed {
 			return End{at, d.Reason}
@@ -161,6 +161,9 @@ func (s *Snapshot) opensWithin(q Question, access *hours.Access, from, until int
 // about.
 func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access) {
 	p := s.person(id)
+	if p == nil {
+		return nil
+	}
 	if p.owner {
 		list = append(list, always)
 	}
@@ -189,11 +192,12 @@ func (s *Snapshot) Closes(q Question) (at time.Time, ok bool) {
 	if here == nil {
 		return at, false
 	}
-	for _, turn := range append(s.turns(q.Staff, q.At)[1:], everAfter) {
+	who := s.Decide(&q).Staff
+	for _, turn := range append(s.turns(who, q.At)[1:], everAfter) {
 		for sides := 0; sides < mostSides && q.At < turn; sides++ {
 			next := turn
 			// what a door asks for changes with these
-			for _, access := range append(s.hoursOf(q.Staff, &q), inherited) {
+			for _, access := range append(s.hoursOf(who, &q), inherited) {
 				if change, ever := access.NextChange(here.Opening, here.Location, q.At); ever {
 					next = min(next, change.Unix())
 				}
