@@ -116,114 +116,20 @@ func lockedForGood(s *Snapshot, id people.StaffID) bool {
 
 var everybody = []people.StaffID{1, 2, 3, 4}
 
-// Whoever holds more of anything anywhere after a change than before stands in its gains, and whoever holds less in its
-// losses; what nobody feels is in neither.
-func TestWhatSomebodyFeelsStandsInTheEffect(t *testing.T) {
-	felt, foreseen := 0, 0
-	rapid.Check(t, func(t *rapid.T) {
-		before := compiled(t, drawState(t))
-		after := compiled(t, altered(t, before.State()))
-		at := noon.Unix()
-		effect := Diff(before, after, at)
-		// A shift says the higher level exactly; of the lower one it says what is held where the shift is, which may be
-		// less than below.
-		stands := func(shifts []Difference, id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
-			had, has permit.Level) bool {
-			return slices.ContainsFunc(shifts, func(shift Difference) bool {
-				return shift.Staff == id && shift.Permission == permission &&
-					before.Tree().Within(place, shift.Place) && !shift.Later && !shift.Hours &&
-					max(shift.Before, shift.After) == max(had, has) &&
-					min(shift.Before, shift.After) <= min(had, has) && (shift.Before < shift.After) == (had < has)
-			})
-		}
-		for _, id := range everybody {
-			for permission := range before.Catalogue().Permissions {
-				for here := range before.Tree().All {
-					had := before.Holds(id, permission.ID, here.Place.ID, at)
-					has := after.Holds(id, permission.ID, here.Place.ID, at)
-					if notAskedInEither(before, after, permission.ID, here.Place.ID) {
-						continue // at a door it is told what that door asks for
-					}
-					if has > had {
-						felt++
-						assert.True(t, stands(effect.Gains, id, permission.ID, here.Place.ID, had, has),
-							"S%d gains %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
-					}
-					if has < had {
-						felt++
-						assert.True(t, stands(effect.Losses, id, permission.ID, here.Place.ID, had, has),
-							"S%d loses %s at %s: %d → %d", id, permission.Key, here.Place.Code, had, has)
-					}
-				}
-			}
-		}
-		// On days ahead too it is said where something will differ; who is locked now holds nothing in either.
-		ahead := noon.AddDate(0, 0, rapid.IntRange(1, 8).Draw(t, "days ahead")).Unix()
-		differs := func(shifts []Difference, id people.StaffID, permission permit.PermissionID,
-			place estate.PlaceID) bool {
-			return slices.ContainsFunc(shifts, func(shift Difference) bool {
-				return shift.Staff == id && shift.Permission == permission && before.Tree().Within(place, shift.Place)
-			})
-		}
-		for _, id := range everybody {
-			if lockedForGood(before, id) || lockedForGood(after, id) {
-				continue
-			}
-			for permission := range before.Catalogue().Permissions {
-				for here := range before.Tree().All {
-					will, would := after.Holds(id, permission.ID, here.Place.ID, ahead),
-						before.Holds(id, permission.ID, here.Place.ID, ahead)
-					if will != would && !notAskedInEither(before, after, permission.ID, here.Place.ID) {
-						foreseen++
-						shifts := map[bool][]Difference{true: effect.Gains, false: effect.Losses}[will > would]
-						assert.True(t, differs(shifts, id, permission.ID, here.Place.ID), "S%d at %s by then: %d → %d",
-							id, here.Place.Code, would, will)
-					}
-				}
-			}
-		}
-		// Seen from the other side gains are losses.
-		back := Diff(after, before, at)
-		assert.Len(t, back.Gains, len(effect.Losses))
-		assert.Len(t, back.Losses, len(effect.Gains))
-		same := Diff(before, before, at)
-		assert.Empty(t, append(same.Gains, same.Losses...), "without a change nobody gains or loses")
-	})
-	assert.Greater(t, felt, 20, "changes were felt")
-	assert.Greater(t, foreseen, 20, "changes lay ahead")
+// notAsked reports whether a place is a door that asks for something else.
+func notAsked(s *Snapshot, permission permit.PermissionID, place estate.PlaceID) bool {
+	here := s.tree.At(place)
+	asked := s.catalogue.PermissionByKey(here.Place.Asks)
+	return here.Place.Kind == estate.Door && (asked == nil || asked.ID != permission)
 }
 
 // notAskedInEither reports whether a place is a door that asks for something else, before or after.
 func notAskedInEither(before, after *Snapshot, permission permit.PermissionID, place estate.PlaceID) bool {
-	return before.notAsked(permission, place) || after.notAsked(permission, place)
-}
-
-// showsOtherwise reports whether there is a moment, looked for each five minutes, at which somebody passes showing
-// something with which they did not pass before.
-func showsOtherwise(was, is *pass) bool {
-	lets := func(p *pass, shown Shown, at int64) bool {
-		at = noon.Unix() + at*300
-		way := p.ways >> shown
-		if !inherited.Open(p.opening, time.UTC, at) {
-			way >>= outside
-		}
-		return way&1 != 0 && slices.ContainsFunc(p.times, func(h hours.Times) bool {
-			return h.Access.Open(h.Opening, time.UTC, at)
-		})
-	}
-	for at := int64(0); at < 15*24*12; at++ {
-		for _, shown := range []Shown{ShownPIN, ShownBadge, ShownPIN | ShownBadge} {
-			if lets(is, shown, at) && !lets(was, shown, at) {
-				return true
-			}
-		}
-	}
-	return false
+	return notAsked(before, permission, place) || notAsked(after, permission, place)
 }
 
 // Whoever passes a door after a change, at some moment and showing something, where they did not before, stands in its
-// gains at that door or above it; whoever no longer does in its losses. What is told of what doors ask and of what has
-// to be shown is felt at some moment.
+// gains at that door or above it; whoever no longer does in its losses.
 func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 	felt := map[string]int{}
 	rapid.Check(t, func(t *rapid.T) {
@@ -270,28 +176,8 @@ func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {
 				}
 			}
 		}
-		for lost, shifts := range map[bool][]Difference{false: effect.Gains, true: effect.Losses} {
-			for _, shift := range shifts {
-				if shift.Proof || shift.Instead != 0 {
-					felt["told"]++
-					differs := slices.ContainsFunc(
-						append(before.turns(shift.Staff, noon.Unix()), after.turns(shift.Staff, noon.Unix())...),
-						func(at int64) bool {
-							was, is := before.passOf(shift.Staff, shift.Place, at),
-								after.passOf(shift.Staff, shift.Place, at)
-							if lost {
-								was, is = is, was
-							}
-							return is.decision.Allowed && (!was.decision.Allowed || is.ways&^was.ways != 0 ||
-								!hours.Covers(was.times, is.times, today-1) || showsOtherwise(&was, &is))
-						})
-					assert.True(t, differs, "told and not felt: %+v", shift)
-				}
-			}
-		}
 	})
 	assert.Greater(t, felt["gain"]+felt["loss"], 5, "%v", felt)
-	assert.Positive(t, felt["told"])
 }
 
 // Until somebody may no longer do something is the first instant at which Decide says no.

@@ -6,6 +6,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // Redundant is why an exception changes nothing.
@@ -49,28 +50,21 @@ func (s *Snapshot) Redundant(id org.ExceptionID, at int64) (why Redundant, templ
 	case !s.inUse(x.permission):
 		return PermissionRetired, 0
 	}
-	alone, spared := s.without(p, x.number, e.Staff)
-	others := alone.holdings(nil, e.Staff, at, []permit.PermissionID{x.permission}, 0)
-	if x.withheld {
-		for i := range others {
-			h := &others[i]
-			if h.From < x.until && h.Until > x.from &&
-				(s.tree.Within(h.Place, x.place) || s.tree.Within(x.place, h.Place)) {
-				return Needed, 0
-			}
-		}
+	with, without := s.alone(p, e.Staff, 0), s.alone(p, e.Staff, x.number)
+	d := newDiffer(without, with, at)
+	d.only, d.atDoors = []permit.PermissionID{x.permission}, true
+	d.person(e.Staff, 0, true)
+	effect := d.done()
+	switch {
+	case len(effect.Gains)+len(effect.Losses) > 0:
+		return Needed, 0
+	case x.withheld:
 		return NothingToWithhold, 0
 	}
-	own := Holding{Permission: x.permission, Place: x.place, Level: x.level, From: max(x.from, at, p.span.Start),
-		Until: min(x.until, p.span.Gone, p.span.Contract), Hours: inherited}
-	for _, h := range alone.held(nil, spared, own, 0, at) {
-		if len((side{newDiffer(s, s, at), s, s}).gaps(nil, &h, others, at)) > 0 {
-			return Needed, 0
-		}
-	}
-	for i := range others {
-		if t := s.state.Template(others[i].Template); t != nil && others[i].Level >= x.level &&
-			s.tree.Within(x.place, others[i].Place) {
+	for i := range p.grants() {
+		g := &p.grants()[i]
+		if t := s.state.Template(g.template); t != nil && s.level(g.template, x.permission) >= x.level &&
+			at < g.until && s.tree.Within(x.place, g.place) {
 			return GivenByTemplate, t.ID
 		}
 	}
@@ -102,19 +96,16 @@ func (s *Snapshot) DiffersFrom(id org.ExceptionID) []permit.TemplateID {
 	return slices.Compact(templates)
 }
 
-// without returns the snapshot of one person alone, as they would be if one of their exceptions were not there.
-func (s *Snapshot) without(p *person, number org.ExceptionID, id people.StaffID) (*Snapshot, *person) {
+// alone returns the snapshot of one person alone, as they would be if one of their exceptions were not there; 0 leaves
+// none out. A lock passes, and makes nobody's exception redundant: they are taken as not locked.
+func (s *Snapshot) alone(p *person, id people.StaffID, without org.ExceptionID) *Snapshot {
 	spared := *p
-	spared.exceptions = nil
-	for _, x := range p.exceptions {
-		if x.number != number {
-			spared.exceptions = append(spared.exceptions, x)
-		}
-	}
-	// A lock passes: it makes nobody's exception redundant.
+	spared.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool {
+		return x.number == without && x.bar == 0
+	})
 	spared.lockSince, spared.lockUntil = everAfter, everAfter
-	alone := &Snapshot{state: s.state, tree: s.tree, catalogue: s.catalogue, levels: s.levels, hours: s.hours,
-		required: s.required}
+	alone := *s
+	alone.persons, alone.rolls = table.Rows[person]{}, rolls{}
 	alone.persons.Put(uint32(id), spared)
-	return alone, &spared
+	return &alone
 }

@@ -315,6 +315,7 @@ func TestTheSecondOfTwoEditsOfOneRecordIsToldSo(t *testing.T) {
 
 func TestWhatTakesAwayOrGivesSomethingSensitiveAsksWhy(t *testing.T) {
 	h := newOrganisation(t)
+	h.must(h.who("S1"), "", op("pin.set", "", set{"staff": "S3"}))
 	end := op("assignment.end", "2", nil)
 	_, err := h.try(h.who("S2"), "", end)
 	assert.Equal(t, "reason", err.(*fault.Fault).Fields[0].Name)
