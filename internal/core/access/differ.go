@@ -96,12 +96,16 @@ func Lifted(before, after *Snapshot, id people.StaffID, permission permit.Permis
 func At(before, after *Snapshot, place estate.PlaceID, at int64) Effect {
 	d := newDiffer(before, after, at)
 	d.atDoors = true
-	for _, id := range append(before.Inside(place), after.Inside(place)...) {
-		d.person(id, 0, true)
+	// Also what somebody has on record without what is required for it: they could give it on
+	for _, d.onRecord = range []bool{false, true} {
+		for _, id := range append(before.Inside(place), after.Inside(place)...) {
+			d.person(id, 0, true)
+		}
+		for _, id := range d.around(place) {
+			d.person(id, place, false)
+		}
 	}
-	for _, id := range d.around(place) {
-		d.person(id, place, false)
-	}
+	d.onRecord = false
 	outside := func(shift Difference) bool { return !after.tree.Within(shift.Place, place) }
 	d.effect.Gains, d.effect.Losses = slices.DeleteFunc(d.effect.Gains, outside),
 		slices.DeleteFunc(d.effect.Losses, outside)
@@ -121,6 +125,7 @@ type differ struct {
 	only          []permit.PermissionID
 	matter        map[permit.PermissionID]bool // what is about the place looked at; nil: all
 	atDoors       bool                         // what a door does not ask for counts too, whatever is shown
+	onRecord      bool                         // with atDoors: what is required of people is left out
 	moved         []estate.PlaceID             // places that are otherwise than before
 	covers        map[covering]bool
 	effect        Effect
@@ -463,8 +468,9 @@ func (h *held) template() (id permit.TemplateID) {
 
 // asking says how what somebody holds is looked at.
 type asking struct {
-	bare   bool // also what a door does not ask for, whatever is shown there: what could be given
-	strict bool // at a zone or a site only what applies to it: else it counts for what stands below, now or later
+	bare     bool // also what a door does not ask for, whatever is shown there: what could be given
+	strict   bool // at a zone or a site only what applies to it: else it counts for what stands below, now or later
+	onRecord bool // what is required of people is left out
 	// At a door at which it is given: whoever has nothing to show there, before and after, is told of all the same
 	given bool
 }
@@ -507,7 +513,7 @@ func (s *Snapshot) hold(h *held, id people.StaffID, permission permit.Permission
 		give(s.highest(permission), always, 0)
 		return
 	}
-	if s.unfit(p, permission, place, at) != Granted {
+	if !how.onRecord && s.unfit(p, permission, place, at) != Granted {
 		return
 	}
 	for i := range p.exceptions {
@@ -517,7 +523,8 @@ func (s *Snapshot) hold(h *held, id people.StaffID, permission permit.Permission
 		}
 	}
 	for i := range p.grants() {
-		if g := &p.grants()[i]; s.tree.Within(place, g.place) && s.fitAt(p, g, at) {
+		if g := &p.grants()[i]; s.tree.Within(place, g.place) && at >= g.from && at < g.until &&
+			(how.onRecord || p.wants(s.requires(g.template), at) == Granted) {
 			give(s.level(g.template, permission), s.accessOf(g), g.template)
 		}
 	}
@@ -771,6 +778,7 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID, whole bool) {
 	if len(permissions) == 0 {
 		return
 	}
+	how := asking{bare: d.atDoors, onRecord: d.onRecord}
 	places, below := d.placesOf(id, within, whole)
 	alike := within == 0 && len(d.moved) == 0 && d.hoursAlike(id)
 	for _, place := range places {
@@ -785,12 +793,12 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID, whole bool) {
 		hidden := false
 		for _, place := range places {
 			if !d.isDoor(place) || d.atDoors {
-				hidden = d.compare(id, permission, permission, place, asking{bare: d.atDoors}) || hidden
+				hidden = d.compare(id, permission, permission, place, how) || hidden
 			}
 		}
 		for _, place := range below {
 			if hidden || !alike {
-				d.compare(id, permission, permission, place, asking{bare: d.atDoors})
+				d.compare(id, permission, permission, place, how)
 			}
 		}
 	}

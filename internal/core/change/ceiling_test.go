@@ -444,3 +444,14 @@ func TestALockWithAnEndHidesNothingFromTheCeiling(t *testing.T) {
 		func(gain access.Difference) bool { return gain.Staff == locked && gain.Later }),
 		"and it is shown, as of a day ahead")
 }
+
+// Whoever may give something at one place and not at another does not come to give it there by moving what stands
+// there, also where they do not hold it themselves for want of a notice that they have not accepted: found by drawing.
+func TestNobodyMovesADoorToWhereTheyMayGiveWhatItOpensFor(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	h.must(owner, "keeps the other site", op("assignment.add", "", set{"staff": "S2", "place": "B",
+		"template": "keeper"}), op("assignment.add", "", set{"staff": "S2", "place": "B", "template": "manager"}),
+		op("notice.add", "", set{"code": "RULES", "title": "Rules", "text": "Wear shoes.", "refuses": true}))
+	refuses(t, h, "S2", "You cannot give", op("place.edit", "A-1", set{"parent": "B"}))
+}
