@@ -233,7 +233,8 @@ func (d *differ) asksOtherwise(id estate.PlaceID) bool {
 		return true
 	}
 	then, now := d.before.tree.At(id), d.after.tree.At(id)
-	return was.ProofOutside != estate.AnyProof && then != nil && now != nil && !then.Opening.Equal(now.Opening)
+	return was.ProofOutside != estate.AnyProof && then != nil && now != nil &&
+		(!then.Opening.Equal(now.Opening) || then.Location.String() != now.Location.String())
 }
 
 // opens reports whether a door that asked about something sensitive asks about something else now, or for a proof that is
@@ -609,7 +610,8 @@ func (d *differ) whenever(open *hours.Access, opening *hours.Opening, other *hou
 // easier reports whether somebody passes, at an instant at which they do in both, showing something with which they did
 // not pass before.
 func (d *differ) easier(is, was *held, from, until int64) bool {
-	if is.ways == was.ways && (!is.ways.nightDiffers() || is.opening.Equal(was.opening)) {
+	if is.ways == was.ways && (!is.ways.nightDiffers() ||
+		is.opening.Equal(was.opening) && is.location.String() == was.location.String()) {
 		return false
 	}
 	for at, steps := from, 0; at < until && steps < mostSides; steps++ {
@@ -781,11 +783,6 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID, whole bool) {
 	how := asking{bare: d.atDoors, onRecord: d.onRecord}
 	places, below := d.placesOf(id, within, whole)
 	alike := within == 0 && len(d.moved) == 0 && d.hoursAlike(id)
-	for _, place := range places {
-		if d.isDoor(place) && !d.atDoors {
-			d.door(id, place, d.isGivenAt(id, place))
-		}
-	}
 	for _, permission := range permissions {
 		if d.matter != nil && !d.matter[permission] {
 			continue
@@ -800,6 +797,11 @@ func (d *differ) person(id people.StaffID, within estate.PlaceID, whole bool) {
 			if hidden || !alike {
 				d.compare(id, permission, permission, place, how)
 			}
+		}
+	}
+	for _, place := range places {
+		if d.isDoor(place) && !d.atDoors {
+			d.door(id, place, d.isGivenAt(id, place))
 		}
 	}
 }

@@ -217,11 +217,19 @@ func (c *compared) easier(from, to *access.Snapshot, d *access.Difference, place
 	return false
 }
 
+// formerly are worlds of which an effect once said too little or too much.
+var formerly = []uint64{50282, 51072, 51279, 51434, 52704, 53169, 54208, 55307, 55422, 300462, 303932, 306657, 307540,
+	308137, 308427, 308763}
+
 // A preview names everybody who gains and loses anything at any place at any hour, and nobody else.
 func TestAnEffectNamesWhoeverFeelsItAndNobodyElse(t *testing.T) {
 	from, count := worlds(400)
-	missed, unfelt, named := 0, 0, 0
+	seeds := slices.Clone(formerly)
 	for seed := from; seed < from+uint64(count); seed++ {
+		seeds = append(seeds, seed)
+	}
+	missed, unfelt, named := 0, 0, 0
+	for _, seed := range seeds {
 		w := newWorld(seed)
 		state, what := w.altered()
 		c := &compared{w: w, before: compiled(t, w), at: w.noon.Unix()}
