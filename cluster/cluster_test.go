@@ -31,13 +31,16 @@ import (
 
 var ctx = context.Background()
 
-const nodes = 3
+const nodes = 3 // at most
 
-// cluster is three nodes with an instance of the service each.
+// cluster is two or three nodes with an instance of the service each.
 type cluster struct {
 	t        *testing.T
+	count    int
 	folder   string
+	bin      string // folder of the programs
 	password string
+	disk     bool          // the second node has a small disk of its own
 	ports    [nodes][4]int // of the database, the group, state transfers small and whole
 	servers  [nodes]*mariadb.Server
 	services [nodes]*exec.Cmd
@@ -84,7 +87,7 @@ func (c *cluster) start(i int, first bool) {
 	group := "gcomm://"
 	if !first {
 		var all []string
-		for _, of := range c.ports {
+		for _, of := range c.ports[:c.count] {
 			all = append(all, fmt.Sprint("127.0.0.1:", of[1]))
 		}
 		group += strings.Join(all, ",")
@@ -226,63 +229,117 @@ func (c *cluster) drive(d *drive, managers [nodes]*client.Client, at []int, writ
 	all.Wait()
 }
 
-func TestCluster(t *testing.T) {
-	if os.Getenv("LATCH_CLUSTER") == "" {
-		t.Skip("make cluster-test runs this")
-	}
+// begin starts a cluster of so many nodes, loads the demo and signs a manager in at each instance.
+func begin(t *testing.T, count int) (c *cluster, managers [nodes]*client.Client) {
 	folder, err := os.MkdirTemp("", "latch-cluster-")
 	require.NoError(t, err)
-	c := &cluster{t: t, folder: folder, password: rand.Text()}
+	c = &cluster{t: t, count: count, folder: folder, bin: t.TempDir(), password: rand.Text()}
 	free := ports(t, 5*nodes)
 	for i := range nodes {
 		c.ports[i] = [4]int(free[5*i : 5*i+4])
 		c.listens[i] = fmt.Sprint("127.0.0.1:", free[5*i+4])
 		require.NoError(t, os.MkdirAll(c.node(i), 0o700))
 	}
-	disk := exec.Command("mount", "-t", "tmpfs", "-o", "size=700m", "tmpfs", c.node(1)).Run() == nil
-	t.Cleanup(func() {
-		for i := range nodes {
-			if c.services[i] != nil {
-				_ = c.services[i].Process.Kill()
-				_ = c.services[i].Wait()
-			}
-			if c.servers[i] != nil {
-				_ = c.servers[i].Kill()
-			}
-		}
-		if disk {
-			_ = exec.Command("umount", "-l", c.node(1)).Run()
-		}
-		if !t.Failed() {
-			_ = os.RemoveAll(folder)
-		}
-	})
-	bin := t.TempDir()
-	out, err := exec.Command("go", "build", "-o", bin, "../cmd/...").CombinedOutput()
+	c.disk = count == nodes &&
+		exec.Command("mount", "-t", "tmpfs", "-o", "size=700m", "tmpfs", c.node(1)).Run() == nil
+	t.Cleanup(c.end)
+	out, err := exec.Command("go", "build", "-o", c.bin, "../cmd/...").CombinedOutput()
 	require.NoError(t, err, string(out))
-
-	fmt.Println("three nodes, an instance each, started together on an empty schema")
 	c.start(0, true)
-	for i := 1; i < nodes; i++ {
+	for i := 1; i < count; i++ {
 		c.start(i, false)
 	}
 	require.NoError(t, c.servers[0].CreateSchema(ctx, "latch"))
-	for i := range nodes {
-		c.serve(bin, i)
+	for i := range count {
+		c.serve(c.bin, i)
 	}
 	testkit.LoadDemo(t, c.dsn(0), filepath.Join(c.folder, "keys"))
-	var managers [nodes]*client.Client
-	for i := range nodes {
+	for i := range count {
 		c.await(i, true, "ready")
 		managers[i] = client.New("http://"+c.listens[i], "")
 		_, err := managers[i].SignIn(ctx, "maren@quillmere.example", testkit.Passwords["maren"], "cluster")
 		require.NoError(t, err)
 	}
-	pin := map[string]any{"staff": "Q0011", "pin": "480216"}
-	encoded := fmt.Sprintf(`{"staff":%q,"pin":%q}`, pin["staff"], pin["pin"])
-	require.NoError(t, managers[0].Do(ctx, "POST", "/changes", api.ChangeRequest{Reason: "cluster",
-		Operations: []api.Operation{{Op: "pin.set", Set: []byte(encoded)}}}, nil))
+	for staff, pin := range pins {
+		set := fmt.Sprintf(`{"staff":%q,"pin":%q}`, staff, pin)
+		require.NoError(t, managers[0].Do(ctx, "POST", "/changes", api.ChangeRequest{Reason: "cluster",
+			Operations: []api.Operation{{Op: "pin.set", Set: []byte(set)}}}, nil))
+	}
+	return c, managers
+}
 
+// pins are those of the people who are locked.
+var pins = map[string]string{"Q0011": "480216", "Q0013": "480315", "Q0014": "480417", "Q0015": "480519"}
+
+// end ends what was started and takes away what it has left, unless the test has failed.
+func (c *cluster) end() {
+	for i := range nodes {
+		if c.services[i] != nil {
+			_ = c.services[i].Process.Kill()
+			_ = c.services[i].Wait()
+		}
+		if c.servers[i] != nil {
+			_ = c.servers[i].Kill()
+		}
+	}
+	if c.disk {
+		_ = exec.Command("umount", "-l", c.node(1)).Run()
+	}
+	if !c.t.Failed() {
+		_ = os.RemoveAll(c.folder)
+	}
+}
+
+// lock has managers at each instance lock and unlock people, so often in all, and asks a door of every other instance
+// at once after each acknowledgement.
+func (c *cluster) lock(managers [nodes]*client.Client, count int) {
+	var acknowledged, asked, letIn atomic.Int64
+	var all sync.WaitGroup
+	for staff, pin := range pins {
+		all.Go(func() {
+			for turn := range count / len(pins) {
+				at := turn % c.count
+				if managers[at].Do(ctx, "POST", "/staff/"+staff+"/lock", map[string]any{"reason": "cluster"}, nil) == nil {
+					acknowledged.Add(1)
+					for other := range c.count {
+						door := client.New("http://"+c.listens[other], "lld_demo-hb-controller-token")
+						var told api.Decision
+						err := door.Do(ctx, "POST", "/decisions", map[string]any{"pin": pin, "place": "HB-PACK-1"}, &told)
+						if asked.Add(1); err == nil && told.Outcome == "allow" {
+							letIn.Add(1)
+						}
+					}
+				}
+				for tries := 0; tries < 20 && managers[at].Do(ctx, "POST", "/staff/"+staff+"/unlock", map[string]any{},
+					nil) != nil; tries++ {
+					time.Sleep(100 * time.Millisecond)
+				}
+			}
+		})
+	}
+	all.Wait()
+	fmt.Printf("  %d locks acknowledged, %d questions asked at once, %d let in\n", acknowledged.Load(), asked.Load(),
+		letIn.Load())
+	assert.Greater(c.t, acknowledged.Load(), int64(count*9/10))
+	assert.Zero(c.t, letIn.Load(), "nobody is let in after their lock was acknowledged")
+}
+
+// Two nodes, and nothing else that happens: whoever is locked at one is refused at the other from the acknowledgement
+// on.
+func TestALockHoldsAtTheOtherNode(t *testing.T) {
+	c, managers := begin(t, 2)
+	c.lock(managers, 200)
+}
+
+func TestCluster(t *testing.T) {
+	if os.Getenv("LATCH_CLUSTER") == "" {
+		t.Skip("make cluster-test runs this")
+	}
+	fmt.Println("three nodes, an instance each, started together on an empty schema")
+	c, managers := begin(t, nodes)
+	bin, disk := c.bin, c.disk
+	fmt.Println("locks at three nodes, calm")
+	c.lock(managers, 2000)
 	d := &drive{made: map[string]bool{}, unknown: map[string]bool{}, statuses: map[int]int{}}
 	everywhere := []int{0, 1, 2}
 	c.drive(d, managers, everywhere, 4, func() { time.Sleep(15 * time.Second) })
@@ -323,7 +380,7 @@ func TestCluster(t *testing.T) {
 	require.NoError(t, c.servers[1].Kill())
 	require.NoError(t, c.servers[2].Kill())
 	c.await(0, false, "not ready without quorum")
-	err = managers[0].Do(ctx, "POST", "/staff", map[string]any{"given_name": "Clu", "family_name": "No quorum",
+	err := managers[0].Do(ctx, "POST", "/staff", map[string]any{"given_name": "Clu", "family_name": "No quorum",
 		"home_site": "HB"}, nil)
 	var refused *api.Problem
 	require.ErrorAs(t, err, &refused)
