@@ -145,20 +145,20 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 			below = append(below, here.Place.ID)
 		}
 	}
-	for _, s := range []*access.Snapshot{from, to} {
-		for _, turn := range append(s.Turns(&q), c.dated(s)...) {
-			for at := turn; at < turn+days*86400; at += 900 {
-				q.At, q.AnyHour = at, c.after.OfConsole(&q)
-				// What is given is told where it is given, also to somebody who has nothing to show at a door
-				if here := to.Tree().At(d.Place); here != nil && (here.Place.Kind != estate.Door || given(to, d) ||
-					given(from, d)) && to.Held(&q).Level > from.Held(&q).Level {
+	turns := slices.Concat(from.Turns(&q), to.Turns(&q), c.dated(from), c.dated(to))
+	slices.Sort(turns)
+	for _, turn := range slices.Compact(turns) {
+		for at := turn; at < turn+days*86400; at += 900 {
+			q.At, q.AnyHour = at, c.after.OfConsole(&q)
+			// What is given is told where it is given, also to somebody who has nothing to show at a door
+			if here := to.Tree().At(d.Place); here != nil && (here.Place.Kind != estate.Door || given(to, d) ||
+				given(from, d)) && to.Held(&q).Level > from.Held(&q).Level {
+				return true
+			}
+			for _, place := range below {
+				if level(to, d.Staff, d.Permission, place, at) > level(from, d.Staff, d.Permission, place, at) ||
+					passes(to, d.Staff, place, at) && !passes(from, d.Staff, place, at) || c.easier(from, to, d, place, at) {
 					return true
-				}
-				for _, place := range below {
-					if level(to, d.Staff, d.Permission, place, at) > level(from, d.Staff, d.Permission, place, at) ||
-						passes(to, d.Staff, place, at) && !passes(from, d.Staff, place, at) || c.easier(from, to, d, place, at) {
-						return true
-					}
 				}
 			}
 		}
