@@ -200,3 +200,16 @@ func TestAScheduleThatIsUsedIsNotTakenBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, d.State.ScheduleByCode("LATE").Retired)
 }
+
+// With dated hours alone a place would be open at all hours of every other day: nobody means that who closes it at
+// Christmas.
+func TestDatedHoursNeedWeeklyOnes(t *testing.T) {
+	h := newOrganisation(t)
+	christmas := []set{{"name": "Christmas", "from": "2026-12-24", "until": "2026-12-26", "rules": []set{}}}
+	_, err := h.try(h.who("S1"), "", op("place.edit", "A", set{"opening": set{"dated": christmas}}))
+	assert.ErrorContains(t, err, "Dated hours need weekly hours")
+	assert.Equal(t, "operations[0].set.opening", err.(*fault.Fault).Fields[0].Name)
+	_, err = h.try(h.who("S1"), "closed", op("place.edit", "A", set{"opening": set{"dated": christmas,
+		"rules": []set{{"days": "mon-sun", "from": "00:00", "until": "24:00"}}}}))
+	assert.NoError(t, err)
+}
