@@ -452,7 +452,7 @@ type DecisionRequest struct {
 	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`
 	About      string     `json:"about,omitempty" maxLength:"64" doc:"Staff number of the person whose records are asked for, of a permission whose levels are own, team and all"`
 	Reader     string     `json:"reader,omitempty" maxLength:"64" doc:"Of several at one place, the one at which it was shown: wrong tries count there"`
-	At         *time.Time `json:"at,omitempty" doc:"Moment; managers only"`
+	At         *time.Time `json:"at,omitempty" doc:"Moment that a manager asks about. A device asks about now: it may leave this out, or state the time of its own clock, which is refused where it is more than a minute off"`
 }
 
 // Decision is the answer.

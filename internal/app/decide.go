@@ -115,7 +115,9 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	if ask.Place == "" {
 		ask.Place = own.Code
 	}
-	ask.At = time.Time{}
+	if err := a.aboutNow(&ask); err != nil {
+		return wording.Explanation{}, live, err
+	}
 	q, err := a.question(live, &ask)
 	if err != nil {
 		return wording.Explanation{}, live, err
@@ -150,6 +152,20 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	}
 	return e, live, err
 }
+
+// aboutNow sees that a device asks about now: the time that it may state is that of its own clock.
+func (a *App) aboutNow(ask *Ask) error {
+	if now := a.now(); !ask.At.IsZero() && ask.At.Sub(now).Abs() > mostAstray {
+		return fault.Invalidf("at", "A device asks about now. This one says that it is %s, and the service says %s. "+
+			"Set the clock of the device, or leave the time out.", ask.At.UTC().Format(time.RFC3339),
+			now.UTC().Format(time.RFC3339))
+	}
+	ask.At = time.Time{}
+	return nil
+}
+
+// mostAstray is how far the clock of a device may be from that of the service.
+const mostAstray = time.Minute
 
 // early marks, in what was shown, an event that was decided with urgent acts on top of its revision.
 const early = 0x80
@@ -223,6 +239,9 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 	}
 	if err := moment.known(live, &q); err != nil {
 		return wording.Explanation{}, nil, q, err
+	}
+	if ask.At.IsZero() {
+		q.At = moment.At.Unix() // of the state that answers
 	}
 	return wording.English.Explain(moment.Snapshot, &q), moment, q, nil
 }

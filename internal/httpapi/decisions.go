@@ -45,6 +45,9 @@ func (s *Server) registerDecisions() {
 			}
 			body := v.decision(&e, &q)
 			body.Tense = moment.Tense
+			if in.Body.At == nil { // asked again for this very instant, the answer is the same
+				body.At = moment.At.Truncate(time.Microsecond).In(body.At.Location())
+			}
 			return &out{body}, nil
 		})
 }
@@ -129,18 +132,23 @@ func (s *Server) deviceDecision(r *http.Request, token string) (*api.Decision, e
 	if r.URL.RawQuery != "" {
 		return nil, newProblem(http.StatusUnprocessableEntity, "this address takes no parameters")
 	}
-	e, live, err := s.app.Decide(r.Context(), device, askOf(&in))
+	ask := askOf(&in)
+	if in.At != nil {
+		ask.At = *in.At
+	}
+	e, live, err := s.app.Decide(r.Context(), device, ask)
 	if err != nil {
 		return nil, fault.Within("body.", err)
 	}
 	s.metrics.reasons[e.Reason].Inc()
-	return decisionForDevice(live, &e, s.app.Now()), nil
+	return decisionForDevice(live, &e), nil
 }
 
-// decisionForDevice tells a device what it needs to act and to greet, and no more.
-func decisionForDevice(live *app.Live, e *wording.Explanation, at time.Time) *api.Decision {
+// decisionForDevice tells a device what it needs to act and to greet, and no more; at is the instant that was decided
+// about, so that the same question about it has the same answer.
+func decisionForDevice(live *app.Live, e *wording.Explanation) *api.Decision {
 	d := &api.Decision{Outcome: "refuse", Reason: e.Reason.String(), Sentence: e.Sentence, Level: int32(e.Level),
-		At: at.UTC()}
+		At: time.Unix(e.At, 0).UTC()}
 	if e.Allowed {
 		d.Outcome = "allow"
 		if p := live.State().Person(e.Staff); p != nil {

@@ -16,6 +16,7 @@ import (
 // Explanation is a decision in words. It is made from the Decision itself, so the two cannot disagree.
 type Explanation struct {
 	access.Decision
+	At       int64 // Unix seconds: the instant that was decided about
 	Sentence string
 	Grounds  []Ground
 	Remedy   string // what would change a refusal
@@ -42,7 +43,7 @@ func (l *Language) decide(s *access.Snapshot, q *access.Question, brief bool) Ex
 }
 
 func (l *Language) tell(s *access.Snapshot, q *access.Question, d access.Decision, brief bool) Explanation {
-	t := &telling{Language: l, m: &l.Messages, brief: brief, s: s, q: q, e: Explanation{Decision: d}}
+	t := &telling{Language: l, m: &l.Messages, brief: brief, s: s, q: q, e: Explanation{Decision: d, At: q.At}}
 	t.at = time.Unix(q.At, 0)
 	if t.here = s.Tree().At(q.Place); t.here != nil {
 		t.at = t.at.In(t.here.Location)
