@@ -3,6 +3,7 @@ package access
 import (
 	"slices"
 
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -14,7 +15,7 @@ import (
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
-	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
+	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge, resume_badge,
 	// change_template, change_hours, add_certificate, accept_notice
 	Act      string
 	Bar      org.BarID         // that bars them
@@ -38,15 +39,33 @@ var (
 	nothingToShow    = Obstacle{Code: "no_credential"}
 	nothingThatOpens = Obstacle{Code: "credential_not_accepted"}
 	someDoorsShut    = Obstacle{Code: "some_doors_shut"}
+	badgeSuspended   = Obstacle{Code: "badge_suspended"}
 	credentialNeeded = Obstacle{Code: "credential_needed"}
 )
 
-// issuing says how what somebody lacks is issued.
-func issuing(lacks Shown) string {
-	if lacks&ShownBadge != 0 {
-		return "issue_badge"
+// issuing says how somebody comes to have what they lack: a badge of theirs that is suspended is resumed.
+func (s *Snapshot) issuing(id people.StaffID, lacks Shown, at int64) string {
+	switch {
+	case lacks&ShownBadge == 0:
+		return "issue_pin"
+	case s.SuspendedBadge(id, at) != 0:
+		return "resume_badge"
 	}
-	return "issue_pin"
+	return "issue_badge"
+}
+
+// SuspendedBadge returns the credential of a badge that would count at an instant if it was not suspended; 0 where
+// somebody has none.
+func (s *Snapshot) SuspendedBadge(id people.StaffID, at int64) credential.ID {
+	for _, number := range s.state.CredentialsOf(id) {
+		c := *s.state.Credential(number)
+		if c.Kind == credential.Badge && c.State == credential.Suspended {
+			if c.State = credential.Valid; c.ValidAt(at) {
+				return number
+			}
+		}
+	}
+	return 0
 }
 
 // lacking returns what has to be had beside what there is, to satisfy a proof.
@@ -194,7 +213,7 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 			}
 		}
 		if need := s.needs[g.template] &^ shown; need != 0 && needs.Template == 0 {
-			needs = Obstacle{Code: credentialNeeded.Code, Act: issuing(need), Template: g.template}
+			needs = Obstacle{Code: credentialNeeded.Code, Act: s.issuing(id, need, at), Template: g.template}
 		}
 	}
 	found := shut
@@ -210,6 +229,8 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 	default:
 		found.Code = someDoorsShut.Code
 	}
-	found.Act = issuing(lacks)
+	if found.Act = s.issuing(id, lacks, at); found.Act == "resume_badge" {
+		found.Code = badgeSuspended.Code
+	}
 	return []Obstacle{found}
 }

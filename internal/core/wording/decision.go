@@ -196,7 +196,11 @@ func (t *telling) proof() {
 	case has&access.ShownBadge != 0:
 		owned = t.m.HasBadgeOnly
 	}
-	t.say(t.m.ShowsShort, t.m.ShowsShortRemedy, "asked", asked, "owned", owned)
+	remedy := t.m.ShowsShortRemedy
+	if t.s.SuspendedBadge(t.e.Staff, t.q.At) != 0 && proof != estate.PIN {
+		owned, remedy = t.m.HasSuspended, t.m.SuspendedRemedy
+	}
+	t.say(t.m.ShowsShort, remedy, "asked", asked, "owned", owned)
 }
 
 // notValid says why a credential does not count. A lost badge may be in anybody's hands, so it names nobody.

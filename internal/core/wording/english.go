@@ -18,6 +18,7 @@ type Messages struct {
 	BadgeSuspended, BadgeSuspendedRemedy                             string
 	AsksFor, AsksForRemedy, ShowsShort, ShowsShortRemedy             string
 	HasNeither, HasPINOnly, HasBadgeOnly                             string
+	HasSuspended, SuspendedRemedy                                    string
 	TwoPeople, TwoPeopleRemedy, Locked, LockedRemedy                 string
 	Left, LeftRemedy, ContractEnded, ContractRemedy                  string
 	NotStarted, NotStartedRemedy, PlaceRetired, RetiredRemedy        string
@@ -67,6 +68,7 @@ type Messages struct {
 	ObstacleNoCredential, ObstacleNotAccepted               string
 	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
 	MendPIN, MendBadge, ObstacleQualification               string
+	ObstacleSuspended, MendSuspended                        string
 	ObstacleNotice, MendNotice                              string
 	MendQualification, TheTemplate                          string
 
@@ -115,7 +117,8 @@ var English = &Language{
 		ShowsShortRemedy: "Issue {who} what the door asks for.",
 		HasNeither:       "neither a PIN nor a badge that counts", HasPINOnly: "a PIN and no badge",
 		HasBadgeOnly: "a badge and no PIN",
-		TwoPeople:    "What was shown belongs to two people.", TwoPeopleRemedy: "Show what belongs to one person.",
+		HasSuspended: "a badge that is suspended", SuspendedRemedy: "Resume {who}'s badge.",
+		TwoPeople: "What was shown belongs to two people.", TwoPeopleRemedy: "Show what belongs to one person.",
 		Locked: "{who} is locked.", LockedRemedy: "Unlock {who}.",
 		Left: "{who} has left.", LeftRemedy: "Reinstate {who}.",
 		ContractEnded: "{who}'s contract ended on {date}.", ContractRemedy: "Give the contract a later end.",
@@ -210,6 +213,7 @@ var English = &Language{
 		MendNothing:     "Choose a template that fits the place.",
 		ObstacleHours:   "{who}'s access hours never meet the opening hours.", MendHours: "Change the access hours.",
 		ObstacleNoCredential: "{who} has no PIN and no badge.", MendPIN: "Issue a PIN.", MendBadge: "Issue a badge.",
+		ObstacleSuspended: "{who}'s badge is suspended.", MendSuspended: "Resume the badge.",
 		ObstacleNotAccepted: "No door that {who} may open takes what {who} has.",
 		ObstacleSomeDoors: "{n} door that {who} is meant to pass asks for more than {who} has: {door}.|" +
 			"{n} doors that {who} is meant to pass ask for more than {who} has, such as {door}.",

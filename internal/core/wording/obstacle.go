@@ -23,8 +23,11 @@ func (l *Language) Readiness(s *access.Snapshot, id people.StaffID, at int64) []
 
 // issue says how a credential is issued.
 func (l *Language) issue(act string) string {
-	if act == "issue_badge" {
+	switch act {
+	case "issue_badge":
 		return l.Messages.MendBadge
+	case "resume_badge":
+		return l.Messages.MendSuspended
 	}
 	return l.Messages.MendPIN
 }
@@ -80,6 +83,8 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			put(m.ObstacleNoCredential, l.issue(fact.Act))
 		case "credential_not_accepted":
 			put(m.ObstacleNotAccepted, l.issue(fact.Act))
+		case "badge_suspended":
+			put(m.ObstacleSuspended, l.issue(fact.Act))
 		case "some_doors_shut":
 			said[i].Mend = l.issue(fact.Act)
 			said[i].Sentence = l.count(m.ObstacleSomeDoors, fact.Doors, "who", staff.Called(), "door",
@@ -95,7 +100,7 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 			put(m.ObstacleNotice, m.MendNotice, "notice", s.State().Notice(fact.Notice).Title)
 		case "credential_needed":
 			needed := m.APIN
-			if fact.Act == "issue_badge" {
+			if fact.Act == "issue_badge" || fact.Act == "resume_badge" {
 				needed = m.ABadge
 			}
 			put(

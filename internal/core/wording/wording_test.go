@@ -313,6 +313,12 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 			door.Proof = estate.Badge
 			s.PutPlace(&door)
 		},
+		"badge_suspended": func(s *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
+			c.Kind, c.Badge, c.State = credential.Badge, 1, credential.Suspended
+			door := *s.Place(3)
+			door.Proof = estate.Badge
+			s.PutPlace(&door)
+		},
 		"some_doors_shut": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			s.PutPlace(&estate.Place{ID: 6, Code: "M-E", Name: "Side door", Kind: estate.Door, Parent: 2,
 				Proof: estate.Badge, Asks: "door.open"})

@@ -20,6 +20,7 @@ const mends: Record<string, { word: string; permission: string }> = {
   unlock: { word: "Unlock", permission: "console.lock" },
   issue_pin: { word: "Issue a PIN", permission: "console.credentials" },
   issue_badge: { word: "Issue a badge", permission: "console.credentials" },
+  resume_badge: { word: "Resume the badge", permission: "console.credentials" },
   assign: { word: "Assign", permission: "console.assign" },
   extend_assignment: { word: "Assign", permission: "console.assign" },
   change_template: { word: "Assign", permission: "console.assign" },
@@ -59,8 +60,12 @@ export function StuckLine({ person }: { person: Person }) {
                   to="/staff/$number"
                   params={{ number: person.staff_number }}
                   hash={
-                    { extend_contract: "record", issue_badge: "badge", add_certificate: "certificate" }[o.act] ??
-                    "assign"
+                    {
+                      extend_contract: "record",
+                      issue_badge: "badge",
+                      resume_badge: "badge",
+                      add_certificate: "certificate",
+                    }[o.act] ?? "assign"
                   }
                   className={`${buttonLook()} shrink-0`}
                 >

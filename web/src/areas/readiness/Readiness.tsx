@@ -23,6 +23,7 @@ const codes: Record<string, string> = {
   no_credential: "No PIN and no badge",
   credential_not_accepted: "Nothing that opens",
   some_doors_shut: "Some doors shut",
+  badge_suspended: "Badge suspended",
   credential_needed: "Credential needed",
 };
 
