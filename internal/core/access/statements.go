@@ -1,6 +1,8 @@
 package access
 
 import (
+	"slices"
+
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -92,11 +94,11 @@ func (p *person) statement(place estate.PlaceID, from, until, at int64) Statemen
 	return st
 }
 
-// ofGrant says what an assignment gives: a statement for each stretch of time in which what its template requires is
+// ofGrant says what an assignment gives: statements for each stretch of time in which what its template requires is
 // held, and one that says what is missing where it never is.
 func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (list []Statement) {
 	for _, held := range s.fit(p, g) {
-		list = append(list, s.ofStretch(id, p, g, held, at))
+		list = append(list, s.ofStretch(id, p, g, held, at)...)
 	}
 	if len(list) > 0 {
 		return list
@@ -111,40 +113,101 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (li
 	return []Statement{st}
 }
 
-func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretch, at int64) Statement {
-	st := p.statement(g.place, held.from, held.until, at)
-	if held.until < g.until && st.Ended == Granted {
-		st.Ended = QualificationMissing // an acceptance does not end
+// ofStretch says what an assignment gives while what its template requires is held. What is otherwise below its place,
+// as opening hours are others there or more is required, has statements of its own.
+func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretch, at int64) []Statement {
+	access := s.accessOf(g)
+	byOpening := access.Kind == hours.Inherit || access.Kind == hours.ByPlace
+	own := s.ownRequired()
+	begin := func(place estate.PlaceID, during stretch) Statement {
+		st := p.statement(place, during.from, during.until, at)
+		if during.until < g.until && st.Ended == Granted {
+			st.Ended = QualificationMissing // an acceptance does not end
+		}
+		st.Assignment, st.Hours = g.assignment, access
+		return st
 	}
-	st.Assignment, st.Hours = g.assignment, s.accessOf(g)
-	has := s.HasToShow(id, st.At)
+	// while returns for how long, of what is held, all that a place requires is held too, around the moment spoken of
+	while := func(place estate.PlaceID) stretch {
+		st := p.statement(g.place, held.from, held.until, at)
+		for _, part := range p.qualified(s.RequiredAt(place), held) {
+			if st.At < part.until {
+				return part
+			}
+		}
+		return held
+	}
+	all := []Statement{begin(g.place, while(g.place))} // the first is about the place of the assignment
+	spoken := all[0].At
+	apart := map[estate.PlaceID]int{} // statements about what is otherwise below, by the place from which on it is
+	of := func(here *estate.Standing) int {
+		for above := here; above != nil && above.Place.ID != g.place; above = s.tree.At(above.Place.Parent) {
+			place := above.Place
+			if byOpening && place.Opening != nil && !place.Opening.Equal(s.tree.At(g.place).Opening) ||
+				len(own[place.ID]) > 0 {
+				if _, known := apart[place.ID]; !known {
+					apart[place.ID] = len(all)
+					all = append(all, begin(place.ID, while(here.Place.ID)))
+				}
+				return apart[place.ID]
+			}
+		}
+		return 0
+	}
+	has := s.HasToShow(id, spoken)
 	atDoors := map[permit.PermissionID]bool{}
-	askedAt, fitAt := map[permit.PermissionID]bool{}, map[permit.PermissionID]bool{} // at what is no door
+	// Of what is asked about at what is no door: for how long it is fit where it is longest, and the statements of it
+	fitAt, askedIn := map[permit.PermissionID]stretch{}, map[permit.PermissionID][]int{}
 	for here := range s.tree.Below(g.place) {
 		asked := s.catalogue.PermissionByKey(here.Place.Asks)
 		if asked == nil {
 			continue
 		}
 		if here.Place.Kind != estate.Door {
-			askedAt[asked.ID] = true
-			fitAt[asked.ID] = fitAt[asked.ID] || !here.Retired && s.unfit(p, asked.ID, here.Place.ID, st.At) == Granted
+			askedIn[asked.ID] = append(askedIn[asked.ID], of(here))
+			if !here.Retired && s.unfit(p, asked.ID, here.Place.ID, spoken) == Granted {
+				if fit := while(here.Place.ID); fit.until > fitAt[asked.ID].until {
+					fitAt[asked.ID] = fit
+				}
+			}
 			continue
 		}
 		atDoors[asked.ID] = true
-		if !here.Retired && s.level(g.template, asked.ID) > 0 && !s.withheldFrom(p, asked.ID, here.Place.ID, st.At) {
-			st.door(here.Place, has)
+		if !here.Retired && s.level(g.template, asked.ID) > 0 &&
+			!s.withheldFrom(p, asked.ID, here.Place.ID, spoken) {
+			all[of(here)].door(here.Place, has)
 		}
 	}
 	kinds := s.kindsBelow(g.place)
 	for permission := range s.catalogue.Permissions {
 		level := s.level(g.template, permission.ID)
-		if level > 0 && (!askedAt[permission.ID] || fitAt[permission.ID]) && anyKind(permission, kinds) &&
-			!s.withheldFrom(p, permission.ID, g.place, st.At) {
-			st.Able = append(st.Able, Ability{permission, level, s.resolved[g.template][permission.ID],
-				atDoors[permission.ID]})
+		if level == 0 || !anyKind(permission, kinds) || s.withheldFrom(p, permission.ID, g.place, spoken) {
+			continue
+		}
+		able := Ability{permission, level, s.resolved[g.template][permission.ID], atDoors[permission.ID]}
+		in := askedIn[permission.ID]
+		fit := fitAt[permission.ID]
+		switch {
+		case len(in) == 0:
+			all[0].Able = append(all[0].Able, able)
+		case fit.until <= fit.from: // nowhere that it is done
+		case slices.Max(in) == slices.Min(in):
+			all[in[0]].Able = append(all[in[0]].Able, able)
+		case fit.until >= all[0].Until:
+			all[0].Able = append(all[0].Able, able)
+		default: // wherever it is done, what is required there runs out before
+			st := begin(g.place, fit)
+			st.Able = []Ability{able}
+			all = append(all, st)
 		}
 	}
-	return st
+	kept := slices.DeleteFunc(slices.Clone(all), func(st Statement) bool {
+		return len(st.Doors)+len(st.Short) == 0 && !slices.ContainsFunc(st.Able, func(a Ability) bool { return !a.AtDoor })
+	})
+	if len(kept) > 0 {
+		return kept
+	}
+	return all[:1]
 }
 
 func (s *Snapshot) ofException(id people.StaffID, p *person, x *exception, at int64) Statement {

@@ -20,6 +20,7 @@ import (
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/qualification"
 	"loyallatch.example/latch/internal/core/sample"
 )
 
@@ -531,4 +532,46 @@ func BenchmarkSay(b *testing.B) {
 	for b.Loop() {
 		English.Say(s, &q)
 	}
+}
+
+// Sentences say what would be decided: doors that are open at other hours than the site, and what a place requires that
+// runs out before the assignment, have sentences of their own; a leaving at a moment is that moment.
+func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
+	say := func(spoil spoil) (sentences []string) {
+		for _, st := range English.Statements(mill(t, spoil), 1, noon.Unix()) {
+			sentences = append(sentences, strings.TrimSpace(st.Sentence+" "+st.Further))
+		}
+		return sentences
+	}
+	hall := func(s *org.State, change func(*estate.Place)) {
+		other := *s.Place(2)
+		change(&other)
+		s.PutPlace(&other)
+	}
+	assert.Equal(t, []string{
+		"Ana can adjust a weight up to 25 kg at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
+		"Ana opens 1 door at Hall, Mon–Sat 08:00–20:00, until 24 Dec 2026. There, Ana can also run a line (view).",
+	}, say(func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+		hall(s, func(p *estate.Place) {
+			p.Opening = &hours.Opening{Rules: []hours.Rule{{Days: 0x7e, From: 480, Until: 1200}}}
+		})
+	}))
+	requires := func(at estate.PlaceID) spoil {
+		return func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			s.PutQualification(&qualification.Qualification{ID: 1, Code: "FLT", Name: "Forklift ticket"})
+			s.PutCertificate(&org.Certificate{ID: 1, Staff: 1, Qualification: 1, Issued: today - 9, Until: today + 6})
+			place := *s.Place(at)
+			place.Requires = []qualification.ID{1}
+			s.PutPlace(&place)
+		}
+	}
+	assert.Equal(t, []string{
+		"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026. There, Ana can also adjust a weight up to 25 kg.",
+		"Ana can run a line (view) at Line, Mon–Fri 06:00–18:00, until 30 Nov 2026, with a qualification.",
+	}, say(requires(5)), "what the line requires runs out before")
+	assert.Equal(t, []string{"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Nov 14:30, with the leaving " +
+		"date. There, Ana can also run a line (view) and adjust a weight up to 25 kg."},
+		say(func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
+			ana.LeavesAt = noon.Add(150 * time.Minute)
+		}))
 }
