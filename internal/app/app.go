@@ -130,6 +130,12 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 		return nil, err
 	}
 	db.SignWith(keys.SignHead)
+	db.SealWith(keys.SealRecord)
+	if sealed, err := db.SealAll(ctx); err != nil {
+		log.Error("the records cannot be sealed", "error", err)
+	} else if sealed > 0 {
+		log.Warn("the records are sealed as they are; what was written before is not known", "records", sealed)
+	}
 	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newHasher(),
 		imports: newImports(),
 		line:    make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}

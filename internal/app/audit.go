@@ -105,6 +105,11 @@ func (a *App) VerifyAudit(ctx context.Context, since ...store.Head) (int, error)
 	return a.store.VerifyAudit(ctx, a.keys.VerifyHead, since...)
 }
 
+// VerifyRecords compares every record with its seal, and returns how many there are and those that no change explains.
+func (a *App) VerifyRecords(ctx context.Context) (int, []store.Unexplained, error) {
+	return a.store.VerifyRecords(ctx, a.keys.SealRecord, nil)
+}
+
 // SignedByUs reports whether a head kept elsewhere was signed by this key.
 func (a *App) SignedByUs(head store.Head, signature []byte) bool {
 	return a.keys.VerifyHead(head, signature)

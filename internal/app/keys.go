@@ -44,6 +44,8 @@ const (
 	forLinks    purpose = "link"     // codes and links that are used once
 	forActs     purpose = "act"      // urgent acts that wait for their turn
 	forNewPINs  purpose = "new pins" // PINs of an import, until they are handed out
+	forSeals    purpose = "seals"    // records, as changes have written them
+	forEvents   purpose = "events"   // batches of events
 	forCheck    purpose = "check"    // binding a database to its key file
 )
 
@@ -120,7 +122,8 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs} {
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs, forSeals,
+		forEvents} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err
@@ -190,6 +193,12 @@ func (k *Keys) seal(p purpose, plain, about []byte) []byte {
 // open is the reverse of seal.
 func (k *Keys) open(p purpose, sealed, about []byte) ([]byte, error) {
 	return k.seals[p].Open(nil, nil, sealed, about)
+}
+
+// SealRecord makes the keyed digest by which a record is known as the service has written it.
+func (k *Keys) SealRecord(parts ...[]byte) []byte {
+	digest := k.mac(forSeals, parts...)
+	return digest[:]
 }
 
 // SignHead signs the head of the audit log: how many entries it has and the hash of the last.

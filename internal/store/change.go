@@ -18,6 +18,7 @@ type Tx struct {
 	auditCount uint64
 	auditHash  []byte
 	sign       func(Head) []byte
+	seal       Sealer
 }
 
 // ErrOutcomeUnknown says that the database was lost while it was told to keep a change: it may have kept it.
@@ -72,7 +73,7 @@ func (s *Store) changeOnce(ctx context.Context, wait string, dated time.Time, fn
 
 func (s *Store) change(ctx context.Context, db *gorm.DB, wait string, dated time.Time,
 	fn func(tx *Tx) error) (err error) {
-	tx := &Tx{db: db, sign: s.sign}
+	tx := &Tx{db: db, sign: s.sign, seal: s.seal}
 	var stamp time.Time
 	var before sql.NullTime
 	row := db.Raw("SELECT revision, audit_count, audit_hash, kept_at, SYSDATE(6) FROM organisation WHERE id = 1 " +

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -29,6 +30,8 @@ type AuditEntry struct {
 	Operations string  // JSON
 	Previous   []byte
 	Hash       []byte
+	// Digest of what the entry is about; of entries from before that was part of the chain none
+	SubjectsHash []byte
 }
 
 // TableName names the table.
@@ -61,12 +64,27 @@ func (e *AuditEntry) sum() []byte {
 		binary.BigEndian.PutUint64(number[:], *e.Undoes)
 		h.Write(number[:])
 	}
+	if e.SubjectsHash != nil {
+		h.Write(e.SubjectsHash)
+	}
 	return h.Sum(nil)
+}
+
+// subjectsHash is the digest of what an entry is about, whatever the order.
+func subjectsHash(subjects []Subject) []byte {
+	names := make([]string, len(subjects))
+	for i, s := range subjects {
+		names[i] = fmt.Sprintf("%s:%d", s.Kind, s.Number)
+	}
+	slices.Sort(names)
+	sum := sha256.Sum256([]byte(strings.Join(slices.Compact(names), "\n")))
+	return sum[:]
 }
 
 // Audit appends an entry to the chain, and what it is about. The revision row is held, so the chain has one end.
 func (tx *Tx) Audit(entry AuditEntry, subjects []Subject) (AuditEntry, error) {
 	entry.ID, entry.At, entry.Previous = tx.auditCount+1, entry.At.UTC().Truncate(time.Microsecond), tx.auditHash
+	entry.SubjectsHash = subjectsHash(subjects)
 	entry.Hash = entry.sum()
 	tx.auditCount, tx.auditHash = entry.ID, entry.Hash
 	var signature []byte
@@ -203,8 +221,15 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 		if len(entries) == 0 {
 			break
 		}
+		subjects, err := s.subjectsOf(ctx, entries[0].ID, entries[len(entries)-1].ID)
+		if err != nil {
+			return count, err
+		}
 		for i := range entries {
 			e := &entries[i]
+			if about := subjectsHash(subjects[e.ID]); e.SubjectsHash != nil && string(about) != string(e.SubjectsHash) {
+				return count, fmt.Errorf("what audit entry %d is about was altered or taken out", e.ID)
+			}
 			if e.ID != last+1 || string(e.Previous) != string(previous) || altered.see(e) != nil {
 				return count, fmt.Errorf("audit entry %d does not fit the chain: it, or one before it, was altered "+
 					"or taken out", e.ID)
@@ -240,6 +265,17 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 			"the newest were taken off", entries, count)
 	}
 	return count, nil
+}
+
+// subjectsOf returns what some entries in a row are about.
+func (s *Store) subjectsOf(ctx context.Context, first, last uint64) (map[uint64][]Subject, error) {
+	var rows []Subject
+	err := s.db.WithContext(ctx).Where("entry_id BETWEEN ? AND ?", first, last).Find(&rows).Error
+	of := map[uint64][]Subject{}
+	for _, row := range rows {
+		of[row.EntryID] = append(of[row.EntryID], row)
+	}
+	return of, err
 }
 
 // Event is a decision that really happened at a door or terminal.

@@ -36,6 +36,7 @@ type records interface {
 	insert(tx *Tx, records []any) error
 	update(tx *Tx, record any) error
 	again(record any) (any, error)
+	content(record any) []byte
 }
 
 // source is where rows are read from: the tables as they are, or as they were at a moment; all rows, those newer than a
@@ -333,21 +334,25 @@ func tableOf(record any) (records, error) {
 // then what is changed is written.
 func (tx *Tx) Save(written []change.Record) error {
 	fresh, changed := map[records][]any{}, map[records][]any{}
+	contents := make(map[sealKey][]byte, len(written))
 	for _, record := range written {
 		if err := readable(record.Value); err != nil {
 			return err
 		}
 		if settings, is := record.Value.(*org.Settings); is {
-			if err := tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1",
-				encode(settings)).Error; err != nil {
+			encoded := encode(settings)
+			if err := tx.db.Exec("UPDATE organisation SET settings = ? WHERE id = 1", encoded).Error; err != nil {
 				return err
 			}
+			contents[sealKey{"organisation", 1}] = []byte(encoded)
 			continue
 		}
 		t, err := tableOf(record.Value)
 		if err != nil {
 			return err
 		}
+		kind, id, _ := org.Name(record.Value)
+		contents[sealKey{kind, id}] = t.content(record.Value)
 		if record.New {
 			fresh[t] = append(fresh[t], record.Value)
 		} else {
@@ -367,7 +372,7 @@ func (tx *Tx) Save(written []change.Record) error {
 			}
 		}
 	}
-	return nil
+	return tx.sealRecords(contents)
 }
 
 // readable sees that a record comes back from its row as it was: what is kept as a text of its own can lose something

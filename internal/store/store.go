@@ -42,6 +42,7 @@ type Store struct {
 	db   *gorm.DB
 	own  *gorm.DB          // for what keeps the service going: it never waits behind requests
 	sign func(Head) []byte // of the audit log; nil signs none
+	seal Sealer            // of records; nil seals none
 }
 
 // Revision returns the revision of the newest change.

@@ -1,0 +1,93 @@
+package store_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/store"
+	"loyallatch.example/latch/internal/testkit"
+)
+
+// Whatever is written in the database by anything but a change is named: access that no change gave, a secret that was
+// put in the place of another, a record put in or taken out, and the seals themselves.
+func TestARecordThatNoChangeExplainsIsNamed(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	_, err := service.App.Commit(ctx, app(change.Operation{Op: "staff.lock", On: "Q0012"},
+		change.Operation{Op: "assignment.end", On: "1"},
+		change.Operation{Op: "organisation.edit", Set: []byte(`{"remind_days":9}`)}))
+	require.NoError(t, err)
+	names := func() (list []string) {
+		count, found, err := service.App.VerifyRecords(ctx)
+		require.NoError(t, err)
+		assert.Greater(t, count, 800)
+		for _, one := range found {
+			list = append(list, one.Kind+" "+one.Problem)
+		}
+		return list
+	}
+	require.Empty(t, names())
+	for name, c := range map[string]struct{ tamper, back, found string }{
+		"an assignment un-ended": {"UPDATE assignments SET ended = 0 WHERE id = 1",
+			"UPDATE assignments SET ended = 1 WHERE id = 1", "assignment was altered"},
+		"a lock taken off": {"UPDATE staff SET lock_reason = 'other' WHERE staff_number = 'Q0012'",
+			"UPDATE staff SET lock_reason = 'test' WHERE staff_number = 'Q0012'", "staff was altered"},
+		"a PIN of one's own": {"UPDATE credentials SET must_change = 1 - must_change WHERE kind = 'pin' LIMIT 1",
+			"UPDATE credentials SET must_change = 1 - must_change WHERE kind = 'pin' LIMIT 1", "credential was altered"},
+		"a setting of a template": {"UPDATE template_settings SET word = 'none' WHERE word = 'yes' ORDER BY template_id, " +
+			"position LIMIT 1", "UPDATE template_settings SET word = 'yes' WHERE word = 'none' ORDER BY template_id, " +
+			"position LIMIT 1", "template was altered"},
+		"a setting of the organisation": {"UPDATE organisation SET settings = REPLACE(settings, '\"remind_days\":9', " +
+			"'\"remind_days\":8') WHERE id = 1", "UPDATE organisation SET settings = REPLACE(settings, " +
+			"'\"remind_days\":8', '\"remind_days\":9') WHERE id = 1", "organisation was altered"},
+		"a record put in": {"INSERT INTO qualifications (id, code, name, summary, months, retired, revision) VALUES " +
+			"(99, 'ALL', 'All', '', 0, 0, 1)", "DELETE FROM qualifications WHERE id = 99", "qualification was put in"},
+		"a seal taken out": {"UPDATE record_seals SET number = 999999 WHERE kind = 'place' AND number = 1",
+			"UPDATE record_seals SET number = 1 WHERE kind = 'place' AND number = 999999", "place was taken out, or cannot " +
+				"be read"},
+	} {
+		_, err := db.Exec(c.tamper)
+		require.NoError(t, err, name)
+		assert.Contains(t, names(), c.found, name)
+		_, err = db.Exec(c.back)
+		require.NoError(t, err, name)
+		require.Empty(t, names(), "%s, and back", name)
+	}
+	_, err = db.Exec("UPDATE organisation SET seals_sum = UNHEX(REPEAT('00', 32)) WHERE id = 1")
+	require.NoError(t, err)
+	assert.Contains(t, names(), "record_seals do not add up: seals were put in, altered or taken out")
+}
+
+// What an entry of the audit log is about is part of its chain.
+func TestWhatAnEntryIsAboutIsPartOfTheChain(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	_, err := service.App.VerifyAudit(ctx)
+	require.NoError(t, err)
+	_, err = db.Exec("DELETE FROM audit_subjects WHERE kind = 'staff' ORDER BY entry_id DESC LIMIT 1")
+	require.NoError(t, err)
+	_, err = service.App.VerifyAudit(ctx)
+	assert.ErrorContains(t, err, "is about was altered or taken out")
+}
+
+// Records that were never sealed are sealed once, when a service starts, and the audit log says so.
+func TestRecordsAreSealedOnce(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	for _, statement := range []string{"DELETE FROM record_seals",
+		"UPDATE organisation SET seals_sum = NULL, seals_mac = NULL"} {
+		_, err := db.Exec(statement)
+		require.NoError(t, err)
+	}
+	service.Second(t)
+	service.Second(t)
+	_, found, err := service.App.VerifyRecords(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	entries, _, err := service.Store.AuditEntries(ctx, store.AuditFilter{Action: "records-sealed", Limit: 9})
+	require.NoError(t, err)
+	assert.Len(t, entries, 1)
+}
