@@ -340,12 +340,12 @@ func TestAnybodyIsLookedAtWithoutSigningInAsThem(t *testing.T) {
 	p.set("Where", "HB-CHEM")
 	p.press("Look")
 	p.see("stays shut")
-	p.set("When", testkit.InWeeks(-38)+"T11:00") // within the weeks in which Joss stood in
+	p.set("When", testkit.WorkdayInWeeks(-38)+"T11:00") // within the weeks in which Joss stood in
 	p.press("Look")
 	p.see("from the kept history")
 	p.see("opens")
 	p.visit("/estate/HB-CHEM-1")
-	p.set("At a moment", testkit.InWeeks(-38)+"T11:00")
+	p.set("At a moment", testkit.WorkdayInWeeks(-38)+"T11:00")
 	p.see("Joss Hallam")
 	p.see("exception at Chemical store")
 	p.set("At a moment", testkit.InWeeks(-60)+"T11:00")

@@ -69,7 +69,7 @@ func TestScreenshots(t *testing.T) {
 	p.visit("/expiring")
 	p.see("things end within 30 days")
 	take("expiring")
-	p.visit("/look?staff=Q0007&place=HB-CHEM&at=" + testkit.InWeeks(-38) + "T11:00")
+	p.visit("/look?staff=Q0007&place=HB-CHEM&at=" + testkit.WorkdayInWeeks(-38) + "T11:00")
 	p.see("from the kept history")
 	take("look")
 	p.visit("/reports/weeks")

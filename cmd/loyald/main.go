@@ -22,6 +22,7 @@ import (
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
+	"golang.org/x/term"
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/command"
@@ -244,9 +245,11 @@ type head struct {
 
 func verifyCommand(f *flags) *cobra.Command {
 	var since []string
-	c := &cobra.Command{Use: "verify", Short: "Walk the hash chain of the audit log and check that its head is signed",
-		Long: "Walk the hash chain of the audit log and check that its head is signed by the key. With heads " +
-			"that were kept\nelsewhere by loyald head, entries that were taken off the end since are found too.",
+	c := &cobra.Command{Use: "verify", Short: "Check that the audit log, the records and the events are as they were written",
+		Long: "Check that nothing was written in the database but by the service. The audit log is a hash chain whose " +
+			"head is\nsigned by the key; every record has a seal of the change that wrote it; events stand in chains of " +
+			"batches.\nWith heads that were kept elsewhere by loyald head, entries that were taken off the end since are " +
+			"found too.",
 		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
@@ -274,12 +277,47 @@ func verifyCommand(f *flags) *cobra.Command {
 				return err
 			}
 			fmt.Fprintf(c.OutOrStdout(), "All %d audit entries are as they were written.\n", count)
-			return nil
+			return verifyRest(c, db, keys)
 		}}
 	dsnFlag(c, f)
 	c.Flags().StringSliceVar(&since, "since", nil,
 		"file with a head that was kept elsewhere; may be given several times")
 	return c
+}
+
+// verifyRest checks the records and the events, and says how far it is on a terminal.
+func verifyRest(c *cobra.Command, db *store.Store, keys *app.Keys) error {
+	said := func(what string) func(int) {
+		if !term.IsTerminal(int(os.Stderr.Fd())) {
+			return nil
+		}
+		return func(done int) { fmt.Fprintf(os.Stderr, "\r%d %s checked ", done, what) }
+	}
+	var compared func(done, of int)
+	if say := said("records"); say != nil {
+		compared = func(done, _ int) { say(done) }
+	}
+	count, unexplained, err := db.VerifyRecords(c.Context(), keys.SealRecord, compared)
+	if err != nil {
+		return err
+	}
+	for _, one := range unexplained {
+		fmt.Fprintf(c.OutOrStdout(), "No change explains the %s with the number %d: it %s.\n", one.Kind, one.Number,
+			one.Problem)
+	}
+	events, found, err := db.VerifyEvents(c.Context(), keys.SealRecord, 50, said("events"))
+	if err != nil {
+		return err
+	}
+	for _, what := range found {
+		fmt.Fprintf(c.OutOrStdout(), "Of the events: %s.\n", what)
+	}
+	if problems := len(unexplained) + len(found); problems > 0 {
+		return fmt.Errorf("%d things were written in the database by something else than the service", problems)
+	}
+	fmt.Fprintf(c.OutOrStdout(), "All %d records are as changes have written them.\nAll %d events are as they were "+
+		"recorded.\n", count, events)
+	return nil
 }
 
 func readHead(path string, keys *app.Keys, notes io.Writer) (kept store.Head, err error) {

@@ -110,6 +110,14 @@ func (a *App) VerifyRecords(ctx context.Context) (int, []store.Unexplained, erro
 	return a.store.VerifyRecords(ctx, a.keys.SealRecord, nil)
 }
 
+// VerifyEvents checks the chains of events, and returns how many events there are in them and what is wrong.
+func (a *App) VerifyEvents(ctx context.Context) (int, []string, error) {
+	return a.store.VerifyEvents(ctx, a.keys.SealRecord, mostFindings, nil)
+}
+
+// mostFindings bounds how much is told of what is wrong with events.
+const mostFindings = 50
+
 // SignedByUs reports whether a head kept elsewhere was signed by this key.
 func (a *App) SignedByUs(head store.Head, signature []byte) bool {
 	return a.keys.VerifyHead(head, signature)

@@ -21,7 +21,8 @@ type recorder struct {
 	log    *slog.Logger
 	took   func(error) // told of each batch
 	number atomic.Uint64
-	failed atomic.Int64 // batches that could not be written at once
+	failed atomic.Int64     // batches that could not be written at once
+	chain  store.EventChain // of what is written here
 
 	mu      sync.Mutex
 	waiting []store.Event
@@ -48,7 +49,7 @@ var (
 )
 
 func newRecorder(db *store.Store, log *slog.Logger, folder string, took func(error)) (*recorder, error) {
-	r := &recorder{db: db, log: log, took: took}
+	r := &recorder{db: db, log: log, took: took, chain: store.EventChain{Instance: rand.Uint64()}}
 	// Numbers grow with time and differ between instances: milliseconds, then 22 bits that begin at a random place.
 	r.number.Store(uint64(time.Now().UnixMilli())<<22 | rand.Uint64N(1<<22))
 	if folder == "" {
@@ -176,7 +177,7 @@ func (r *recorder) write(ctx context.Context, batch []store.Event) bool {
 		}
 		attempt, cancel := context.WithTimeout(context.WithoutCancel(ctx), within)
 		stop := context.AfterFunc(ctx, func() { time.AfterFunc(closeWithin/2, cancel) })
-		err := r.db.AppendEvents(attempt, batch)
+		err := r.db.AppendEvents(attempt, &r.chain, batch)
 		stop()
 		cancel()
 		r.took(err)
@@ -236,8 +237,9 @@ func (a *App) Backfill(ctx context.Context, events []store.Event) error {
 	for i := range events {
 		events[i].ID = uint64(events[i].At.UnixMilli())<<22 | uint64(i)&(1<<22-1)
 	}
+	chain := store.EventChain{Instance: rand.Uint64()}
 	for first := 0; first < len(events); first += eventBatch {
-		if err := a.store.AppendEvents(ctx, events[first:min(first+eventBatch, len(events))]); err != nil {
+		if err := a.store.AppendEvents(ctx, &chain, events[first:min(first+eventBatch, len(events))]); err != nil {
 			return err
 		}
 	}

@@ -45,7 +45,6 @@ const (
 	forActs     purpose = "act"      // urgent acts that wait for their turn
 	forNewPINs  purpose = "new pins" // PINs of an import, until they are handed out
 	forSeals    purpose = "seals"    // records, as changes have written them
-	forEvents   purpose = "events"   // batches of events
 	forCheck    purpose = "check"    // binding a database to its key file
 )
 
@@ -122,8 +121,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs, forSeals,
-		forEvents} {
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs, forSeals} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err

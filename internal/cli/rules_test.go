@@ -99,7 +99,7 @@ func TestTheCatalogueAndTemplatesFromAShell(t *testing.T) {
 	d.ok("permission", "edit", "line.oil", "--title", "Draw machine oil", "--sensitive")
 	assert.Contains(t, d.ok("permission", "list", "--search", "machine oil"), "sensitive")
 	assert.Contains(t, d.ok("permission", "group", "list"), "   Care")
-	d.ok("permission", "retire", "line.help", "--yes")
+	d.ok("permission", "retire", "line.help", "--yes", "--reason", "owners held it")
 	d.ok("permission", "restore", "line.help")
 	assert.Contains(t, d.refused(ExitUsage, "permission", "edit", "line.help"), "say what to change")
 	assert.Contains(t, d.ok("permission", "show", "line.oil"), "limit in l, at most 20")
@@ -242,7 +242,7 @@ func TestDraftsAreKeptPlannedAndDroppedFromAShell(t *testing.T) {
 func TestThePastIsAskedFromAShell(t *testing.T) {
 	d := newDesk(t)
 	d.login("idris")
-	then := testkit.InWeeks(-38) + " 11:00"
+	then := testkit.WorkdayInWeeks(-38) + " 11:00"
 	assert.Contains(t, d.ok("who-can", "HB-CHEM-1", "--at", then), "exception at Chemical store")
 	assert.NotContains(t, d.ok("who-can", "HB-CHEM-1"), "Joss Hallam")
 	assert.Contains(t, d.ok("look-as", "Joss Hallam", "--place", "HB-CHEM", "--at", then), "from the kept history")

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -79,21 +80,20 @@ func TestADeviceAsksTheStandardQuestion(t *testing.T) {
 	s := testkit.Demo(t)
 	token := s.Door().Token
 	body := `{"subject":{"type":"badge","id":"118-1067"},"action":{"name":"door.cold"},"resource":{"type":"door","id":"HB-COLD-1"},"context":{"time":"1985-10-26T01:22-07:00"}}`
-	_, answer, _ := asked(
-		t,
-		s,
-		"/access/v1/evaluation",
-		token,
-		strings.Replace(body, "01:22-07:00", "01:22:00-07:00", 1),
-	)
-	assert.Equal(t, true, answer["decision"], "a device's time is now: %v", answer)
+	status, answer, _ := asked(t, s, "/access/v1/evaluation", token,
+		strings.Replace(body, "01:22-07:00", "01:22:00-07:00", 1))
+	assert.Equal(t, http.StatusBadRequest, status, "a device asks about now: %v", answer)
+	assert.Contains(t, answer["detail"], "A device asks about now")
+	_, answer, _ = asked(t, s, "/access/v1/evaluation", token,
+		strings.Replace(body, "1985-10-26T01:22-07:00", time.Now().UTC().Format(time.RFC3339), 1))
+	assert.Equal(t, true, answer["decision"], "%v", answer)
 	assert.Equal(t, "Niko", answer["context"].(map[string]any)["staff"].(map[string]any)["name"])
 	_, answer, _ = asked(t, s, "/access/v1/evaluation", token,
 		strings.Replace(strings.Replace(body, ",\"context\":{\"time\":\"1985-10-26T01:22-07:00\"}", "", 1), "118-1067",
 			"118-1060", 1))
 	assert.Equal(t, false, answer["decision"])
 	assert.Equal(t, "credential_not_valid", answer["context"].(map[string]any)["reason"], "it is reported lost")
-	status, _, _ := asked(t, s, "/access/v1/evaluation", token,
+	status, _, _ = asked(t, s, "/access/v1/evaluation", token,
 		fmt.Sprintf(evaluation, "Q0116", "door.cold", "", "door", "HB-COLD-1"))
 	assert.Equal(t, http.StatusForbidden, status, "a device does not ask about people by name")
 	for _, search := range []string{"subject", "resource", "action"} {

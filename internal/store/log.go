@@ -305,10 +305,29 @@ func (Event) TableName() string { return "events" }
 
 // AppendEvents writes events in one statement. Writing the same events again changes nothing, so that a write whose
 // outcome is not known can be repeated.
-func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
+func (s *Store) AppendEvents(ctx context.Context, chain *EventChain, events []Event) error {
 	if len(events) == 0 {
 		return nil
 	}
+	if s.seal == nil {
+		return insertEvents(s.own.WithContext(ctx), events)
+	}
+	next := chain.next(s.seal, events)
+	err := transact(ctx, s.own, func(db *gorm.DB) error {
+		if err := insertEvents(db, events); err != nil {
+			return err
+		}
+		// A repeat, where the first is kept and nobody knows, adds neither twice
+		return db.Exec("INSERT IGNORE INTO event_batches (instance, number, first_id, last_id, ids, mac) VALUES "+
+			"(?, ?, ?, ?, ?, ?)", next.Instance, next.Number, next.FirstID, next.LastID, next.IDs, next.MAC).Error
+	})
+	if err == nil {
+		chain.number, chain.mac = next.Number, next.MAC
+	}
+	return err
+}
+
+func insertEvents(db *gorm.DB, events []Event) error {
 	text := make([]byte, 0, 240+len(events)*128)
 	text = append(text, "INSERT IGNORE INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, "+
 		"reason, level, assignment_id, revision, shown, pin_id, badge_id, about_id, asked_level) VALUES "...)
@@ -336,7 +355,7 @@ func (s *Store) AppendEvents(ctx context.Context, events []Event) error {
 		text = strconv.AppendInt(append(text, ','), int64(e.AskedLevel), 10)
 		text = append(text, "),"...)
 	}
-	return s.own.WithContext(ctx).Exec(string(text[:len(text)-1])).Error
+	return db.Exec(string(text[:len(text)-1])).Error
 }
 
 // EventsOn returns events of a period after a number, the earliest first.

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -90,4 +91,39 @@ func TestRecordsAreSealedOnce(t *testing.T) {
 	entries, _, err := service.Store.AuditEntries(ctx, store.AuditFilter{Action: "records-sealed", Limit: 9})
 	require.NoError(t, err)
 	assert.Len(t, entries, 1)
+}
+
+// Events stand in chains of batches: one that is altered, moved in time, taken out or put in is seen.
+func TestEventsThatWereTamperedWithAreSeen(t *testing.T) {
+	service := testkit.Demo(t)
+	db := raw(t, service.DSN)
+	found := func() []string {
+		count, found, err := service.App.VerifyEvents(ctx)
+		require.NoError(t, err)
+		assert.Greater(t, count, 1000)
+		return found
+	}
+	require.Empty(t, found())
+	for name, c := range map[string]struct{ tamper, back, found string }{
+		"altered": {"UPDATE events SET allowed = 1 - allowed ORDER BY id LIMIT 1",
+			"UPDATE events SET allowed = 1 - allowed ORDER BY id LIMIT 1", "were altered"},
+		"moved in time": {"UPDATE events SET at = at + INTERVAL 1 HOUR ORDER BY id LIMIT 1",
+			"UPDATE events SET at = at - INTERVAL 1 HOUR ORDER BY id LIMIT 1", "were altered"},
+		"put in": {"INSERT INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, reason, level, " +
+			"assignment_id, revision, shown, pin_id, badge_id, about_id, asked_level) SELECT id + 1, at, device_id, " +
+			"place_id, staff_id, permission_id, allowed, reason, level, assignment_id, revision, shown, pin_id, badge_id, " +
+			"about_id, 77 FROM events ORDER BY id LIMIT 1", "DELETE FROM events WHERE asked_level = 77", "1 events were put in"},
+		"a batch taken out": {"UPDATE event_batches SET number = number + 1000 WHERE number = 1", "UPDATE event_batches SET " +
+			"number = number - 1000 WHERE number > 1000", "are missing"},
+	} {
+		_, err := db.Exec(c.tamper)
+		require.NoError(t, err, name)
+		assert.Contains(t, strings.Join(found(), "; "), c.found, name)
+		_, err = db.Exec(c.back)
+		require.NoError(t, err, name)
+		require.Empty(t, found(), "%s, and back", name)
+	}
+	_, err := db.Exec("DELETE FROM events ORDER BY id LIMIT 1")
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(found(), "; "), "1 events were taken out")
 }

@@ -179,8 +179,8 @@ func TestEventsWrittenTwiceAreThereOnce(t *testing.T) {
 	db := testkit.Store(t, testkit.DSN(t))
 	events := []store.Event{{ID: 1, At: time.Now(), DeviceID: 1, PlaceID: 2, StaffID: 3, Allowed: true},
 		{ID: 2, At: time.Now(), PlaceID: 2}}
-	require.NoError(t, db.AppendEvents(ctx, events))
-	require.NoError(t, db.AppendEvents(ctx, events))
+	require.NoError(t, db.AppendEvents(ctx, &store.EventChain{}, events))
+	require.NoError(t, db.AppendEvents(ctx, &store.EventChain{}, events))
 	found, total, err := db.Events(ctx, store.EventFilter{Limit: 10})
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, total)
@@ -245,7 +245,7 @@ func TestEventsAreKeptByMonth(t *testing.T) {
 		when := at.AddDate(0, -i, 0)
 		events = append(events, store.Event{ID: uint64(when.UnixMilli())<<22 | 7, At: when, PlaceID: 1})
 	}
-	require.NoError(t, s.AppendEvents(ctx, events))
+	require.NoError(t, s.AppendEvents(ctx, &store.EventChain{}, events))
 	found, total, err := s.Events(ctx, store.EventFilter{From: at.AddDate(0, -2, 0), Until: at, Limit: 10})
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, total)
@@ -269,7 +269,7 @@ func TestEventsAreKeptByMonth(t *testing.T) {
 	for len(events) < store.CountedTo+100 {
 		events = append(events, store.Event{ID: events[len(events)-1].ID + 1, At: at, PlaceID: 2})
 	}
-	require.NoError(t, s.AppendEvents(ctx, events))
+	require.NoError(t, s.AppendEvents(ctx, &store.EventChain{}, events))
 	_, total, err = s.Events(ctx, store.EventFilter{Limit: 1})
 	require.NoError(t, err)
 	assert.EqualValues(t, store.CountedTo+1, total)

@@ -215,6 +215,15 @@ func Tomorrow() time.Time {
 // InWeeks is a date so many weeks from today at the demo's sites.
 func InWeeks(weeks int) string { return InDays(7 * weeks) }
 
+// WorkdayInWeeks returns the date that is so many weeks from now, or the Friday before where that is a weekend.
+func WorkdayInWeeks(weeks int) string {
+	days := 7 * weeks
+	for at := time.Now().AddDate(0, 0, days); at.Weekday() == time.Saturday || at.Weekday() == time.Sunday; {
+		days, at = days-1, at.AddDate(0, 0, -1)
+	}
+	return InDays(days)
+}
+
 // Records gives every record of a state as JSON, by kind and number: what the store keeps must come back the same. Of a
 // credential that counts no more the database gives up the secret, which memory keeps until the next start.
 func Records(s *org.State) map[string]string {

@@ -8,6 +8,16 @@ CREATE TABLE IF NOT EXISTS record_seals (
   seal BINARY(32) NOT NULL,
   PRIMARY KEY (kind, number)
 );
+CREATE TABLE IF NOT EXISTS event_batches (
+  instance BIGINT UNSIGNED NOT NULL,
+  number BIGINT UNSIGNED NOT NULL,
+  first_id BIGINT UNSIGNED NOT NULL,
+  last_id BIGINT UNSIGNED NOT NULL,
+  ids MEDIUMBLOB NOT NULL,
+  mac BINARY(32) NOT NULL,
+  PRIMARY KEY (instance, number),
+  KEY by_id (first_id, last_id)
+);
 ALTER TABLE organisation
   ADD COLUMN IF NOT EXISTS seals_sum BINARY(32) NULL,
   ADD COLUMN IF NOT EXISTS seals_mac BINARY(32) NULL;
@@ -16,4 +26,5 @@ ALTER TABLE audit_entries ADD COLUMN IF NOT EXISTS subjects_hash BINARY(32) NULL
 -- +goose Down
 ALTER TABLE audit_entries DROP COLUMN subjects_hash;
 ALTER TABLE organisation DROP COLUMN seals_mac, DROP COLUMN seals_sum;
+DROP TABLE event_batches;
 DROP TABLE record_seals;
