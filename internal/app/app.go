@@ -271,6 +271,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"sending digests", digestsEvery, a.SendDigests},
 			{"mailing reports", digestsEvery, a.SendReports},
 			{"completing the catalogue", sweepEvery, a.CompleteCatalogue},
+			{"checking what the database holds", verifyEvery, a.VerifyDaily},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				swept, added := a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now())
 				erased := a.EraseLeavers(ctx)
@@ -299,6 +300,8 @@ const (
 	remindEvery = 600
 	// digestsEvery is how many rounds pass between looks at what waits for a digest
 	digestsEvery = 60
+	// verifyEvery is how many rounds pass between looks at whether the database was checked today
+	verifyEvery = 1800
 	// comingsEvery is how many rounds pass between looks at who begins and who goes
 	comingsEvery = 60
 )

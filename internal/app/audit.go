@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -114,6 +115,55 @@ func (a *App) VerifyRecords(ctx context.Context) (int, []store.Unexplained, erro
 func (a *App) VerifyEvents(ctx context.Context) (int, []string, error) {
 	return a.store.VerifyEvents(ctx, a.keys.SealRecord, mostFindings, nil)
 }
+
+// verifiedDaily is the name under which it is noted when the database was checked last.
+const verifiedDaily = "database verified"
+
+// VerifyDaily checks the audit log, the records and the events once a day, at whichever instance comes first. What was
+// written by anything but the service is logged, stands in the audit log and is a metric.
+func (a *App) VerifyDaily(ctx context.Context) error {
+	now := a.now()
+	last, err := a.store.Looked(ctx, verifiedDaily)
+	if err != nil || now.Sub(last) < 24*time.Hour {
+		return err
+	}
+	if err := a.store.Look(ctx, verifiedDaily, now); err != nil {
+		return err
+	}
+	var found []string
+	if _, err := a.VerifyAudit(ctx); err != nil {
+		if store.Unavailable(err) || ctx.Err() != nil {
+			return err
+		}
+		found = append(found, err.Error())
+	}
+	_, unexplained, err := a.VerifyRecords(ctx)
+	if err != nil {
+		return err
+	}
+	for _, one := range unexplained {
+		found = append(found, fmt.Sprintf("the %s with the number %d %s", one.Kind, one.Number, one.Problem))
+	}
+	_, events, err := a.VerifyEvents(ctx)
+	if err != nil {
+		return err
+	}
+	found = append(found, events...)
+	a.counts.unexplained.Store(int64(len(found)))
+	if len(found) == 0 {
+		return nil
+	}
+	for _, what := range found {
+		a.log.Error("something was written in the database by something else than the service", "what", what)
+	}
+	entry := store.AuditEntry{At: now, Action: "tampering-found", Actor: "loyald", Origin: "loyald",
+		Summary: cut(fmt.Sprintf("%d things were written in the database by something else than the service: %s",
+			len(found), strings.Join(found, "; ")), 480), Operations: "[]"}
+	return a.record(ctx, entry, nil)
+}
+
+// Unexplained returns how many things the last daily check at this instance found that no change explains.
+func (a *App) Unexplained() int64 { return a.counts.unexplained.Load() }
 
 // mostFindings bounds how much is told of what is wrong with events.
 const mostFindings = 50

@@ -7,7 +7,7 @@ import (
 
 // counts are what an operator watches of an instance since its start.
 type counts struct {
-	changes, waited, plansFailed, auditFailed atomic.Int64
+	changes, waited, plansFailed, auditFailed, unexplained atomic.Int64
 }
 
 // ChangesWaiting returns how many changes wait for their turn or are being made.

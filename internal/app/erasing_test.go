@@ -90,6 +90,7 @@ func TestWhoSomebodyWasIsErasedEverywhere(t *testing.T) {
 	assert.True(t, p.Erased)
 	require.Eventually(t, func() bool { return second.App.Live().State().StaffByNumber("Z1").Erased }, time.Minute,
 		20*time.Millisecond, "at the other instance too")
+	s.Explained(t)
 	count, err := s.App.VerifyAudit(ctx)
 	require.NoError(t, err)
 	assert.Positive(t, count)

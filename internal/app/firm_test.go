@@ -310,6 +310,7 @@ func TestRotatingTheKeyKeepsWhatPeopleKnow(t *testing.T) {
 	next := s.Second(t)
 	assert.True(t, opens(t, next, "480216"))
 	next.Client(t, "idris")
+	next.Explained(t)
 	_, err = next.App.VerifyAudit(ctx)
 	assert.NoError(t, err)
 	var kept int

@@ -98,6 +98,7 @@ func TestUrgentActsDoNotWaitForALargeChange(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(said, "Locked Q0011"), "once")
 	assert.Contains(t, said, "Signed in", "the sign-in is in the log")
 	assert.NotContains(t, said, "Unlocked", "an act that the service did not keep counts for nothing")
+	s.Explained(t)
 	_, err = s.App.VerifyAudit(ctx)
 	assert.NoError(t, err)
 	done, err := app.Replay(ctx, s.Store, time.Now().Add(-time.Hour), time.Now().Add(time.Hour), func(

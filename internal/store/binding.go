@@ -96,8 +96,12 @@ func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign fu
 			return err
 		}
 		// All seals are made anew, under the new key, by the service that starts next.
-		if err := tx.db.Exec("UPDATE organisation SET seals_sum = NULL, seals_mac = NULL WHERE id = 1").Error; err != nil {
-			return err
+		// Events of before stand in no batch from then on.
+		for _, statement := range []string{"UPDATE organisation SET seals_sum = NULL, seals_mac = NULL WHERE id = 1",
+			"DELETE FROM event_batches"} {
+			if err := tx.db.Exec(statement).Error; err != nil {
+				return err
+			}
 		}
 		// What is kept of PINs in the past stands under the old key, also of those that count today.
 		if err := tx.db.Exec("DELETE HISTORY FROM credentials").Error; err != nil {

@@ -3,6 +3,7 @@ package store_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -60,6 +61,31 @@ func TestARecordThatNoChangeExplainsIsNamed(t *testing.T) {
 	_, err = db.Exec("UPDATE organisation SET seals_sum = UNHEX(REPEAT('00', 32)) WHERE id = 1")
 	require.NoError(t, err)
 	assert.Contains(t, names(), "record_seals do not add up: seals were put in, altered or taken out")
+}
+
+// What was written by something else is looked for once a day, and stands in the audit log.
+func TestTheDatabaseIsCheckedDaily(t *testing.T) {
+	service := testkit.Demo(t)
+	_, err := service.App.Commit(ctx, app(change.Operation{Op: "pin.withdraw", Set: []byte(`{"staff":"Q0013"}`)},
+		change.Operation{Op: "badge.lost", On: "118-1067"}, change.Operation{Op: "template.edit", On: "packer",
+			Set: []byte(`{"decide":{"line.stop":"yes"}}`)}))
+	require.NoError(t, err)
+	service.Explained(t)
+	told := func() int {
+		entries, _, err := service.Store.AuditEntries(ctx, store.AuditFilter{Action: "tampering-found", Limit: 9})
+		require.NoError(t, err)
+		return len(entries)
+	}
+	require.NoError(t, service.App.VerifyDaily(ctx))
+	assert.Zero(t, told())
+	_, err = raw(t, service.DSN).Exec("UPDATE assignments SET until_date = '2099-01-01' WHERE ended = 0 LIMIT 1")
+	require.NoError(t, err)
+	require.NoError(t, service.App.VerifyDaily(ctx))
+	assert.Zero(t, told(), "it was checked today")
+	service.Clock.Move(25 * time.Hour)
+	require.NoError(t, service.App.VerifyDaily(ctx))
+	assert.Equal(t, 1, told())
+	assert.EqualValues(t, 1, service.App.Unexplained())
 }
 
 // What an entry of the audit log is about is part of its chain.

@@ -18,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/app"
@@ -222,6 +223,17 @@ func WorkdayInWeeks(weeks int) string {
 		days, at = days-1, at.AddDate(0, 0, -1)
 	}
 	return InDays(days)
+}
+
+// Explained sees that every record is as a change has written it, and every event as it was recorded.
+func (s *Service) Explained(t testing.TB) {
+	t.Helper()
+	_, unexplained, err := s.App.VerifyRecords(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, unexplained)
+	_, found, err := s.App.VerifyEvents(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, found)
 }
 
 // Records gives every record of a state as JSON, by kind and number: what the store keeps must come back the same. Of a
