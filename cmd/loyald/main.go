@@ -15,6 +15,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -310,10 +311,10 @@ func verifyRest(c *cobra.Command, db *store.Store, keys *app.Keys) error {
 		return err
 	}
 	for _, what := range found {
-		fmt.Fprintf(c.OutOrStdout(), "Of the events: %s.\n", what)
+		fmt.Fprintf(c.OutOrStdout(), "%s%s.\n", strings.ToUpper(what[:1]), what[1:])
 	}
 	if problems := len(unexplained) + len(found); problems > 0 {
-		return fmt.Errorf("%d things were written in the database by something else than the service", problems)
+		return fmt.Errorf("something else than the service has written in the database; findings: %d", problems)
 	}
 	fmt.Fprintf(c.OutOrStdout(), "All %d records are as changes have written them.\nAll %d events are as they were "+
 		"recorded.\n", count, events)

@@ -199,8 +199,8 @@ func (v view) placePerson(permission *permit.Permission, can access.Permitted, p
 	}
 	end := v.live.Ends(access.Question{Staff: can.Staff, Permission: permission.ID, Place: place, At: v.at.Unix()})
 	if !end.Open() {
-		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(v.live.Tree().At(place).Location)).String(),
-			wording.English.Ends(end)
+		location := v.live.Tree().At(place).Location
+		out.Until, out.Ends = day.Of(time.Unix(end.At-1, 0).In(location)).String(), wording.English.Ends(end, location)
 		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasLeft) {
 			out.Ends = ""
 		}

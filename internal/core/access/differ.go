@@ -46,9 +46,9 @@ func Diff(before, after *Snapshot, at int64) Effect {
 	return d.done()
 }
 
-// Of compares what some people hold in two snapshots, also at doors that ask for something else: what people could give
+// DiffPeople compares what some people hold in two snapshots, also at doors that ask for something else: what people could give
 // there.
-func Of(before, after *Snapshot, people []people.StaffID, at int64) Effect {
+func DiffPeople(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 	d := newDiffer(before, after, at)
 	d.atDoors = true
 	for _, id := range people {

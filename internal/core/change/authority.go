@@ -251,7 +251,7 @@ func (t *Trial) placeCeiling() error {
 					theirs = append(theirs, p.ID)
 				}
 			}
-			gains = append(gains, access.Of(t.before, t.After, theirs, t.env.Now.Unix()).Gains...)
+			gains = append(gains, access.DiffPeople(t.before, t.After, theirs, t.env.Now.Unix()).Gains...)
 		}
 		for _, gain := range gains {
 			switch p := t.State.Person(gain.Staff); {

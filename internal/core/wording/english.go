@@ -47,6 +47,7 @@ type Messages struct {
 
 	// What ends something.
 	EndsByLock, EndsByLeaving, EndsByContract, EndsByItself string
+	EndsAtMoment                                            string
 	EndsByException, EndsByBar, EndsByCredential            string
 	EndsByQualification                                     string
 
@@ -173,7 +174,8 @@ var English = &Language{
 		EdgeWithheld: "an exception that withholds it", EdgeBar: "a bar", EdgeCertificate: "a certificate",
 		EdgeNotice: "a notice to accept", EdgeProof: "what the door asks for",
 
-		EndsByLock: "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
+		EndsAtMoment: "{what}, {moment}",
+		EndsByLock:   "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
 		EndsByItself: "assignment or exception ends", EndsByException: "withheld from then",
 		EndsByBar:        "barred from then",
 		EndsByCredential: "PIN or badge runs out", EndsByQualification: "a qualification runs out",

@@ -130,8 +130,17 @@ func (l *Language) Ability(a *access.Ability) string {
 	return strings.TrimSpace(l.Inside(a.Permission.Title) + " " + a.Permission.Scale.Words(a.Level))
 }
 
-// Ends says what ends something that somebody may do: "contract ends".
-func (l *Language) Ends(end access.End) string {
+// Ends says what ends something that somebody may do: "contract ends"; where that is within a day, also at which moment.
+func (l *Language) Ends(end access.End, location *time.Location) string {
+	text := l.ends(end)
+	at := time.Unix(end.At, 0).In(location)
+	if text == "" || at.Equal(day.Of(at).Start(location)) {
+		return text
+	}
+	return fill(l.Messages.EndsAtMoment, "what", text, "moment", l.Moment(at))
+}
+
+func (l *Language) ends(end access.End) string {
 	m := &l.Messages
 	switch end.Why {
 	case access.Locked:

@@ -574,4 +574,8 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 		say(func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.LeavesAt = noon.Add(150 * time.Minute)
 		}))
+	leaves := access.End{At: noon.Unix(), Why: access.HasLeft}
+	assert.Equal(t, "leaves, 24 Nov 12:00", English.Ends(leaves, time.UTC))
+	leaves.At = noon.Add(12 * time.Hour).Unix()
+	assert.Equal(t, "leaves", English.Ends(leaves, time.UTC))
 }
