@@ -246,10 +246,14 @@ type head struct {
 
 func verifyCommand(f *flags) *cobra.Command {
 	var since []string
-	c := &cobra.Command{Use: "verify", Short: "Check that the audit log, the records and the events are as they were written",
-		Long: "Check that nothing was written in the database but by the service. The audit log is a hash chain whose " +
-			"head is\nsigned by the key; every record has a seal of the change that wrote it; events stand in chains of " +
-			"batches.\nWith heads that were kept elsewhere by loyald head, entries that were taken off the end since are " +
+	c := &cobra.Command{Use: "verify",
+		Short: "Check that the audit log, the records and the events are as they were written",
+		Long: "Check that nothing was written in the database but by the service. The audit log is a hash chain " +
+			"whose " +
+			"head is\nsigned by the key; every record has a seal of the change that wrote it; events stand in " +
+			"chains of " +
+			"batches.\nWith heads that were kept elsewhere by loyald head, entries that were taken off the end " +
+			"since are " +
 			"found too.",
 		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {

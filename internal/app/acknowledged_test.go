@@ -66,7 +66,8 @@ func TestNoLockIsAcknowledgedBeforeItIsAnsweredBy(t *testing.T) {
 				if how == "act that becomes a change" {
 					finish()
 					require.NoError(t, <-ended)
-					require.Eventually(t, func() bool { return s.App.ActsWaiting() == 0 }, 20*time.Second, time.Millisecond)
+					require.Eventually(t, func() bool { return s.App.ActsWaiting() == 0 }, 20*time.Second,
+						time.Millisecond)
 				}
 				early := false
 				select {
@@ -138,7 +139,8 @@ func TestAnAcknowledgedLockIsInForceEverywhere(t *testing.T) {
 				if made(turn, change.Operation{Op: "staff.lock", On: staff}) {
 					acknowledged.Add(1)
 					for next := range 2 {
-						e, _, err := instances[(turn+1+next)%3].App.Decide(ctx, door(t, s), app.Ask{PIN: pin, Place: "HB-PACK-1"})
+						e, _, err := instances[(turn+1+next)%3].App.Decide(ctx, door(t, s), app.Ask{PIN: pin,
+							Place: "HB-PACK-1"})
 						if asked.Add(1); err == nil && e.Allowed {
 							letIn.Add(1)
 						}

@@ -121,7 +121,8 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs, forSeals} {
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs,
+		forSeals} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err

@@ -356,9 +356,9 @@ func (a *App) becomeCurrent(ctx context.Context, asked time.Time) error {
 }
 
 // awaitKnown waits until every instance that may answer doors answers by a change, or by an act where that is not 0. An
-// act that has become a change is known by whoever knows that change. An instance that has not taken it in for as long as
-// it answers without its database refuses by then; so it is enough to wait for that, also where nothing can be asked.
-// What is waited for is made: an error says that the asker is gone, or the database.
+// act that has become a change is known by whoever knows that change. An instance that has not taken it in for as long
+// as it answers without its database refuses by then; so it is enough to wait for that, also where nothing can be
+// asked. What is waited for is made: an error says that the asker is gone, or the database.
 func (a *App) awaitKnown(ctx context.Context, revision, act uint64) error {
 	longest := a.pulse.refuseAfter // that an instance, as far as is known, answers without its database
 	for begun := time.Now(); time.Since(begun) < longest+silent; {

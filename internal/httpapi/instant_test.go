@@ -45,7 +45,8 @@ func TestAnAnswerIsTheSameWhenItIsAskedForAgain(t *testing.T) {
 func TestADeviceAsksAboutNow(t *testing.T) {
 	s := testkit.Demo(t)
 	ask := func(at time.Time) (d api.Decision, err error) {
-		err = s.Door().Do(ctx, "POST", "/decisions", map[string]any{"pin": "000000", "place": "HB-PACK-1", "at": at}, &d)
+		err = s.Door().Do(ctx, "POST", "/decisions", map[string]any{"pin": "000000", "place": "HB-PACK-1",
+			"at": at}, &d)
 		return d, err
 	}
 	_, err := ask(time.Now().Add(20 * time.Second))

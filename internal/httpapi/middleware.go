@@ -519,7 +519,8 @@ func newMetrics(a *app.App) *metrics {
 		gauge("latch_staff", "Staff on record.", func() float64 { return float64(a.Live().State().Staff.Last()) }),
 		gauge("latch_records_aside", "Records that cannot be read and are set aside.",
 			func() float64 { return float64(len(a.Live().State().AsideRecords())) }),
-		gauge("latch_unexplained", "Things in the database that no change explains, as the last daily check here found.",
+		gauge("latch_unexplained",
+			"Things in the database that no change explains, as the last daily check here found.",
 			func() float64 { return float64(a.Unexplained()) }),
 		gauge("latch_stale", "1 where the newest changes cannot be read and nothing is answered.", func() float64 {
 			if a.Stale() {

@@ -58,7 +58,8 @@ func (b *eventBatch) sealed(seal Sealer, previous []byte, events []Event) []byte
 func (s *Store) VerifyEvents(ctx context.Context, seal Sealer, most int, progress func(done int)) (count int,
 	found []string, err error) {
 	var instances []uint64
-	if err := s.db.WithContext(ctx).Raw("SELECT DISTINCT instance FROM event_batches").Scan(&instances).Error; err != nil {
+	if err := s.db.WithContext(ctx).Raw("SELECT DISTINCT instance FROM " +
+		"event_batches").Scan(&instances).Error; err != nil {
 		return 0, nil, err
 	}
 	for _, instance := range instances {

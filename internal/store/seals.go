@@ -243,7 +243,8 @@ func (s *Store) VerifyRecords(ctx context.Context, seal Sealer, progress func(do
 			found = append(found, Unexplained{key.Kind, key.Number, "was put in"})
 		}
 		if string(mac) != string(seal.signed(sum)) || string(total) != string(sum) {
-			found = append(found, Unexplained{"record_seals", 0, "do not add up: seals were put in, altered or taken out"})
+			found = append(found, Unexplained{"record_seals", 0,
+				"do not add up: seals were put in, altered or taken out"})
 		}
 		slices.SortFunc(found, func(a, b Unexplained) int {
 			if a.Kind != b.Kind {

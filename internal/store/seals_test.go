@@ -38,8 +38,10 @@ func TestARecordThatNoChangeExplainsIsNamed(t *testing.T) {
 		"a lock taken off": {"UPDATE staff SET lock_reason = 'other' WHERE staff_number = 'Q0012'",
 			"UPDATE staff SET lock_reason = 'test' WHERE staff_number = 'Q0012'", "staff was altered"},
 		"a PIN of one's own": {"UPDATE credentials SET must_change = 1 - must_change WHERE kind = 'pin' LIMIT 1",
-			"UPDATE credentials SET must_change = 1 - must_change WHERE kind = 'pin' LIMIT 1", "credential was altered"},
-		"a setting of a template": {"UPDATE template_settings SET word = 'none' WHERE word = 'yes' ORDER BY template_id, " +
+			"UPDATE credentials SET must_change = 1 - must_change WHERE kind = 'pin' LIMIT 1",
+			"credential was altered"},
+		"a setting of a template": {"UPDATE template_settings SET word = 'none' WHERE word = 'yes' ORDER BY " +
+			"template_id, " +
 			"position LIMIT 1", "UPDATE template_settings SET word = 'yes' WHERE word = 'none' ORDER BY template_id, " +
 			"position LIMIT 1", "template was altered"},
 		"a setting of the organisation": {"UPDATE organisation SET settings = REPLACE(settings, '\"remind_days\":9', " +
@@ -48,7 +50,8 @@ func TestARecordThatNoChangeExplainsIsNamed(t *testing.T) {
 		"a record put in": {"INSERT INTO qualifications (id, code, name, summary, months, retired, revision) VALUES " +
 			"(99, 'ALL', 'All', '', 0, 0, 1)", "DELETE FROM qualifications WHERE id = 99", "qualification was put in"},
 		"a seal taken out": {"UPDATE record_seals SET number = 999999 WHERE kind = 'place' AND number = 1",
-			"UPDATE record_seals SET number = 1 WHERE kind = 'place' AND number = 999999", "place was taken out, or cannot " +
+			"UPDATE record_seals SET number = 1 WHERE kind = 'place' AND number = 999999",
+			"place was taken out, or cannot " +
 				"be read"},
 	} {
 		_, err := db.Exec(c.tamper)
@@ -135,12 +138,16 @@ func TestEventsThatWereTamperedWithAreSeen(t *testing.T) {
 			"UPDATE events SET allowed = 1 - allowed ORDER BY id LIMIT 1", "were altered"},
 		"moved in time": {"UPDATE events SET at = at + INTERVAL 1 HOUR ORDER BY id LIMIT 1",
 			"UPDATE events SET at = at - INTERVAL 1 HOUR ORDER BY id LIMIT 1", "were altered"},
-		"put in": {"INSERT INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, reason, level, " +
+		"put in": {"INSERT INTO events (id, at, device_id, place_id, staff_id, permission_id, allowed, reason, " +
+			"level, " +
 			"assignment_id, revision, shown, pin_id, badge_id, about_id, asked_level) SELECT id + 1, at, device_id, " +
-			"place_id, staff_id, permission_id, allowed, reason, level, assignment_id, revision, shown, pin_id, badge_id, " +
-			"about_id, 77 FROM events ORDER BY id LIMIT 1", "DELETE FROM events WHERE asked_level = 77", "1 events were put in"},
-		"a batch taken out": {"UPDATE event_batches SET number = number + 1000 WHERE number = 1", "UPDATE event_batches SET " +
-			"number = number - 1000 WHERE number > 1000", "are missing"},
+			"place_id, staff_id, permission_id, allowed, reason, level, assignment_id, revision, shown, pin_id, " +
+			"badge_id, " +
+			"about_id, 77 FROM events ORDER BY id LIMIT 1", "DELETE FROM events WHERE asked_level = 77",
+			"1 events were put in"},
+		"a batch taken out": {"UPDATE event_batches SET number = number + 1000 WHERE number = 1",
+			"UPDATE event_batches SET " +
+				"number = number - 1000 WHERE number > 1000", "are missing"},
 	} {
 		_, err := db.Exec(c.tamper)
 		require.NoError(t, err, name)

@@ -22,7 +22,8 @@ func TestAChangeThatADeadlockEndsLeavesNothing(t *testing.T) {
 		require.NoError(t, db.QueryRow(query).Scan(&n))
 		return n
 	}
-	const settings, revision = "SELECT COUNT(*) FROM template_settings", "SELECT revision FROM organisation WHERE id = 1"
+	const settings, revision = "SELECT COUNT(*) FROM template_settings",
+		"SELECT revision FROM organisation WHERE id = 1"
 	before, at := count(settings), count(revision)
 	// Another holds the template's row, has written much, and then asks for what the change holds: the change is given
 	// up at its UPDATE. The other goes on holding, so that the change cannot be made when it is tried again.

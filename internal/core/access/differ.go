@@ -46,8 +46,8 @@ func Diff(before, after *Snapshot, at int64) Effect {
 	return d.done()
 }
 
-// DiffPeople compares what some people hold in two snapshots, also at doors that ask for something else: what people could give
-// there.
+// DiffPeople compares what some people hold in two snapshots, also at doors that ask for something else: what people
+// could give there.
 func DiffPeople(before, after *Snapshot, people []people.StaffID, at int64) Effect {
 	d := newDiffer(before, after, at)
 	d.atDoors = true
@@ -197,8 +197,8 @@ func hoursAlike(a, b *hours.Access) bool {
 }
 
 // places returns the places that stand elsewhere, are something else, are in use where they were not or the reverse, or
-// are open at other hours; and those that ask for something else or by another proof. What is at a new place was given with the place
-// above.
+// are open at other hours; and those that ask for something else or by another proof. What is at a new place was given
+// with the place above.
 func (d *differ) places() (moved map[estate.PlaceID]bool, asking []estate.PlaceID) {
 	moved = map[estate.PlaceID]bool{}
 	for number := range d.before.state.Places.Differing(&d.after.state.Places) {
@@ -237,8 +237,8 @@ func (d *differ) asksOtherwise(id estate.PlaceID) bool {
 		(!then.Opening.Equal(now.Opening) || then.Location.String() != now.Location.String())
 }
 
-// opens reports whether a door that asked about something sensitive asks about something else now, or for a proof that is
-// easier at some hour.
+// opens reports whether a door that asked about something sensitive asks about something else now, or for a proof that
+// is easier at some hour.
 func (d *differ) opens(id estate.PlaceID) bool {
 	was, is := d.before.state.Place(id), d.after.state.Place(id)
 	asked := d.before.catalogue.PermissionByKey(was.Asks)
@@ -267,7 +267,8 @@ func (d *differ) around(id estate.PlaceID) []people.StaffID {
 	return slices.Compact(ids)
 }
 
-// place compares what people whose assignments stand at a place or above it hold at it, but those who are compared whole.
+// place compares what people whose assignments stand at a place or above it hold at it, but those who are compared
+// whole.
 func (d *differ) place(id estate.PlaceID, whole map[people.StaffID]bool) {
 	d.matter = map[permit.PermissionID]bool{}
 	for _, s := range []*Snapshot{d.before, d.after} {
@@ -487,7 +488,8 @@ func (s *Snapshot) hold(h *held, id people.StaffID, permission permit.Permission
 	}
 	h.opening, h.location, h.door = here.Opening, here.Location, here.Place.Kind == estate.Door
 	h.console = h.console && (how.bare || !h.door) // whatever a door asks about, it asks at an hour
-	if !how.bare && !h.console && (how.strict || !here.Place.Kind.HoldsOthers()) && !s.meantAt(permission, here.Place.Kind) {
+	if !how.bare && !h.console && (how.strict || !here.Place.Kind.HoldsOthers()) && !s.meantAt(permission,
+		here.Place.Kind) {
 		return
 	}
 	if here.Place.Kind == estate.Door && !how.bare {
@@ -548,8 +550,8 @@ func (d *differ) exceeds(is, was *held, from, until int64) bool {
 	return false
 }
 
-// exceedsEver is exceeds from an instant on without end, for hours that have been gone through for long without finding a
-// difference: it may come with dated hours that lie further ahead.
+// exceedsEver is exceeds from an instant on without end, for hours that have been gone through for long without finding
+// a difference: it may come with dated hours that lie further ahead.
 func exceedsEver(is, was *held, from int64) bool {
 	if is.ways.nightDiffers() || was.ways.nightDiffers() ||
 		was.location != nil && is.location.String() != was.location.String() {
@@ -660,8 +662,8 @@ func (r *run) note(differs bool, at int64, holds, other *held, made func(holds, 
 
 // compare compares what one person holds at a place, of a permission before and of one after, which are the same but at
 // a door that asks for another. It adds the first stretch of time in which they hold more, and the first in which less.
-// It reports whether something differs for a while that nobody feels there, as the place is closed all that time: it may
-// be felt below, where hours are others.
+// It reports whether something differs for a while that nobody feels there, as the place is closed all that time: it
+// may be felt below, where hours are others.
 func (d *differ) compare(id people.StaffID, before, after permit.PermissionID, place estate.PlaceID,
 	how asking) (hidden bool) {
 	var gain, loss, easier, harder run

@@ -116,18 +116,6 @@ func lockedForGood(s *Snapshot, id people.StaffID) bool {
 
 var everybody = []people.StaffID{1, 2, 3, 4}
 
-// notAsked reports whether a place is a door that asks for something else.
-func notAsked(s *Snapshot, permission permit.PermissionID, place estate.PlaceID) bool {
-	here := s.tree.At(place)
-	asked := s.catalogue.PermissionByKey(here.Place.Asks)
-	return here.Place.Kind == estate.Door && (asked == nil || asked.ID != permission)
-}
-
-// notAskedInEither reports whether a place is a door that asks for something else, before or after.
-func notAskedInEither(before, after *Snapshot, permission permit.PermissionID, place estate.PlaceID) bool {
-	return notAsked(before, permission, place) || notAsked(after, permission, place)
-}
-
 // Whoever passes a door after a change, at some moment and showing something, where they did not before, stands in its
 // gains at that door or above it; whoever no longer does in its losses.
 func TestWhoPassesADoorByAChangeStandsInItsEffect(t *testing.T) {

@@ -24,7 +24,8 @@ func (w *world) altered() (after *org.State, what []string) {
 	after = w.state.Fork()
 	for range 1 + w.IntN(3) {
 		switch kind := pick(w, []string{"Places", "Templates", "Staff", "Assignments", "Assignments", "Exceptions",
-			"Credentials", "Bars", "Certificates", "Notices", "Acceptances", "Schedules", "Permissions", "Groups"}); kind {
+			"Credentials", "Bars", "Certificates", "Notices", "Acceptances", "Schedules", "Permissions",
+			"Groups"}); kind {
 		case "Permissions", "Groups": // they stand in no index
 			from := reflect.ValueOf(other.state).Elem().FieldByName(kind).Addr()
 			to := reflect.ValueOf(after).Elem().FieldByName(kind).Addr()
@@ -44,7 +45,8 @@ func (w *world) altered() (after *org.State, what []string) {
 			}
 			if !was.IsNil() { // whose a record is never changes, nor what kind of thing it is
 				same := true
-				for _, name := range []string{"Staff", "Kind", "Badge", "Notice", "Permission", "Withheld", "Qualification"} {
+				for _, name := range []string{"Staff", "Kind", "Badge", "Notice", "Permission", "Withheld",
+					"Qualification"} {
 					if f := record.Elem().FieldByName(name); f.IsValid() && kind != "Places" {
 						same = same && reflect.DeepEqual(f.Interface(), was.Elem().FieldByName(name).Interface())
 					}
@@ -54,7 +56,8 @@ func (w *world) altered() (after *org.State, what []string) {
 				}
 			}
 			put := map[string]string{"Places": "PutPlace", "Templates": "PutTemplate", "Staff": "PutStaff",
-				"Assignments": "PutAssignment", "Exceptions": "PutException", "Credentials": "PutCredential", "Bars": "PutBar",
+				"Assignments": "PutAssignment", "Exceptions": "PutException", "Credentials": "PutCredential",
+				"Bars":         "PutBar",
 				"Certificates": "PutCertificate", "Notices": "PutNotice", "Acceptances": "PutAcceptance",
 				"Schedules": "PutSchedule"}[kind]
 			reflect.ValueOf(after).MethodByName(put).Call([]reflect.Value{record})
@@ -157,7 +160,8 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 			}
 			for _, place := range below {
 				if level(to, d.Staff, d.Permission, place, at) > level(from, d.Staff, d.Permission, place, at) ||
-					passes(to, d.Staff, place, at) && !passes(from, d.Staff, place, at) || c.easier(from, to, d, place, at) {
+					passes(to, d.Staff, place, at) && !passes(from, d.Staff, place, at) || c.easier(from, to, d,
+					place, at) {
 					return true
 				}
 			}

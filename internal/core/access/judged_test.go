@@ -129,7 +129,8 @@ func TestDecideSaysWhatTheOracleSays(t *testing.T) {
 			q := w.question()
 			want, got := o.ask(q), s.Decide(&q)
 			if want.reason != got.Reason || want.level != got.Level || want.allowed != got.Allowed {
-				require.Fail(t, "they differ", "world %d, %+v: the oracle says %s to %d, Decide %s to %d", seed, q, &want,
+				require.Fail(t, "they differ", "world %d, %+v: the oracle says %s to %d, Decide %s to %d", seed, q,
+					&want,
 					want.level, got.Reason, got.Level)
 			}
 			asked++
@@ -146,7 +147,8 @@ func TestDecideSaysWhatTheOracleSays(t *testing.T) {
 		}
 	}
 	for field, times := range fields {
-		assert.True(t, times > 0 || strings.HasSuffix(field, ".Revision") || field == "Schedule.Hours.Schedule", "no world sets %s", field)
+		assert.True(t, times > 0 || strings.HasSuffix(field, ".Revision") || field == "Schedule.Hours.Schedule",
+			"no world sets %s", field)
 	}
 	var missing []string
 	least, rarest := asked, ""
@@ -165,7 +167,8 @@ func TestDecideSaysWhatTheOracleSays(t *testing.T) {
 	}
 	sort.Strings(missing)
 	assert.Empty(t, missing, "pairs that no question has met")
-	t.Logf("%d worlds, %d questions, %d allowed, 0 differ; the rarest pair, %s, was met %d times", count, asked, allowed,
+	t.Logf("%d worlds, %d questions, %d allowed, 0 differ; the rarest pair, %s, was met %d times", count, asked,
+		allowed,
 		rarest, least)
 }
 
@@ -210,7 +213,8 @@ func TestWhatIsToldOfAccessIsWhatTheOracleSays(t *testing.T) {
 			q.At = begins
 			closes := o.scan(q, false)
 			shut, ok := s.Closes(q)
-			says("closes", q, closes != 0 && ok && shut.Unix() == closes || closes == 0 && (!ok || shut.Unix() >= q.At+scanned),
+			says("closes", q, closes != 0 && ok && shut.Unix() == closes || closes == 0 && (!ok ||
+				shut.Unix() >= q.At+scanned),
 				"Closes says %d %v, the oracle %d", shut.Unix(), ok, closes)
 			q.AnyHour = true
 			if !o.ask(q).allowed {
@@ -255,14 +259,16 @@ func (w *world) around(s *access.Snapshot, o *oracle, says func(string, access.Q
 		for _, offer := range look.Offers {
 			here.Permission = offer.Permission.ID
 			want := o.ask(here)
-			says("look", here, want.allowed && want.level == offer.Level, "it offers %d, the oracle %s", offer.Level, &want)
+			says("look", here, want.allowed && want.level == offer.Level, "it offers %d, the oracle %s",
+				offer.Level, &want)
 		}
 	}
 	q.AnyHour = true
 	if want := o.ask(q); !want.met[isLocked] && !want.met[hasLeft] && !want.met[contractOver] && !want.met[notBegun] {
 		cell := s.Cell(q.Staff, q.Permission, q.Place, q.At)
-		says("grid", q, cell.Origin == access.FromBelow && !want.allowed || cell.Level == want.level, "it shows %+v, the "+
-			"oracle %s", cell, &want)
+		says("grid", q, cell.Origin == access.FromBelow && !want.allowed || cell.Level == want.level,
+			"it shows %+v, the "+
+				"oracle %s", cell, &want)
 	}
 	q.AnyHour = false
 	for _, part := range s.Timeline(q, q.At+3*86400) {

@@ -515,7 +515,8 @@ func (o *oracle) ask(q access.Question) (a answer) {
 		return a
 	}
 	home := o.zone(p.HomeSite)
-	met[isLocked] = p.Lock != nil && p.Lock.Since.Unix() <= q.At && (p.Lock.Until.IsZero() || p.Lock.Until.Unix() > q.At)
+	met[isLocked] = p.Lock != nil && p.Lock.Since.Unix() <= q.At && (p.Lock.Until.IsZero() ||
+		p.Lock.Until.Unix() > q.At)
 	met[hasLeft] = !within(0, p.LeavingDate, q.At, home) || !p.LeavesAt.IsZero() && p.LeavesAt.Unix() <= q.At
 	met[contractOver] = !within(0, p.ContractEnd, q.At, home)
 	met[notBegun] = !p.Activated && !within(p.StartDate, 0, q.At, home)

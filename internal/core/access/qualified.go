@@ -203,7 +203,8 @@ func (s *Snapshot) fit(p *person, g *grant) []stretch {
 	return p.qualified(s.requires(g.template), stretch{g.from, g.until})
 }
 
-// fitAt reports whether an instant lies between the dates of an assignment, and what its template requires is held then.
+// fitAt reports whether an instant lies between the dates of an assignment, and what its template requires is held
+// then.
 func (s *Snapshot) fitAt(p *person, g *grant, at int64) bool {
 	return at >= g.from && at < g.until && p.wants(s.requires(g.template), at) == Granted
 }

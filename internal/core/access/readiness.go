@@ -15,8 +15,8 @@ import (
 // Obstacle is one thing that keeps somebody from working.
 type Obstacle struct {
 	Code string
-	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge, resume_badge,
-	// change_template, change_hours, add_certificate, accept_notice
+	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
+	// resume_badge, change_template, change_hours, add_certificate, accept_notice
 	Act      string
 	Bar      org.BarID         // that bars them
 	Doors    int               // they are meant to pass and cannot, by what they have to show

@@ -202,7 +202,8 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 		}
 	}
 	kept := slices.DeleteFunc(slices.Clone(all), func(st Statement) bool {
-		return len(st.Doors)+len(st.Short) == 0 && !slices.ContainsFunc(st.Able, func(a Ability) bool { return !a.AtDoor })
+		return len(st.Doors)+len(st.Short) == 0 && !slices.ContainsFunc(st.Able,
+			func(a Ability) bool { return !a.AtDoor })
 	})
 	if len(kept) > 0 {
 		return kept

@@ -128,7 +128,8 @@ func (w *world) access(forSchedule bool) hours.Access {
 	case n == 4:
 		return hours.Access{Kind: hours.Always}
 	case n < 7:
-		return hours.Access{Kind: hours.ByPlace, BeforeMinutes: 15 * w.IntN(9) * w.IntN(7), AfterMinutes: 15 * w.IntN(49)}
+		return hours.Access{Kind: hours.ByPlace, BeforeMinutes: 15 * w.IntN(9) * w.IntN(7),
+			AfterMinutes: 15 * w.IntN(49)}
 	}
 	return hours.Access{Kind: hours.Weekly, Rules: w.rules(2)}
 }
@@ -164,7 +165,8 @@ func (w *world) catalogue() {
 			p.Group = 4
 		}
 		if w.oneIn(4) {
-			p.Kinds = pick(w, [][]estate.Kind{{estate.Zone, estate.Site}, {estate.Door}, {estate.Device, estate.WorkCentre}})
+			p.Kinds = pick(w, [][]estate.Kind{{estate.Zone, estate.Site}, {estate.Door}, {estate.Device,
+				estate.WorkCentre}})
 		}
 		s.Permissions.Put(uint32(id), p)
 	}
@@ -182,7 +184,8 @@ var proofs = []estate.Proof{estate.AnyProof, estate.PIN, estate.Badge, estate.Ba
 
 func (w *world) places() {
 	for id := estate.PlaceID(1); id <= worldPlaces; id++ {
-		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: "Place", Retired: w.oneIn(20), Requires: w.requires(12)}
+		p := &estate.Place{ID: id, Code: fmt.Sprint("P", id), Name: "Place", Retired: w.oneIn(20),
+			Requires: w.requires(12)}
 		switch {
 		case id <= 2:
 			p.Kind, p.TimeZone, p.Opening = estate.Site, pick(w, zones), w.opening()
@@ -193,7 +196,8 @@ func (w *world) places() {
 			p.Parent = estate.PlaceID(1 + w.IntN(5))
 			p.Asks = pick(w, []string{"", "p1", "p1", "p2", "p3", "p5"})
 			if p.Kind == estate.Door {
-				p.Proof, p.ProofOutside = pick(w, proofs), pick(w, []estate.Proof{"", "", estate.PIN, estate.BadgeAndPIN})
+				p.Proof, p.ProofOutside = pick(w, proofs), pick(w, []estate.Proof{"", "", estate.PIN,
+					estate.BadgeAndPIN})
 			}
 		}
 		w.state.PutPlace(p)
@@ -267,7 +271,8 @@ func (w *world) person(id people.StaffID) {
 				c.Digest, c.Duress = credential.Digest{byte(number)}, w.oneIn(6)
 			case credential.Badge:
 				c.Badge = credential.BadgeID(number)
-				s.PutBadge(&org.Badge{ID: c.Badge, Format: card.Wiegand26, Number: fmt.Sprint("7-", number), Site: p.HomeSite,
+				s.PutBadge(&org.Badge{ID: c.Badge, Format: card.Wiegand26, Number: fmt.Sprint("7-", number),
+					Site:  p.HomeSite,
 					State: org.Issued})
 			}
 			s.PutCredential(c)
@@ -319,8 +324,9 @@ func (w *world) given() {
 			Until: w.moments(), Ended: w.oneIn(4)})
 	}
 	for id := org.NoticeID(1); id <= org.NoticeID(w.IntN(3)); id++ {
-		n := &org.Notice{ID: id, Code: fmt.Sprint("N", id), Title: "Rules", Text: "Text", Version: uint32(1 + w.IntN(2)),
-			Since: w.noon.AddDate(0, 0, -9), Refuses: !w.oneIn(4), Retired: w.oneIn(6),
+		n := &org.Notice{ID: id, Code: fmt.Sprint("N", id), Title: "Rules", Text: "Text",
+			Version: uint32(1 + w.IntN(2)),
+			Since:   w.noon.AddDate(0, 0, -9), Refuses: !w.oneIn(4), Retired: w.oneIn(6),
 			Places:    pick(w, [][]estate.PlaceID{nil, nil, {1}, {3, 7}, {2, 6}}),
 			Templates: pick(w, [][]permit.TemplateID{nil, nil, {1}, {2, 3}})}
 		if n.Version == 2 {
@@ -370,9 +376,10 @@ func (w *world) rest() {
 
 // drawn are the fields that are drawn above, by the record they stand in; what stands in others is filled at random.
 var drawn = map[string]string{
-	"Place":      "ID Code Name Kind Parent TimeZone Opening Proof ProofOutside Asks Requires Retired",
-	"Group":      "ID Key Title Parent Since Retired",
-	"Staff":      "ID Number GivenName FamilyName Engagement HomeSite StartDate ContractEnd Hours Activated Owner Lock LeavingDate LeavesAt",
+	"Place": "ID Code Name Kind Parent TimeZone Opening Proof ProofOutside Asks Requires Retired",
+	"Group": "ID Key Title Parent Since Retired",
+	"Staff": "ID Number GivenName FamilyName Engagement HomeSite StartDate ContractEnd Hours Activated " +
+		"Owner Lock LeavingDate LeavesAt",
 	"Bar":        "ID Staff Place Reason Since Until Ended",
 	"Badge":      "ID Format Number Site State",
 	"Device":     "ID Name Place Token Until Retired",

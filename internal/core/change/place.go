@@ -81,7 +81,8 @@ func (t *Trial) fillPlace(p *estate.Place, form *placeForm) error {
 		// On record from before, they count as they did: nothing closes on a date that they do not name.
 		if p.Opening != nil && len(p.Opening.Dated) > 0 && len(p.Opening.Rules) == 0 {
 			return fault.Invalidf("set.opening", "Dated hours need weekly hours beside them. Without them %s would be "+
-				"open at all hours of every other day. Add weekly hours, for example mon-fri from 06:00 until 18:00, or "+
+				"open at all hours of every other day. Add weekly hours, for example mon-fri from 06:00 until "+
+				"18:00, or "+
 				"every day from 00:00 until 24:00.", p.Name)
 		}
 	}

@@ -130,7 +130,8 @@ func (l *Language) Ability(a *access.Ability) string {
 	return strings.TrimSpace(l.Inside(a.Permission.Title) + " " + a.Permission.Scale.Words(a.Level))
 }
 
-// Ends says what ends something that somebody may do: "contract ends"; where that is within a day, also at which moment.
+// Ends says what ends something that somebody may do: "contract ends"; where that is within a day, also at which
+// moment.
 func (l *Language) Ends(end access.End, location *time.Location) string {
 	text := l.ends(end)
 	at := time.Unix(end.At, 0).In(location)

@@ -566,7 +566,8 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{
-		"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026. There, Ana can also adjust a weight up to 25 kg.",
+		"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026. There, Ana can also adjust a weight " +
+			"up to 25 kg.",
 		"Ana can run a line (view) at Line, Mon–Fri 06:00–18:00, until 30 Nov 2026, with a qualification.",
 	}, say(requires(5)), "what the line requires runs out before")
 	assert.Equal(t, []string{"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Nov 14:30, with the leaving " +
