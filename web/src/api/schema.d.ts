@@ -4627,7 +4627,7 @@ export interface components {
             about?: string;
             /**
              * Format: date-time
-             * @description Moment; managers only
+             * @description Moment that a manager asks about. A device asks about now: it may leave this out, or state the time of its own clock, which is refused where it is more than a minute off
              */
             at?: string;
             /** @description The badge as it was read: bits, bytes in hexadecimal, or its number */
