@@ -73,8 +73,8 @@ test: export RAPID_SEED ?= 20261129
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
 	@scripts/tools chromium poppler shells cluster
 	cd web && npx --no-install vitest run --dir src
-	go test -race -timeout 20m $(RACED)
-	go test -timeout 20m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
+	go test -race -timeout 40m $(RACED)
+	go test -timeout 40m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 
 .PHONY: test-long
 test-long: tools ## Draw afresh and for long: the oracle, effects, laws, locks; then stress and the cluster
