@@ -204,6 +204,13 @@ func (s *Store) VerifyRecords(ctx context.Context, seal Sealer, progress func(do
 			return err
 		}
 		if sum == nil {
+			var action string
+			if err := db.Raw("SELECT action FROM audit_entries ORDER BY id DESC LIMIT 1").Row().Scan(&action); err != nil {
+				return err
+			}
+			if action == "keys-rotated" { // the service that starts next seals them
+				return nil
+			}
 			found = append(found, Unexplained{"organisation", 1, "the records are not sealed; start the service once"})
 			return nil
 		}

@@ -316,9 +316,9 @@ func (d *differ) rules(whole map[people.StaffID]bool) {
 			concerned[e.Staff] = true
 		}
 	}
-	for _, id := range slices.Concat(d.before.rolls.owners, d.after.rolls.owners) {
-		if !whole[id] { // they hold whatever is in the catalogue
-			concerned[id] = true
+	for _, id := range d.before.rolls.owners {
+		if slices.Contains(d.after.rolls.owners, id) { // they hold whatever is in the catalogue, and are not told of it
+			delete(concerned, id)
 		}
 	}
 	d.only = permissions
@@ -342,6 +342,9 @@ func (d *differ) kinds(whole map[people.StaffID]bool) {
 				continue
 			}
 			for _, id := range d.around(here.Place.ID) {
+				if whole[id] || slices.Contains(d.after.rolls.owners, id) {
+					continue
+				}
 				if d.isDoor(here.Place.ID) {
 					d.door(id, here.Place.ID, false)
 				} else {

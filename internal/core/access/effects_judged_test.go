@@ -100,6 +100,18 @@ func (c *compared) told(list []access.Difference, id people.StaffID, permission 
 	})
 }
 
+// ofTheCatalogue reports whether somebody is an owner, who holds whatever is in the catalogue and is not told of what
+// changes there.
+func (c *compared) ofTheCatalogue(id people.StaffID, permission permit.PermissionID) bool {
+	was, is := c.before.State(), c.after.State()
+	regrouped := false
+	for range was.Groups.Differing(&is.Groups) {
+		regrouped = true
+	}
+	return was.Person(id).Owner && is.Person(id).Owner && (regrouped ||
+		was.Permissions.Get(uint32(permission)) != is.Permissions.Get(uint32(permission)))
+}
+
 // passing reports whether the door somebody passes by one permission is passed by another in the other snapshot.
 func passes(s *access.Snapshot, id people.StaffID, place estate.PlaceID, at int64) bool {
 	q, ok := s.Asked(place)
@@ -112,7 +124,7 @@ func (c *compared) missed(from, to *access.Snapshot, list []access.Difference) s
 	for id := people.StaffID(1); id <= worldStaff; id++ {
 		for permission := permit.PermissionID(1); permission <= 5; permission++ {
 			for place := estate.PlaceID(1); place <= worldPlaces; place++ {
-				if c.told(list, id, permission, place) {
+				if c.told(list, id, permission, place) || c.ofTheCatalogue(id, permission) {
 					continue
 				}
 				for _, at := range c.moments {
