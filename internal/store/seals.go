@@ -205,7 +205,8 @@ func (s *Store) VerifyRecords(ctx context.Context, seal Sealer, progress func(do
 		}
 		if sum == nil {
 			var action string
-			if err := db.Raw("SELECT action FROM audit_entries ORDER BY id DESC LIMIT 1").Row().Scan(&action); err != nil {
+			if err := db.Raw("SELECT action FROM audit_entries ORDER BY id DESC LIMIT " +
+				"1").Row().Scan(&action); err != nil {
 				return err
 			}
 			if action == "keys-rotated" { // the service that starts next seals them
