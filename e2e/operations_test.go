@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"bytes"
 	"context"
 	"net/http"
 	"os"
@@ -23,24 +22,11 @@ import (
 )
 
 // database runs one of MariaDB's own programs on a schema.
-func database(t *testing.T, dsn, program string, stdin *os.File, args ...string) []byte {
+func database(t *testing.T, dsn, program string, input []byte, args ...string) []byte {
 	t.Helper()
-	config, err := mysql.ParseDSN(dsn)
+	out, err := testkit.Database(dsn, program, input, args...)
 	require.NoError(t, err)
-	at := []string{"--no-defaults", "--user=" + config.User}
-	if config.Net == "unix" {
-		at = append(at, "--socket="+config.Addr)
-	} else {
-		host, port, _ := strings.Cut(config.Addr, ":")
-		at = append(at, "--host="+host, "--port="+port, "--protocol=tcp")
-	}
-	command := exec.Command(program, append(append(at, args...), config.DBName)...)
-	command.Env = append(os.Environ(), "MYSQL_PWD="+config.Passwd)
-	command.Stdin = stdin
-	var out, problems bytes.Buffer
-	command.Stdout, command.Stderr = &out, &problems
-	require.NoError(t, command.Run(), problems.String())
-	return out.Bytes()
+	return out
 }
 
 // serving starts loyald with an environment and waits until it is ready.
@@ -83,14 +69,9 @@ func TestABackupIsRestoredWithItsPast(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, s.Store.AddMonths(context.Background(), time.Now())) // not while it is dumped
-	dump := filepath.Join(t.TempDir(), "backup.sql")
-	require.NoError(t, os.WriteFile(dump, database(t, s.DSN, "mariadb-dump", nil, "--single-transaction",
-		"--dump-history", "--skip-comments"), 0o600))
+	dump := database(t, s.DSN, "mariadb-dump", nil, "--single-transaction", "--dump-history", "--skip-comments")
 	restored := testkit.DSN(t)
-	file, err := os.Open(dump)
-	require.NoError(t, err)
-	defer func() { _ = file.Close() }()
-	database(t, restored, "mariadb", file)
+	database(t, restored, "mariadb", dump)
 
 	bin := filepath.Join(programs(t), "loyald")
 	verify := exec.Command(bin, "verify", "--keys", s.Keys, "--dsn", restored)

@@ -13,6 +13,7 @@ type Expiring struct {
 	Place     *PlaceRef `json:"place,omitempty" doc:"Where it counts"`
 	At        time.Time `json:"at" doc:"The first instant at which it no longer counts"`
 	Until     string    `json:"until" format:"date" doc:"The last day on which it counts"`
+	UntilWhen string    `json:"until_when" doc:"That day in words, with the time where it ends within the day: 4 Dec 2026, 14:30"`
 	Days      int       `json:"days" doc:"From today until that day"`
 	Renewable bool      `json:"renewable" doc:"It can be given a new last day"`
 	LetGo     *LetGo    `json:"let_go,omitempty" doc:"Somebody has said that it may run out"`

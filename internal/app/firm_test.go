@@ -337,7 +337,7 @@ func TestATailThatWasTakenOffIsFound(t *testing.T) {
 	newest, _, err := s.App.AuditHead(ctx)
 	require.NoError(t, err)
 	db := database(t, s.DSN)
-	for _, statement := range []string{"DELETE FROM audit_subjects",
+	for _, statement := range []string{"DELETE FROM audit_subjects ORDER BY entry_id DESC LIMIT 1",
 		"DELETE FROM audit_entries ORDER BY id DESC LIMIT 1",
 		"UPDATE organisation SET audit_count = audit_count - 1, audit_hash = (SELECT hash FROM audit_entries ORDER " +
 			"BY id DESC LIMIT 1)"} {

@@ -363,7 +363,8 @@ func (l *Live) reminders(now, before time.Time, chosen choices) map[people.Staff
 		today, told := day.Of(now.In(location)), day.Of(before.In(location))
 		var managers []people.StaffID
 		for _, e := range l.RunsOut(id, now.Unix(), now.AddDate(0, 0, slices.Max(ahead)+2).Unix()) {
-			last := day.Of(time.Unix(e.At-1, 0).In(location))
+			ends := time.Unix(e.At, 0).In(location)
+			last, within := day.LastOf(ends)
 			tell := func(days int) bool {
 				on := last - day.Date(days)
 				return on == today || on < today && on > told
@@ -374,8 +375,12 @@ func (l *Live) reminders(now, before time.Time, chosen choices) map[people.Staff
 			if managers == nil {
 				managers = managersOf(l, p, permit.ViewStaff, message.Expiring, chosen, now.Unix())
 			}
+			until := last.String()
+			if within {
+				until += ends.Format(" 15:04")
+			}
 			for _, m := range managers {
-				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", last, p.FullName(), p.Number, e.Kind))
+				due[m] = append(due[m], fmt.Sprintf("%s  %s (%s): %s", until, p.FullName(), p.Number, e.Kind))
 			}
 		}
 	}

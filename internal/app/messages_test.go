@@ -74,6 +74,7 @@ func TestManagersAreToldAsTheyChoose(t *testing.T) {
 		require.NoError(t, second.App.SendDigests(ctx))
 		require.NoError(t, s.App.SendDigests(ctx))
 	}
+	at(s, 12)
 	require.NoError(t, s.App.TellOfComings(ctx))
 	s.Clock.Move(time.Minute)
 
@@ -130,6 +131,7 @@ func TestManagersAreToldAsTheyChoose(t *testing.T) {
 func TestWhoWantsNothingIsPassedOver(t *testing.T) {
 	s := testkit.Demo(t)
 	tamsin := numbered(s, "Q0003")
+	at(s, 12)
 	require.NoError(t, s.App.TellOfComings(ctx))
 	s.Clock.Move(time.Minute)
 	elsewhere := s.App.Live().State().PlaceByCode("SM").ID

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -64,14 +65,13 @@ func (a *App) comings(live *Live, p *people.Staff, chosen choices, before, now t
 		add(p, message.Left, span.Gone, nil)
 	}
 	if soon := span.Gone - int64(toldAhead/time.Second); passed(soon) && status != people.Left {
-		gone := time.Unix(span.Gone-1, 0).In(live.Location(p.ID))
 		var tasks []string
 		for _, task := range live.leaving(p, 0, 0, nil, now).Tasks {
 			tasks = append(tasks, "- "+words.LowerFirst(task.What))
 		}
 		for _, id := range managersOf(live, p, permit.RecordLeavers, message.LeavingSoon, chosen, now.Unix()) {
 			add(live.State().Person(id), message.LeavingSoon, span.Gone, live.about(p, map[string]string{
-				"last_day": gone.Format("2 January 2006"), "tasks": strings.Join(tasks, "\n"),
+				"last_day": day.UntilWords(time.Unix(span.Gone, 0).In(live.Location(p.ID))), "tasks": strings.Join(tasks, "\n"),
 				"link": a.mailAddress("/leaving")}))
 		}
 	}

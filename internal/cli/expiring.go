@@ -89,7 +89,7 @@ func (s *session) expiringList() *cobra.Command {
 		}
 		return list(c.Context(), s, "/expiring", *limit, []column[api.Expiring]{
 			{"ITEM", itemOf},
-			{"UNTIL", func(e api.Expiring) string { return e.Until }},
+			{"UNTIL", func(e api.Expiring) string { return e.UntilWhen }},
 			{"DAYS", func(e api.Expiring) string { return strconv.Itoa(e.Days) }},
 			{"WHO", func(e api.Expiring) string { return e.Staff.StaffNumber + " " + e.Staff.Name }},
 			{"WHAT", func(e api.Expiring) string { return e.What }},

@@ -152,7 +152,7 @@ func (v view) expiring(e *app.Expiring) api.Expiring {
 	staff := v.live.State().Person(e.Staff)
 	location := v.live.Location(e.Staff)
 	at := time.Unix(e.At, 0).In(location)
-	last := day.Of(at.Add(-time.Second))
+	last, _ := day.LastOf(at)
 	out := api.Expiring{
 		Kind:      string(e.Kind),
 		ID:        e.Record,
@@ -162,6 +162,7 @@ func (v view) expiring(e *app.Expiring) api.Expiring {
 		What:      v.expiringWords(e),
 		At:        at,
 		Until:     last.String(),
+		UntilWhen: day.UntilWords(at),
 		Days:      int(last - day.Of(v.at.In(location))),
 		Renewable: e.Kind != access.BarRunsOut && e.Kind != access.LockRunsOut && e.Kind != access.TokenRunsOut,
 	}
@@ -257,9 +258,9 @@ func (s *Server) calendar(w http.ResponseWriter, r *http.Request) {
 		e := v.expiring(&list[i])
 		event := cal.AddEvent(fmt.Sprintf("%s-%d-%d@loyal-latch", e.Kind, e.ID, e.At.Unix()))
 		event.SetDtStampTime(v.at.UTC())
-		last := day.Of(e.At.Add(-time.Second)).Start(time.UTC)
-		event.SetAllDayStartAt(last)
-		event.SetAllDayEndAt(last.AddDate(0, 0, 1))
+		last, _ := day.LastOf(e.At)
+		event.SetAllDayStartAt(last.Start(time.UTC))
+		event.SetAllDayEndAt((last + 1).Start(time.UTC))
 		event.SetSummary(e.Staff.Name + ": " + e.What)
 		event.SetDescription(fmt.Sprintf("%s (%s), %s. It counts until %s.", e.Staff.Name, e.Staff.StaffNumber,
 			e.HomeSite.Name, e.At.Format("2 Jan 2006 15:04")))

@@ -138,10 +138,9 @@ func (s *Server) visitView(v *app.Visit) api.Visit {
 		out.Later = "There is nothing for you to do here at this hour. Ask your manager if you expected something."
 	}
 	for _, e := range live.RunsOut(v.Staff, now.Unix(), now.Add(soon).Unix()) {
-		last := day.Of(time.Unix(e.At-1, 0).In(live.Location(v.Staff)))
 		out.Ends = append(out.Ends, api.VisitEnd{What: view{live: live,
 			at: now}.expiringWords(&app.Expiring{Ending: e}),
-			Until: last.Words()})
+			Until: day.UntilWords(time.Unix(e.At, 0).In(live.Location(v.Staff)))})
 	}
 	if c := live.State().CredentialOf(v.Staff, credential.PIN); c != nil && v.ByPIN {
 		out.ChoosePIN = c.MustChange

@@ -18,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -25,7 +26,6 @@ import (
 	"loyallatch.example/latch/internal/client"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/org"
-	"loyallatch.example/latch/internal/demo"
 	"loyallatch.example/latch/internal/httpapi"
 	"loyallatch.example/latch/internal/mariadb"
 	"loyallatch.example/latch/internal/post"
@@ -60,16 +60,25 @@ func Main(m *testing.M) {
 // DSN returns a schema of the test's own, on the run's one server.
 func DSN(t testing.TB) string {
 	t.Helper()
+	dsn, err := newSchema()
+	require.NoError(t, err)
+	config, err := mysql.ParseDSN(dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = server.DropSchema(context.Background(), config.DBName) })
+	return dsn
+}
+
+func newSchema() (dsn string, err error) {
 	once.Do(func() {
 		if folder, failed = os.MkdirTemp("", "latch-test-"); failed == nil {
 			server, failed = mariadb.Start(context.Background(), folder, 0)
 		}
 	})
-	require.NoError(t, failed)
+	if failed != nil {
+		return "", failed
+	}
 	name := fmt.Sprintf("test_%d", schemas.Add(1))
-	require.NoError(t, server.CreateSchema(context.Background(), name))
-	t.Cleanup(func() { _ = server.DropSchema(context.Background(), name) })
-	return server.DSN(name)
+	return server.DSN(name), server.CreateSchema(context.Background(), name)
 }
 
 // Store opens a store on a schema of the test's own.
@@ -145,28 +154,6 @@ func (s *Service) start(t testing.TB) {
 	s.App.Deliver(app.Postal{Post: office, Address: s.URL})
 	t.Cleanup(func() { _ = s.Mail.Close() })
 	t.Cleanup(func() { listening.Close(); s.App.Close() })
-}
-
-// Demo starts a service with the demo loaded.
-func Demo(t testing.TB) *Service {
-	t.Helper()
-	s := Empty(t)
-	require.NoError(t, demo.Load(context.Background(), s.App, io.Discard))
-	return s
-}
-
-// LoadDemo loads the demo into an empty schema for a service that is started later, with its key in a folder.
-func LoadDemo(t testing.TB, dsn, keyFolder string) {
-	t.Helper()
-	db, err := store.Open(context.Background(), dsn)
-	require.NoError(t, err)
-	defer func() { _ = db.Close() }()
-	keys, err := app.Found(context.Background(), db, keyFolder, Cost)
-	require.NoError(t, err)
-	a, err := app.New(context.Background(), db, keys, slog.New(slog.DiscardHandler), app.Options{})
-	require.NoError(t, err)
-	defer a.Close()
-	require.NoError(t, demo.Load(context.Background(), a, io.Discard))
 }
 
 // Passwords of those who sign in to the demo, by the first part of their email.

@@ -40,6 +40,39 @@ func (h *organisation) opens(number string) access.Reason {
 	return h.snap.Decide(&q).Reason
 }
 
+// A leaving that is undone at once was a mistake, and the badge opens as before; after a day, and where somebody is
+// reinstated, nobody knows in whose hands it was.
+func TestABadgeCountsAgainWhenALeavingIsUndoneAtOnce(t *testing.T) {
+	for _, one := range []struct {
+		after  time.Duration
+		opens  access.Reason
+		gained int
+	}{{time.Second, access.Granted, 1}, {25 * time.Hour, access.CredentialNotValid, 0}} {
+		h, owner := withBadges(t)
+		left := h.must(owner, "by mistake", op("staff.leave", "S3", nil))
+		assert.Equal(t, access.HasLeft, h.opens("118-1"))
+		operations, err := Undo(h.snap, left.State.Revision, kept(t, left))
+		require.NoError(t, err)
+		later := prepared(operations)
+		later.Now = later.Now.Add(one.after)
+		back, err := Apply(h.snap, owner, later, "undoing", operations)
+		require.NoError(t, err)
+		h.snap = back.After
+		assert.Equal(t, one.opens, h.opens("118-1"), one.after)
+		var doors int
+		for _, gain := range back.Effect().Gains {
+			if gain.Permission.Key == "door.open" {
+				doors++
+			}
+		}
+		assert.Equal(t, one.gained, doors, one.after)
+	}
+	h, owner := withBadges(t)
+	h.must(owner, "by mistake", op("staff.leave", "S3", nil))
+	h.must(owner, "", op("staff.reinstate", "S3", nil))
+	assert.Equal(t, access.CredentialNotValid, h.opens("118-1"))
+}
+
 func TestABadgeOpensUntilItIsReportedLost(t *testing.T) {
 	h, owner := withBadges(t)
 	assert.Equal(t, access.Granted, h.opens("118-1"))

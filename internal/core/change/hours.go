@@ -277,7 +277,7 @@ func (t *Trial) hoursCeiling() error {
 // scheduleInUse refuses where a later change gives the hours of a schedule that was made.
 func (u *undoing) scheduleInUse(c *hours.Schedule) error {
 	for _, t := range u.state.Templates.All() {
-		if t.Revision > u.revision && !t.Retired && t.Hours.Schedule == c.ID {
+		if u.later("template", uint32(t.ID), t.Revision) && !t.Retired && t.Hours.Schedule == c.ID {
 			return builtUpon("the template %s has the hours of %s by a later change. Undo that first.", t.Name, c.Name)
 		}
 	}
@@ -286,12 +286,12 @@ func (u *undoing) scheduleInUse(c *hours.Schedule) error {
 			u.state.Person(id).FullName(), c.Name)
 	}
 	for _, p := range u.state.Staff.All() {
-		if p.Revision > u.revision && p.Hours.Schedule == c.ID {
+		if u.later("place", uint32(p.ID), p.Revision) && p.Hours.Schedule == c.ID {
 			return whose(p.ID)
 		}
 	}
 	for _, a := range u.state.Assignments.All() {
-		if a.Revision > u.revision && !a.Ended && a.Hours.Schedule == c.ID {
+		if u.later("assignment", uint32(a.ID), a.Revision) && !a.Ended && a.Hours.Schedule == c.ID {
 			return whose(a.Staff)
 		}
 	}

@@ -95,6 +95,10 @@ func (t *Trial) leaves(p *people.Staff, form *leaveForm) (err error) {
 	return nil
 }
 
+// undoneAtOnce is for how long after somebody has gone an undo of their leaving leaves their badges as they are, in
+// seconds.
+const undoneAtOnce = 24 * 60 * 60
+
 func staffReinstate(t *Trial) error {
 	before, err := t.another(permit.RecordLeavers)
 	if err != nil {
@@ -110,6 +114,9 @@ func staffReinstate(t *Trial) error {
 		return fault.Conflictf("on", "%s has not left and has no leaving date", before.FullName())
 	}
 	gone := t.statusOf(before) == people.Left
+	if since := t.env.Now.Unix() - before.SpanIn(t.zoneOf(before)).Gone; t.op.undoes && since < undoneAtOnce {
+		gone = false // recorded by mistake: what they carry is still in their hands
+	}
 	p := *before
 	p.LeavingDate, p.LeavesAt = 0, time.Time{}
 	t.putStaff(&p)

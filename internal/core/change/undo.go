@@ -3,6 +3,7 @@ package change
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strconv"
@@ -30,6 +31,7 @@ func Undo(live *access.Snapshot, revision uint64, entries []Entry) ([]Operation,
 			u.enrolled[p.ID] = true
 		}
 	}
+	u.own = u.standing(entries)
 	for i := len(entries) - 1; i >= 0; i-- {
 		if err := u.reverse(&entries[i]); err != nil {
 			return nil, err
@@ -47,7 +49,34 @@ type undoing struct {
 	revision   uint64
 	seen       map[string]bool         // record and field that a later step of the same change has written
 	enrolled   map[people.StaffID]bool // by this very change
+	own        map[string]bool         // records that this very change made, and that are as it left them
 	operations []Operation
+}
+
+// standing returns which of the records that a change made are as it left them: one that a later change edited, and
+// that was set back, is.
+func (u *undoing) standing(entries []Entry) map[string]bool {
+	left, own := map[string]map[string]any{}, map[string]bool{} // by record: its fields as the change left them
+	for i := range entries {
+		e := &entries[i]
+		if e.makes() {
+			left[e.Record] = map[string]any{}
+		}
+		if fields := left[e.Record]; fields != nil {
+			maps.Copy(fields, e.After)
+			for field := range e.Before {
+				if _, is := e.After[field]; !is {
+					delete(fields, field)
+				}
+			}
+		}
+	}
+	for record, fields := range left {
+		if r := RecordOf(u.state, record); r != nil {
+			own[record] = reflect.DeepEqual(fields, Fields(u.state, r))
+		}
+	}
+	return own
 }
 
 // makes reports whether an entry is of a record that its operation has made.
@@ -100,8 +129,8 @@ func (u *undoing) reverse(e *Entry) error {
 					return builtUpon("%s was changed again since (%s). Undo the later change first, or change it by "+
 						"hand.", e.On, fieldWords(field))
 				}
-				return builtUpon("%s was changed again since (%s is %s now). Undo the later change first, or change "+
-					"it by hand.", e.On, fieldWords(field), valueWords(now[field]))
+				return builtUpon("%s was changed again since (%s). Undo the later change first, or change it by hand.",
+					e.On, fieldWords(field)+valueWords(now[field]))
 			}
 		}
 		was[field] = e.Before[field]
@@ -124,18 +153,17 @@ func fieldWords(field string) string {
 	return strings.ReplaceAll(strings.TrimPrefix(field, "settings."), "_", " ")
 }
 
+// valueWords says what a field is now, where that can be said in a few words.
 func valueWords(v any) string {
 	switch v := v.(type) {
 	case nil:
-		return "not set"
+		return " is not set now"
 	case string:
-		return v
+		return " is " + v + " now"
+	case float64, bool:
+		return fmt.Sprintf(" is %v now", v)
 	}
-	encoded, err := json.Marshal(v)
-	if err != nil {
-		return fmt.Sprint(v)
-	}
-	return string(encoded)
+	return ""
 }
 
 // unmake takes back something that a change made. Nothing is deleted: it is retired or ended.
@@ -412,58 +440,62 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 	return nil
 }
 
+// later reports whether a later change has made or edited a record, and it is not as this change left it.
+func (u *undoing) later(kind string, id uint32, revision uint64) bool {
+	return revision > u.revision && !u.own[fmt.Sprint(kind, ":", id)]
+}
+
 // inUse refuses where something that was made is used by what came later.
 func (u *undoing) inUse(e *Entry, kind string, record any) error {
-	later := func(revision uint64) bool { return revision > u.revision }
 	switch r := record.(type) {
 	case *people.Staff:
-		if later(r.Revision) {
+		if u.later("staff", uint32(r.ID), r.Revision) {
 			return builtUpon("%s was changed since. Record the leaving instead.", r.FullName())
 		}
 		for _, id := range u.state.AssignmentsOf(r.ID) {
-			if a := u.state.Assignment(id); later(a.Revision) && !a.Ended {
+			if a := u.state.Assignment(id); u.later("assignment", uint32(a.ID), a.Revision) && !a.Ended {
 				return builtUpon("%s was assigned by a later change. Undo that first.", r.FullName())
 			}
 		}
 	case *permit.Group:
 		for _, p := range u.state.Permissions.All() {
-			if p.Group == r.ID && !p.Retired && later(p.Revision) {
+			if p.Group == r.ID && !p.Retired && u.later("permission", uint32(p.ID), p.Revision) {
 				return builtUpon("“%s” stands in the group %s by a later change.", p.Title, r.Title)
 			}
 		}
 	case *permit.Permission:
 		for _, t := range u.state.Templates.All() {
-			if later(t.Revision) && !t.Retired &&
+			if u.later("template", uint32(t.ID), t.Revision) && !t.Retired &&
 				slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
 				return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
 			}
 		}
 		for _, x := range u.state.Exceptions.All() {
-			if x.Permission == r.ID && !x.Ended && later(x.Revision) {
+			if x.Permission == r.ID && !x.Ended && u.later("exception", uint32(x.ID), x.Revision) {
 				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
 					u.state.Person(x.Staff).FullName(), r.Title)
 			}
 		}
 	case *permit.Template:
 		for _, a := range u.state.Assignments.All() {
-			if a.Template == r.ID && !a.Ended && later(a.Revision) {
+			if a.Template == r.ID && !a.Ended && u.later("assignment", uint32(a.ID), a.Revision) {
 				return builtUpon("%s is assigned as %s by a later change. Undo that first.",
 					u.state.Person(a.Staff).FullName(), r.Name)
 			}
 		}
 		for _, t := range u.state.Templates.All() {
-			if t.Base == r.ID && !t.Retired && later(t.Revision) {
+			if t.Base == r.ID && !t.Retired && u.later("template", uint32(t.ID), t.Revision) {
 				return builtUpon("the template %s is based on %s by a later change. Undo that first.", t.Name, r.Name)
 			}
 		}
 	case *estate.Place:
 		for _, p := range u.state.Places.All() {
-			if p.Parent == r.ID && !p.Retired && later(p.Revision) {
+			if p.Parent == r.ID && !p.Retired && u.later("place", uint32(p.ID), p.Revision) {
 				return builtUpon("%s stands in %s by a later change. Undo that first.", p.Code, r.Code)
 			}
 		}
 		for _, a := range u.state.Assignments.All() {
-			if a.Place == r.ID && !a.Ended && later(a.Revision) {
+			if a.Place == r.ID && !a.Ended && u.later("assignment", uint32(a.ID), a.Revision) {
 				return builtUpon("%s is assigned at %s by a later change. Undo that first.",
 					u.state.Person(a.Staff).FullName(), r.Code)
 			}
@@ -474,36 +506,36 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 		return u.scheduleInUse(r)
 	case *org.Notice:
 		for _, a := range u.state.Acceptances.All() {
-			if a.Notice == r.ID && later(a.Revision) {
+			if a.Notice == r.ID && u.later("acceptance", uint32(a.ID), a.Revision) {
 				return builtUpon("%s has accepted %s since. Retire it instead.", u.state.Person(a.Staff).FullName(),
 					r.Title)
 			}
 		}
 	case *org.Certificate:
-		if later(r.Revision) {
+		if u.later("certificate", uint32(r.ID), r.Revision) {
 			return builtUpon("the certificate of %s was changed again since. Undo the later change first.", e.On)
 		}
 	case *org.Team:
 		for m := range u.state.InTeam(r.ID) {
-			if later(m.Revision) {
+			if u.later("member", uint32(m.ID), m.Revision) {
 				return builtUpon("%s is in %s by a later change. Undo that first.",
 					u.state.Person(m.Staff).FullName(), r.Name)
 			}
 		}
 	case *org.Member:
-		if later(r.Revision) {
+		if u.later("member", uint32(r.ID), r.Revision) {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
 		}
 	case *org.Assignment:
-		if r.Revision > u.revision {
+		if u.later("assignment", uint32(r.ID), r.Revision) {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
 		}
 	case *org.Bar:
-		if r.Revision > u.revision {
+		if u.later("bar", uint32(r.ID), r.Revision) {
 			return builtUpon("the bar of %s was changed again since.", e.On)
 		}
 	case *org.Exception:
-		if r.Revision > u.revision {
+		if u.later("exception", uint32(r.ID), r.Revision) {
 			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
 		}
 	}
@@ -513,17 +545,17 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 // qualificationInUse refuses where a later change requires a qualification that was made, or certifies somebody in it.
 func (u *undoing) qualificationInUse(q *qualification.Qualification) error {
 	for _, t := range u.state.Templates.All() {
-		if t.Revision > u.revision && !t.Retired && slices.Contains(t.Requires, q.ID) {
+		if u.later("template", uint32(t.ID), t.Revision) && !t.Retired && slices.Contains(t.Requires, q.ID) {
 			return builtUpon("the template %s requires %s by a later change. Undo that first.", t.Name, q.Name)
 		}
 	}
 	for _, p := range u.state.Places.All() {
-		if p.Revision > u.revision && !p.Retired && slices.Contains(p.Requires, q.ID) {
+		if u.later("place", uint32(p.ID), p.Revision) && !p.Retired && slices.Contains(p.Requires, q.ID) {
 			return builtUpon("%s requires %s by a later change. Undo that first.", p.Code, q.Name)
 		}
 	}
 	for _, c := range u.state.Certificates.All() {
-		if c.Revision > u.revision && !c.Ended && c.Qualification == q.ID {
+		if u.later("certificate", uint32(c.ID), c.Revision) && !c.Ended && c.Qualification == q.ID {
 			return builtUpon("%s has a certificate in %s by a later change. Undo that first.",
 				u.state.Person(c.Staff).FullName(), q.Name)
 		}

@@ -113,6 +113,31 @@ func TestAnUndoBringsBackReasonsAndPlannedDates(t *testing.T) {
 	assert.True(t, p.LeavesAt.IsZero())
 }
 
+// What was edited and set back is as it was: whoever moves somebody, edits the new assignment and undoes that can undo
+// the move as well.
+func TestAnUndoGoesOnBeyondOneThatWasUndone(t *testing.T) {
+	h := newOrganisation(t)
+	owner := h.who("S1")
+	made := h.must(owner, "", op("assignment.add", "", set{"staff": "S4", "place": "A", "template": "packer"}),
+		op("staff.edit", "S4", set{"home_site": "A"}))
+	id := fmt.Sprint(made.Made[0].ID)
+	edited := h.must(owner, "", op("assignment.edit", id, set{"until": "2026-12-20"}))
+	_, err := h.undo(made)
+	assert.ErrorContains(t, err, "changed again since")
+	back, err := h.undo(edited)
+	require.NoError(t, err)
+	h.snap = back.After
+	undone, err := h.undo(made)
+	require.NoError(t, err)
+	assert.Equal(t, "B", undone.State.Place(undone.State.StaffByNumber("S4").HomeSite).Code)
+	again := h.must(owner, "", op("assignment.edit", id, set{"hours": set{"weekly": []any{set{"days": "mon-fri", "from": "09:00", "until": "17:00"}}}}))
+	_, err = h.undo(again)
+	require.NoError(t, err)
+	_, err = h.undo(made)
+	assert.ErrorContains(t, err, "changed again since")
+	assert.NotContains(t, err.Error(), "{")
+}
+
 // An operation may make records of another kind than its own: who goes on with another template is assigned anew.
 func TestAnUndoTakesBackWhatAnotherKindOfOperationMade(t *testing.T) {
 	h := newOrganisation(t)

@@ -111,6 +111,26 @@ func (d Date) Words() string {
 	return d.utc().Format("2 Jan 2006")
 }
 
+// LastOf returns the last day of something that no longer counts from an instant on, in the zone of that instant; within
+// says that it ends within the day and not with it.
+func LastOf(end time.Time) (last Date, within bool) {
+	on := Of(end)
+	if end.Equal(on.Start(end.Location())) {
+		return on - 1, false
+	}
+	return on, true
+}
+
+// UntilWords says until when something counts that no longer does from an instant on: "4 Dec 2026", or, where it ends
+// within a day, "4 Dec 2026, 14:30".
+func UntilWords(end time.Time) string {
+	last, within := LastOf(end)
+	if within {
+		return last.Words() + end.Format(", 15:04")
+	}
+	return last.Words()
+}
+
 // MarshalText writes the ISO 8601 form.
 func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 

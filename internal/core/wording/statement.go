@@ -103,17 +103,7 @@ func (t *stating) term() string {
 		true:  {true: t.m.TermEndedWith, false: t.m.TermEnded},
 		false: {true: t.m.TermUntilWith, false: t.m.TermUntil},
 	}[t.at >= st.Until][with != ""]
-	return tail + fill(message, "until", t.last(st.Until, t.here.Location), "what", with)
-}
-
-// last says until when something counts of which an instant is the first at which it no longer does: its last day, or,
-// within a day, the moment.
-func (l *Language) last(until int64, location *time.Location) string {
-	end := time.Unix(until, 0).In(location)
-	if end.Equal(day.Of(end).Start(location)) {
-		return l.Date(day.Of(end) - 1)
-	}
-	return l.Moment(end)
+	return tail + fill(message, "until", day.UntilWords(time.Unix(st.Until, 0).In(t.here.Location)), "what", with)
 }
 
 func (t *stating) assignment() {

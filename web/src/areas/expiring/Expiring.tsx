@@ -105,7 +105,7 @@ export function Expiring() {
                     onChange={(e) => setChosen(new Set(e.target.checked ? items.map(keyOf) : []))}
                   />
                 </th>
-                <th className="px-2 font-semibold">Last day</th>
+                <th className="px-2 font-semibold">Counts until</th>
                 <th className="px-2 font-semibold">Who</th>
                 <th className="px-2 font-semibold">What</th>
                 <th className="px-2 font-semibold">Where</th>
@@ -130,7 +130,7 @@ export function Expiring() {
                     />
                   </td>
                   <td className="px-2 py-1.5 whitespace-nowrap">
-                    {day(e.until)}
+                    {e.until_when}
                     <span className="block text-sm text-faded">
                       {e.days === 0 ? "today" : e.days === 1 ? "tomorrow" : `in ${e.days} days`}
                     </span>
