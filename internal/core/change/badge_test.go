@@ -44,10 +44,9 @@ func (h *organisation) opens(number string) access.Reason {
 // reinstated, nobody knows in whose hands it was.
 func TestABadgeCountsAgainWhenALeavingIsUndoneAtOnce(t *testing.T) {
 	for _, one := range []struct {
-		after  time.Duration
-		opens  access.Reason
-		gained int
-	}{{time.Second, access.Granted, 1}, {25 * time.Hour, access.CredentialNotValid, 0}} {
+		after time.Duration
+		opens access.Reason
+	}{{time.Second, access.Granted}, {25 * time.Hour, access.CredentialNotValid}} {
 		h, owner := withBadges(t)
 		left := h.must(owner, "by mistake", op("staff.leave", "S3", nil))
 		assert.Equal(t, access.HasLeft, h.opens("118-1"))
@@ -59,13 +58,6 @@ func TestABadgeCountsAgainWhenALeavingIsUndoneAtOnce(t *testing.T) {
 		require.NoError(t, err)
 		h.snap = back.After
 		assert.Equal(t, one.opens, h.opens("118-1"), one.after)
-		var doors int
-		for _, gain := range back.Effect().Gains {
-			if gain.Permission.Key == "door.open" {
-				doors++
-			}
-		}
-		assert.Equal(t, one.gained, doors, one.after)
 	}
 	h, owner := withBadges(t)
 	h.must(owner, "by mistake", op("staff.leave", "S3", nil))
