@@ -4905,6 +4905,8 @@ export interface components {
              * @description The last day on which it counts
              */
             until: string;
+            /** @description That day in words, with the time where it ends within the day: 4 Dec 2026, 14:30 */
+            until_when: string;
             /** @description In words */
             what: string;
         };
