@@ -105,6 +105,31 @@ func TestTheStoryInTheConsole(t *testing.T) {
 	p.see("Work email or staff number")
 }
 
+// Somebody who is locked, barred and without the permission: Check lists all three, and one button mends them.
+func TestOneButtonMendsAllThatStandsInTheWay(t *testing.T) {
+	s := testkit.Demo(t)
+	_, err := s.Client(t, "maren").Write(context.Background(), "POST", "/changes", api.ChangeRequest{Reason: "trying",
+		Operations: []api.Operation{{Op: "staff.lock", On: "Q0011"},
+			{Op: "bar.add", Set: []byte(`{"staff":"Q0011","place":"HB"}`)},
+			{Op: "pin.set", Set: []byte(`{"staff":"Q0011"}`)}}})
+	require.NoError(t, err)
+	p := open(t, s.URL)
+	p.visit("/")
+	p.signIn("maren")
+	p.visit("/check")
+	p.fill("Who", "Q0011")
+	p.set("Where", "HB-LINE-1")
+	p.set("What", "Override a reject")
+	p.press("Check")
+	p.see("All that stands in the way, in this order")
+	p.press("Do all 3 together")
+	p.see("One undo takes all of it back")
+	p.fill("Why", "settled, and covers the line")
+	p.press("Do it")
+	p.gone("All that stands in the way")
+	p.until("the answer is asked for again", `document.querySelector("[data-outcome=allow]") !== null`)
+}
+
 func TestAShiftSupervisorsConsoleHoldsWhatTheyMay(t *testing.T) {
 	s := testkit.Demo(t)
 	p := open(t, s.URL)

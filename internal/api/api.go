@@ -469,6 +469,18 @@ type Decision struct {
 	Tense       string    `json:"tense,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
 	Grounds     []Ground  `json:"grounds,omitempty" doc:"For managers"`
 	Remedy      string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
+	Advice      []Advice  `json:"advice,omitempty" doc:"All that stands in the way, in the order in which it is to be mended; for managers, of now and ahead"`
+	Mendable    bool      `json:"mendable,omitempty" doc:"The operations of the advice, made together as one change, lead to an allow: at once, or at the next hour that is inside the hours"`
+}
+
+// Advice is one thing that stands in the way of somebody, with all before it mended.
+type Advice struct {
+	Reason    string        `json:"reason" doc:"Code; see the guide"`
+	Sentence  string        `json:"sentence"`
+	Remedy    string        `json:"remedy,omitempty"`
+	Operation *Operation    `json:"operation,omitempty" doc:"That mends it; left out where none does alone, such as a PIN that somebody has to be handed"`
+	Asks      []string      `json:"asks,omitempty" doc:"Fields of the operation that whoever makes it chooses"`
+	Templates []TemplateRef `json:"templates,omitempty" doc:"That give what is asked for, those that give the least beside it first"`
 }
 
 // Event is a decision that really happened at a door or terminal.
@@ -530,6 +542,7 @@ type Today struct {
 	Badges    []Badge        `json:"badges" doc:"Overdue, lost with no other in their place, or still out with people who have left"`
 	Readers   []HeldReader   `json:"readers" doc:"Places at which a reader takes no more tries for a while"`
 	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
+	Tampering string         `json:"tampering,omitempty" doc:"What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere"`
 }
 
 // HeldReader is a place at which a reader takes no more tries for a while.

@@ -119,6 +119,29 @@ func (a *App) VerifyEvents(ctx context.Context) (int, []string, error) {
 // verifiedDaily is the name under which it is noted when the database was checked last.
 const verifiedDaily = "database verified"
 
+// tamperingFound is the name under which it is noted when such a check last found something.
+const tamperingFound = "tampering found"
+
+// Tampering says what the last daily check found that something else than the service has written in the database;
+// empty where it found nothing.
+func (a *App) Tampering(ctx context.Context) (found string, err error) {
+	at, err := a.store.Looked(ctx, tamperingFound)
+	if err != nil || at.IsZero() {
+		return "", err
+	}
+	if checked, err := a.store.Looked(ctx, verifiedDaily); err != nil || checked.After(at) {
+		return "", err
+	}
+	entries, _, err := a.store.AuditEntries(ctx, store.AuditFilter{Action: tampering, Limit: 1})
+	if err != nil || len(entries) == 0 {
+		return "", err
+	}
+	return entries[0].Summary, nil
+}
+
+// tampering is the action of the audit entry that says what was found.
+const tampering = "tampering-found"
+
 // VerifyDaily checks the audit log, the records and the events once a day, at whichever instance comes first. What was
 // written by anything but the service is logged, stands in the audit log and is a metric.
 func (a *App) VerifyDaily(ctx context.Context) error {
@@ -156,7 +179,10 @@ func (a *App) VerifyDaily(ctx context.Context) error {
 	for _, what := range found {
 		a.log.Error("something was written in the database by something else than the service", "what", what)
 	}
-	entry := store.AuditEntry{At: now, Action: "tampering-found", Actor: "loyald", Origin: "loyald",
+	if err := a.store.Look(ctx, tamperingFound, now); err != nil {
+		return err
+	}
+	entry := store.AuditEntry{At: now, Action: tampering, Actor: "loyald", Origin: "loyald",
 		Summary: cut(fmt.Sprintf("%d things were written in the database by something else than the service: %s",
 			len(found), strings.Join(found, "; ")), 480), Operations: "[]"}
 	return a.record(ctx, entry, nil)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
@@ -244,6 +245,11 @@ func (a *App) Check(ctx context.Context, actor people.StaffID, ask Ask) (wording
 		q.At = moment.At.Unix() // of the state that answers
 	}
 	return wording.English.Explain(moment.Snapshot, &q), moment, q, nil
+}
+
+// Advise returns all that stands between somebody and what they are refused, as Check has answered it.
+func (a *App) Advise(snapshot *access.Snapshot, q access.Question) (list []change.Advice, opens bool) {
+	return change.Advise(snapshot, q, a.preview())
 }
 
 // whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each try is

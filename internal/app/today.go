@@ -26,7 +26,10 @@ type Today struct {
 	// permissions it waits for.
 	Undecided []Waiting
 	Drafts    []Draft // one's own that are planned or failed, and those of others that one may see
-	Aside     int     // records that cannot be read, for those who may read the audit log everywhere
+	// For those who may read the audit log everywhere: records that cannot be read, and what the daily check of the
+	// database found
+	Aside     int
+	Tampering string
 	Barred    []Barred
 	Redundant int          // exceptions that change nothing any more, where one may end them
 	Badges    []*org.Badge // overdue, lost without another in their place, or still out with those who have left
@@ -113,6 +116,11 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	}
 	if live.HoldsEverywhere(actor, permit.ReadAudit, now.Unix()) {
 		t.Aside = len(live.State().AsideRecords())
+		found, err := a.Tampering(ctx)
+		if err != nil {
+			return nil, err
+		}
+		t.Tampering = found
 	}
 	if _, edits := live.Reach(actor, permit.EditTemplates, now.Unix()); edits {
 		t.Undecided = live.Undecided()

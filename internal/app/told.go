@@ -71,8 +71,8 @@ func (a *App) comings(live *Live, p *people.Staff, chosen choices, before, now t
 		}
 		for _, id := range managersOf(live, p, permit.RecordLeavers, message.LeavingSoon, chosen, now.Unix()) {
 			add(live.State().Person(id), message.LeavingSoon, span.Gone, live.about(p, map[string]string{
-				"last_day": day.UntilWords(time.Unix(span.Gone, 0).In(live.Location(p.ID))), "tasks": strings.Join(tasks, "\n"),
-				"link": a.mailAddress("/leaving")}))
+				"last_day": day.UntilWords(time.Unix(span.Gone, 0).In(live.Location(p.ID))),
+				"tasks":    strings.Join(tasks, "\n"), "link": a.mailAddress("/leaving")}))
 		}
 	}
 	return mails

@@ -2,8 +2,10 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,6 +21,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 	var permission, place, at, about string
 	var level int32
 	var pin bool
+	var how mending
 	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1),
 		ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
 			body := api.DecisionRequest{Level: level}
@@ -38,7 +41,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 				body.Staff = p.StaffNumber
 			}
 			if explain && body.Staff != "" && permission == "" {
-				return s.whatIsInTheWay(c.Context(), body.Staff, place, at)
+				return s.whatIsInTheWay(c.Context(), body.Staff, place, at, &how)
 			}
 			where, err := s.place(c.Context(), place)
 			if err != nil {
@@ -70,8 +73,14 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 			if err := s.client.Do(c.Context(), "POST", "/decisions", body, &d); err != nil {
 				return err
 			}
-			return s.decision(&d, explain)
+			return s.answered(c.Context(), &d, explain, &how)
 		}}
+	if explain {
+		c.Flags().BoolVar(&how.mend, "mend", false, "make all that mends it, as one change")
+		c.Flags().StringVar(&how.template, "template", "", "with --mend: the template to assign, in place of the one "+
+			"that gives the least")
+		completeFlag(c, "template", s.completeTemplates())
+	}
 	c.Flags().StringVar(&place, "place", "", "where; of a person, why may leave it out and asks about their home site")
 	c.Flags().StringVar(&permission, "permission", "",
 		"key, or any words of the title; what the place asks about where left out")
@@ -93,13 +102,14 @@ func (s *session) checkCommand() *cobra.Command {
 
 func (s *session) whyCommand() *cobra.Command {
 	return s.asking("why [STAFF]", "What is in somebody's way, everywhere or at a place, and the act that mends it",
-		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  printf '480216\\n' | loyal why --pin "+
+		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  loyal why Q0241 --place HB-CHEM-1 --mend "+
+			"--reason 'covers the store'\n  printf '480216\\n' | loyal why --pin "+
 			"--place HB-CHEM-1", true)
 }
 
 // whatIsInTheWay answers what a manager asks: why can't she get in here? At a door it is the decision with its grounds;
 // at any other place everything that keeps the person from it, door by door, each with what mends it.
-func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) error {
+func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string, how *mending) error {
 	options := []client.Option{}
 	zone := ""
 	if place != "" {
@@ -122,7 +132,7 @@ func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) e
 			if err := s.client.Do(ctx, "POST", "/decisions", body, &d); err != nil {
 				return err
 			}
-			return s.decision(&d, true)
+			return s.answered(ctx, &d, true, how)
 		}
 	} else {
 		p, err := s.staff(ctx, staff)
@@ -135,6 +145,9 @@ func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string) e
 		if zone, err = s.zoneOf(ctx, p.HomeSite.Code); err != nil {
 			return err
 		}
+	}
+	if how.mend {
+		return usagef("--mend is about one door, or one permission: name the door with --place, or say --permission")
 	}
 	moment, err := s.momentOption(at, zone)
 	if err != nil {
@@ -234,15 +247,87 @@ func (s *session) decision(d *api.Decision, explain bool) error {
 			for _, g := range d.Grounds {
 				fmt.Fprintf(s.out, "  %-11s %s\n", g.Kind, g.Text)
 			}
-			if d.Remedy != "" {
+			if len(d.Advice) == 0 && d.Remedy != "" {
 				fmt.Fprintf(s.out, "  %-11s %s\n", "remedy", d.Remedy)
 			}
+			s.advice(d)
 		}
 	}
 	if d.Outcome != "allow" {
 		return refusal{}
 	}
 	return nil
+}
+
+// mending says whether what stands in the way is to be mended, and how.
+type mending struct {
+	mend     bool
+	template string
+}
+
+// answered says a decision, and mends what stands in the way where that is wanted.
+func (s *session) answered(ctx context.Context, d *api.Decision, explain bool, how *mending) error {
+	if !how.mend {
+		return s.decision(d, explain)
+	}
+	if d.Outcome == "allow" {
+		return s.decision(d, explain)
+	}
+	var operations []api.Operation
+	for i := range d.Advice {
+		one := &d.Advice[i]
+		o := one.Operation
+		switch {
+		case one.Reason == "outside_access_hours":
+			continue
+		case o == nil:
+			return usagef("%s %s Do that first: no change alone does it", one.Sentence, one.Remedy)
+		case o.Op == "certificate.add":
+			return usagef("%s Record the certificate with its number first: loyal certificate add", one.Sentence)
+		}
+		if how.template != "" && slices.Contains(one.Asks, "template") {
+			t, err := s.template(ctx, how.template)
+			if err != nil {
+				return err
+			}
+			set := map[string]any{}
+			if err := json.Unmarshal(o.Set, &set); err != nil {
+				return err
+			}
+			set["template"] = t.Code
+			if o.Set, err = json.Marshal(set); err != nil {
+				return err
+			}
+		}
+		operations = append(operations, *o)
+	}
+	if len(operations) == 0 {
+		return s.decision(d, explain)
+	}
+	_, err := s.change(ctx, "Done: "+words.Count(len(operations), "step", "steps")+".", operations...)
+	return err
+}
+
+// advice says all that stands in the way, in the order in which it is to be mended.
+func (s *session) advice(d *api.Decision) {
+	for i := range d.Advice {
+		one := &d.Advice[i]
+		head := "in the way"
+		if len(d.Advice) > 1 {
+			head = fmt.Sprintf("in the way %d", i+1)
+		}
+		fmt.Fprintf(s.out, "  %s  %s %s\n", head, one.Sentence, one.Remedy)
+		if len(one.Templates) > 0 {
+			names := make([]string, 0, len(one.Templates))
+			for _, t := range one.Templates[:min(len(one.Templates), 6)] {
+				names = append(names, t.Name)
+			}
+			fmt.Fprintf(s.out, "                It is in the templates %s.\n", words.List(names))
+		}
+	}
+	if d.Mendable && slices.ContainsFunc(d.Advice, func(a api.Advice) bool { return a.Operation != nil }) {
+		fmt.Fprintln(s.out, "  With all of that mended, the answer is yes; --mend makes it as one change.")
+	}
 }
 
 // clockTime reads a moment for the service, which takes one without an offset for the time on the clock at the home

@@ -12,6 +12,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/wording"
@@ -45,6 +46,9 @@ func (s *Server) registerDecisions() {
 			}
 			body := v.decision(&e, &q)
 			body.Tense = moment.Tense
+			if !e.Allowed && e.Staff != 0 && v.sees.whole(e.Staff) && moment.Tense != "past" {
+				body.Advice, body.Mendable = v.advice(s.app.Advise(moment.Snapshot, q))
+			}
 			if in.Body.At == nil { // asked again for this very instant, the answer is the same
 				body.At = moment.At.Truncate(time.Microsecond).In(body.At.Location())
 			}
@@ -65,6 +69,24 @@ func brief(e wording.Explanation) wording.Explanation {
 			"Ask whoever looks after their home site."
 	}
 	return e
+}
+
+// advice words what stands in the way.
+func (v view) advice(list []change.Advice, opens bool) ([]api.Advice, bool) {
+	out := make([]api.Advice, len(list))
+	for i := range list {
+		one := &list[i]
+		e := wording.English.Explain(one.Snapshot, &one.Question)
+		out[i] = api.Advice{Reason: e.Reason.String(), Sentence: e.Sentence, Remedy: e.Remedy, Asks: one.Asks}
+		if o := one.Operation; o != nil {
+			out[i].Operation = &api.Operation{Op: o.Op, On: o.On, Set: o.Set}
+		}
+		for _, id := range one.Templates {
+			t := one.Snapshot.State().Template(id)
+			out[i].Templates = append(out[i].Templates, api.TemplateRef{Code: t.Code, Name: t.Name})
+		}
+	}
+	return out, opens
 }
 
 func askOf(in *api.DecisionRequest) app.Ask {

@@ -174,6 +174,49 @@ func TestAShiftSupervisorLocksAtTheirSiteAndDoesNothingElse(t *testing.T) {
 	assert.NoError(t, joss.Get(ctx, "/audit", nil, client.Query("staff", "Q0011")))
 }
 
+// A manager who checks is told all that stands in the way at once, in the order in which it is to be mended; what is
+// advised, made together, opens the door. Whoever sees somebody narrowly, and a device, are told nothing of it.
+func TestAdviceNamesAllThatStandsInTheWay(t *testing.T) {
+	s := testkit.Demo(t)
+	ctx, idris := context.Background(), s.Client(t, "idris")
+	maren := s.Client(t, "maren")
+	_, err := idris.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "trying", Operations: []api.Operation{
+		{Op: "staff.lock", On: "Q0011"}, {Op: "bar.add", Set: []byte(`{"staff":"Q0011","place":"HB-CHEM-1"}`)},
+		{Op: "staff.edit", On: "Q0011", Set: fmt.Appendf(nil, `{"contract_end":%q}`, testkit.InDays(-3))}}})
+	require.NoError(t, err)
+	ask := api.DecisionRequest{Staff: "Q0011", Place: "HB-CHEM-1", Permission: "door.chemical"}
+	var d api.Decision
+	require.NoError(t, idris.Do(ctx, "POST", "/decisions", ask, &d))
+	var reasons []string
+	var operations []api.Operation
+	for _, one := range d.Advice {
+		reasons = append(reasons, one.Reason)
+		assert.NotEmpty(t, one.Sentence)
+		if one.Operation != nil {
+			operations = append(operations, *one.Operation)
+		}
+	}
+	require.GreaterOrEqual(t, len(reasons), 4, "%v", reasons)
+	assert.Equal(t, []string{"locked", "contract_ended", "barred_here", "permission_not_in_template"}, reasons[:4])
+	assert.Equal(t, "exception.add", d.Advice[3].Operation.Op)
+	assert.NotEmpty(t, d.Advice[3].Templates)
+	_, err = maren.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "advised", Operations: operations})
+	require.NoError(t, err)
+	require.NoError(t, idris.Do(ctx, "POST", "/decisions", ask, &d))
+	if last := reasons[len(reasons)-1]; last == "proof_not_sufficient" {
+		assert.Equal(t, last, d.Reason, "what is to be handed over comes last")
+	} else {
+		assert.Equal(t, "allow", d.Outcome)
+	}
+	yesterday := time.Now().Add(-time.Minute)
+	ask.At = &yesterday
+	d = api.Decision{}
+	require.NoError(t, idris.Do(ctx, "POST", "/decisions", ask, &d))
+	assert.Empty(t, d.Advice, "what is past is not mended")
+	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "480216", Place: "HB-CHEM-1"}, &d))
+	assert.Empty(t, d.Advice)
+}
+
 // Whose records, at which kind of place, and after how long a terminal signs out are part of what is decided.
 func TestADecisionKnowsWhoseRecordsAndWhatKindOfPlace(t *testing.T) {
 	s := testkit.Demo(t)

@@ -28,7 +28,7 @@ func (s *Server) registerToday() {
 				Counts:   t.Counts,
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
 				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Redundant: t.Redundant, Barred: []api.Bar{},
-				Aside: t.Aside, Badges: []api.Badge{}, Readers: []api.HeldReader{}}}
+				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Readers: []api.HeldReader{}}}
 			for _, b := range t.Badges {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
 			}

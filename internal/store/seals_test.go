@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
@@ -81,7 +82,11 @@ func TestTheDatabaseIsCheckedDaily(t *testing.T) {
 	}
 	require.NoError(t, service.App.VerifyDaily(ctx))
 	assert.Zero(t, told())
-	_, err = raw(t, service.DSN).Exec("UPDATE assignments SET until_date = '2099-01-01' WHERE ended = 0 LIMIT 1")
+	db := raw(t, service.DSN)
+	var number uint32
+	var until any
+	require.NoError(t, db.QueryRow("SELECT id, until_date FROM assignments WHERE ended = 0 LIMIT 1").Scan(&number, &until))
+	_, err = db.Exec("UPDATE assignments SET until_date = '2099-01-01' WHERE id = ?", number)
 	require.NoError(t, err)
 	require.NoError(t, service.App.VerifyDaily(ctx))
 	assert.Zero(t, told(), "it was checked today")
@@ -89,6 +94,19 @@ func TestTheDatabaseIsCheckedDaily(t *testing.T) {
 	require.NoError(t, service.App.VerifyDaily(ctx))
 	assert.Equal(t, 1, told())
 	assert.EqualValues(t, 1, service.App.Unexplained())
+	today := func(who string) string {
+		var today api.Today
+		require.NoError(t, service.Client(t, who).Get(ctx, "/today", &today))
+		return today.Tampering
+	}
+	assert.Contains(t, today("maren"), "written in the database by something else")
+	assert.Empty(t, today("joss"), "it is for those who read the audit log everywhere")
+	_, err = db.Exec("UPDATE assignments SET until_date = ? WHERE id = ?", until, number)
+	require.NoError(t, err)
+	service.Clock.Move(25 * time.Hour)
+	require.NoError(t, service.App.VerifyDaily(ctx))
+	assert.Zero(t, service.App.Unexplained())
+	assert.Empty(t, today("maren"), "what was set right is told no more")
 }
 
 // What an entry of the audit log is about is part of its chain.

@@ -111,8 +111,8 @@ func (d Date) Words() string {
 	return d.utc().Format("2 Jan 2006")
 }
 
-// LastOf returns the last day of something that no longer counts from an instant on, in the zone of that instant; within
-// says that it ends within the day and not with it.
+// LastOf returns the last day of something that no longer counts from an instant on, in the zone of that instant;
+// within says that it ends within the day and not with it.
 func LastOf(end time.Time) (last Date, within bool) {
 	on := Of(end)
 	if end.Equal(on.Start(end.Location())) {

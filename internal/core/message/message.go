@@ -138,7 +138,8 @@ var Sorts = []Sort{
 		Subject: "{person} leaves soon",
 		Text: "Hello {called},\n\n{person} ({number}) leaves; the last day is {last_day}. To be done:\n\n{tasks}\n\n" +
 			"Tick it off, or hand the work over:\n{link}\n",
-		Holders: holders([]Placeholder{{Name: "last_day", Says: "Their last day, with the time where they go within it", Example: "4 Dec 2026"},
+		Holders: holders([]Placeholder{{Name: "last_day",
+			Says: "Their last day, with the time where they go within it", Example: "4 Dec 2026"},
 			{Name: "tasks", Says: "What is to be done, a line each", Example: "- take back the badge 118-1103"},
 			{Name: "link", Says: "The page of leavers", Example: "https://latch.example/leaving"}}, about)},
 	{Kind: Expiring, Title: "What runs out", When: "So many days before, as the settings say.", ToOthers: true,

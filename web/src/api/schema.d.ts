@@ -4143,6 +4143,18 @@ export interface components {
             /** @description Of the kind schedule: the code of the one whose hours they are */
             schedule?: string;
         };
+        Advice: {
+            /** @description Fields of the operation that whoever makes it chooses */
+            asks?: string[];
+            /** @description That mends it; left out where none does alone, such as a PIN that somebody has to be handed */
+            operation?: components["schemas"]["Operation"];
+            /** @description Code; see the guide */
+            reason: string;
+            remedy?: string;
+            sentence: string;
+            /** @description That give what is asked for, those that give the least beside it first */
+            templates?: components["schemas"]["TemplateRef"][];
+        };
         Assignment: {
             /** @description Who covers it, and when */
             covered_by?: components["schemas"]["Cover"][];
@@ -4595,6 +4607,8 @@ export interface components {
             until: string;
         };
         Decision: {
+            /** @description All that stands in the way, in the order in which it is to be mended; for managers, of now and ahead */
+            advice?: components["schemas"]["Advice"][];
             /** Format: date-time */
             at: string;
             /** @description For managers */
@@ -4606,6 +4620,8 @@ export interface components {
             idle_seconds?: number;
             /** Format: int32 */
             level?: number;
+            /** @description The operations of the advice, made together as one change, lead to an allow: at once, or at the next hour that is inside the hours */
+            mendable?: boolean;
             /** @enum {string} */
             outcome: "allow" | "refuse";
             permission?: string;
@@ -7577,6 +7593,8 @@ export interface components {
             redundant: number;
             starting: components["schemas"]["Person"][];
             stuck: components["schemas"]["Person"][];
+            /** @description What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere */
+            tampering?: string;
             /** @description Templates that wait for a decision on new permissions */
             undecided: components["schemas"]["Waiting"][];
         };

@@ -13,6 +13,7 @@ import { Grounds } from "@/parts/Statement";
 import { Wrong } from "@/parts/Wrong";
 import { instant, moment } from "@/parts/words";
 import { Mend } from "./Mend";
+import { Together } from "./Together";
 
 /** The pages that ask what would happen. */
 export function CheckTabs() {
@@ -133,7 +134,7 @@ export function CheckPage() {
         </form>
         <div aria-live="polite">
           {run.data ? (
-            <Answer d={run.data} />
+            <Answer d={run.data} again={() => run.mutate()} />
           ) : (
             <p className="sentence text-faded">
               The answer stands here: yes or no, what it rests on, and what would change it.
@@ -145,7 +146,7 @@ export function CheckPage() {
   );
 }
 
-function Answer({ d }: { d: Schema["Decision"] }) {
+function Answer({ d, again }: { d: Schema["Decision"]; again: () => void }) {
   const allowed = d.outcome === "allow";
   return (
     <div className={`sheet border-t-4 p-6 ${allowed ? "border-t-open" : "border-t-shut"}`} data-outcome={d.outcome}>
@@ -164,8 +165,14 @@ function Answer({ d }: { d: Schema["Decision"] }) {
       )}
       {d.remedy && (
         <Section title="What would change it">
-          <p className="sentence">{d.remedy}</p>
-          <Mend d={d} />
+          {(d.advice?.length ?? 0) > 1 ? (
+            <Together d={d} again={again} />
+          ) : (
+            <>
+              <p className="sentence">{d.remedy}</p>
+              <Mend d={d} />
+            </>
+          )}
         </Section>
       )}
     </div>

@@ -15,7 +15,7 @@ import { Empty, Loading, Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { day, moment } from "@/parts/words";
+import { moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
 type Item = Schema["Expiring"];

@@ -277,6 +277,12 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
           {t.aside === 1 ? "it" : "them"}.
         </p>
       )}
+      {t.tampering && (
+        <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>The database was changed by something else than this service.</b> {t.tampering}. Tell whoever looks after
+          the service: <code>loyald verify</code> names all of it.
+        </p>
+      )}
       {!!t.counts.seats && (
         <p role="status" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
           <b>
