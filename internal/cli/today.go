@@ -91,7 +91,7 @@ func todayLines(today *api.Today) (lines []todayLine) {
 		add("Badges to settle", number, holder, "badge "+b.Number+", "+b.State, "")
 	}
 	if today.Tampering != "" {
-		add("Written in the database by something else", "", today.Tampering, "to see all: loyal audit, loyald verify", "")
+		add("Written in the database by something else", "", today.Tampering, "loyald verify names all of it", "")
 	}
 	for _, r := range today.Readers {
 		add("Readers that take no tries", r.Place.Code, r.Place.Name, "", local(&r.Until))

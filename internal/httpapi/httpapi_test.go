@@ -213,7 +213,8 @@ func TestAdviceNamesAllThatStandsInTheWay(t *testing.T) {
 	d = api.Decision{}
 	require.NoError(t, idris.Do(ctx, "POST", "/decisions", ask, &d))
 	assert.Empty(t, d.Advice, "what is past is not mended")
-	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "480216", Place: "HB-CHEM-1"}, &d))
+	require.NoError(t, s.Door().Do(ctx, "POST", "/decisions", api.DecisionRequest{PIN: "480216", Place: "HB-CHEM-1"},
+		&d))
 	assert.Empty(t, d.Advice)
 }
 

@@ -85,7 +85,8 @@ func TestTheDatabaseIsCheckedDaily(t *testing.T) {
 	db := raw(t, service.DSN)
 	var number uint32
 	var until any
-	require.NoError(t, db.QueryRow("SELECT id, until_date FROM assignments WHERE ended = 0 LIMIT 1").Scan(&number, &until))
+	require.NoError(t, db.QueryRow("SELECT id, until_date FROM assignments WHERE ended = 0 LIMIT 1").Scan(&number,
+		&until))
 	_, err = db.Exec("UPDATE assignments SET until_date = '2099-01-01' WHERE id = ?", number)
 	require.NoError(t, err)
 	require.NoError(t, service.App.VerifyDaily(ctx))

@@ -342,7 +342,7 @@ func (d *differ) kinds(whole map[people.StaffID]bool) {
 				continue
 			}
 			for _, id := range d.around(here.Place.ID) {
-				if whole[id] || slices.Contains(d.after.rolls.owners, id) {
+				if slices.Contains(d.after.rolls.owners, id) && !whole[id] {
 					continue
 				}
 				if d.isDoor(here.Place.ID) {
@@ -817,13 +817,15 @@ func (d *differ) isDoor(place estate.PlaceID) bool {
 }
 
 // isGivenAt reports whether somebody has an assignment or an exception at a place itself.
-func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) (given bool) {
+func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) bool {
 	for _, s := range [2]*Snapshot{d.before, d.after} {
-		if p := s.person(id); p != nil {
-			p.places(func(at estate.PlaceID) { given = given || at == place })
+		if p := s.person(id); p != nil &&
+			(slices.ContainsFunc(p.grants(), func(g grant) bool { return g.place == place }) ||
+				slices.ContainsFunc(p.exceptions, func(x exception) bool { return x.place == place && x.bar == 0 })) {
+			return true
 		}
 	}
-	return given
+	return false
 }
 
 // door compares how one person passes a door, by what it asks for in each snapshot. A place that is a door in one of

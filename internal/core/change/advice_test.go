@@ -56,7 +56,7 @@ func TestWhatIsAdvisedMends(t *testing.T) {
 				for i := range advice {
 					one := &advice[i]
 					met[one.Decision.Reason]++
-					require.Equal(t, one.Decision, one.Snapshot.Decide(&one.Question), "it is so where it is said to be")
+					require.Equal(t, one.Decision, one.Snapshot.Decide(&one.Question))
 					if one.Operation != nil {
 						operations = append(operations, one.supposed())
 					}

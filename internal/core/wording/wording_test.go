@@ -570,7 +570,8 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 			"up to 25 kg.",
 		"Ana can run a line (view) at Line, Mon–Fri 06:00–18:00, until 30 Nov 2026, with a qualification.",
 	}, say(requires(5)), "what the line requires runs out before")
-	assert.Equal(t, []string{"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Nov 2026, 14:30, with the leaving " +
+	assert.Equal(t, []string{"Ana opens 1 door at Mill, Mon–Fri 06:00–18:00, until 24 Nov 2026, 14:30, with the " +
+		"leaving " +
 		"date. There, Ana can also run a line (view) and adjust a weight up to 25 kg."},
 		say(func(_ *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			ana.LeavesAt = noon.Add(150 * time.Minute)
