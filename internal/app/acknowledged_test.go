@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -109,7 +110,9 @@ func TestAnAcknowledgedLockIsInForceEverywhere(t *testing.T) {
 	if given, err := strconv.Atoi(os.Getenv("LATCH_LOCKS")); err == nil {
 		locks = given
 	}
-	lost := func(err error) bool { return errors.Is(err, app.ErrAway) || store.Unavailable(err) }
+	lost := func(err error) bool {
+		return errors.Is(err, app.ErrAway) || errors.Is(err, context.Canceled) || store.Unavailable(err)
+	}
 	made := func(at int, o change.Operation) bool {
 		_, err := instances[at%3].App.Commit(ctx, request(o))
 		if err != nil && !lost(err) {

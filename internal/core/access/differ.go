@@ -326,11 +326,11 @@ func (d *differ) rules(whole map[people.StaffID]bool) {
 		d.person(id, 0, false)
 	}
 	d.only = nil
-	d.kinds(whole)
+	d.kinds()
 }
 
 // kinds compares, where permissions now apply to other kinds of place, what people hold at places of those kinds.
-func (d *differ) kinds(whole map[people.StaffID]bool) {
+func (d *differ) kinds() {
 	for permission := range d.after.catalogue.AllPermissions {
 		was := d.before.catalogue.Permission(permission.ID)
 		if was == nil || was.Retired || permission.Retired || slices.Equal(was.Kinds, permission.Kinds) ||
@@ -342,7 +342,7 @@ func (d *differ) kinds(whole map[people.StaffID]bool) {
 				continue
 			}
 			for _, id := range d.around(here.Place.ID) {
-				if slices.Contains(d.after.rolls.owners, id) && !whole[id] {
+				if slices.Contains(d.before.rolls.owners, id) && slices.Contains(d.after.rolls.owners, id) {
 					continue
 				}
 				if d.isDoor(here.Place.ID) {

@@ -43,11 +43,16 @@ func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	if p == nil {
 		return nil
 	}
+	return s.holdingsOf(nil, p.freed(), at, nil, 0, true)
+}
+
+// freed is somebody whom nothing keeps from using what their record gives them: no lock, no bar, no dates of their own.
+func (p *person) freed() *person {
 	freed := *p
 	freed.span, freed.lockSince, freed.lockUntil = people.Span{Start: everBefore, Contract: everAfter, Gone: everAfter},
 		everAfter, everAfter
 	freed.exceptions = slices.DeleteFunc(slices.Clone(p.exceptions), func(x exception) bool { return x.bar != 0 })
-	return s.holdingsOf(nil, &freed, at, nil, 0, true)
+	return &freed
 }
 
 // holdings appends what somebody holds, now or later, to a list: of some permissions, where only is not nil; and at

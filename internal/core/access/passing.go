@@ -75,6 +75,9 @@ func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
 	return slices.Compact(turns)
 }
 
+// RecordTurns returns the instants, from one on, at which what somebody's record gives them may change.
+func (s *Snapshot) RecordTurns(id people.StaffID, at int64) []int64 { return s.turns(id, at) }
+
 // End is when something that somebody may do now ends by what is on record, and by what.
 type End struct {
 	At  int64 // the first instant at which they may not; everAfter where none is known

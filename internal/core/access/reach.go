@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/estate"
@@ -29,6 +30,49 @@ func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, pl
 	}
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
 		Retired: true}).Level
+}
+
+// GivesUntil returns the instant from which on somebody may no longer give a permission on at a place at a level, by
+// the dates of their assignments and exceptions; everAfter where those have no end. Their own contract and leaving date
+// end what they do, and not what they have given.
+func (s *Snapshot) GivesUntil(id people.StaffID, permission permit.PermissionID, level permit.Level,
+	place estate.PlaceID, at int64) int64 {
+	p := s.person(id)
+	if p == nil {
+		return at
+	}
+	if p.owner {
+		return everAfter
+	}
+	turns := []int64{at}
+	for i := range p.grants() {
+		turns = append(turns, p.grants()[i].from, p.grants()[i].until)
+	}
+	for i := range p.exceptions {
+		turns = append(turns, p.exceptions[i].from, p.exceptions[i].until)
+	}
+	slices.Sort(turns)
+	for _, turn := range turns {
+		if turn >= at && turn < everAfter && s.RecordLevel(id, permission, place, turn) < level {
+			return turn
+		}
+	}
+	return everAfter
+}
+
+// RecordLevel returns the level of a permission that somebody's record gives them at a place at an instant, whatever
+// keeps them from using it.
+func (s *Snapshot) RecordLevel(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
+	p, here := s.person(id), s.tree.At(place)
+	if p == nil || here == nil {
+		return 0
+	}
+	freed := p.freed()
+	d := Decision{Staff: id}
+	s.weigh(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true}, freed,
+		here, &d)
+	return d.Level
 }
 
 // Entitled answers what somebody's assignments and exceptions say, whether or not they are locked or have started: what

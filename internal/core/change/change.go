@@ -149,21 +149,22 @@ type Trial struct {
 	Effect  access.Effect
 	After   *access.Snapshot
 
-	before *access.Snapshot
-	actor  Actor
-	env    Env
-	reason string
-	each   []string // the reasons that operations give for themselves, each once
-	silent bool     // some operation gives none
-	wanted bool     // some operation asks for a reason that is yet to be given
-	op     *Operation
-	index  int
-	base   int               // index of the first operation of the group that is tried
-	cached *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
-	seen   map[string]int    // record → index in Written
-	places map[estate.PlaceID]bool
-	lifted []*org.Exception // withheld until this change, whose end, dates or return it is about
-	sight  *access.Sight    // whom the actor sees; nil until it is asked
+	before  *access.Snapshot
+	actor   Actor
+	env     Env
+	reason  string
+	each    []string // the reasons that operations give for themselves, each once
+	silent  bool     // some operation gives none
+	wanted  bool     // some operation asks for a reason that is yet to be given
+	op      *Operation
+	index   int
+	base    int               // index of the first operation of the group that is tried
+	cached  *permit.Catalogue // as the operations so far have left it; nil where it has to be made anew
+	seen    map[string]int    // record → index in Written
+	places  map[estate.PlaceID]bool
+	lasting map[lasting]int64 // until when the actor may give something, where that was asked
+	lifted  []*org.Exception  // withheld until this change, whose end, dates or return it is about
+	sight   *access.Sight     // whom the actor sees; nil until it is asked
 }
 
 // MaxOperations bounds one change that somebody sends.
@@ -272,7 +273,7 @@ func (t *Trial) conclude() (err error) {
 	}
 	t.Effect = access.Diff(t.before, t.After, t.env.Now.Unix())
 	for _, ceiling := range []func() error{t.liftCeiling, t.noticeCeiling, t.hoursCeiling, t.placeCeiling,
-		t.seatsCeiling} {
+		t.seatsCeiling, t.judge} {
 		if err := ceiling(); err != nil {
 			return err
 		}
