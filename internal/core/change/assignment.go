@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"errors"
+	"reflect"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
@@ -182,7 +183,7 @@ func (t *Trial) seesAt(id people.StaffID, place estate.PlaceID) bool {
 }
 
 func assignmentEdit(t *Trial) error {
-	before, err := t.assignment(t.assignable)
+	before, err := t.assignment(t.endable)
 	if err != nil {
 		return err
 	}
@@ -204,10 +205,15 @@ func assignmentEdit(t *Trial) error {
 		return fault.Conflictf("set.until",
 			"another assignment with the same template at the same place has some of these days already")
 	}
-	// Of somebody lent by another site the days may become fewer, not more.
-	if longer := a.From < before.From ||
-		!before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until); longer {
+	// Of somebody lent by another site the days may become fewer, not more
+	longer := a.From < before.From || !before.Until.IsZero() && (a.Until.IsZero() || a.Until > before.Until)
+	if longer {
 		if err := t.lendable(t.State.Person(a.Staff)); err != nil {
+			return err
+		}
+	}
+	if longer || !reflect.DeepEqual(a.Hours, before.Hours) {
+		if err := t.ceiling(a.Template, a.Place); err != nil {
 			return err
 		}
 	}

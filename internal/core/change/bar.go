@@ -95,8 +95,10 @@ func barEnd(t *Trial) error {
 	if err := t.barrable(p, t.State.Place(before.Place)); err != nil {
 		return err
 	}
-	if err := t.standing(p, before.Place, false); err != nil {
-		return err
+	if before.By != t.actor.Staff { // whoever barred somebody may lift the bar
+		if err := t.standing(p, before.Place, false); err != nil {
+			return err
+		}
 	}
 	if err := t.fresh(before.Revision, "This bar"); err != nil {
 		return err

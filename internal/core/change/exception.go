@@ -64,7 +64,8 @@ func exceptionAdd(t *Trial) error {
 
 func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *permit.Permission,
 	form *exceptionForm) error {
-	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
+	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID,
+		Withheld: form.Withheld}); err != nil {
 		return err
 	}
 	switch {
@@ -135,9 +136,18 @@ func (t *Trial) fillException(e *org.Exception, form *exceptionForm) error {
 	return nil
 }
 
-// excepting checks the actor's authority over an exception: what it gives, or gives back when it ends, must be theirs
-// to give.
+// excepting checks the actor's authority over an exception that is made, changed or restored: what it gives must be
+// theirs to give. To take something away nobody has to hold it; what is given back, as it is no longer withheld, is
+// judged by what people gain.
 func (t *Trial) excepting(e *org.Exception) error {
+	if err := t.exceptable(e); err != nil || e.Withheld {
+		return err
+	}
+	return t.mayGive(e.Permission, max(e.Level, 1), e.Place)
+}
+
+// exceptable checks the actor's authority to change what somebody has by exceptions at a place.
+func (t *Trial) exceptable(e *org.Exception) error {
 	p := t.State.Person(e.Staff)
 	if err := t.ownersOnly(p); err != nil {
 		return err
@@ -152,7 +162,7 @@ func (t *Trial) excepting(e *org.Exception) error {
 		return fault.Refusedf("not-permitted",
 			"%s belongs to another site: you may withhold something here, not add to it.", p.FullName())
 	}
-	return t.mayGive(e.Permission, max(e.Level, 1), e.Place)
+	return nil
 }
 
 // exception finds the one an operation is about and sees that the caller read the newest record.
@@ -161,7 +171,7 @@ func (t *Trial) exception() (*org.Exception, error) {
 	if e == nil || !t.seesAt(e.Staff, e.Place) {
 		return nil, fault.Missingf("on", "there is no exception %q that you may see", t.op.On)
 	}
-	if err := t.excepting(e); err != nil {
+	if err := t.exceptable(e); err != nil {
 		return nil, err
 	}
 	return e, t.fresh(e.Revision, "This exception")
@@ -190,8 +200,12 @@ func exceptionEdit(t *Trial) error {
 	if err := t.fillException(&e, &form); err != nil {
 		return err
 	}
-	if err := t.excepting(&e); err != nil {
-		return err
+	less := e.Level <= before.Level && e.From >= before.From &&
+		(before.Until.IsZero() || !e.Until.IsZero() && e.Until <= before.Until)
+	if !less {
+		if err := t.excepting(&e); err != nil {
+			return err
+		}
 	}
 	t.putException(&e)
 	return nil
@@ -210,6 +224,11 @@ func endException(t *Trial, ended bool) error {
 		return fault.Conflictf("on", map[bool]string{true: "this exception is ended already",
 			false: "this exception has not ended"}[ended])
 	}
+	if !ended {
+		if err := t.excepting(before); err != nil {
+			return err
+		}
+	}
 	e := *before
 	e.Ended = ended
 	t.putException(&e)
@@ -224,7 +243,7 @@ func exceptionSet(t *Trial) error {
 	if err != nil {
 		return err
 	}
-	if err := t.excepting(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
+	if err := t.exceptable(&org.Exception{Staff: p.ID, Place: place.ID, Permission: permission.ID}); err != nil {
 		return err
 	}
 	var level permit.Level
@@ -242,7 +261,7 @@ func exceptionSet(t *Trial) error {
 		if e.Ended || e.Permission != permission.ID || e.Place != place.ID {
 			continue
 		}
-		if err := t.excepting(e); err != nil {
+		if err := t.exceptable(e); err != nil {
 			return err
 		}
 		ended := *e
