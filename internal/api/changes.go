@@ -143,7 +143,7 @@ type DraftEdit struct {
 // Draft is a list of edits that a manager collects before making them as one change.
 type Draft struct {
 	ID         uint64      `json:"id"`
-	State      string      `json:"state" enum:"open,planned,failed,applied,discarded"`
+	State      string      `json:"state" enum:"open,planned,failed,given,applied,discarded"`
 	Title      string      `json:"title,omitempty"`
 	Reason     string      `json:"reason,omitempty"`
 	Free       bool        `json:"free,omitempty" doc:"Its owner can no longer make changes: you may take it over"`

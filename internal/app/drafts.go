@@ -23,6 +23,7 @@ const (
 	DraftOpen      = "open"
 	DraftPlanned   = "planned"
 	DraftFailed    = "failed"
+	DraftGiven     = "given" // by another manager, and not accepted yet
 	DraftApplied   = "applied"
 	DraftDiscarded = "discarded"
 )
@@ -57,8 +58,12 @@ func (r *Review) Clashing() (clashing, problems int) {
 	return clashing, problems
 }
 
-// mostDrafts bounds how many drafts somebody keeps open, planned or failed.
-const mostDrafts = 50
+const (
+	// mostDrafts bounds how many drafts somebody keeps open, planned or failed.
+	mostDrafts = 50
+	// mostGiven bounds how many drafts from one manager wait until another accepts them.
+	mostGiven = 10
+)
 
 func withLines(stored *store.Draft) (*Draft, error) {
 	d := &Draft{Draft: *stored}
@@ -203,6 +208,8 @@ func editable(d *Draft) error {
 		return fault.Conflictf("draft", "this draft is planned; take the plan back before changing it")
 	case DraftApplied:
 		return fault.Conflictf("draft", "this draft was applied already, as change %d", *d.AuditID)
+	case DraftGiven:
+		return fault.Conflictf("draft", "this draft was given to you; accept it before you go on with it")
 	}
 	return fault.Conflictf("draft", "this draft was discarded")
 }
@@ -325,7 +332,7 @@ func (a *App) Discard(ctx context.Context, actor people.StaffID, reference strin
 	if err != nil {
 		return nil, err
 	}
-	if d.State != DraftPlanned {
+	if d.State != DraftPlanned && d.State != DraftGiven {
 		if err := editable(d); err != nil {
 			return nil, err
 		}
@@ -334,7 +341,7 @@ func (a *App) Discard(ctx context.Context, actor people.StaffID, reference strin
 	return d, a.keep(ctx, d, a.now().UTC().Truncate(time.Second))
 }
 
-// Reopen takes a plan back, or goes on with a draft that failed or was discarded.
+// Reopen takes a plan back, accepts a draft that was given, or goes on with one that failed or was discarded.
 func (a *App) Reopen(ctx context.Context, actor people.StaffID, reference string) (*Draft, error) {
 	d, err := a.own(ctx, actor, reference)
 	if err != nil {
@@ -342,6 +349,11 @@ func (a *App) Reopen(ctx context.Context, actor people.StaffID, reference string
 	}
 	if d.State == DraftApplied {
 		return nil, editable(d)
+	}
+	if d.State == DraftGiven || d.State == DraftDiscarded {
+		if err := a.another(ctx, actor, "you have"); err != nil {
+			return nil, err
+		}
 	}
 	d.State, d.PlannedFor, d.Problem = DraftOpen, nil, ""
 	return d, a.keep(ctx, d, a.now().UTC().Truncate(time.Second))
@@ -377,8 +389,9 @@ func (a *App) TakeOver(ctx context.Context, actor people.StaffID, reference, ori
 		Summary: cut(fmt.Sprintf("Took over draft %d of %s", d.ID, was), 480), Operations: "[]"}, nil)
 }
 
-// Give makes a draft of somebody's own another manager's, who reviews it before it is made with their authority: a plan
-// is one no more.
+// Give makes a draft of somebody's own another manager's, who accepts and reviews it before it is made with their
+// authority: a plan is one no more. Until it is accepted it is none of theirs, and uses up nothing of what they may
+// keep.
 func (a *App) Give(ctx context.Context, actor people.StaffID, reference, to, origin string) (*Draft, error) {
 	d, err := a.own(ctx, actor, reference)
 	if err != nil {
@@ -399,20 +412,27 @@ func (a *App) Give(ctx context.Context, actor people.StaffID, reference, to, ori
 	case !a.MayUse(live, p.ID) || live.Stands(p.ID, now.Unix()) != access.Granted:
 		return nil, fault.Conflictf("to", "%s cannot make changes; name somebody who can", p.FullName())
 	}
-	if err := a.another(ctx, p.ID, p.FullName()+" has"); err != nil {
+	_, waiting, err := a.store.Drafts(ctx, store.DraftFilter{Owner: uint32(p.ID), GivenBy: uint32(actor), Limit: 1,
+		States: []string{DraftGiven}})
+	if err != nil {
 		return nil, err
+	}
+	if waiting >= mostGiven {
+		return nil, fault.Conflictf("to", "%s has not accepted %d drafts of yours yet; wait, or name somebody else",
+			p.FullName(), waiting)
 	}
 	giver := actorName(live, change.Actor{Staff: actor})
 	planned := ""
 	if d.PlannedFor != nil {
 		planned = ", planned for " + d.PlannedFor.In(live.Location(p.ID)).Format("2 Jan 2006 15:04")
 	}
-	d.OwnerID, d.State, d.PlannedFor = uint32(p.ID), DraftFailed, nil
-	d.Problem = cut(fmt.Sprintf("%s gave it to you%s. Review it, then plan it or apply it.", giver, planned), 900)
+	id := uint32(actor)
+	d.OwnerID, d.State, d.PlannedFor, d.GivenBy = uint32(p.ID), DraftGiven, nil, &id
+	d.Problem = cut(fmt.Sprintf("%s gave it to you%s. Accept it, review it, then plan it or apply it.", giver,
+		planned), 900)
 	if err := a.keep(ctx, d, now); err != nil {
 		return nil, err
 	}
-	id := uint32(actor)
 	return d, a.record(ctx, store.AuditEntry{At: now, Action: "draft-taken", ActorID: &id, Actor: giver, Origin: origin,
 		Summary:    cut(fmt.Sprintf("Gave draft %d%s to %s %s", d.ID, planned, p.Number, p.FullName()), 480),
 		Operations: "[]"}, nil)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"testing"
 	"time"
 
@@ -447,12 +448,43 @@ func TestAPlanIsGivenToWhoReviewsIt(t *testing.T) {
 	assert.Equal(t, "no", level(s, "packer", "line.stop"), "it is not made with authority that nobody reviewed")
 	given, err := s.App.DraftFor(ctx, maren, "1")
 	require.NoError(t, err)
-	assert.Contains(t, given.Problem, "Review it")
+	assert.Contains(t, given.Problem, "Accept it")
 	_, err = s.App.ApplyDraft(ctx, idris, "1", "agreed", "test")
-	assert.True(t, fault.Is(err, fault.Refused), "it is hers now")
+	assert.True(t, fault.Is(err, fault.NotFound), "it is hers now")
+	_, err = s.App.ApplyDraft(ctx, maren, "1", "agreed", "test")
+	assert.ErrorContains(t, err, "accept it")
+	_, err = s.App.Reopen(ctx, maren, "1")
+	require.NoError(t, err)
 	_, err = s.App.ApplyDraft(ctx, maren, "1", "agreed", "test")
 	require.NoError(t, err)
 	assert.Equal(t, "yes", level(s, "packer", "line.stop"))
+}
+
+// What others give uses up nothing of somebody's own: it waits apart until it is accepted, and each gives a few.
+func TestWhatOthersGiveUsesUpNothing(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, maren := staffOf(s, "Q0002"), staffOf(s, "Q0001")
+	give := func() error {
+		made, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+		require.NoError(t, err)
+		_, err = s.App.Give(ctx, idris, fmt.Sprint(made.Draft.ID), "Q0001", "test")
+		return err
+	}
+	for range 10 {
+		require.NoError(t, give())
+	}
+	assert.ErrorContains(t, give(), "has not accepted 10 drafts of yours yet")
+	for range 50 {
+		_, err := s.App.Collect(ctx, maren, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+		require.NoError(t, err)
+		_, err = s.App.Plan(ctx, maren, app.DraftOpen, "agreed", "", s.App.Now().Add(24*time.Hour))
+		require.NoError(t, err)
+	}
+	_, err := s.App.Reopen(ctx, maren, "1")
+	assert.ErrorContains(t, err, "you have 50 drafts already")
+	_, err = s.App.Discard(ctx, maren, "1")
+	require.NoError(t, err)
+	assert.NoError(t, give(), "and there is room for another")
 }
 
 func TestNobodyKeepsMoreDraftsThanTheyCanOversee(t *testing.T) {

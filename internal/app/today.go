@@ -163,7 +163,7 @@ func badgesToSettle(live *Live, reach []bool, now time.Time) (list []*org.Badge)
 }
 
 func (a *App) todaysDrafts(ctx context.Context, actor people.StaffID, t *Today) error {
-	own, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed}, false, 0, longest)
+	own, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed, DraftGiven}, false, 0, longest)
 	if err != nil {
 		return err
 	}

@@ -48,7 +48,8 @@ func (s *session) draftCommand() *cobra.Command {
 			}
 			return s.actOnDraft(c, id, "discard", nil)
 		})
-	reopen := aboutDraft("reopen ID", "Take a plan back, or go on with a draft that failed or was discarded",
+	reopen := aboutDraft("reopen ID", "Take a plan back, accept a draft that was given to you, or go on with one that "+
+		"failed or was discarded",
 		"  loyal draft reopen 7", func(c *cobra.Command, id string,
 			_ []string) error {
 			return s.actOnDraft(c, id, "reopen", nil)

@@ -24,7 +24,7 @@ type draftOut struct{ Body api.Draft }
 func (s *Server) registerDrafts() {
 	type listIn struct {
 		Paging
-		State []string `query:"state" doc:"open, planned, failed, applied, discarded with commas; left out: open, planned and failed"`
+		State []string `query:"state" doc:"open, planned, failed, given, applied, discarded with commas; left out: the first four"`
 		All   bool     `query:"all" doc:"The planned ones of every manager, for those who may read the audit log everywhere"`
 	}
 	route(s, "GET", "/drafts", "list-drafts", "drafts", "Your drafts, newest first", Access{},
@@ -39,7 +39,7 @@ func (s *Server) registerDrafts() {
 			}
 			states := in.State
 			if len(states) == 0 {
-				states = []string{app.DraftOpen, app.DraftPlanned, app.DraftFailed}
+				states = []string{app.DraftOpen, app.DraftPlanned, app.DraftFailed, app.DraftGiven}
 			}
 			drafts, total, err := s.app.Drafts(ctx, callerOf(ctx).id(), states, in.All, before, limit)
 			if err != nil {
@@ -198,7 +198,7 @@ func (s *Server) registerDraftEnds() {
 			}))
 		})
 	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts",
-		"Take back a plan, or go on with a draft that failed or was discarded", Access{},
+		"Take back a plan, accept a draft that was given to you, or go on with one that failed or was discarded", Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
 			d, err := s.app.Reopen(ctx, callerOf(ctx).id(), in.ID)
 			return s.drawn(ctx, d, err)

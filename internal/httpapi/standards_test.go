@@ -244,6 +244,10 @@ func TestADraftIsGivenOn(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, string(body))
 	status, _, _, _ = call(t, s, "POST", "/api/v1/drafts/1/apply", `{"reason":"r"}`, idris...)
 	assert.NotEqual(t, http.StatusOK, status, "it is no longer his")
+	status, _, _, _ = call(t, s, "POST", "/api/v1/drafts/1/apply", `{"reason":"r"}`, maren...)
+	assert.Equal(t, http.StatusConflict, status, "she accepts it first")
+	status, _, body, _ = call(t, s, "POST", "/api/v1/drafts/1/reopen", "", maren...)
+	require.Equal(t, http.StatusOK, status, string(body))
 	status, _, body, _ = call(t, s, "POST", "/api/v1/drafts/1/apply", `{"reason":"r"}`, maren...)
 	assert.Less(t, status, 300, string(body))
 }

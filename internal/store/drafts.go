@@ -23,7 +23,8 @@ type Draft struct {
 	PlannedFor *time.Time
 	Problem    string // why it could not be applied when its moment came
 	AuditID    *uint64
-	Version    uint32 // counts writes, so that none is overwritten unseen
+	GivenBy    *uint32 // who gave it last
+	Version    uint32  // counts writes, so that none is overwritten unseen
 	CreatedAt  time.Time
 	UpdatedAt  time.Time
 }
@@ -33,10 +34,11 @@ func (Draft) TableName() string { return "drafts" }
 
 // DraftFilter chooses drafts.
 type DraftFilter struct {
-	Owner  uint32 // 0: everybody's
-	States []string
-	Before uint64
-	Limit  int
+	Owner   uint32 // 0: everybody's
+	GivenBy uint32 // 0: whoever gave it, or nobody
+	States  []string
+	Before  uint64
+	Limit   int
 }
 
 // Drafts returns drafts, newest first, and how many there are in all.
@@ -44,6 +46,9 @@ func (s *Store) Drafts(ctx context.Context, f DraftFilter) (drafts []Draft, tota
 	query := s.db.WithContext(ctx).Model(&Draft{}).Where("state IN ?", f.States)
 	if f.Owner != 0 {
 		query = query.Where("owner_id = ?", f.Owner)
+	}
+	if f.GivenBy != 0 {
+		query = query.Where("given_by = ?", f.GivenBy)
 	}
 	query = query.Session(&gorm.Session{})
 	if err := query.Count(&total).Error; err != nil {

@@ -277,8 +277,12 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 			continue
 		}
 		level, access := s.level(g.template, q.Permission), s.accessOf(g)
-		d.consider(q.keeps(here, q.At >= g.from && q.At < g.until, level >= least,
-			firstOf(lacks, p.wants(s.requires(g.template), q.At)), access), level, g.assignment, 0)
+		wants := lacks
+		if !q.onRecord {
+			wants = firstOf(lacks, p.wants(s.requires(g.template), q.At))
+		}
+		d.consider(q.keeps(here, q.At >= g.from && q.At < g.until, level >= least, wants, access), level,
+			g.assignment, 0)
 	}
 }
 

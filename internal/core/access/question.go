@@ -49,6 +49,8 @@ type Question struct {
 	// What somebody would hold at a place, and their say over it: a retired one is taken as one in use, and what it
 	// requires people to be qualified in is left out
 	Retired bool
+	// What their record gives them, also while they lack what its template requires; with Retired
+	onRecord bool
 }
 
 // Decision answers a Question. The numbers point at the records that decided; 0 where none did.

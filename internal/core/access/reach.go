@@ -34,7 +34,7 @@ func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, pl
 
 // GivesUntil returns the instant from which on somebody may no longer give a permission on at a place at a level, by
 // the dates of their assignments and exceptions; everAfter where those have no end. Their own contract and leaving date
-// end what they do, and not what they have given.
+// end what they do, and not what they have given; nor does the term after which a standing assignment is renewed.
 func (s *Snapshot) GivesUntil(id people.StaffID, permission permit.PermissionID, level permit.Level,
 	place estate.PlaceID, at int64) int64 {
 	p := s.person(id)
@@ -44,34 +44,56 @@ func (s *Snapshot) GivesUntil(id people.StaffID, permission permit.PermissionID,
 	if p.owner {
 		return everAfter
 	}
+	freed := p.freed()
+	freed.many = slices.Clone(p.grants())
 	turns := []int64{at}
-	for i := range p.grants() {
-		turns = append(turns, p.grants()[i].from, p.grants()[i].until)
+	for i := range freed.many {
+		g := &freed.many[i]
+		if s.stands(g) {
+			g.until = everAfter
+		}
+		turns = append(turns, g.from, g.until)
 	}
 	for i := range p.exceptions {
 		turns = append(turns, p.exceptions[i].from, p.exceptions[i].until)
 	}
 	slices.Sort(turns)
 	for _, turn := range turns {
-		if turn >= at && turn < everAfter && s.RecordLevel(id, permission, place, turn) < level {
+		if turn >= at && turn < everAfter && s.recordLevel(freed, id, permission, place, turn) < level {
 			return turn
 		}
 	}
 	return everAfter
 }
 
+// standingDays is for how many days an assignment lasts at least that is a standing one, which is renewed when it ends,
+// and not one for a while, such as a season, a project or an absence.
+const standingDays = 365
+
+// stands reports whether an assignment is a standing one: no cover, and for a year or more.
+func (s *Snapshot) stands(g *grant) bool {
+	a := s.state.Assignment(g.assignment)
+	return a != nil && a.Covers == 0 && !a.From.IsZero() && int(a.Until-a.From)+1 >= standingDays
+}
+
 // RecordLevel returns the level of a permission that somebody's record gives them at a place at an instant, whatever
 // keeps them from using it.
 func (s *Snapshot) RecordLevel(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
 	at int64) permit.Level {
-	p, here := s.person(id), s.tree.At(place)
-	if p == nil || here == nil {
+	p := s.person(id)
+	if p == nil {
 		return 0
 	}
-	freed := p.freed()
+	return s.recordLevel(p.freed(), id, permission, place, at)
+}
+
+func (s *Snapshot) recordLevel(freed *person, id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
 	d := Decision{Staff: id}
-	s.weigh(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true}, freed,
-		here, &d)
+	if here := s.tree.At(place); here != nil {
+		s.weigh(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true,
+			onRecord: true}, freed, here, &d)
+	}
 	return d.Level
 }
 

@@ -189,14 +189,14 @@ function DraftActs({
       <>
         {editable && <Button onClick={() => ask("plan")}>Plan for a moment</Button>}
         {(editable || d.state === "planned") && <Button onClick={() => ask("give")}>Give to a colleague</Button>}
-        {(editable || d.state === "planned") && (
+        {(editable || d.state === "planned" || d.state === "given") && (
           <Button look="grave" onClick={() => ask("discard")}>
             Discard
           </Button>
         )}
-        {(d.state === "planned" || d.state === "failed" || d.state === "discarded") && (
+        {["planned", "failed", "given", "discarded"].includes(d.state) && (
           <Button onClick={() => run(() => take(api.POST("/drafts/{id}/reopen", path)))}>
-            {d.state === "planned" ? "Take the plan back" : "Go on with it"}
+            {d.state === "planned" ? "Take the plan back" : d.state === "given" ? "Accept it" : "Go on with it"}
           </Button>
         )}
       </>

@@ -15,6 +15,7 @@ export const stateWord: Record<Draft["state"], string> = {
   open: "Open",
   planned: "Planned",
   failed: "Could not be applied",
+  given: "Given to you",
   applied: "Applied",
   discarded: "Discarded",
 };
@@ -22,6 +23,7 @@ export const stateLook: Record<Draft["state"], string> = {
   open: "text-soon bg-soon-wash",
   planned: "text-damson bg-damson-wash",
   failed: "text-shut bg-shut-wash",
+  given: "text-soon bg-soon-wash",
   applied: "text-open bg-open-wash",
   discarded: "text-faded bg-inset",
 };
@@ -31,7 +33,7 @@ export function Drafts() {
   const me = useMe();
   const [{ which = "open" }, put] = useFilters("/drafts");
   const all = which === "everybody";
-  const state = which === "open" ? ["open", "planned", "failed"] : [which];
+  const state = which === "open" ? ["open", "planned", "failed", "given"] : [which];
   const list = useQuery({
     ...read("/drafts", { query: all ? { all: true, limit: 200 } : { state, limit: 200 } }),
   });

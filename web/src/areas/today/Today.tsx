@@ -156,12 +156,14 @@ function Rules({ today }: { today: Schema["Today"] }) {
             key={d.id}
             act={
               <Link to="/drafts/$id" params={{ id: String(d.id) }} className={`${buttonLook()} shrink-0`}>
-                {d.own && d.state === "failed" ? "Put it right" : "See the plan"}
+                {d.state === "given" ? "See the draft" : d.own && d.state === "failed" ? "Put it right" : "See the plan"}
               </Link>
             }
           >
             <b>{d.title || `Draft ${d.id}`}</b>
-            {d.state === "failed" ? (
+            {d.state === "given" ? (
+              <span className="text-faded"> waits until you accept it. {d.problem}</span>
+            ) : d.state === "failed" ? (
               <span className="text-shut"> is not applied: {d.problem}</span>
             ) : (
               <span className="text-faded">
