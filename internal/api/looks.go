@@ -12,10 +12,11 @@ type GridColumn struct {
 	Key       string   `json:"key" doc:"Of a permission, or the code of a place"`
 	Title     string   `json:"title"`
 	Group     string   `json:"group,omitempty" doc:"Title of the group, or the kind of the place"`
-	Words     []string `json:"words" doc:"What it can be set to"`
+	Words     []string `json:"words" doc:"What you can set it to; of a limit only none, as its numbers are many"`
 	Unit      string   `json:"unit,omitempty"`
 	Sensitive bool     `json:"sensitive,omitempty"`
-	WhyNot    string   `json:"why_not,omitempty" doc:"Why you may not give it there"`
+	Most      string   `json:"most,omitempty" doc:"The most that you can give there, where that is not everything"`
+	WhyNot    string   `json:"why_not_more,omitempty" doc:"Why you can give no more than that"`
 }
 
 // GridCell is what one person holds in one column.

@@ -95,6 +95,9 @@ const (
 	passwordLink linkKind = "password"
 )
 
+// linkSent ends the action of the audit entry of a link that was sent, after the kind.
+const linkSent = "-link-sent"
+
 // SendPINLink mails somebody a link to a page where they choose a PIN: it runs out, is used once, and asks for their
 // staff number. The manager who sends it never knows the PIN.
 func (a *App) SendPINLink(ctx context.Context, actor people.StaffID, reference, origin string) (to string,
@@ -151,7 +154,7 @@ func (a *App) mailable(actor people.StaffID, reference string) (*people.Staff, e
 func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staff, kind linkKind, token string,
 	expires time.Time, mail *store.Mail, summary, origin string) error {
 	now := a.now().UTC().Truncate(time.Second)
-	entry := store.AuditEntry{At: now, Action: string(kind) + "-link-sent", Actor: "Loyal Latch", Origin: origin,
+	entry := store.AuditEntry{At: now, Action: string(kind) + linkSent, Actor: "Loyal Latch", Origin: origin,
 		Summary: summary + p.Number + " " + p.FullName(), Operations: "[]"}
 	if actor != 0 {
 		id := uint32(actor)

@@ -112,3 +112,30 @@ func TestComingsAndGoingsAreToldOnceAndInTime(t *testing.T) {
 		assert.Contains(t, m.Body, "Ana opens")
 	}
 }
+
+// A link goes to an address that somebody with standing has set or confirmed, at the moment at which it is sent: whoever
+// enrolled a colleague who rose above them since does not get their link.
+func TestALinkGoesWhereSomebodyWithStandingSaid(t *testing.T) {
+	s := testkit.Demo(t)
+	box := "nadia.quist@quillmere.example"
+	by(t, s, "Q0003", "new here", "staff.enrol", "", set{"staff_number": "Q0900", "given_name": "Nadia",
+		"family_name": "Quist", "home_site": "HB", "start_date": inDays(s, 0), "email": box})
+	nadia := numbered(s, "Q0900")
+	by(t, s, "Q0001", "promoted", "assignment.add", "", set{"staff": "Q0900", "place": "HB",
+		"template": "operations-manager"})
+	by(t, s, "Q0001", "promoted", "assignment.add", "", set{"staff": "Q0900", "place": "SM",
+		"template": "operations-manager"})
+	by(t, s, "Q0001", "by hand", "password.issue", "", set{"staff": "Q0900"})
+	sent := func() int { return len(subjects(t, s, box)) }
+	before := sent()
+	require.NoError(t, s.App.ForgotPassword(ctx, box, "127.0.0.1"))
+	assert.Equal(t, before, sent(), "the site manager wrote this address, who does not stand over her now")
+	_, _, err := s.App.SendPasswordLink(ctx, numbered(s, "Q0003"), "Q0900", "test")
+	assert.Error(t, err, "nor may the site manager send one")
+	_, _, err = s.App.SendPasswordLink(ctx, numbered(s, "Q0001"), "Q0900", "test")
+	require.NoError(t, err)
+	assert.Equal(t, before+1, sent(), "the owner has confirmed it by that")
+	require.NoError(t, s.App.ForgotPassword(ctx, box, "127.0.0.1"))
+	assert.Equal(t, before+2, sent())
+	assert.NotZero(t, nadia)
+}

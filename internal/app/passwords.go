@@ -67,7 +67,16 @@ func (a *App) ForgotPassword(ctx context.Context, name, address string) error {
 		live.State().CredentialOf(p.ID, credential.Password) == nil {
 		return nil
 	}
-	_, err := a.mailPasswordLink(ctx, 0, p, "Sent a link to choose a password, which was asked for at the sign-in, to ",
+	stands, err := a.addressStands(ctx, live, p)
+	if err != nil {
+		return err
+	}
+	if !stands {
+		a.log.Warn("a link to choose a password was not sent: nobody who set or confirmed the address stands over its "+
+			"holder; a manager who does confirms it by sending a link", "staff", p.Number)
+		return nil
+	}
+	_, err = a.mailPasswordLink(ctx, 0, p, "Sent a link to choose a password, which was asked for at the sign-in, to ",
 		"console "+address)
 	return err
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
@@ -92,16 +93,26 @@ func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason,
 		result, err = a.Commit(ctx, request)
 	}
 	if err != nil {
-		return nil, a.whoIsInTheWay(ctx, err, entries, c.Revision)
+		return nil, a.whoIsInTheWay(ctx, actor, err, entries, c.Revision)
 	}
 	return result, nil
 }
 
-// whoIsInTheWay adds to a refusal to undo which later change stands on this one, and whose it is.
-func (a *App) whoIsInTheWay(ctx context.Context, refused error, entries []change.Entry, revision uint64) error {
+// whoIsInTheWay adds to a refusal to undo which later change stands on this one, and whose it is. Whoever does not see
+// all whom the change was about is told nothing of what has become of them since.
+func (a *App) whoIsInTheWay(ctx context.Context, actor people.StaffID, refused error, entries []change.Entry,
+	revision uint64) error {
 	var f *fault.Fault
 	if !errors.As(refused, &f) || f.Code != "built-upon" {
 		return refused
+	}
+	live := a.Live()
+	for i := range entries {
+		if p := live.State().Person(change.StaffOf(live.State(), entries[i].Record)); p != nil &&
+			a.ViewOf(live, actor, p) != access.Whole {
+			return fault.Refusedf("built-upon", "This cannot be undone: it was built upon since, and is about somebody "+
+				"whom you no longer see. Ask whoever looks after their home site.")
+		}
 	}
 	records := make([]store.Subject, len(entries))
 	for i := range entries {

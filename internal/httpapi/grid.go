@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"slices"
 	"strconv"
 
 	"loyallatch.example/latch/internal/api"
@@ -156,7 +157,11 @@ func (v view) gridColumns(actor people.StaffID, q *app.GridQuery, columns []app.
 				column.Place.Kind.Words()
 			held = v.live.MayGive(actor, p.ID, column.Place.ID, v.at.Unix())
 		}
-		_, shown[i].WhyNot = mostOf(p, held, column.Place)
+		shown[i].Most, shown[i].WhyNot = mostOf(p, held, column.Place)
+		shown[i].Words = slices.DeleteFunc(slices.Clone(shown[i].Words), func(word string) bool {
+			level, err := p.Scale.Parse(word)
+			return err != nil || level > held
+		})
 	}
 	return shown
 }

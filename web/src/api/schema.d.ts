@@ -1182,7 +1182,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take back a plan, or go on with a draft that failed or was discarded
+         * Take back a plan, accept a draft that was given to you, or go on with one that failed or was discarded
          * @description A token needs the scope `everything`.
          */
         post: operations["reopen-draft"];
@@ -4723,7 +4723,7 @@ export interface components {
             /** @description What was not put in, with why */
             skipped?: components["schemas"]["Skipped"][];
             /** @enum {string} */
-            state: "open" | "planned" | "failed" | "applied" | "discarded";
+            state: "open" | "planned" | "failed" | "given" | "applied" | "discarded";
             title?: string;
             /** Format: date-time */
             updated_at: string;
@@ -5003,12 +5003,14 @@ export interface components {
             group?: string;
             /** @description Of a permission, or the code of a place */
             key: string;
+            /** @description The most that you can give there, where that is not everything */
+            most?: string;
             sensitive?: boolean;
             title: string;
             unit?: string;
-            /** @description Why you may not give it there */
-            why_not?: string;
-            /** @description What it can be set to */
+            /** @description Why you can give no more than that */
+            why_not_more?: string;
+            /** @description What you can set it to; of a limit only none, as its numbers are many */
             words: string[];
         };
         GridRow: {
@@ -9983,7 +9985,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description open, planned, failed, applied, discarded with commas; left out: open, planned and failed */
+                /** @description open, planned, failed, given, applied, discarded with commas; left out: the first four */
                 state?: string[];
                 /** @description The planned ones of every manager, for those who may read the audit log everywhere */
                 all?: boolean;

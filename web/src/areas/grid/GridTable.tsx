@@ -89,7 +89,7 @@ function useSetting(query: Query, columns: Column[], rowAt: (index: number) => R
               ...rest,
               ...(under && { under }),
               ...(engagement && { engagement }),
-              columns: c ? [c.key] : columns.filter((k) => !k.why_not).map((k) => k.key),
+              columns: c ? [c.key] : columns.map((k) => k.key),
               ...(r && { staff: [r.staff_number] }),
               ...(level && { level }),
             },
@@ -147,7 +147,7 @@ export function GridTable({ query }: { query: Query }) {
     scroller.current?.focus();
     latest.current(r, c);
   }, []);
-  const why = cannot(first.data?.why_not, rowAt(row), columns[column]);
+  const why = cannot(first.data?.why_not, rowAt(row));
   const onKey = (e: KeyboardEvent) => {
     const step = stepOf(e.key, active, columns.length);
     const c = columns[column];
@@ -279,9 +279,9 @@ function Head({
             <button
               type="button"
               tabIndex={-1}
-              title={`${c.group}: ${c.title}${c.why_not ? `. ${c.why_not}` : ""}`}
+              title={`${c.group}: ${c.title}${c.why_not_more ? `. ${c.why_not_more}` : ""}`}
               onClick={() => go(-1, v.index)}
-              className={`flex size-full items-end px-1.5 pb-1 text-left text-small leading-tight ${row < 0 && column === v.index ? "bg-damson text-sheet" : c.why_not ? "text-faded" : ""} ${c.sensitive ? "underline decoration-brass decoration-2 underline-offset-2" : ""}`}
+              className={`flex size-full items-end px-1.5 pb-1 text-left text-small leading-tight ${row < 0 && column === v.index ? "bg-damson text-sheet" : c.most && c.words.length < 2 ? "text-faded" : ""} ${c.sensitive ? "underline decoration-brass decoration-2 underline-offset-2" : ""}`}
             >
               <span className="line-clamp-4">{c.title}</span>
             </button>
@@ -365,8 +365,8 @@ const GridRow = memo(function GridRow({
 });
 
 /** Why the chosen cell cannot be set, or undefined where it can. */
-function cannot(whole: string | undefined, row: Row | undefined, column: Column | undefined): string | undefined {
-  return whole ?? row?.why_not ?? column?.why_not;
+function cannot(whole: string | undefined, row: Row | undefined): string | undefined {
+  return whole ?? row?.why_not;
 }
 
 type StripProps = {
@@ -405,7 +405,9 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
               {cell.drafted && <b className="text-soon"> in your draft</b>}
             </span>
           )}
-          {why && <span className="block text-sm text-soon">{why}</span>}
+          {(why ?? column?.why_not_more) && (
+            <span className="block text-sm text-soon">{why ?? column?.why_not_more}</span>
+          )}
         </span>
         {!why && (
           <span role="group" aria-label="Set to" className="flex items-center gap-1.5">
@@ -420,7 +422,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
                 {i === 0 ? "Withhold" : word}
               </Button>
             ))}
-            {column?.unit && (
+            {column?.unit && column.most !== "0" && (
               <form
                 className="flex items-center gap-1"
                 onSubmit={(e) => {
@@ -431,6 +433,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
                 <input
                   type="number"
                   min={1}
+                  max={column.most}
                   aria-label={`Up to, in ${column.unit}`}
                   value={number}
                   onChange={(e) => setNumber(e.target.value)}

@@ -156,7 +156,11 @@ function Rules({ today }: { today: Schema["Today"] }) {
             key={d.id}
             act={
               <Link to="/drafts/$id" params={{ id: String(d.id) }} className={`${buttonLook()} shrink-0`}>
-                {d.state === "given" ? "See the draft" : d.own && d.state === "failed" ? "Put it right" : "See the plan"}
+                {d.state === "given"
+                  ? "See the draft"
+                  : d.own && d.state === "failed"
+                    ? "Put it right"
+                    : "See the plan"}
               </Link>
             }
           >
