@@ -11,7 +11,7 @@ import (
 // what is published may be reported to other instances: whoever locks somebody relies on that report. No other code
 // stores either. Its methods may be called by any number of goroutines.
 type publisher struct {
-	apply   func(base *Live, acts []waitingAct) *Live
+	apply   func(on *Live, acts []waitingAct) *Live
 	between atomic.Pointer[func(step string)] // called before each step of publishing; nil: not at all
 
 	live      atomic.Pointer[Live]
@@ -89,19 +89,24 @@ func (p *publisher) TakeIn(added uint64, acts []waitingAct, read func(base *Live
 	return acts, nil
 }
 
+func sameAct(a, b waitingAct) bool { return a.id == b.id }
+
 // show makes a base with acts live, and only then says that it is published.
 func (p *publisher) show(base *Live, acts []waitingAct) {
 	now := p.published.Load()
 	if now != nil && now.State().Revision > base.State().Revision {
 		base = now
 	}
-	same := slices.EqualFunc(acts, p.acts, func(x, y waitingAct) bool { return x.id == y.id })
-	if now == base && same {
+	if now == base && slices.EqualFunc(acts, p.acts, sameAct) {
 		return
 	}
 	p.step(stepShow)
+	on, more := base, acts
+	if n := len(p.acts); now == base && len(acts) > n && slices.EqualFunc(acts[:n], p.acts, sameAct) {
+		on, more = p.live.Load(), acts[n:] // what waits already is in what is live
+	}
 	p.acts = acts
-	p.live.Store(p.apply(base, acts))
+	p.live.Store(p.apply(on, more))
 	p.step(stepPublish)
 	p.published.Store(base)
 }

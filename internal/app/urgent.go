@@ -72,19 +72,20 @@ func (w *act) doer() change.Actor {
 	return change.Actor{Staff: w.Staff, System: system}
 }
 
-// applyActs applies acts to a state. One that changes nothing any more, as it has become a change, is passed over.
-func (a *App) applyActs(base *Live, acts []waitingAct) *Live {
-	live := base
+// applyActs applies acts to a state, on which others may stand already. One that changes nothing any more, as it has
+// become a change, is passed over.
+func (a *App) applyActs(on *Live, acts []waitingAct) *Live {
+	live := on
 	for i := range acts {
 		w := &acts[i]
 		if w.Entry != nil {
 			continue
 		}
 		from := live.Snapshot
-		if live == base {
-			state := base.State().Fork()
+		if live.acts == 0 {
+			state := live.State().Fork()
 			state.Revision |= ahead
-			next, err := base.Next(state, access.Touched{})
+			next, err := live.Next(state, access.Touched{})
 			if err != nil {
 				a.log.Error("an urgent act cannot be applied", "act", w.id, "error", err)
 				continue
