@@ -168,6 +168,20 @@ func (e *estateOf) pastOfAPlace(t *testing.T) {
 	require.NotEmpty(t, moment.WhoCan(1, door.ID, e.then.Unix(), true))
 }
 
+// verify is what loyald verify does, and the daily check.
+func (e *estateOf) verify(t *testing.T) {
+	ctx := context.Background()
+	_, err := e.app.VerifyAudit(ctx)
+	require.NoError(t, err)
+	checked, unexplained, err := e.app.VerifyRecords(ctx)
+	require.NoError(t, err)
+	require.Empty(t, unexplained)
+	require.Greater(t, checked, int(e.snapshot.State().Staff.Last()), "people, and all that they have")
+	_, found, err := e.app.VerifyEvents(ctx)
+	require.NoError(t, err)
+	require.Empty(t, found)
+}
+
 // TestRuleFigures measures what managers wait for, each also as a ratio to its cost at a tenth of the size, both taken
 // turn about in one run. It asserts no timing.
 func TestRuleFigures(t *testing.T) {
@@ -193,6 +207,7 @@ func TestRuleFigures(t *testing.T) {
 		{"reading a rulebook of 2,500 templates, 2 MB", "", 7, (*estateOf).readRulebook},
 		{"the past of one person", "≤ 3 s", 7, (*estateOf).pastOfAPerson},
 		{"the past of one place", "≤ 3 s", 7, (*estateOf).pastOfAPlace},
+		{"verifying audit log, records and events", "≤ 1 min", 1, (*estateOf).verify},
 	} {
 		var took, ratios []float64
 		measure := func(e *estateOf) float64 {
