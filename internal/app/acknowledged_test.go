@@ -16,8 +16,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -96,6 +98,52 @@ func TestNoLockIsAcknowledgedBeforeItIsAnsweredBy(t *testing.T) {
 				require.True(t, opens(t, other, "480216"))
 			})
 		}
+	}
+}
+
+// Only so many acts wait before their turn: further ones wait for it, and hold from their acknowledgement all the same.
+func TestMoreUrgentActsThanMayWaitAreMadeInTheirTurn(t *testing.T) {
+	s := testkit.Demo(t)
+	other := s.Second(t)
+	begun, end, ended := make(chan bool), make(chan bool), make(chan error, 1)
+	finish := sync.OnceFunc(func() { close(end) })
+	defer finish()
+	lasting := request(edit("HB-PACK-1", `{"name":"Door that takes long"}`))
+	lasting.Within = func(*store.Tx, uint64, *change.Trial) error { begun <- true; <-end; return nil }
+	go func() { _, err := s.App.Commit(ctx, lasting); ended <- err }()
+	<-begun
+	const locks = 72
+	var whom []string
+	for _, p := range s.App.Live().State().Staff.All() {
+		if len(whom) < locks && p.Lock == nil && !p.Owner && s.App.Live().Status(p.ID, s.App.Now().Unix()) == people.Active {
+			whom = append(whom, p.Number)
+		}
+	}
+	require.Len(t, whom, locks)
+	var acknowledged atomic.Int64
+	var group sync.WaitGroup
+	for i, number := range whom {
+		if i == 60 { // the last of them come one after another, so that they count each other
+			require.Eventually(t, func() bool { return acknowledged.Load() == 60 }, time.Minute, 5*time.Millisecond)
+		}
+		lock := func() {
+			_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: number}))
+			assert.NoError(t, err)
+			acknowledged.Add(1)
+		}
+		if group.Go(lock); i >= 60 && i < 64 {
+			require.Eventually(t, func() bool { return acknowledged.Load() == int64(i)+1 }, time.Minute,
+				5*time.Millisecond)
+		}
+	}
+	time.Sleep(500 * time.Millisecond)
+	assert.EqualValues(t, 64, acknowledged.Load(), "the others wait for their turn")
+	finish()
+	require.NoError(t, <-ended)
+	group.Wait()
+	for _, number := range whom {
+		p := other.App.Live().State().StaffByNumber(number)
+		assert.Equal(t, access.Locked, other.App.Live().Stands(p.ID, s.App.Now().Unix()), number)
 	}
 }
 

@@ -129,7 +129,7 @@ func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Pre
 	a.counts.changes.Add(1)
 	defer a.counts.changes.Add(-1)
 	came := time.Now()
-	if !r.urgent() {
+	if !r.urgent() || a.ActsWaiting() >= mostActs {
 		a.carryFirst(ctx, r)
 		select {
 		case a.line <- struct{}{}:
@@ -138,9 +138,13 @@ func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Pre
 		}
 		defer func() { <-a.line }()
 		a.counts.waited.Add(int64(time.Since(came)))
-		return a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
+		result, err := a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
 			return a.store.Change(ctx, r.At, fn)
 		})
+		if err != nil || !r.urgent() {
+			return result, err
+		}
+		return result, a.awaitKnown(ctx, result.Trial.State.Revision, 0)
 	}
 	if a.ActsWaiting() > 0 { // they come first
 		return a.keepAct(ctx, r)

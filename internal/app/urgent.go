@@ -103,6 +103,10 @@ func (a *App) applyActs(on *Live, acts []waitingAct) *Live {
 	return live
 }
 
+// mostActs bounds how many urgent acts wait before further ones wait for their turn instead: all that wait are applied
+// again on top of each change, so that many of them slow down what they wait for.
+const mostActs = 64
+
 // keepAct keeps a change as an act and has it count: here at once, and at every instance that answers when it returns.
 func (a *App) keepAct(ctx context.Context, r *Request) (*Result, error) {
 	at := a.now().UTC().Truncate(time.Microsecond)
