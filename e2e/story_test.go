@@ -121,12 +121,12 @@ func TestOneButtonMendsAllThatStandsInTheWay(t *testing.T) {
 	p.set("Where", "HB-LINE-1")
 	p.set("What", "Override a reject")
 	p.press("Check")
-	p.see("All that stands in the way, in this order")
+	p.see("Everything that blocks access, in this order")
 	p.press("Do all 3 together")
 	p.see("One undo takes all of it back")
 	p.fill("Why", "settled, and covers the line")
 	p.press("Do it")
-	p.gone("All that stands in the way")
+	p.gone("Everything that blocks access")
 	p.until("the answer is asked for again", `document.querySelector("[data-outcome=allow]") !== null`)
 }
 

@@ -469,18 +469,18 @@ type Decision struct {
 	Tense       string    `json:"tense,omitempty" enum:",past,present,future" doc:"Whether it is from the kept history, live, or by what is on record now; for managers"`
 	Grounds     []Ground  `json:"grounds,omitempty" doc:"For managers"`
 	Remedy      string    `json:"remedy,omitempty" doc:"What would change a refusal; for managers"`
-	Advice      []Advice  `json:"advice,omitempty" doc:"All that stands in the way, in the order in which it is to be mended; for managers, of now and ahead"`
-	Mendable    bool      `json:"mendable,omitempty" doc:"The operations of the advice, made together as one change, lead to an allow: at once, or at the next hour that is inside the hours"`
+	Advice      []Advice  `json:"advice,omitempty" doc:"Everything that blocks the person, in the order in which to fix it; for managers, about now and the future"`
+	Fixable     bool      `json:"fixable,omitempty" doc:"With the operations of the advice applied as one change, the answer is allow: now, or from the next time inside the access hours"`
 }
 
-// Advice is one thing that stands in the way of somebody, with all before it mended.
+// Advice is one thing that blocks a person, with everything before it fixed.
 type Advice struct {
 	Reason    string        `json:"reason" doc:"Code; see the guide"`
 	Sentence  string        `json:"sentence"`
 	Remedy    string        `json:"remedy,omitempty"`
-	Operation *Operation    `json:"operation,omitempty" doc:"That mends it; left out where none does alone, such as a PIN that somebody has to be handed"`
-	Asks      []string      `json:"asks,omitempty" doc:"Fields of the operation that whoever makes it chooses"`
-	Templates []TemplateRef `json:"templates,omitempty" doc:"That give what is asked for, those that give the least beside it first"`
+	Operation *Operation    `json:"operation,omitempty" doc:"Fixes it; absent if no operation alone does, such as a PIN that has to be handed over"`
+	Asks      []string      `json:"asks,omitempty" doc:"Fields of the operation to choose"`
+	Templates []TemplateRef `json:"templates,omitempty" doc:"Templates that include the permission, those with the fewest other permissions first"`
 }
 
 // Event is a decision that really happened at a door or terminal.

@@ -21,7 +21,7 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 	var permission, place, at, about string
 	var level int32
 	var pin bool
-	var how mending
+	var how fixing
 	c := &cobra.Command{Use: use, Short: short, Example: example, Args: cobra.RangeArgs(0, 1),
 		ValidArgsFunction: s.completeStaff(), RunE: func(c *cobra.Command, args []string) error {
 			body := api.DecisionRequest{Level: level}
@@ -76,9 +76,9 @@ func (s *session) asking(use, short, example string, explain bool) *cobra.Comman
 			return s.answered(c.Context(), &d, explain, &how)
 		}}
 	if explain {
-		c.Flags().BoolVar(&how.mend, "mend", false, "make all that mends it, as one change")
-		c.Flags().StringVar(&how.template, "template", "", "with --mend: the template to assign, in place of the one "+
-			"that gives the least")
+		c.Flags().BoolVar(&how.fix, "fix", false, "fix everything that blocks the person, as one change")
+		c.Flags().StringVar(&how.template, "template", "", "with --fix: the template to assign, instead of the one "+
+			"with the fewest other permissions")
 		completeFlag(c, "template", s.completeTemplates())
 	}
 	c.Flags().StringVar(&place, "place", "", "where; of a person, why may leave it out and asks about their home site")
@@ -102,14 +102,14 @@ func (s *session) checkCommand() *cobra.Command {
 
 func (s *session) whyCommand() *cobra.Command {
 	return s.asking("why [STAFF]", "What is in somebody's way, everywhere or at a place, and the act that mends it",
-		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  loyal why Q0241 --place HB-CHEM-1 --mend "+
+		"  loyal why 'Ana Reyes'\n  loyal why Q0241 --place HB-CHEM-1\n  loyal why Q0241 --place HB-CHEM-1 --fix "+
 			"--reason 'covers the store'\n  printf '480216\\n' | loyal why --pin "+
 			"--place HB-CHEM-1", true)
 }
 
 // whatIsInTheWay answers what a manager asks: why can't she get in here? At a door it is the decision with its grounds;
 // at any other place everything that keeps the person from it, door by door, each with what mends it.
-func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string, how *mending) error {
+func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string, how *fixing) error {
 	options := []client.Option{}
 	zone := ""
 	if place != "" {
@@ -146,8 +146,8 @@ func (s *session) whatIsInTheWay(ctx context.Context, staff, place, at string, h
 			return err
 		}
 	}
-	if how.mend {
-		return usagef("--mend is about one door, or one permission: name the door with --place, or say --permission")
+	if how.fix {
+		return usagef("--fix is about one door, or one permission: name the door with --place, or say --permission")
 	}
 	moment, err := s.momentOption(at, zone)
 	if err != nil {
@@ -259,15 +259,15 @@ func (s *session) decision(d *api.Decision, explain bool) error {
 	return nil
 }
 
-// mending says whether what stands in the way is to be mended, and how.
-type mending struct {
-	mend     bool
+// fixing says whether what blocks a person is to be fixed, and how.
+type fixing struct {
+	fix      bool
 	template string
 }
 
-// answered says a decision, and mends what stands in the way where that is wanted.
-func (s *session) answered(ctx context.Context, d *api.Decision, explain bool, how *mending) error {
-	if !how.mend {
+// answered says a decision, and fixes what blocks the person where that is wanted.
+func (s *session) answered(ctx context.Context, d *api.Decision, explain bool, how *fixing) error {
+	if !how.fix {
 		return s.decision(d, explain)
 	}
 	if d.Outcome == "allow" {
@@ -308,13 +308,13 @@ func (s *session) answered(ctx context.Context, d *api.Decision, explain bool, h
 	return err
 }
 
-// advice says all that stands in the way, in the order in which it is to be mended.
+// advice says everything that blocks the person, in the order in which to fix it.
 func (s *session) advice(d *api.Decision) {
 	for i := range d.Advice {
 		one := &d.Advice[i]
-		head := "in the way"
+		head := "blocked by"
 		if len(d.Advice) > 1 {
-			head = fmt.Sprintf("in the way %d", i+1)
+			head = fmt.Sprintf("blocked by %d", i+1)
 		}
 		fmt.Fprintf(s.out, "  %s  %s %s\n", head, one.Sentence, one.Remedy)
 		if len(one.Templates) > 0 {
@@ -322,11 +322,11 @@ func (s *session) advice(d *api.Decision) {
 			for _, t := range one.Templates[:min(len(one.Templates), 6)] {
 				names = append(names, t.Name)
 			}
-			fmt.Fprintf(s.out, "                It is in the templates %s.\n", words.List(names))
+			fmt.Fprintf(s.out, "                Templates that include it: %s.\n", words.List(names))
 		}
 	}
-	if d.Mendable && slices.ContainsFunc(d.Advice, func(a api.Advice) bool { return a.Operation != nil }) {
-		fmt.Fprintln(s.out, "  With all of that mended, the answer is yes; --mend makes it as one change.")
+	if d.Fixable && slices.ContainsFunc(d.Advice, func(a api.Advice) bool { return a.Operation != nil }) {
+		fmt.Fprintln(s.out, "  With all of that fixed, the answer is yes; --fix does it as one change.")
 	}
 }
 

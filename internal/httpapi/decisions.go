@@ -47,7 +47,7 @@ func (s *Server) registerDecisions() {
 			body := v.decision(&e, &q)
 			body.Tense = moment.Tense
 			if !e.Allowed && e.Staff != 0 && v.sees.whole(e.Staff) && moment.Tense != "past" {
-				body.Advice, body.Mendable = v.advice(s.app.Advise(moment.Snapshot, q))
+				body.Advice, body.Fixable = v.advice(s.app.Advise(moment.Snapshot, q))
 			}
 			if in.Body.At == nil { // asked again for this very instant, the answer is the same
 				body.At = moment.At.Truncate(time.Microsecond).In(body.At.Location())

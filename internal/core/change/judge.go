@@ -221,8 +221,8 @@ func (t *Trial) lasts(id permit.PermissionID, level permit.Level, place estate.P
 		return nil
 	}
 	return fault.Refusedf("above-ceiling",
-		"You may give “%s” at %s until %s and no longer, because what you hold there ends then. Choose a last day "+
-			"that is not later, or ask somebody whose own has no end.", t.catalogue().Permission(id).Title,
+		"You may give “%s” at %s until %s and no longer, because your own ends then. Choose a last day that is not "+
+			"later, or ask a manager whose own has no end.", t.catalogue().Permission(id).Title,
 		t.State.Place(place).Name, day.UntilWords(time.Unix(until, 0).In(t.zoneAt(place))))
 }
 

@@ -4144,15 +4144,15 @@ export interface components {
             schedule?: string;
         };
         Advice: {
-            /** @description Fields of the operation that whoever makes it chooses */
+            /** @description Fields of the operation to choose */
             asks?: string[];
-            /** @description That mends it; left out where none does alone, such as a PIN that somebody has to be handed */
+            /** @description Fixes it; absent if no operation alone does, such as a PIN that has to be handed over */
             operation?: components["schemas"]["Operation"];
             /** @description Code; see the guide */
             reason: string;
             remedy?: string;
             sentence: string;
-            /** @description That give what is asked for, those that give the least beside it first */
+            /** @description Templates that include the permission, those with the fewest other permissions first */
             templates?: components["schemas"]["TemplateRef"][];
         };
         Assignment: {
@@ -4607,10 +4607,12 @@ export interface components {
             until: string;
         };
         Decision: {
-            /** @description All that stands in the way, in the order in which it is to be mended; for managers, of now and ahead */
+            /** @description Everything that blocks the person, in the order in which to fix it; for managers, about now and the future */
             advice?: components["schemas"]["Advice"][];
             /** Format: date-time */
             at: string;
+            /** @description With the operations of the advice applied as one change, the answer is allow: now, or from the next time inside the access hours */
+            fixable?: boolean;
             /** @description For managers */
             grounds?: components["schemas"]["Ground"][];
             /**
@@ -4620,8 +4622,6 @@ export interface components {
             idle_seconds?: number;
             /** Format: int32 */
             level?: number;
-            /** @description The operations of the advice, made together as one change, lead to an allow: at once, or at the next hour that is inside the hours */
-            mendable?: boolean;
             /** @enum {string} */
             outcome: "allow" | "refuse";
             permission?: string;

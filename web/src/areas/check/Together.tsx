@@ -41,7 +41,7 @@ const made = (step: Step, chosen: Chosen): Operation => {
   };
 };
 
-/** All that stands in somebody's way, in the order in which it is to be mended, and one button for what it can do. */
+/** Everything that blocks a person, in the order in which to fix it, and one button that does what it can. */
 export function Together({ d, again }: { d: Schema["Decision"]; again: () => void }) {
   const steps = d.advice ?? [];
   const may = useMay();
@@ -54,7 +54,7 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
   );
   return (
     <>
-      <p>All that stands in the way, in this order:</p>
+      <p>Everything that blocks access, in this order:</p>
       <ol className="mt-2 list-decimal space-y-3 pl-6">
         {steps.map((step, i) => (
           <li key={`${step.reason} ${step.sentence}`}>
@@ -63,7 +63,7 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
             </p>
             {step.operation?.op === "exception.add" && (
               <p className="text-sm text-faded">
-                The button makes an exception.
+                The button adds an exception.
                 {step.templates && ` Templates that include it: ${step.templates.map((t) => t.name).join(", ")}.`}
               </p>
             )}
@@ -76,7 +76,7 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
                     value={chosen[i]?.template ?? (step.operation!.set as Chosen).template ?? ""}
                     onChange={(e) => choose(i, "template", e.target.value)}
                     options={step.templates?.map((t) => ({ value: t.code, label: t.name }))}
-                    hint="Those that give the least beside it come first."
+                    hint="Those with the fewest other permissions come first."
                   />
                 )}
                 {step.asks
@@ -89,7 +89,7 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
                       type="date"
                       value={chosen[i]?.[field] ?? ""}
                       onChange={(e) => choose(i, field, e.target.value)}
-                      hint="Left empty: no end."
+                      hint="If empty, no end."
                     />
                   ))}
               </div>
