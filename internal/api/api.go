@@ -479,6 +479,7 @@ type Advice struct {
 	Sentence  string        `json:"sentence"`
 	Remedy    string        `json:"remedy,omitempty"`
 	Operation *Operation    `json:"operation,omitempty" doc:"Fixes it; absent if no operation alone does, such as a PIN that has to be handed over"`
+	Needs     string        `json:"needs,omitempty" doc:"Permission that the operation requires"`
 	Asks      []string      `json:"asks,omitempty" doc:"Fields of the operation to choose"`
 	Templates []TemplateRef `json:"templates,omitempty" doc:"Templates that include the permission, those with the fewest other permissions first"`
 }

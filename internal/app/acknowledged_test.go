@@ -115,7 +115,8 @@ func TestMoreUrgentActsThanMayWaitAreMadeInTheirTurn(t *testing.T) {
 	const locks = 72
 	var whom []string
 	for _, p := range s.App.Live().State().Staff.All() {
-		if len(whom) < locks && p.Lock == nil && !p.Owner && s.App.Live().Status(p.ID, s.App.Now().Unix()) == people.Active {
+		if len(whom) < locks && p.Lock == nil && !p.Owner &&
+			s.App.Live().Status(p.ID, s.App.Now().Unix()) == people.Active {
 			whom = append(whom, p.Number)
 		}
 	}

@@ -113,8 +113,8 @@ func TestComingsAndGoingsAreToldOnceAndInTime(t *testing.T) {
 	}
 }
 
-// A link goes to an address that somebody with standing has set or confirmed, at the moment at which it is sent: whoever
-// enrolled a colleague who rose above them since does not get their link.
+// A link goes to an address that somebody with standing has set or confirmed, at the moment at which it is sent:
+// whoever enrolled a colleague who rose above them since does not get their link.
 func TestALinkGoesWhereSomebodyWithStandingSaid(t *testing.T) {
 	s := testkit.Demo(t)
 	box := "nadia.quist@quillmere.example"

@@ -464,8 +464,9 @@ func TestAPlanIsGivenToWhoReviewsIt(t *testing.T) {
 func TestWhatOthersGiveUsesUpNothing(t *testing.T) {
 	s := testkit.Demo(t)
 	idris, maren := staffOf(s, "Q0002"), staffOf(s, "Q0001")
+	edits := []change.Operation{decide("packer", "line.stop", "yes")}
 	give := func() error {
-		made, err := s.App.Collect(ctx, idris, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+		made, err := s.App.Collect(ctx, idris, app.DraftOpen, "", edits)
 		require.NoError(t, err)
 		_, err = s.App.Give(ctx, idris, fmt.Sprint(made.Draft.ID), "Q0001", "test")
 		return err
@@ -475,7 +476,7 @@ func TestWhatOthersGiveUsesUpNothing(t *testing.T) {
 	}
 	assert.ErrorContains(t, give(), "has not accepted 10 drafts of yours yet")
 	for range 50 {
-		_, err := s.App.Collect(ctx, maren, app.DraftOpen, "", []change.Operation{decide("packer", "line.stop", "yes")})
+		_, err := s.App.Collect(ctx, maren, app.DraftOpen, "", edits)
 		require.NoError(t, err)
 		_, err = s.App.Plan(ctx, maren, app.DraftOpen, "agreed", "", s.App.Now().Add(24*time.Hour))
 		require.NoError(t, err)

@@ -110,8 +110,8 @@ func (a *App) whoIsInTheWay(ctx context.Context, actor people.StaffID, refused e
 	for i := range entries {
 		if p := live.State().Person(change.StaffOf(live.State(), entries[i].Record)); p != nil &&
 			a.ViewOf(live, actor, p) != access.Whole {
-			return fault.Refusedf("built-upon", "This cannot be undone: it was built upon since, and is about somebody "+
-				"whom you no longer see. Ask whoever looks after their home site.")
+			return fault.Refusedf("built-upon", "This cannot be undone: it was built upon since, and is about "+
+				"somebody whom you no longer see. Ask whoever looks after their home site.")
 		}
 	}
 	records := make([]store.Subject, len(entries))

@@ -79,7 +79,7 @@ func (v view) advice(list []change.Advice, opens bool) ([]api.Advice, bool) {
 		e := wording.English.Explain(one.Snapshot, &one.Question)
 		out[i] = api.Advice{Reason: e.Reason.String(), Sentence: e.Sentence, Remedy: e.Remedy, Asks: one.Asks}
 		if o := one.Operation; o != nil {
-			out[i].Operation = &api.Operation{Op: o.Op, On: o.On, Set: o.Set}
+			out[i].Operation, out[i].Needs = &api.Operation{Op: o.Op, On: o.On, Set: o.Set}, change.Describe(o.Op).Needs
 		}
 		for _, id := range one.Templates {
 			t := one.Snapshot.State().Template(id)

@@ -198,7 +198,8 @@ func (s *Server) registerDraftEnds() {
 			}))
 		})
 	route(s, "POST", "/drafts/{id}/reopen", "reopen-draft", "drafts",
-		"Take back a plan, accept a draft that was given to you, or go on with one that failed or was discarded", Access{},
+		"Take back a plan, accept a draft that was given to you, or go on with one that failed or was discarded",
+		Access{},
 		func(ctx context.Context, in *OneDraft) (*draftOut, error) {
 			d, err := s.app.Reopen(ctx, callerOf(ctx).id(), in.ID)
 			return s.drawn(ctx, d, err)

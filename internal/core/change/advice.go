@@ -218,7 +218,7 @@ func (a *Advice) supposed() Operation {
 func encode(set map[string]any) json.RawMessage {
 	encoded, err := json.Marshal(set)
 	if err != nil {
-		panic(err) // of texts
+		panic(err) // of texts, or of what was JSON before
 	}
 	return encoded
 }

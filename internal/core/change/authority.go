@@ -98,8 +98,8 @@ func (t *Trial) requireFor(key string, p *people.Staff) error {
 		return nil
 	}
 	if t.view(p) == access.Hidden {
-		return fault.Refusedf("not-permitted", "This is about somebody of another site, whom you do not see. Ask whoever "+
-			"looks after their home site.")
+		return fault.Refusedf("not-permitted", "This is about somebody of another site, whom you do not see. Ask "+
+			"whoever looks after their home site.")
 	}
 	if t.view(p) != access.Whole {
 		return fault.Refusedf("not-permitted", "%s belongs to another site. Ask whoever looks after their home site.",

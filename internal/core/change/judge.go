@@ -99,7 +99,8 @@ func (t *Trial) placesOf(id people.StaffID, place estate.PlaceID) []estate.Place
 	places := []estate.PlaceID{place}
 	for _, state := range []*org.State{t.before.State(), t.State} {
 		for _, number := range state.ExceptionsOf(id) {
-			if e := state.Exception(number); t.After.Tree().Within(e.Place, place) && !slices.Contains(places, e.Place) {
+			e := state.Exception(number)
+			if t.After.Tree().Within(e.Place, place) && !slices.Contains(places, e.Place) {
 				places = append(places, e.Place)
 			}
 		}

@@ -1,7 +1,6 @@
 package change
 
 import (
-	"encoding/json"
 	"fmt"
 	"maps"
 	"reflect"
@@ -91,11 +90,7 @@ func (u *undoing) add(op, on string, set map[string]any) {
 	}
 	operation := Operation{Op: op, On: on, undoes: true}
 	if len(set) > 0 {
-		encoded, err := json.Marshal(set)
-		if err != nil {
-			panic(err) // made of what was JSON before
-		}
-		operation.Set = encoded
+		operation.Set = encode(set)
 	}
 	u.operations = append(u.operations, operation)
 }

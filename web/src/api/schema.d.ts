@@ -4146,6 +4146,8 @@ export interface components {
         Advice: {
             /** @description Fields of the operation to choose */
             asks?: string[];
+            /** @description Permission that the operation requires */
+            needs?: string;
             /** @description Fixes it; absent if no operation alone does, such as a PIN that has to be handed over */
             operation?: components["schemas"]["Operation"];
             /** @description Code; see the guide */

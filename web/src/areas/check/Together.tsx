@@ -10,27 +10,10 @@ import { Mend } from "./Mend";
 type Step = Schema["Advice"];
 type Chosen = Record<string, string>;
 
-/** The permission that the operation of a step takes. */
-const needs: Record<string, string> = {
-  "staff.unlock": "console.lock",
-  "bar.end": "console.lock",
-  "staff.reinstate": "console.leave",
-  "staff.activate": "console.edit_staff",
-  "staff.edit": "console.edit_staff",
-  "notice.record": "console.edit_staff",
-  "assignment.add": "console.assign",
-  "assignment.edit": "console.assign",
-  "exception.add": "console.except",
-  "exception.edit": "console.except",
-  "exception.end": "console.except",
-  "badge.resume": "console.credentials",
-  "place.restore": "console.edit_places",
-};
-
 const dateLabels: Record<string, string> = { until: "Until", contract_end: "New contract end" };
 
 /** Whether a step is done by its operation alone: a certificate has a number that only its holder can show. */
-const byButton = (step: Step) => step.operation !== undefined && step.operation.op in needs;
+const byButton = (step: Step) => step.operation !== undefined && step.operation.op !== "certificate.add";
 
 const made = (step: Step, chosen: Chosen): Operation => {
   const { op, on, set } = step.operation!;
@@ -49,9 +32,7 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
   const [making, setMaking] = useState(false);
   const choose = (i: number, field: string, value: string) =>
     setChosen((all) => ({ ...all, [i]: { ...all[i], [field]: value } }));
-  const done = steps.flatMap((step, i) =>
-    byButton(step) && may(needs[step.operation!.op]!) ? [made(step, chosen[i] ?? {})] : [],
-  );
+  const done = steps.flatMap((step, i) => (byButton(step) && may(step.needs!) ? [made(step, chosen[i] ?? {})] : []));
   return (
     <>
       <p>Everything that blocks access, in this order:</p>
