@@ -357,7 +357,7 @@ func TestTheStoryFromAShell(t *testing.T) {
 	out, _, code = run("", "loyal", "why", "Ana Quennell", "--place", "HB-CHEM-1")
 	assert.Equal(t, 3, code)
 	assert.Contains(t, out, "The template Packer does not include “Open the chemical store”.")
-	assert.Contains(t, out, "remedy")
+	assert.Contains(t, out, "blocked by")
 	out, _, code = run(pin+"\n", "loyal", "check", "--pin", "--place", "HB-PACK-1")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "ALLOWED")

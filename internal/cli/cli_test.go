@@ -242,7 +242,7 @@ func TestCheckAnswersByItsExitCode(t *testing.T) {
 	assert.Contains(t, said, "Nothing was kept before")
 	out, _, code = d.run("", "why", "Q0011", "--place", "HB-PACK-1", "--at", "2199-01-01 12:00")
 	assert.Equal(t, ExitRefused, code)
-	assert.Contains(t, out, "remedy")
+	assert.Contains(t, out, "blocked by")
 }
 
 func TestCompletionKnowsWhatIsOnRecord(t *testing.T) {

@@ -25,7 +25,7 @@ func TestTeamsAreOfThoseWhomOneLooksAfter(t *testing.T) {
 	h.must(system, "", op("member.add", "", set{"team": "EARLY", "staff": "S4"}))
 	for _, o := range []Operation{op("team.edit", "EARLY", set{"name": "Late"}), op("team.retire", "EARLY", nil),
 		op("member.edit", "1", set{"lead": true})} {
-		h.refuses(max, "", "belongs to another site", o)
+		h.refuses(max, "", "of another site", o)
 	}
 	h.must(max, "", op("member.end", "1", nil))
 	h.refuses(max, "", "no place in a team", op("member.end", "2", nil))

@@ -44,11 +44,11 @@ export function Together({ d, again }: { d: Schema["Decision"]; again: () => voi
             </p>
             {step.operation?.op === "exception.add" && (
               <p className="text-sm text-faded">
-                The button adds an exception.
+                Together with the others it is done by an exception.
                 {step.templates && ` Templates that include it: ${step.templates.map((t) => t.name).join(", ")}.`}
               </p>
             )}
-            {!byButton(step) && <Mend d={{ ...d, reason: step.reason }} />}
+            <Mend d={{ ...d, reason: step.reason }} />
             {byButton(step) && (
               <div className="mt-1 grid max-w-lg gap-2 sm:grid-cols-2">
                 {step.asks?.includes("template") && (
