@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,6 +59,10 @@ func (r *Review) Clashing() (clashing, problems int) {
 	return clashing, problems
 }
 
+// unsettled are the states of drafts that wait for something, which others may see and, where their owner can act no
+// more, take over.
+var unsettled = []string{DraftPlanned, DraftFailed, DraftGiven}
+
 const (
 	// mostDrafts bounds how many drafts somebody keeps open, planned or failed.
 	mostDrafts = 50
@@ -84,7 +89,7 @@ func (a *App) DraftFor(ctx context.Context, actor people.StaffID, reference stri
 		return nil, err
 	}
 	if stored == nil || stored.OwnerID != uint32(actor) &&
-		(stored.State != DraftPlanned && stored.State != DraftFailed ||
+		(!slices.Contains(unsettled, stored.State) ||
 			!a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix())) {
 		if reference == DraftOpen {
 			return nil, fault.Missingf("draft",
@@ -110,7 +115,7 @@ func (a *App) Drafts(ctx context.Context, actor people.StaffID, states []string,
 	limit int) ([]Draft, int64, error) {
 	f := store.DraftFilter{Owner: uint32(actor), States: states, Before: before, Limit: limit}
 	if all && a.Live().HoldsEverywhere(actor, permit.ReadAudit, a.now().Unix()) {
-		f.Owner, f.States = 0, []string{DraftPlanned, DraftFailed}
+		f.Owner, f.States = 0, unsettled
 	}
 	stored, total, err := a.store.Drafts(ctx, f)
 	if err != nil {
@@ -359,11 +364,11 @@ func (a *App) Reopen(ctx context.Context, actor people.StaffID, reference string
 	return d, a.keep(ctx, d, a.now().UTC().Truncate(time.Second))
 }
 
-// Free reports whether a draft may be taken over by somebody: it is planned, or could not be applied, by a manager who
-// can act no more, and they may see it.
+// Free reports whether a draft may be taken over by somebody: it is planned, could not be applied, or was given to a
+// manager who can act no more, and they may see it.
 func (a *App) Free(d *Draft, actor people.StaffID) bool {
 	live, now := a.Live(), a.now().Unix()
-	return d.OwnerID != uint32(actor) && (d.State == DraftPlanned || d.State == DraftFailed) &&
+	return d.OwnerID != uint32(actor) && slices.Contains(unsettled, d.State) &&
 		!a.MayUse(live, people.StaffID(d.OwnerID)) && live.HoldsEverywhere(actor, permit.ReadAudit, now)
 }
 

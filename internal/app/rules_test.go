@@ -413,6 +413,18 @@ func TestThePlanOfWhoCanActNoMoreIsTakenOver(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, lines, 1)
 	assert.Contains(t, lines[0].Summary, "Took over draft 1 of Q0002")
+	// So is one that was given to somebody who left before accepting it: nothing is lost.
+	_, err = s.App.Collect(ctx, tamsin, app.DraftOpen, "", []change.Operation{operation("staff.edit", "Q0011",
+		set{"known_as": "Oti"})})
+	require.NoError(t, err)
+	_, err = s.App.Give(ctx, tamsin, "2", "Q0007", "test")
+	require.NoError(t, err)
+	_, err = s.App.TakeOver(ctx, maren, "2", "test")
+	assert.True(t, fault.Is(err, fault.Refused), "whom it was given to can accept it")
+	_, err = s.App.Commit(ctx, request(operation("staff.leave", "Q0007", set{})))
+	require.NoError(t, err)
+	_, err = s.App.TakeOver(ctx, maren, "2", "test")
+	require.NoError(t, err)
 }
 
 func TestAPlanIsGivenToWhoReviewsIt(t *testing.T) {
@@ -450,7 +462,7 @@ func TestAPlanIsGivenToWhoReviewsIt(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, given.Problem, "Accept it")
 	_, err = s.App.ApplyDraft(ctx, idris, "1", "agreed", "test")
-	assert.True(t, fault.Is(err, fault.NotFound), "it is hers now")
+	assert.True(t, fault.Is(err, fault.Refused), "it is hers now")
 	_, err = s.App.ApplyDraft(ctx, maren, "1", "agreed", "test")
 	assert.ErrorContains(t, err, "accept it")
 	_, err = s.App.Reopen(ctx, maren, "1")

@@ -163,17 +163,17 @@ func badgesToSettle(live *Live, reach []bool, now time.Time) (list []*org.Badge)
 }
 
 func (a *App) todaysDrafts(ctx context.Context, actor people.StaffID, t *Today) error {
-	own, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed, DraftGiven}, false, 0, longest)
+	own, _, err := a.Drafts(ctx, actor, unsettled, false, 0, longest)
 	if err != nil {
 		return err
 	}
 	t.Drafts = own
-	others, _, err := a.Drafts(ctx, actor, []string{DraftPlanned, DraftFailed}, true, 0, longest)
+	others, _, err := a.Drafts(ctx, actor, unsettled, true, 0, longest)
 	if err != nil {
 		return err
 	}
 	for _, d := range others {
-		if d.OwnerID != uint32(actor) {
+		if d.OwnerID != uint32(actor) && d.State != DraftGiven { // that waits for its new owner
 			t.Drafts = append(t.Drafts, d)
 		}
 	}
