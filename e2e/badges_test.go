@@ -52,7 +52,7 @@ func TestABadgeFromTheConsoleOpensUntilItIsLost(t *testing.T) {
 	p.see("Whose it was")
 	p.press("Report lost: badge 118-1603")
 	p.see("Every door refuses it")
-	p.see("may show less than before")
+	p.see("has less to show")
 	p.press("Report it lost")
 	p.see("Lost")
 	assert.Equal(t, "credential_not_valid", door(t, s, "118-1603", "HB-COLD-1"))

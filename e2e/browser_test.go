@@ -114,6 +114,8 @@ const finders = `(() => {
       e.scrollIntoView({ block: "center" });
       const at = JSON.stringify([e.getBoundingClientRect(), location.href]), still = window.latchAt === at;
       window.latchAt = at;
+      window.latchHit = false;
+      e.addEventListener("click", () => { window.latchHit = true; }, { capture: true, once: true });
       return still;
     },
     set: (e, value) => {
@@ -179,11 +181,18 @@ func (p *page) gone(text string) {
 	p.until("no "+text, `!document.body.innerText.replace(/\s+/g, " ").includes(`+quote(text)+`)`)
 }
 
-// press clicks what a text is written on.
+// press clicks what a text is written on. Where an answer that came in between moved it away under the pointer, it is
+// pressed once more, as a person does who sees that nothing happened.
 func (p *page) press(name string) {
 	p.t.Helper()
-	p.until("a button "+name, `latch.mark(latch.button(`+quote(name)+`))`)
-	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
+	for range 3 {
+		p.until("a button "+name, `latch.mark(latch.button(`+quote(name)+`))`)
+		p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
+		if p.text(`window.latchHit === false ? "missed" : "hit"`) == "hit" {
+			return
+		}
+	}
+	require.Failf(p.t, "cannot be pressed", "%s", name)
 }
 
 // tick clicks the box that a label stands beside.
