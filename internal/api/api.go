@@ -287,7 +287,7 @@ type Place struct {
 	ID           uint32             `json:"id"`
 	Code         string             `json:"code"`
 	Name         string             `json:"name"`
-	Kind         string             `json:"kind" enum:"site,zone,door,device,work_centre"`
+	Kind         string             `json:"kind" enum:"organisation,site,zone,door,device,work_centre"`
 	Parent       *PlaceRef          `json:"parent,omitempty"`
 	Depth        int                `json:"depth" doc:"0 for a site"`
 	TimeZone     string             `json:"time_zone" doc:"Its own, or that of its site"`
@@ -305,7 +305,7 @@ type Place struct {
 type PlaceFields struct {
 	Code     *string       `json:"code,omitempty"`
 	Name     *string       `json:"name,omitempty"`
-	Kind     *string       `json:"kind,omitempty" doc:"site, zone, door, device or work_centre"`
+	Kind     *string       `json:"kind,omitempty" doc:"organisation, site, zone, door, device or work_centre"`
 	Parent   *string       `json:"parent,omitempty" doc:"Code of the site or zone it stands in"`
 	TimeZone *string       `json:"time_zone,omitempty" doc:"IANA name; sites only"`
 	Opening  *OpeningHours `json:"opening,omitempty"`
@@ -583,7 +583,7 @@ type Me struct {
 	MustChange   bool                `json:"must_change_password,omitempty"`
 	CSRF         string              `json:"csrf,omitempty" doc:"Console sessions send this as X-CSRF-Token with every write"`
 	May          map[string][]string `json:"may" doc:"Console permission, and the codes of the sites where it is held at the site or somewhere in it"`
-	Everywhere   []string            `json:"everywhere" doc:"Console permissions held at every site"`
+	Everywhere   []string            `json:"everywhere" doc:"Console permissions held at the organisation"`
 }
 
 // SignIn signs in.

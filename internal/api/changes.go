@@ -41,12 +41,25 @@ type EffectLine struct {
 
 // Effect is who gains and who loses what where.
 type Effect struct {
-	Summary     string       `json:"summary" doc:"In one sentence"`
-	Gaining     int          `json:"gaining" doc:"How many people gain something"`
-	Losing      int          `json:"losing" doc:"How many people lose something"`
-	Gains       []EffectLine `json:"gains"`
-	Losses      []EffectLine `json:"losses"`
-	NeedsReason bool         `json:"needs_reason" doc:"Whether making this change asks for a reason"`
+	Summary string       `json:"summary" doc:"In one sentence"`
+	Gaining int          `json:"gaining" doc:"How many people gain something"`
+	Losing  int          `json:"losing" doc:"How many people lose something"`
+	Gains   []EffectLine `json:"gains"`
+	Losses  []EffectLine `json:"losses"`
+	// Who can no longer manage whom, and who can from now on, what is lost first
+	Managing    []ManagingLine `json:"managing" doc:"Who can no longer manage whom, and who can from now on"`
+	NeedsReason bool           `json:"needs_reason" doc:"Whether making this change asks for a reason"`
+}
+
+// ManagingLine is whom one manager can no longer manage, or can from now on: who may assign them or issue credentials to
+// them at their home site, and can give all that they have.
+type ManagingLine struct {
+	Key     string     `json:"key" doc:"Names the line within this effect, for asking about all its people"`
+	Words   string     `json:"words" example:"Ana Reyes can no longer manage 44 people: “Clear a jam” at Line 2 is not theirs to give"`
+	Lost    bool       `json:"lost"`
+	Manager *StaffRef  `json:"manager,omitempty" doc:"Left out where you do not see them"`
+	People  int        `json:"people"`
+	Staff   []StaffRef `json:"staff" doc:"The first 100 of them"`
 }
 
 // Made is something that a change has made.

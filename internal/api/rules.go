@@ -1,6 +1,9 @@
 package api
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // What somebody may do: the catalogue, templates and exceptions.
 
@@ -56,7 +59,7 @@ type PermissionFields struct {
 	Sentence  *string   `json:"sentence,omitempty"`
 	Group     *string   `json:"group,omitempty" doc:"Key of a group"`
 	Scale     *Scale    `json:"scale,omitempty"`
-	Kinds     *[]string `json:"kinds,omitempty" doc:"site, zone, door, device, work_centre"`
+	Kinds     *[]string `json:"kinds,omitempty" doc:"organisation, site, zone, door, device, work_centre"`
 	Sensitive *bool     `json:"sensitive,omitempty"`
 }
 
@@ -66,6 +69,7 @@ type TemplatePermission struct {
 	Title      string `json:"title"`
 	GroupTitle string `json:"group_title"`
 	Level      string `json:"level"`
+	Gives      string `json:"gives,omitempty" doc:"Up to which level its holders can give it, where that is said"`
 	Undecided  bool   `json:"undecided,omitempty" doc:"It came into the catalogue and waits for a decision"`
 	From       string `json:"from" doc:"Where the setting comes from"`
 }
@@ -87,6 +91,7 @@ type Template struct {
 	Hours                AccessHours          `json:"hours"`
 	HoursWords           string               `json:"hours_words"`
 	Settings             map[string]string    `json:"settings,omitempty" doc:"Its own settings: key of a permission or group, and word"`
+	Giving               map[string]string    `json:"giving,omitempty" doc:"Up to which level its holders can give, as it says itself: key of a permission or group, and word; where nothing is said, what they hold"`
 	Permissions          []TemplatePermission `json:"permissions,omitempty" doc:"Every permission as it resolves; only when one template is asked for"`
 	Given                int                  `json:"given" doc:"How many permissions it gives"`
 	Undecided            int                  `json:"undecided" doc:"How many permissions came into the catalogue and wait for a decision"`
@@ -101,21 +106,23 @@ type Template struct {
 
 // TemplateFields are the fields of a template that can be written.
 type TemplateFields struct {
-	Code        *string            `json:"code,omitempty"`
-	Name        *string            `json:"name,omitempty"`
-	Summary     *string            `json:"summary,omitempty"`
-	Base        *string            `json:"base,omitempty"`
-	Settings    map[string]string  `json:"settings,omitempty" doc:"Replaces all its own settings: key of a permission or a group, and word"`
-	Decide      map[string]*string `json:"decide,omitempty" doc:"Changes some settings: key and word; null sets one back to what flows from a group or comes from the base"`
-	Section     *Section           `json:"section,omitempty" doc:"Takes what another template says in one group"`
-	DecideRest  *bool              `json:"decide_rest,omitempty" doc:"What is still undecided is not given, and that is decided"`
-	CopyOf      *string            `json:"copy_of,omitempty" doc:"Of a new one: code of a template to begin from"`
-	Like        *Like              `json:"like,omitempty" doc:"Of a new one: gives what somebody holds at a place"`
-	Hours       *AccessHours       `json:"hours,omitempty"`
-	Days        *int               `json:"days,omitempty"`
-	Needs       *[]string          `json:"needs,omitempty"`
-	Requires    *[]string          `json:"requires,omitempty" doc:"Codes of the qualifications without which nobody may do what it gives"`
-	IdleSeconds *int               `json:"idle_seconds,omitempty"`
+	Code         *string            `json:"code,omitempty"`
+	Name         *string            `json:"name,omitempty"`
+	Summary      *string            `json:"summary,omitempty"`
+	Base         *string            `json:"base,omitempty"`
+	Settings     map[string]string  `json:"settings,omitempty" doc:"Replaces all its own settings: key of a permission or a group, and word"`
+	Decide       map[string]*string `json:"decide,omitempty" doc:"Changes some settings: key and word; null sets one back to what flows from a group or comes from the base"`
+	Giving       map[string]string  `json:"giving,omitempty" doc:"Replaces all that it says of what its holders can give: key and word, up to which; full is everything"`
+	DecideGiving map[string]*string `json:"decide_giving,omitempty" doc:"Changes some of what its holders can give: key and word; null says nothing of it, so that they give what they hold"`
+	Section      *Section           `json:"section,omitempty" doc:"Takes what another template says in one group"`
+	DecideRest   *bool              `json:"decide_rest,omitempty" doc:"What is still undecided is not given, and that is decided"`
+	CopyOf       *string            `json:"copy_of,omitempty" doc:"Of a new one: code of a template to begin from"`
+	Like         *Like              `json:"like,omitempty" doc:"Of a new one: gives what somebody holds at a place"`
+	Hours        *AccessHours       `json:"hours,omitempty"`
+	Days         *int               `json:"days,omitempty"`
+	Needs        *[]string          `json:"needs,omitempty"`
+	Requires     *[]string          `json:"requires,omitempty" doc:"Codes of the qualifications without which nobody may do what it gives"`
+	IdleSeconds  *int               `json:"idle_seconds,omitempty"`
 }
 
 // Section is one group of the catalogue as another template sets it.
@@ -146,6 +153,9 @@ type OutlineLine struct {
 	Own        string   `json:"own,omitempty" doc:"What the template itself sets here"`
 	Origin     string   `json:"origin,omitempty" enum:"own,group,base,open,undecided" doc:"Of a permission: its own setting, one that flows from a group of its own, one of the base, none at all (not given), or not decided yet"`
 	OriginName string   `json:"origin_name,omitempty" doc:"The group, the base, or both"`
+	Gives      string   `json:"gives,omitempty" doc:"Of a permission: up to which level its holders can give it to others"`
+	OwnGives   string   `json:"own_gives,omitempty" doc:"Up to which level the template itself says so here"`
+	GivesFrom  string   `json:"gives_from,omitempty" enum:"own,group,base,held" doc:"Of a permission: said of it here, flowing from a group, from the base, or not said, so that they give what they hold"`
 	Total      int      `json:"total,omitempty" doc:"Of a group: its permissions"`
 	Given      int      `json:"given,omitempty"`
 	Undecided  int      `json:"undecided,omitempty"`
@@ -171,6 +181,7 @@ type ComparisonRow struct {
 	Title      string   `json:"title"`
 	GroupTitle string   `json:"group_title"`
 	Levels     []string `json:"levels" doc:"One for each side"`
+	Gives      []string `json:"gives" doc:"Up to which level each side can give it"`
 	Differs    bool     `json:"differs"`
 }
 
@@ -187,9 +198,13 @@ func (c Comparison) Lines() [][]string {
 	for _, side := range c.Sides {
 		header = append(header, side.Name)
 	}
+	for _, side := range c.Sides {
+		header = append(header, side.Name+" can give")
+	}
 	lines := [][]string{header}
 	for _, row := range c.Items {
-		lines = append(lines, append([]string{row.Permission, row.Title, row.GroupTitle}, row.Levels...))
+		lines = append(lines, append([]string{row.Permission, row.Title, row.GroupTitle}, slices.Concat(row.Levels,
+			row.Gives)...))
 	}
 	return lines
 }

@@ -270,7 +270,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"writing of comings and goings", comingsEvery, a.TellOfComings},
 			{"sending digests", digestsEvery, a.SendDigests},
 			{"mailing reports", digestsEvery, a.SendReports},
-			{"completing the catalogue", sweepEvery, a.CompleteCatalogue},
+			{"completing the catalogue", sweepEvery, a.Complete},
 			{"checking what the database holds", verifyEvery, a.VerifyDaily},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				swept, added := a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now())

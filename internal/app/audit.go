@@ -33,11 +33,11 @@ func (a *App) Audit(ctx context.Context, actor people.StaffID, f store.AuditFilt
 		staff := live.State().Person(about)
 		if f.Kind != "staff" || staff == nil || a.ViewOf(live, actor, staff) != access.Whole {
 			return nil, 0, fault.Refusedf("not-permitted",
-				"This needs the permission “Read the audit log” at every site, which you do not hold.")
+				"This needs the permission “Read the audit log” at the organisation, which you do not hold.")
 		}
 		if f.Search != "" || f.Actor != 0 {
 			return nil, 0, fault.Invalidf("query.q",
-				"searching the log needs the permission “Read the audit log” at every site")
+				"searching the log needs the permission “Read the audit log” at the organisation")
 		}
 	}
 	entries, total, err := a.store.AuditEntries(ctx, f)

@@ -488,7 +488,7 @@ func (d *Draft) unclashed(live *Live) error {
 		if clashes := draft.Clashes(&d.Lines[i], live.Snapshot); len(clashes) > 0 {
 			return fault.At(i+1, fault.Stalef(
 				"Somebody else changed the same meanwhile: edit %d of this draft, %s. Review it, then apply it.", i+1,
-				strings.ReplaceAll(strings.TrimPrefix(clashes[0].Field, "settings."), "_", " ")))
+				change.FieldWords(clashes[0].Field)))
 		}
 	}
 	return nil

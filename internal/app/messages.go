@@ -155,7 +155,7 @@ func (a *App) Choose(ctx context.Context, actor people.StaffID, c Choices) error
 	}
 	live := a.Live()
 	for _, id := range c.Sites {
-		if site := live.State().Place(id); site == nil || site.Parent != 0 {
+		if site := live.State().Place(id); site == nil || site.Kind != estate.Site {
 			return fault.Invalidf("body.sites", "choose sites")
 		}
 	}

@@ -428,7 +428,7 @@ func (r *reporting) doings() ([][]string, error) {
 	}
 	if !told {
 		return nil, fault.Refusedf("not-permitted",
-			"This needs the permission “Read events” somewhere, or “Read the audit log” at every site.")
+			"This needs the permission “Read events” somewhere, or “Read the audit log” at the organisation.")
 	}
 	slices.SortStableFunc(rows, func(a, b []string) int { return strings.Compare(b[0], a[0]) })
 	return rows, nil

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,9 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 )
+
+// RootCode is the code of the organisation as a place.
+const RootCode = "ALL"
 
 // Owner is the first manager of a new organisation, with its first site.
 type Owner struct {
@@ -52,26 +56,48 @@ func ConsoleCatalogue(live *Live) []change.Operation {
 	return operations
 }
 
-// errComplete says that the catalogue has all that this product asks about.
-var errComplete = errors.New("the catalogue has all of it")
+// errComplete says that nothing is missing.
+var errComplete = errors.New("nothing is missing")
 
-// CompleteCatalogue adds what this product asks about and the catalogue lacks, after an upgrade: nobody holds it but
-// owners until somebody decides. It is done by itself once a service runs.
-func (a *App) CompleteCatalogue(ctx context.Context) error {
-	if live := a.Live(); live.State().Revision == 0 || len(ConsoleCatalogue(live)) == 0 {
+// Complete adds, after an upgrade, what this version builds on: the part of the catalogue that this product asks about,
+// which nobody holds but owners until somebody decides; and the organisation as a place, in which all sites stand, with
+// one assignment there for each that somebody has alike at every site. It is done by itself once a service runs.
+func (a *App) Complete(ctx context.Context) error {
+	for _, missing := range []func(*Live) []change.Operation{ConsoleCatalogue, rootPlace} {
+		if live := a.Live(); live.State().Revision == 0 || len(missing(live)) == 0 {
+			continue
+		}
+		_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "start",
+			Reason: "This version builds on it", Work: func(live *Live) ([]change.Operation, error) {
+				if operations := missing(live); len(operations) > 0 {
+					return operations, nil
+				}
+				return nil, errComplete // another instance was first
+			}})
+		if err != nil && !errors.Is(err, errComplete) {
+			return err
+		}
+	}
+	return nil
+}
+
+// rootPlace returns the operation that adds the organisation as a place, where there is none.
+func rootPlace(live *Live) []change.Operation {
+	if live.State().Root() != nil {
 		return nil
 	}
-	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "start",
-		Reason: "This version asks about it", Work: func(live *Live) ([]change.Operation, error) {
-			if missing := ConsoleCatalogue(live); len(missing) > 0 {
-				return missing, nil
-			}
-			return nil, errComplete // another instance was first
-		}})
-	if errors.Is(err, errComplete) {
-		return nil
+	code, zone := RootCode, "UTC"
+	for n := 2; live.State().PlaceByCode(code) != nil; n++ {
+		code = fmt.Sprint(RootCode, n)
 	}
-	return err
+	for here := range live.Tree().Tops {
+		if !here.Retired {
+			zone = here.Place.TimeZone // that of the first site, by which its managers work
+			break
+		}
+	}
+	return []change.Operation{operation("place.add", "", "", map[string]any{"code": code,
+		"name": cmp.Or(live.State().Settings.Name, "All sites"), "kind": "organisation", "time_zone": zone})}
 }
 
 // HasPassword reports whether somebody has a console password.
@@ -89,6 +115,8 @@ func (a *App) Setup(ctx context.Context, o Owner) (password string, err error) {
 	type fields = map[string]any
 	operations := []change.Operation{
 		operation("organisation.edit", "", "", fields{"name": o.Organisation}),
+		operation("place.add", "", "", fields{"code": RootCode, "name": o.Organisation, "kind": "organisation",
+			"time_zone": o.TimeZone}),
 		operation("place.add", "site", "",
 			fields{"code": o.SiteCode, "name": o.SiteName, "kind": "site", "time_zone": o.TimeZone}),
 	}

@@ -216,7 +216,7 @@ func (s *session) permissionFlags(c *cobra.Command) func() (*api.PermissionField
 		"switch, or levels such as 'none < view < run', or 'limit in kg, at most 100'; a new one is a switch where "+
 			"left out")
 	c.Flags().StringSliceVar(&kinds, "kinds", nil,
-		"kinds of place it applies to: site, zone, door, device, work_centre")
+		"kinds of place it applies to: organisation, site, zone, door, device, work_centre")
 	c.Flags().BoolVar(&sensitive, "sensitive", false, "giving it asks for a reason")
 	return func() (*api.PermissionFields, error) {
 		fill()

@@ -493,6 +493,13 @@ func (s *session) effectLines(effect *api.Effect) {
 	for _, line := range effect.Losses {
 		s.effectLine("-", line)
 	}
+	for _, line := range effect.Managing {
+		sign := "+"
+		if line.Lost {
+			sign = "!"
+		}
+		s.effectLine(sign, api.EffectLine{Words: line.Words, People: line.People, Staff: line.Staff})
+	}
 }
 
 func (s *session) effectLine(sign string, line api.EffectLine) { s.effectLineTo(s.out, sign, line) }

@@ -89,7 +89,8 @@ func TestOneThingAnswersProgramsWhole(t *testing.T) {
 	require.Zero(t, code)
 	lines, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)
-	assert.Equal(t, []string{"permission", "title", "group", "Packer", "Picker"}, lines[0])
+	assert.Equal(t, []string{"permission", "title", "group", "Packer", "Picker", "Packer can give",
+		"Picker can give"}, lines[0])
 }
 
 func TestRulesAreCompletedFromTheService(t *testing.T) {

@@ -49,7 +49,7 @@ func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {
 		{&f.Asks, "asks", "key of the permission a request there is about"},
 	}
 	if adding {
-		flags = append(flags, fieldFlag{&f.Kind, "kind", "site, zone, door, device or work_centre"})
+		flags = append(flags, fieldFlag{&f.Kind, "kind", "organisation, site, zone, door, device or work_centre"})
 	}
 	fill := fieldFlags(c, flags)
 	return func() api.PlaceFields { fill(); return f }
@@ -62,7 +62,7 @@ func (s *session) placeList() *cobra.Command {
 		Example: "  loyal place list\n  loyal place list --under HB-PACK --kind door -o csv"}
 	limit := limitFlag(listing, 10000)
 	listing.Flags().StringVar(&q, "search", "", "part of a name or code")
-	listing.Flags().StringVar(&kind, "kind", "", "site, zone, door, device or work_centre")
+	listing.Flags().StringVar(&kind, "kind", "", "organisation, site, zone, door, device or work_centre")
 	listing.Flags().StringVar(&under, "under", "", "this place and those below it")
 	listing.Flags().BoolVar(&retired, "retired", false, "retired places only")
 	completeFlag(listing, "under", s.completePlaces())

@@ -75,7 +75,7 @@ func (s *session) templateShow() *cobra.Command {
 			fmt.Fprintln(s.out)
 			var shown []api.TemplatePermission
 			for _, p := range t.Permissions {
-				if all || p.Undecided || p.Level != "no" && p.Level != "none" && p.Level != "0" {
+				if all || p.Undecided || gives(p.Level) || gives(p.Gives) {
 					shown = append(shown, p)
 				}
 			}
@@ -83,6 +83,7 @@ func (s *session) templateShow() *cobra.Command {
 				{"GROUP", func(p api.TemplatePermission) string { return p.GroupTitle }},
 				{"MAY", func(p api.TemplatePermission) string { return p.Title }},
 				{"LEVEL", func(p api.TemplatePermission) string { return p.Level }},
+				{"CAN GIVE", func(p api.TemplatePermission) string { return p.Gives }},
 				{"SETTING", func(p api.TemplatePermission) string { return p.From }},
 			})
 			return nil
@@ -91,12 +92,15 @@ func (s *session) templateShow() *cobra.Command {
 	return show
 }
 
+// gives reports whether a level is more than none.
+func gives(level string) bool { return level != "" && level != "no" && level != "none" && level != "0" }
+
 // templateFlags are the fields of a template as flags.
 func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*api.TemplateFields, error) {
 	var f api.TemplateFields
 	var base string
 	var days, idle int
-	var needs, set, unset []string
+	var needs, set, unset, giving, ungiving []string
 	fill := fieldFlags(c, []fieldFlag{{&f.Name, "name", "name"}, {&f.Summary, "summary", "who it is for"}})
 	c.Flags().StringVar(&base, "base", "", "template it is based on; empty for none")
 	c.Flags().IntVar(&days, "days", 0, "how long an assignment lasts unless it says otherwise; 0 is open")
@@ -106,6 +110,12 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		"a setting, such as line.run=run or stock=full; give it several times for several")
 	c.Flags().StringArrayVar(&unset, "unset", nil,
 		"set a permission or group back to what flows or comes from the base")
+	c.Flags().StringArrayVar(&giving, "giving", nil,
+		"what its holders can give to others, such as line=full or line.run=run; several times for several")
+	c.Flags().StringArrayVar(&ungiving, "ungiving", nil,
+		"say nothing of what they can give of a permission or group: then they give what they hold")
+	completeFlag(c, "giving", s.completePermissions())
+	completeFlag(c, "ungiving", s.completePermissions())
 	requires, access := s.requiresFlag(c), s.hoursFlag(c)
 	completeFlag(c, "base", s.completeTemplates())
 	completeFlag(c, "set", s.completePermissions())
@@ -138,28 +148,39 @@ func (s *session) templateFlags(c *cobra.Command) func(ctx context.Context) (*ap
 		if f.Hours, err = access(ctx); err != nil {
 			return nil, err
 		}
-		f.Decide = map[string]*string{}
-		for _, setting := range set {
-			name, word, stated := strings.Cut(setting, "=")
-			if !stated {
-				return nil, usagef("--set takes a permission or group and a level, such as --set line.run=run, not %q",
-					setting)
-			}
-			key, err := s.settingKey(ctx, name)
-			if err != nil {
-				return nil, err
-			}
-			f.Decide[key] = &word
+		if f.Decide, err = s.settings(ctx, "--set", set, unset); err != nil {
+			return nil, err
 		}
-		for _, name := range unset {
-			key, err := s.settingKey(ctx, name)
-			if err != nil {
-				return nil, err
-			}
-			f.Decide[key] = nil
+		if f.DecideGiving, err = s.settings(ctx, "--giving", giving, ungiving); err != nil {
+			return nil, err
 		}
 		return &f, nil
 	}
+}
+
+// settings reads what a flag sets, such as line.run=run, and what is set back.
+func (s *session) settings(ctx context.Context, flag string, set, back []string) (map[string]*string, error) {
+	settings := map[string]*string{}
+	for _, setting := range set {
+		name, word, stated := strings.Cut(setting, "=")
+		if !stated {
+			return nil, usagef("%s takes a permission or group and a level, such as %s line.run=run, not %q", flag, flag,
+				setting)
+		}
+		key, err := s.settingKey(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		settings[key] = &word
+	}
+	for _, name := range back {
+		key, err := s.settingKey(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		settings[key] = nil
+	}
+	return settings, nil
 }
 
 // settingKey turns what a person types into the key of a group or a permission.
@@ -246,7 +267,7 @@ func (s *session) templateEdit() *cobra.Command {
 	c := &cobra.Command{Use: "edit TEMPLATE", Short: "Change a template, and so everybody who has it",
 		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
 		Example: "  loyal template edit line-operator --set 'clear a jam=yes' --preview\n  loyal template edit " +
-			"packer --unset stock.see --reason 'moved to graders'\n  loyal template edit grader --section quality " +
+			"packer --unset stock.see --reason 'moved to graders'\n  loyal template edit site-manager --giving line=full\n  loyal template edit grader --section quality " +
 			"--section-from quality-technician"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&section, "section", "", "take one group of the catalogue from another template")
@@ -350,7 +371,12 @@ func (s *session) templateCompare() *cobra.Command {
 			{"MAY", func(r api.ComparisonRow) string { return r.Title }}}
 		for i, side := range compared.Sides {
 			columns = append(columns, column[api.ComparisonRow]{strings.ToUpper(side.Name),
-				func(r api.ComparisonRow) string { return r.Levels[i] }})
+				func(r api.ComparisonRow) string {
+					if r.Gives[i] != r.Levels[i] {
+						return r.Levels[i] + " (gives " + r.Gives[i] + ")"
+					}
+					return r.Levels[i]
+				}})
 		}
 		columns = append(columns, column[api.ComparisonRow]{"", func(r api.ComparisonRow) string {
 			if r.Differs && !differences {

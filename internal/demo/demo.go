@@ -21,6 +21,7 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/rulebook"
 )
@@ -216,7 +217,7 @@ func (l *loader) places(holders bool) error {
 		return err
 	}
 	for _, row := range rows {
-		if (row["kind"] == "site" || row["kind"] == "zone") != holders ||
+		if estate.Kind(row["kind"]).HoldsOthers() != holders ||
 			l.app.Live().State().PlaceByCode(row["code"]) != nil {
 			continue
 		}

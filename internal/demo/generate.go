@@ -94,9 +94,11 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 		all = append(all, p.ID)
 		return p.ID
 	}
-	for len(all) < count {
-		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", len(all)/placesPerSite),
-			Name: fmt.Sprintf("Site %d", len(all)/placesPerSite), Kind: estate.Site, TimeZone: "Europe/Dublin"})
+	root := add(&estate.Place{Code: app.RootCode, Name: "All sites", Kind: estate.Organisation,
+		TimeZone: "Europe/Dublin"})
+	for n := 0; len(all) < count; n++ {
+		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", n), Name: fmt.Sprintf("Site %d", n), Kind: estate.Site, TimeZone: "Europe/Dublin",
+			Parent: root})
 		zone := site
 		for i := 1; i < placesPerSite && len(all) < count; i++ {
 			code := fmt.Sprintf("%s-%02d", s.Place(site).Code, i)
@@ -118,6 +120,9 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 	return all
 }
 
+// siteNumber returns the number of the nth site as a place, from 0 on: the organisation comes first.
+func siteNumber(n int) estate.PlaceID { return estate.PlaceID(n*placesPerSite + 2) }
+
 var (
 	givenNames = []string{"Ana", "Bram", "Ceri", "Dilip", "Ebba", "Farid", "Greta", "Hamza", "Ilse", "Joss", "Kofi",
 		"Lena", "Mirek", "Nadia", "Oisín", "Petra", "Quang", "Rhea", "Søren", "Tamsin"}
@@ -126,14 +131,14 @@ var (
 )
 
 func makePeople(s *org.State, size Size, random *rand.Rand) {
-	sites := (size.Places + placesPerSite - 1) / placesPerSite
+	sites := (size.Places + placesPerSite - 2) / placesPerSite
 	for i := range size.Staff {
 		id := people.StaffID(i + 1)
 		p := &people.Staff{ID: id, Number: fmt.Sprintf("G%06d", id),
 			GivenName: givenNames[random.IntN(len(givenNames))],
 			FamilyName: familyNames[random.IntN(len(familyNames))] +
 				fmt.Sprintf(" %c%d", 'A'+rune(random.IntN(26)), i/500), JobTitle: "Hand", Engagement: people.Employee,
-			HomeSite: estate.PlaceID(random.IntN(sites)*placesPerSite + 1), StartDate: size.Today - 400, Owner: i == 0,
+			HomeSite: siteNumber(random.IntN(sites)), StartDate: size.Today - 400, Owner: i == 0,
 			Revision: 1}
 		s.PutStaff(p)
 		if size.PINs != nil {
@@ -144,7 +149,7 @@ func makePeople(s *org.State, size Size, random *rand.Rand) {
 		}
 	}
 	for id := uint32(1); id <= 3; id++ {
-		site := estate.PlaceID((id-1)*placesPerSite + 1)
+		site := siteNumber(int(id) - 1)
 		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site,
 			Token: sha256.Sum256([]byte(DeviceToken(int(id)))), Revision: 1})
 	}

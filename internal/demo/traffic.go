@@ -71,12 +71,15 @@ func traffic(ctx context.Context, a *app.App) (int, error) {
 			doors[here.Site.ID] = append(doors[here.Site.ID], here)
 		}
 	}
-	for id := range live.State().Staff.All() {
+	for id, p := range live.State().Staff.All() {
 		assigned := live.State().AssignmentsOf(people.StaffID(id))
 		if len(assigned) == 0 {
 			continue
 		}
 		site := live.Tree().At(live.State().Assignment(assigned[0]).Place).Site.ID
+		if len(doors[site]) == 0 { // of all sites, they come to the one they belong to
+			site = p.HomeSite
+		}
 		if live.Status(people.StaffID(id), now.AddDate(0, 0, -7).Unix()) != people.Active {
 			continue
 		}

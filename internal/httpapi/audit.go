@@ -90,7 +90,7 @@ func (s *Server) registerAuditHead() {
 		Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*headed, error) {
 			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
 				return nil, fault.Refusedf("not-permitted",
-					"This needs the permission “Read the audit log” at every site, which you do not hold.")
+					"This needs the permission “Read the audit log” at the organisation, which you do not hold.")
 			}
 			head, signature, err := s.app.AuditHead(ctx)
 			return &headed{api.AuditHead{Entries: head.Entries, Hash: hex.EncodeToString(head.Hash),
@@ -101,7 +101,7 @@ func (s *Server) registerAuditHead() {
 		Access{Permission: permit.ReadAudit}, func(ctx context.Context, _ *struct{}) (*checked, error) {
 			if !s.app.Live().HoldsEverywhere(callerOf(ctx).id(), permit.ReadAudit, s.app.Now().Unix()) {
 				return nil, fault.Refusedf("not-permitted",
-					"This needs the permission “Read the audit log” at every site, which you do not hold.")
+					"This needs the permission “Read the audit log” at the organisation, which you do not hold.")
 			}
 			count, err := s.app.VerifyAudit(ctx)
 			if err != nil && ctx.Err() != nil {

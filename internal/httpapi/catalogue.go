@@ -57,7 +57,7 @@ func (s *Server) registerPermissions() {
 	type permissionsIn struct {
 		Paging
 		Q       string `query:"q" maxLength:"100" doc:"Any words of the title or the sentence; a letter may be wrong"`
-		Kind    string `query:"kind" enum:"site,zone,door,device,work_centre" doc:"That apply to this kind of place"`
+		Kind    string `query:"kind" enum:"organisation,site,zone,door,device,work_centre" doc:"That apply to this kind of place"`
 		Group   string `query:"group" maxLength:"64" doc:"In this group or below it"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`
 	}

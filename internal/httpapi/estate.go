@@ -33,7 +33,7 @@ func (s *Server) registerEstate() {
 	type listIn struct {
 		Paging
 		Q       string `query:"q" maxLength:"100" doc:"Part of the name or code"`
-		Kind    string `query:"kind" enum:"site,zone,door,device,work_centre"`
+		Kind    string `query:"kind" enum:"organisation,site,zone,door,device,work_centre"`
 		Under   string `query:"under" doc:"This place and those below it"`
 		Parent  string `query:"parent" doc:"Those that stand directly in this place"`
 		Retired string `query:"retired" enum:"true,false,all" default:"false"`

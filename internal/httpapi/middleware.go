@@ -303,7 +303,8 @@ func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint
 	body := api.ChangeResult{Revision: c.Revision, AuditID: c.ID, Made: []api.Made{}, Secrets: []api.Secret{},
 		People: []api.Access{}, Total: len(entries),
 		Effect: api.Effect{Gains: []api.EffectLine{}, Losses: []api.EffectLine{},
-			Summary: "This was made before, and its answer was lost. Secrets that it handed out are issued anew."},
+			Managing: []api.ManagingLine{},
+			Summary:  "This was made before, and its answer was lost. Secrets that it handed out are issued anew."},
 		Steps: view{live, s.app.Now(), s.seesFor(id)}.steps(entries, stepsShown, done)}
 	for i := range entries {
 		if _, isNew := entries[i].After["id"]; isNew {

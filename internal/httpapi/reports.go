@@ -6,6 +6,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/permit"
 )
@@ -129,7 +130,7 @@ func (s *Server) reportQuery(ctx context.Context, prefix string, in *api.ReportA
 		return nil, err
 	}
 	q.Site, q.Team = people.Site, people.Team
-	if site := v.live.State().Place(q.Site); site != nil && site.Parent != 0 {
+	if site := v.live.State().Place(q.Site); site != nil && site.Kind != estate.Site {
 		return nil, fault.Invalidf(prefix+"site", "%s is no site", site.Name)
 	}
 	if in.Staff != "" {

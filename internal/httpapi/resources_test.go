@@ -151,7 +151,7 @@ func TestPlacesThroughTheAPI(t *testing.T) {
 			Dated: []api.DatedHours{{Name: "Holiday", From: "2030-01-01", Until: "2030-01-01",
 				Rules: []api.HoursRule{}}}}}}
 	_, err := tamsin.Write(ctx, "POST", "/places", site)
-	assert.ErrorContains(t, err, "at every site", "a new site is for who looks after all")
+	assert.ErrorContains(t, err, "at Quillmere Fruit Co-operative", "a new site is for who looks after all")
 	_, err = idris.Write(ctx, "POST", "/places", site)
 	require.NoError(t, err)
 	nw := get[api.Place](t, idris, "/places/nw")

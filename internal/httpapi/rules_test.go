@@ -67,8 +67,10 @@ func TestTheJamStoryThroughTheAPI(t *testing.T) {
 	assert.Contains(t, get[api.Template](t, idris, "/templates/operations-manager").Fixed,
 		"Nobody changes their own access")
 	assert.Empty(t, get[api.Template](t, idris, "/templates/packer").Fixed)
-	assert.Contains(t, tier(get[api.Page[api.OutlineLine]](t, idris, "/permissions/line.jam/templates").Items,
-		"packer").WhyNot, "You do not hold “Clear a jam”")
+	packer := tier(get[api.Page[api.OutlineLine]](t, idris, "/permissions/line.jam/templates").Items, "packer")
+	assert.Empty(t, packer.WhyNot, "he does not clear jams, and can give all that is on the lines")
+	assert.Equal(t, []string{"no", "held"}, []string{packer.Gives, packer.GivesFrom})
+	assert.Equal(t, []string{"yes", "group"}, []string{own.Gives, own.GivesFrom})
 	require.NoError(t, maren.Do(ctx, "POST", "/drafts/open/edits",
 		api.DraftEdits{Operations: []api.Operation{{Op: "template.edit", On: "line-operator",
 			Set: json.RawMessage(`{"decide":{"line.jam":"yes"}}`)}}}, nil))
@@ -234,7 +236,7 @@ func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {
 	hers := get[api.Page[api.OutlineLine]](t, tamsin, "/templates/line-lead/outline",
 		client.Query("q", "edit templates"))
 	require.NotEmpty(t, hers.Items)
-	assert.Contains(t, hers.Items[len(hers.Items)-1].WhyNot, "You do not hold “Edit templates” at every site yourself")
+	assert.Contains(t, hers.Items[len(hers.Items)-1].WhyNot, "You cannot give “Edit templates” at the organisation:")
 
 	_, err := idris.Write(ctx, "POST", "/templates",
 		api.TemplateWrite{TemplateFields: api.TemplateFields{Code: text("cover"), Name: text("Line cover"),
@@ -251,7 +253,8 @@ func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {
 		client.Header("Accept", "text/csv")))
 	lines, err := csv.NewReader(strings.NewReader(string(raw))).ReadAll()
 	require.NoError(t, err)
-	assert.Equal(t, []string{"permission", "title", "group", "Packer", "Grader"}, lines[0])
+	assert.Equal(t, []string{"permission", "title", "group", "Packer", "Grader", "Packer can give",
+		"Grader can give"}, lines[0])
 	assert.Len(t, lines, 65)
 	for _, path := range []string{"/comparison?templates=packer", "/comparison?templates=packer,nope",
 		"/comparison?templates=packer&staff=nobody"} {
@@ -273,7 +276,7 @@ func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {
 	assert.Equal(t, 15, get[api.Page[api.Template]](t, tamsin, "/templates", client.Query("place", "HB")).Total-1)
 	for _, template := range get[api.Page[api.Template]](t, tamsin, "/templates", client.Query("place", "SM")).Items {
 		assert.False(t, template.Assignable, template.Code)
-		assert.Contains(t, template.WhyNot, "you do not hold there")
+		assert.Contains(t, template.WhyNot, "you cannot give there")
 	}
 	ceiling := get[api.Page[api.Ceiling]](t, tamsin, "/me/ceiling", client.Query("place", "HB"))
 	most := map[string]api.Ceiling{}
@@ -282,7 +285,7 @@ func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {
 	}
 	assert.Empty(t, most["line.run"].WhyNot)
 	assert.Equal(t, "500", most["stock.adjust"].Level)
-	assert.Contains(t, most["figures.payroll"].WhyNot, "so you cannot give it")
+	assert.Contains(t, most["figures.payroll"].WhyNot, "You cannot give")
 	sheets := get[api.Page[api.SheetTemplate]](t, tamsin, "/sheet", client.Query("templates", "packer,line-operator"))
 	require.Len(t, sheets.Items, 2)
 	assert.Equal(t, "Line operator", sheets.Items[0].Name)
@@ -499,7 +502,7 @@ func TestTheGridThroughTheAPI(t *testing.T) {
 		why[c.Key] = c.WhyNot
 	}
 	assert.Empty(t, why["figures.cost"])
-	assert.Contains(t, why["figures.payroll"], "cannot give it")
+	assert.Contains(t, why["figures.payroll"], "You cannot give")
 	var d api.Draft
 	require.NoError(t, idris.Do(ctx, "POST", "/drafts/open/grid",
 		api.GridSet{Place: "HB-PACK", Columns: []string{"line.label"}, Level: "change", Template: "packer"}, &d))

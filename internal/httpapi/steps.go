@@ -61,7 +61,8 @@ func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 		if !e.Shows(v.live.State(), v.sees.sight, field) {
 			said.Was, said.Now = "", change.NotShown
 		}
-		if said.Was == "" && said.Now == "no" && !strings.HasPrefix(field, "settings.") {
+		if said.Was == "" && said.Now == "no" && !strings.HasPrefix(field, "settings.") &&
+			!strings.HasPrefix(field, "giving.") {
 			continue // what is new and not so goes without saying
 		}
 		step.Changes = append(step.Changes, said)
@@ -81,6 +82,9 @@ func (v view) levelWords(id permit.PermissionID, value any) string {
 
 // fieldWords says a field of a record in words; a setting by the title of what it sets.
 func (v view) fieldWords(field string) string {
+	if key, isGiving := strings.CutPrefix(field, "giving."); isGiving {
+		return "can give " + v.fieldWords("settings."+key)
+	}
 	key, isSetting := strings.CutPrefix(field, "settings.")
 	if own := v.live.State().Settings.Field(strings.TrimPrefix(field, people.OwnPrefix)); own != nil &&
 		strings.HasPrefix(field, people.OwnPrefix) {

@@ -89,16 +89,16 @@ func TestTheMostThatMayBeGivenIsSaidWithItsReason(t *testing.T) {
 		most, why  string
 	}{
 		{levels, 2, "", ""}, {levels, 1, "view",
-			"You hold “Run a line” at Site A up to view yourself, so you cannot give more."},
-		{levels, 0, "none", "You do not hold “Run a line” at Site A yourself, so you cannot give it."},
+			"You can give “Run a line” at Site A up to view and no more."},
+		{levels, 0, "none", "You cannot give “Run a line” at Site A: you do not hold it, and no template of yours says so."},
 		{limit, 100, "", ""}, {limit, permit.Unbounded, "", ""},
-		{limit, 40, "40", "You hold “Adjust” at Site A up to 40 yourself, so you cannot give more."},
+		{limit, 40, "40", "You can give “Adjust” at Site A up to 40 and no more."},
 	} {
 		most, why := mostOf(c.permission, c.ceiling, place)
 		assert.Equal(t, []string{c.most, c.why}, []string{most, why})
 	}
 	_, why := mostOf(levels, 0, nil)
-	assert.Contains(t, why, "at every site")
+	assert.Contains(t, why, "at the organisation")
 }
 
 func TestSiftingKeepsTheGroupsAbove(t *testing.T) {

@@ -170,7 +170,7 @@ func (s *Server) registerTemplateActs() {
 	s.registerSheet()
 	type ceilingIn struct {
 		Paging
-		Place string `query:"place" maxLength:"64" doc:"Code; left out: at every site, which is what a template needs"`
+		Place string `query:"place" maxLength:"64" doc:"Code; left out: at the organisation, which is what a template needs"`
 	}
 	route(s, "GET", "/me/ceiling", "get-ceiling", "templates",
 		"The most that you may give of each permission at a place, and why not more", Access{},
@@ -208,14 +208,14 @@ func mostOf(p *permit.Permission, ceiling permit.Level, place *estate.Place) (mo
 	if ceiling >= p.Scale.Highest() {
 		return "", ""
 	}
-	where := "at every site"
+	where := "at the organisation"
 	if place != nil {
 		where = "at " + place.Name
 	}
 	if ceiling == 0 {
-		return p.Scale.Word(0), fmt.Sprintf("You do not hold “%s” %s yourself, so you cannot give it.", p.Title, where)
+		return p.Scale.Word(0), fmt.Sprintf("You cannot give “%s” %s: you do not hold it, and no template of yours says so.", p.Title, where)
 	}
-	return p.Scale.Word(ceiling), fmt.Sprintf("You hold “%s” %s up to %s yourself, so you cannot give more.", p.Title,
+	return p.Scale.Word(ceiling), fmt.Sprintf("You can give “%s” %s up to %s and no more.", p.Title,
 		where, p.Scale.Word(ceiling))
 }
 
@@ -245,10 +245,11 @@ func (v view) outline(t *permit.Template, live *app.Live, ceiling []permit.Level
 	}
 	out := []api.OutlineLine{}
 	for _, line := range v.live.Catalogue().Outline(t, v.live.State().Template) {
-		shown := api.OutlineLine{Key: lineKey(&line), Depth: line.Depth, Own: line.Own, Words: []string{}}
+		shown := api.OutlineLine{Key: lineKey(&line), Depth: line.Depth, Own: line.Own, OwnGives: line.OwnGiving,
+			Words: []string{}}
 		before, known := was[shown.Key]
 		shown.Drafted = live != v.live &&
-			(!known || before.Own != line.Own || line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
+			(!known || before.Own != line.Own || before.OwnGiving != line.OwnGiving || line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
 		if g := line.Group; g != nil {
 			shown.Kind, shown.Title, shown.Parent = "group", g.Title, v.groupKey(g.Parent)
 			shown.Total, shown.Given, shown.Undecided, shown.Differ, shown.Mixed = line.Total, line.Given, line.Pending,
@@ -272,9 +273,23 @@ func (v view) setting(shown *api.OutlineLine, t *permit.Template, line *permit.L
 	shown.Scale, shown.Sensitive, shown.Words, shown.Level = &s, p.Sensitive, choices(p.Scale),
 		p.Scale.Word(line.Resolved.Level)
 	shown.Origin, shown.OriginName = v.originOf(t, line)
+	shown.Gives, shown.GivesFrom = p.Scale.Word(line.Giving.Level), givesFrom(t, &line.Giving)
 	if int(p.ID) < len(ceiling) {
 		shown.Most, shown.WhyNot = mostOf(p, ceiling[p.ID], nil)
 	}
+}
+
+// givesFrom says where it comes from up to which level the holders of a template can give something.
+func givesFrom(t *permit.Template, r *permit.Resolved) string {
+	switch {
+	case !r.Decided:
+		return "held"
+	case r.Template != t.ID:
+		return "base"
+	case r.Group != 0:
+		return "group"
+	}
+	return "own"
 }
 
 // fixed says why somebody may not change a template at all; empty where they may.
@@ -292,7 +307,7 @@ func (v view) tiers(p *permit.Permission, live *app.Live, actor people.StaffID) 
 	for _, tier := range v.live.Catalogue().Tiers(p, v.live.State().Templates.All(), v.live.State().Template) {
 		t := tier.Template
 		shown := api.OutlineLine{Key: t.Code, Title: t.Name, Kind: "template", Depth: tier.Depth, Sentence: t.Summary,
-			Own: tier.Line.Own, Assigned: used.assignments[t.ID]}
+			Own: tier.Line.Own, OwnGives: tier.Line.OwnGiving, Assigned: used.assignments[t.ID]}
 		if base := v.live.State().Template(t.Base); base != nil {
 			shown.Parent = base.Code
 		}
@@ -392,7 +407,7 @@ func (s *Server) registerComparison() {
 				return nil, err
 			}
 			body := api.Comparison{Sides: []api.ComparisonSide{}}
-			var sides [][]permit.Resolved
+			var sides, gives [][]permit.Resolved
 			for _, code := range in.Templates {
 				t, err := v.templateFor("query.templates", code)
 				if err != nil {
@@ -401,6 +416,7 @@ func (s *Server) registerComparison() {
 				body.Sides, sides = append(body.Sides,
 					api.ComparisonSide{Kind: "template", Code: t.Code, Name: t.Name}),
 					append(sides, v.live.Resolved(t.ID))
+				gives = append(gives, v.live.Giving(t.ID))
 			}
 			if in.Staff != "" {
 				p, err := s.app.PersonWhole(callerOf(ctx).id(), in.Staff)
@@ -416,13 +432,13 @@ func (s *Server) registerComparison() {
 				}
 				body.Sides = append(body.Sides,
 					api.ComparisonSide{Kind: "person", Code: p.Number, Name: p.FullName() + ", " + place.Name})
-				sides = append(sides, v.held(p, place))
+				sides, gives = append(sides, v.held(p, place)), append(gives, v.givenBy(p, place))
 			}
 			if len(sides) < 2 {
 				return nil, fault.Invalidf("query.templates", "name two templates or more, or a template and a person")
 			}
 			rows := []api.ComparisonRow{}
-			for _, contrast := range v.live.Catalogue().Compare(sides) {
+			for _, contrast := range v.live.Catalogue().Compare(sides, gives) {
 				if contrast.Differs {
 					body.Differing++
 				} else if in.Differences {
@@ -432,6 +448,9 @@ func (s *Server) registerComparison() {
 					GroupTitle: v.groupTitle(contrast.Permission.Group), Differs: contrast.Differs}
 				for _, side := range contrast.Sides {
 					row.Levels = append(row.Levels, contrast.Permission.Scale.Word(side.Level))
+				}
+				for _, level := range contrast.Gives {
+					row.Gives = append(row.Gives, contrast.Permission.Scale.Word(level))
 				}
 				rows = append(rows, row)
 			}
@@ -452,6 +471,15 @@ func (v view) held(p *people.Staff, place *estate.Place) []permit.Resolved {
 			Decided: true}
 	}
 	return held
+}
+
+// givenBy is up to which level a person can give each permission at a place.
+func (v view) givenBy(p *people.Staff, place *estate.Place) []permit.Resolved {
+	given := make([]permit.Resolved, v.live.Catalogue().Size())
+	for id, level := range v.live.Ceiling(p.ID, place.ID, v.at.Unix()) {
+		given[id] = permit.Resolved{Level: level, Decided: true}
+	}
+	return given
 }
 
 func (s *Server) registerSheet() {
@@ -481,7 +509,7 @@ func (s *Server) registerSheet() {
 				sheets[i] = v.sheet(t)
 				sheets[i].People = len(staff[t.ID])
 				for here := range v.live.Tree().All {
-					if here.Place.Parent == 0 && sites[t.ID][here.Place.ID] {
+					if sites[t.ID][here.Place.ID] {
 						sheets[i].Sites = append(sheets[i].Sites, here.Place.Name)
 					}
 				}
@@ -547,8 +575,46 @@ func (v view) sheet(t *permit.Template) api.SheetTemplate {
 			section.Lines = append(section.Lines, text)
 		}
 	}
+	if lines := v.givingLines(t); len(lines) > 0 {
+		out.Sections = append(out.Sections, api.SheetSection{Group: "Can give to others", Lines: lines})
+	}
 	out.Sections = slices.DeleteFunc(out.Sections, func(s api.SheetSection) bool { return len(s.Lines) == 0 })
 	return out
+}
+
+// givingLines says what a template and those it is based on say of what can be given, the most particular first.
+func (v view) givingLines(t *permit.Template) []string {
+	var lines []string
+	said := map[permit.Setting]bool{}
+	for ; t != nil; t = v.live.State().Template(t.Base) {
+		for _, setting := range t.Giving {
+			of := permit.Setting{Group: setting.Group, Permission: setting.Permission}
+			if said[of] {
+				continue
+			}
+			said[of] = true
+			switch p := v.live.Catalogue().Permission(setting.Permission); {
+			case p != nil:
+				level, err := p.Scale.ParseGiving(setting.Word)
+				if err != nil || p.Retired {
+					continue
+				}
+				line := strings.TrimSpace(p.Title + " " + p.Scale.Words(level))
+				if level == 0 {
+					line = "Not: " + p.Title
+				}
+				lines = append(lines, line)
+			case setting.Word == permit.WordFull:
+				lines = append(lines, "Everything in "+v.groupTitle(setting.Group)+", sensitive permissions apart")
+			case setting.Word == permit.WordNone:
+				lines = append(lines, "Nothing in "+v.groupTitle(setting.Group)+", sensitive permissions apart")
+			default:
+				lines = append(lines, "Up to "+setting.Word+" in "+v.groupTitle(setting.Group)+
+					", sensitive permissions apart")
+			}
+		}
+	}
+	return lines
 }
 
 // usedTemplates counts the assignments that have not ended and the exceptions that differ, by template.
@@ -569,14 +635,14 @@ func (v view) usedTemplates() use {
 	return used
 }
 
-// ceilings are the most that somebody may give at a place; with none, at each site.
+// ceilings are the most that somebody may give at a place; with none, at each site and at the organisation.
 func (v view) ceilings(actor people.StaffID, place *estate.Place) [][]permit.Level {
 	if place != nil {
 		return [][]permit.Level{v.live.Ceiling(actor, place.ID, v.at.Unix())}
 	}
 	var all [][]permit.Level
 	for here := range v.live.Tree().All {
-		if here.Place.Parent == 0 && !here.Retired {
+		if here.Place.ID == here.Site.ID && !here.Retired {
 			all = append(all, v.live.Ceiling(actor, here.Place.ID, v.at.Unix()))
 		}
 	}
@@ -590,7 +656,7 @@ func (v view) assignable(id permit.TemplateID, ceilings [][]permit.Level) (able 
 		if beyond == nil {
 			return true, ""
 		}
-		why = fmt.Sprintf("It gives “%s”, which you do not hold there to that extent yourself.", beyond.Title)
+		why = fmt.Sprintf("It gives “%s”, which you cannot give there to that extent.", beyond.Title)
 	}
 	return false, why
 }

@@ -395,6 +395,7 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 		out.Base = base.Code
 	}
 	resolved := v.live.Resolved(t.ID)
+	giving := v.live.Giving(t.ID)
 	undecided := v.live.Catalogue().Undecided(t, resolved, v.live.State().Template)
 	out.Undecided = len(undecided)
 	for permission := range v.live.Catalogue().Permissions {
@@ -408,19 +409,28 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 				api.TemplatePermission{Permission: permission.Key, Title: permission.Title,
 					GroupTitle: v.groupTitle(permission.Group),
 					Level:      permission.Scale.Word(r.Level), Undecided: waits, From: v.settingFrom(t, r, waits)})
-		}
-	}
-	if whole {
-		out.Settings = map[string]string{}
-		for _, setting := range t.Settings {
-			if permission := v.live.Catalogue().Permission(setting.Permission); permission != nil {
-				out.Settings[permission.Key] = setting.Word
-			} else if group := v.live.Catalogue().Group(setting.Group); group != nil {
-				out.Settings[group.Key] = setting.Word
+			if g := giving[permission.ID]; g.Decided {
+				out.Permissions[len(out.Permissions)-1].Gives = permission.Scale.Word(g.Level)
 			}
 		}
 	}
+	if whole {
+		out.Settings, out.Giving = v.settings(t.Settings), v.settings(t.Giving)
+	}
 	return out
+}
+
+// settings are settings by the keys of what they set.
+func (v view) settings(of []permit.Setting) map[string]string {
+	settings := map[string]string{}
+	for _, setting := range of {
+		if permission := v.live.Catalogue().Permission(setting.Permission); permission != nil {
+			settings[permission.Key] = setting.Word
+		} else if group := v.live.Catalogue().Group(setting.Group); group != nil {
+			settings[group.Key] = setting.Word
+		}
+	}
+	return settings
 }
 
 func (v view) hoursWords(t *permit.Template) string {
@@ -551,12 +561,34 @@ func effectView(before *access.Snapshot, trial *change.Trial, r *sees) *api.Effe
 	after, effect := trial.After, &trial.Effect
 	gains, losses := after.Groups(effect.Gains, false), before.Groups(effect.Losses, true)
 	c := &wording.Compared{Before: before, After: after, At: r.at}
+	may := func(id people.StaffID) bool { return r.now.State().Person(id) == nil || r.view(id) != access.Hidden }
+	managing := access.ManagingBetween(before, after, r.at)
+	summary := wording.English.Summary(c, effect, gains, losses, may)
+	if disarmed := wording.English.Disarmed(c, managing, may); disarmed != "" {
+		summary = strings.TrimSuffix(summary, ".") + ". " + disarmed
+	}
 	return &api.Effect{Gaining: effect.Gainers(), Losing: effect.Losers(), Gains: effectLines(c, after, gains, r),
 		Losses:      effectLines(c, before, losses, r),
-		NeedsReason: trial.NeedsReason(),
-		Summary: wording.English.Summary(c, effect, gains, losses, func(id people.StaffID) bool {
-			return r.now.State().Person(id) == nil || r.view(id) != access.Hidden
-		})}
+		NeedsReason: trial.NeedsReason(), Managing: managingLines(c, managing, r, may), Summary: summary}
+}
+
+// managingKey names a line of who manages whom within its effect.
+func managingKey(of *access.Managing) string {
+	return fmt.Sprintf("managing-%t-%d", of.Lost, of.Manager)
+}
+
+func managingLines(c *wording.Compared, all []access.Managing, r *sees,
+	may func(people.StaffID) bool) []api.ManagingLine {
+	lines := make([]api.ManagingLine, len(all))
+	for i := range all {
+		of := &all[i]
+		lines[i] = api.ManagingLine{Key: managingKey(of), Words: wording.English.Managing(c, of, may), Lost: of.Lost,
+			People: len(of.Staff), Staff: staffRefs(c.After, of.Staff[:min(len(of.Staff), namesPerLine)], r)}
+		if named := staffRefs(c.After, []people.StaffID{of.Manager}, r); len(named) == 1 {
+			lines[i].Manager = &named[0]
+		}
+	}
+	return lines
 }
 
 const (
@@ -608,6 +640,12 @@ func effectPeople(before, after *access.Snapshot, effect *access.Effect, key str
 			if groups[i].Key() == key {
 				return pageOf(staffRefs(snapshot, groups[i].Staff, r), p)
 			}
+		}
+	}
+	managing := access.ManagingBetween(before, after, r.at)
+	for i := range managing {
+		if managingKey(&managing[i]) == key {
+			return pageOf(staffRefs(after, managing[i].Staff, r), p)
 		}
 	}
 	return nil, fault.Missingf("line", "the effect has no line %q", key)

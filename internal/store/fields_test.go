@@ -83,7 +83,7 @@ func fixed(round int) map[reflect.Type]any {
 			Rules: []hours.Rule{{Days: 1, From: 5, Until: 9}}}},
 		estate.Zone, estate.BadgeAndPIN, people.Agency, people.ByAttempts, credential.Badge, credential.Suspended,
 		org.Lost,
-		estate.PlaceID(round), qualification.ID(round), org.OnPaper, org.NoticeID(number), people.StaffID(round),
+		estate.PlaceID(1 + round), qualification.ID(round), org.OnPaper, org.NoticeID(number), people.StaffID(round),
 		permit.GroupID(round), permit.PermissionID(round),
 		permit.TemplateID(round)}
 	fixed := map[reflect.Type]any{}
@@ -156,9 +156,9 @@ func keepsEveryField(t *testing.T, service *testkit.Service, kind reflect.Type, 
 func suit(record any, round int) {
 	switch r := record.(type) {
 	case *org.Badge:
-		r.Format, r.Number, r.Site = card.Wiegand26, fmt.Sprint("9-", round), 1
+		r.Format, r.Number, r.Site = card.Wiegand26, fmt.Sprint("9-", round), 2
 	case *estate.Place:
-		r.Parent, r.TimeZone, r.Asks, r.Retired = 1, "", "", false
+		r.Parent, r.TimeZone, r.Asks, r.Retired = estate.PlaceID(1+round), "", "", false
 		r.ProofOutside = ""
 		if round == 2 {
 			r.Kind, r.Opening, r.Proof, r.ProofOutside = estate.Door, nil, estate.Badge, estate.BadgeAndPIN

@@ -387,7 +387,7 @@ func readable(record any) error {
 	}
 	again, err := t.again(record)
 	if template, is := again.(*permit.Template); is {
-		template.Settings = record.(*permit.Template).Settings
+		template.Settings, template.Giving = record.(*permit.Template).Settings, record.(*permit.Template).Giving
 	}
 	if err != nil || encode(again) != encode(record) {
 		kind, id, _ := org.Name(record)
@@ -404,6 +404,7 @@ type settingRow struct {
 	PermissionID *uint32
 	Word         string
 	AsOf         uint32
+	Giving       bool
 }
 
 // TableName names the table for GORM.
@@ -423,13 +424,16 @@ func readSettings(l *loading) (func(*permit.Template), error) {
 	if err := newer.Order("template_id, position").Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	settings := map[permit.TemplateID][]permit.Setting{}
+	settings, giving := map[permit.TemplateID][]permit.Setting{}, map[permit.TemplateID][]permit.Setting{}
 	for _, row := range rows {
-		id := permit.TemplateID(row.TemplateID)
-		settings[id] = append(settings[id], permit.Setting{Group: permit.GroupID(value(row.GroupID)),
+		of, id := settings, permit.TemplateID(row.TemplateID)
+		if row.Giving {
+			of = giving
+		}
+		of[id] = append(of[id], permit.Setting{Group: permit.GroupID(value(row.GroupID)),
 			Permission: permit.PermissionID(value(row.PermissionID)), Word: row.Word, AsOf: row.AsOf})
 	}
-	return func(t *permit.Template) { t.Settings = settings[t.ID] }, nil
+	return func(t *permit.Template) { t.Settings, t.Giving = settings[t.ID], giving[t.ID] }, nil
 }
 
 // saveSettings writes the settings of a template anew.
@@ -437,9 +441,10 @@ func saveSettings(tx *Tx, t *permit.Template) error {
 	if err := tx.db.Where("template_id = ?", t.ID).Delete(&settingRow{}).Error; err != nil {
 		return err
 	}
-	rows := make([]settingRow, len(t.Settings))
-	for i, s := range t.Settings {
-		rows[i] = settingRow{uint32(t.ID), i, filled(uint32(s.Group)), filled(uint32(s.Permission)), s.Word, s.AsOf}
+	rows := make([]settingRow, 0, len(t.Settings)+len(t.Giving))
+	for i, s := range slices.Concat(t.Settings, t.Giving) {
+		rows = append(rows, settingRow{uint32(t.ID), i, filled(uint32(s.Group)), filled(uint32(s.Permission)), s.Word,
+			s.AsOf, i >= len(t.Settings)})
 	}
 	if len(rows) == 0 {
 		return nil

@@ -62,6 +62,9 @@ func (t *table[R]) content(record any) []byte {
 	}
 	if template, is := record.(*permit.Template); is {
 		b.WriteString(encode(template.Settings))
+		if len(template.Giving) > 0 { // a template of before has the seal that it had
+			b.WriteString(encode(template.Giving))
+		}
 	}
 	return []byte(b.String())
 }

@@ -96,7 +96,7 @@ func TestTheDatabaseItselfRefusesBadData(t *testing.T) {
 			"'2026-01-01' WHERE id = 1",
 		"an assignment of nobody":           "UPDATE assignments SET staff_id = 99999 WHERE id = 1",
 		"a place with a parent that is not": "UPDATE places SET parent_id = 99999 WHERE code = 'HB-PACK'",
-		"a site with a parent":              "UPDATE places SET parent_id = 2 WHERE code = 'HB'",
+		"a zone that stands in nothing":     "UPDATE places SET parent_id = NULL WHERE code = 'HB-PACK'",
 		"a contract that ends before it began": "UPDATE staff SET contract_end = '1999-01-01' WHERE staff_number = " +
 			"'Q0002'",
 		"a person without a home":         "UPDATE staff SET home_site_id = 99999 WHERE staff_number = 'Q0002'",

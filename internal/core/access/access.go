@@ -277,8 +277,11 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 			continue
 		}
 		level, access := s.level(g.template, q.Permission), s.accessOf(g)
-		wants := lacks
-		if !q.onRecord {
+		wants, apart := lacks, false
+		if q.gives {
+			level, apart = s.gives(g.template, q.Permission)
+		}
+		if !q.onRecord && !apart { // whoever gives what others do needs no licence for it
 			wants = firstOf(lacks, p.wants(s.requires(g.template), q.At))
 		}
 		d.consider(q.keeps(here, q.At >= g.from && q.At < g.until, level >= least, wants, access), level,
@@ -351,6 +354,16 @@ func (s *Snapshot) level(template permit.TemplateID, permission permit.Permissio
 		return 0
 	}
 	return s.levels[template][permission]
+}
+
+// gives returns up to which level the holders of a template can give a permission, and whether that is said apart from
+// what they can do.
+func (s *Snapshot) gives(template permit.TemplateID, permission permit.PermissionID) (level permit.Level, apart bool) {
+	if int(template) >= len(s.giving) || int(permission) >= len(s.giving[template]) {
+		return 0, false
+	}
+	of := &s.giving[template][permission]
+	return of.Level, of.Decided
 }
 
 func (s *Snapshot) highest(id permit.PermissionID) permit.Level {

@@ -917,8 +917,8 @@ func (d *differ) placesOf(id people.StaffID, within estate.PlaceID, whole bool) 
 	case within != 0:
 		places = append(places, within)
 	case owner:
-		for here := range d.after.tree.All {
-			if here.Place.Parent == 0 {
+		for _, s := range [2]*Snapshot{d.before, d.after} {
+			for here := range s.tree.Tops {
 				places = append(places, here.Place.ID)
 			}
 		}

@@ -1,6 +1,9 @@
 package access
 
-import "loyallatch.example/latch/internal/core/estate"
+import (
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+)
 
 // Held answers a question as Decide does, but takes the permission as one that has a meaning at the place: what
 // somebody holds there, at their hours, for what stands below now or later.
@@ -35,3 +38,14 @@ func (s *Snapshot) Asked(place estate.PlaceID) (q Question, ok bool) {
 
 // Satisfies reports whether what is shown is what a place asks for.
 func (s Shown) Satisfies(proof estate.Proof) bool { return s.satisfies(proof) }
+
+// Manages reports whether somebody manages another, asked permission by permission and with nothing kept.
+func (s *Snapshot) Manages(manager, id people.StaffID, at int64) bool {
+	a := s.authority(manager, at)
+	if p := s.person(id); a.freed == nil || p == nil || !a.freed.owner && (p.owner ||
+		!a.looksAfter(s.state.Person(id).HomeSite)) {
+		return false
+	}
+	permission, _ := a.beyond(id)
+	return a.freed.owner || permission == 0
+}

@@ -37,7 +37,7 @@ func (s *Snapshot) Holdings(id people.StaffID, at int64) []Holding {
 
 // OnRecord returns all that somebody's record gives them from an instant on, whatever keeps them from using it: a
 // lock, a bar, a start ahead, an ended contract, having left, a qualification that they lack, or a place that is
-// retired for now. By it is judged who may stand over them.
+// retired for now; with all that they can give by it. By it is judged who may stand over them.
 func (s *Snapshot) OnRecord(id people.StaffID, at int64) []Holding {
 	p := s.person(id)
 	if p == nil {
@@ -83,16 +83,17 @@ func (s *Snapshot) HoursHeld(id people.StaffID, permission permit.PermissionID, 
 	return list
 }
 
-// holdingsOf is holdings for somebody's compiled form, with retired places counted or not.
+// holdingsOf is holdings for somebody's compiled form; onRecord counts retired places, and what can be given beside what
+// can be done.
 func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID,
-	retired bool) []Holding {
+	onRecord bool) []Holding {
 	if within != 0 {
-		if here := s.tree.At(within); here == nil || here.Retired && !retired {
+		if here := s.tree.At(within); here == nil || here.Retired && !onRecord {
 			return list
 		}
 	}
 	end, kept := min(p.span.Gone, p.span.Contract), p
-	if !retired {
+	if !onRecord {
 		kept = s.withoutCertificates(p)
 	}
 	hold := func(h Holding) {
@@ -109,16 +110,20 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			list = s.held(list, kept, h, 0, at)
 		}
 	}
+	levels := s.levels
+	if onRecord {
+		levels = s.most
+	}
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
 		here := s.tree.At(g.place)
-		if here == nil || here.Retired && !retired || int(g.template) >= len(s.levels) {
+		if here == nil || here.Retired && !onRecord || int(g.template) >= len(s.levels) {
 			continue
 		}
 		h := Holding{Place: g.place, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
 		fit := []stretch{{g.from, g.until}} // what is required is left out with what is retired
-		if !retired {
+		if !onRecord {
 			fit = s.fit(p, g)
 		}
 		each := func(id permit.PermissionID, level permit.Level) {
@@ -131,7 +136,7 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			}
 		}
 		if only == nil {
-			for permission, level := range s.levels[g.template] {
+			for permission, level := range levels[g.template] {
 				each(permit.PermissionID(permission), level)
 			}
 		}
@@ -142,7 +147,7 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 	counts := func(id permit.PermissionID) bool { return only == nil || slices.Contains(only, id) }
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; !x.withheld && counts(x.permission) {
-			if here := s.tree.At(x.place); here != nil && (retired || !here.Retired) && s.inUse(x.permission) {
+			if here := s.tree.At(x.place); here != nil && (onRecord || !here.Retired) && s.inUse(x.permission) {
 				hold(Holding{Permission: x.permission, Place: x.place, Level: x.level, From: x.from, Until: x.until,
 					Exception: x.number, Hours: inherited})
 			}
@@ -153,8 +158,8 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			if !counts(permission.ID) {
 				continue
 			}
-			for here := range s.tree.All {
-				if here.Place.Parent == 0 && (retired || !here.Retired) {
+			for here := range s.tree.Tops {
+				if onRecord || !here.Retired {
 					hold(Holding{Permission: permission.ID, Place: here.Place.ID, Level: s.highest(permission.ID),
 						From: everBefore, Until: everAfter, Owner: true, Hours: always})
 				}

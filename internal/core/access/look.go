@@ -40,7 +40,8 @@ func (s *Snapshot) Look(id people.StaffID, place estate.PlaceID, at int64) []Pla
 			// What doors ask about is not offered at them, and managers' permissions are offered by the console, not by
 			// a terminal.
 			if !permission.AppliesTo(here.Place.Kind) || here.Place.Kind == estate.Door && atDoors[permission.Key] ||
-				here.Place.Kind != estate.Site && s.catalogue.OfConsole(permission.Group) {
+				here.Place.Kind != estate.Site && here.Place.Kind != estate.Organisation &&
+					s.catalogue.OfConsole(permission.Group) {
 				continue
 			}
 			if d := s.Decide(&Question{Staff: id, Permission: permission.ID, Place: here.Place.ID, At: at}); d.Allowed {
@@ -139,7 +140,7 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 		true
 }
 
-// Ceiling returns, by PermissionID, the most that somebody may give at a place, or at every site where the place is 0.
+// Ceiling returns, by PermissionID, the most that somebody may give at a place, or everywhere where the place is 0.
 func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []permit.Level {
 	ceiling := make([]permit.Level, s.catalogue.Size())
 	for permission := range s.catalogue.Permissions {
@@ -147,24 +148,24 @@ func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []
 			ceiling[permission.ID] = s.MayGive(id, permission.ID, place, at)
 			continue
 		}
-		lowest, sites := permit.Unbounded, 0
-		for here := range s.tree.All {
-			if here.Place.Parent == 0 && !here.Retired {
+		lowest, tops := permit.Unbounded, 0
+		for here := range s.tree.Tops {
+			if !here.Retired {
 				lowest = min(lowest, s.MayGive(id, permission.ID, here.Place.ID, at))
-				sites++
+				tops++
 			}
 		}
-		if sites > 0 {
+		if tops > 0 {
 			ceiling[permission.ID] = lowest
 		}
 	}
 	return ceiling
 }
 
-// Beyond returns the first permission of a template that goes beyond a ceiling, or nil where none does.
+// Beyond returns the first permission of which a template lets its holders do or give more than a ceiling, or nil where none does.
 func (s *Snapshot) Beyond(template permit.TemplateID, ceiling []permit.Level) *permit.Permission {
-	for id, resolved := range s.Resolved(template) {
-		if resolved.Level > 0 && (id >= len(ceiling) || ceiling[id] < resolved.Level) {
+	for id, level := range s.Most(template) {
+		if level > 0 && (id >= len(ceiling) || ceiling[id] < level) {
 			return s.catalogue.Permission(permit.PermissionID(id))
 		}
 	}

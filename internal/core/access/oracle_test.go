@@ -113,8 +113,12 @@ func (o *oracle) covers(above, below estate.PlaceID) bool {
 
 func (o *oracle) zone(id estate.PlaceID) *time.Location {
 	if o.zones[id] == nil {
-		chain := o.chain(id)
-		o.zones[id] = located(chain[len(chain)-1].TimeZone)
+		for _, p := range o.chain(id) {
+			if p.TimeZone != "" { // its site's, which is the nearest that has one
+				o.zones[id] = located(p.TimeZone)
+				break
+			}
+		}
 	}
 	return o.zones[id]
 }
@@ -524,7 +528,11 @@ func (o *oracle) ask(q access.Question) (a answer) {
 		met[placeAway] = true
 	} else {
 		met[placeAway] = slices.ContainsFunc(o.chain(place.ID), func(p *estate.Place) bool { return p.Retired })
-		met[notForKind] = !q.AnyHour && permission != nil && !slices.Contains(permission.Kinds, place.Kind)
+		kind := place.Kind
+		if kind == estate.Organisation && permission != nil && !slices.Contains(permission.Kinds, kind) {
+			kind = estate.Site // the organisation is all sites
+		}
+		met[notForKind] = !q.AnyHour && permission != nil && !slices.Contains(permission.Kinds, kind)
 		o.weigh(&q, p, permission, &a)
 	}
 	order := []struct {

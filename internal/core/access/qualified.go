@@ -27,7 +27,7 @@ type requirement struct {
 }
 
 // require compiles what templates and places require: qualifications, and notices that refuse work until they are
-// accepted. A notice that names neither is for every site.
+// accepted. A notice that names neither is for every place.
 func (s *Snapshot) require() {
 	byPlace, byTemplate := map[estate.PlaceID][]qualification.ID{}, map[permit.TemplateID][]qualification.ID{}
 	for _, n := range s.state.Notices.All() {
@@ -41,10 +41,8 @@ func (s *Snapshot) require() {
 			byPlace[id] = append(byPlace[id], n.Required())
 		}
 		if len(n.Places)+len(n.Templates) == 0 {
-			for here := range s.tree.All {
-				if here.Place.Parent == 0 {
-					byPlace[here.Place.ID] = append(byPlace[here.Place.ID], n.Required())
-				}
+			for here := range s.tree.Tops {
+				byPlace[here.Place.ID] = append(byPlace[here.Place.ID], n.Required())
 			}
 		}
 	}

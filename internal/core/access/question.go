@@ -51,6 +51,8 @@ type Question struct {
 	Retired bool
 	// What their record gives them, also while they lack what its template requires; with Retired
 	onRecord bool
+	// What they can give to others, where a template says so, in the place of what they hold by it; with Retired
+	gives bool
 }
 
 // Decision answers a Question. The numbers point at the records that decided; 0 where none did.

@@ -10,14 +10,15 @@ import (
 )
 
 // Holds returns the level of a permission that somebody holds at a place, access hours left out: what they may
-// give on, and what they may do in this product.
+// do in this product.
 func (s *Snapshot) Holds(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
 	at int64) permit.Level {
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true}).Level
 }
 
-// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what they
-// hold there, or would if it was not retired, and nothing where it is withheld from them at some place below.
+// MayGive returns the highest level of a permission that somebody may give on at a place and all below it: what their
+// templates say that they can give, else what they hold there, or would if it was not retired; and nothing where it is
+// withheld from them at some place below.
 func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
 	at int64) permit.Level {
 	if p := s.person(id); p != nil {
@@ -29,7 +30,7 @@ func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, pl
 		}
 	}
 	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
-		Retired: true}).Level
+		Retired: true, gives: true}).Level
 }
 
 // GivesUntil returns the instant from which on somebody may no longer give a permission on at a place at a level, by
@@ -59,7 +60,7 @@ func (s *Snapshot) GivesUntil(id people.StaffID, permission permit.PermissionID,
 	}
 	slices.Sort(turns)
 	for _, turn := range turns {
-		if turn >= at && turn < everAfter && s.recordLevel(freed, id, permission, place, turn) < level {
+		if turn >= at && turn < everAfter && s.recordLevel(freed, id, permission, place, turn, true) < level {
 			return turn
 		}
 	}
@@ -84,15 +85,15 @@ func (s *Snapshot) RecordLevel(id people.StaffID, permission permit.PermissionID
 	if p == nil {
 		return 0
 	}
-	return s.recordLevel(p.freed(), id, permission, place, at)
+	return s.recordLevel(p.freed(), id, permission, place, at, false)
 }
 
 func (s *Snapshot) recordLevel(freed *person, id people.StaffID, permission permit.PermissionID, place estate.PlaceID,
-	at int64) permit.Level {
+	at int64, gives bool) permit.Level {
 	d := Decision{Staff: id}
 	if here := s.tree.At(place); here != nil {
 		s.weigh(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true, Retired: true,
-			onRecord: true}, freed, here, &d)
+			onRecord: true, gives: gives}, freed, here, &d)
 	}
 	return d.Level
 }
@@ -126,19 +127,20 @@ func (s *Snapshot) HoldsKey(id people.StaffID, key string, place estate.PlaceID,
 // fullReach is the level of a permission from which on it reaches everybody.
 func fullReach(p *permit.Permission) permit.Level { return max(p.Scale.LevelAbout(false, false), 1) }
 
-// HoldsEverywhere reports whether somebody holds a permission at every site that is not retired.
+// HoldsEverywhere reports whether somebody holds a permission at the organisation, and so at every site, also at one
+// that is added later.
 func (s *Snapshot) HoldsEverywhere(id people.StaffID, key string, at int64) bool {
-	sites := 0
-	for here := range s.tree.All {
-		if here.Place.Parent != 0 || here.Retired {
+	tops := 0
+	for here := range s.tree.Tops {
+		if here.Retired {
 			continue
 		}
-		sites++
+		tops++
 		if !s.HoldsKey(id, key, here.Place.ID, at) {
 			return false
 		}
 	}
-	return sites > 0 || s.state.Person(id) != nil && s.state.Person(id).Owner
+	return tops > 0 || s.state.Person(id) != nil && s.state.Person(id).Owner
 }
 
 // Reach reports, by PlaceID, where somebody holds a permission, and whether that is anywhere at all; of one that says

@@ -102,6 +102,8 @@ type Snapshot struct {
 	catalogue  *permit.Catalogue
 	resolved   [][]permit.Resolved  // by TemplateID, then PermissionID
 	levels     [][]permit.Level     // the same, levels alone: what Decide reads
+	giving     [][]permit.Resolved  // the same, of what its holders can give
+	most       [][]permit.Level     // the higher of both: by it is judged who may give the template, and stand over whom
 	hours      []hours.Access       // by TemplateID, a base's where the template states none
 	idle       []int                // the same, of the seconds after which a shared terminal signs somebody out
 	needs      []Shown              // the same, of what somebody has to have
@@ -136,7 +138,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
-		hours: s.hours, idle: s.idle, needs: s.needs, required: s.required, console: s.console,
+		giving: s.giving, most: s.most, hours: s.hours, idle: s.idle, needs: s.needs, required: s.required, console: s.console,
 		requiring: s.requiring, requiresAt: s.requiresAt,
 		persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
@@ -159,15 +161,18 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		n.levels, n.hours, n.idle = make([][]permit.Level, len(n.resolved)), n.templateHours(),
 			make([]int, len(n.resolved))
 		n.needs = make([]Shown, len(n.resolved))
+		n.giving, n.most = make([][]permit.Resolved, len(n.resolved)), make([][]permit.Level, len(n.resolved))
 		for id, template := range state.Templates.All() {
 			n.idle[id] = permit.IdleSecondsOf(template, state.Template)
 			for _, need := range permit.NeedsOf(template, state.Template) {
 				n.needs[id] |= shownBy(credential.Kind(need))
 			}
 			n.resolved[id] = n.catalogue.Resolve(template, state.Template)
+			n.giving[id] = n.catalogue.ResolveGiving(template, state.Template)
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
+			n.most[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
-				n.levels[id][i] = resolved.Level
+				n.levels[id][i], n.most[id][i] = resolved.Level, max(resolved.Level, n.giving[id][i].Level)
 			}
 		}
 	}
@@ -354,4 +359,21 @@ func (s *Snapshot) Resolved(id permit.TemplateID) []permit.Resolved {
 		return nil
 	}
 	return s.resolved[id]
+}
+
+// Giving returns up to which level the holders of a template can give each permission, by PermissionID; where nothing
+// is said of it, what they hold.
+func (s *Snapshot) Giving(id permit.TemplateID) []permit.Resolved {
+	if int(id) >= len(s.giving) {
+		return nil
+	}
+	return s.giving[id]
+}
+
+// Most returns, by PermissionID, the most that a template lets its holders do or give.
+func (s *Snapshot) Most(id permit.TemplateID) []permit.Level {
+	if int(id) >= len(s.most) {
+		return nil
+	}
+	return s.most[id]
 }

@@ -26,6 +26,7 @@ type world struct {
 	state *org.State
 	noon  time.Time // around which everything happens
 	today day.Date
+	grown bool // with what was drawn later
 }
 
 const (
@@ -42,7 +43,60 @@ var days = []time.Time{time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC), time.Date
 	time.Date(2027, 3, 28, 12, 0, 0, 0, time.UTC), time.Date(2026, 9, 6, 12, 0, 0, 0, time.UTC),
 	time.Date(2027, 4, 4, 12, 0, 0, 0, time.UTC), time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)}
 
+// newWorld draws a world. Half of them have an organisation in which their sites stand.
 func newWorld(seed uint64) *world {
+	w := formerWorld(seed)
+	w.grown = true
+	w.grow(rand.New(rand.NewPCG(seed, 20261130)))
+	return w
+}
+
+// grow adds what was drawn later, by numbers of its own: what was drawn before stays, and with it the cases kept.
+func (w *world) grow(by *rand.Rand) {
+	from := w.Rand
+	w.Rand = by
+	defer func() { w.Rand = from }()
+	if w.oneIn(2) {
+		root := &estate.Place{ID: worldPlaces + 1, Code: "ALL", Name: "All", Kind: estate.Organisation,
+			TimeZone: pick(w, zones), Opening: w.opening(), Requires: w.requires(12)}
+		w.state.PutPlace(root)
+		for id := uint32(1); id <= 2; id++ {
+			site := *w.state.Places.Get(id)
+			if site.Parent = root.ID; w.oneIn(3) {
+				site.Opening = nil
+			}
+			w.state.PutPlace(&site)
+		}
+		for number, a := range w.state.Assignments.All() {
+			if w.oneIn(6) {
+				moved := *a
+				moved.Place = root.ID
+				w.state.Assignments.Put(number, &moved)
+			}
+		}
+	}
+	for id, t := range w.state.Templates.All() {
+		giving := *t
+		for permission, words := range [][]string{{"yes", "no"}, {"view", "run", "full"}, {"0", "20", "full"}, {"team", "all"},
+			{"yes", "no"}} {
+			if w.oneIn(4) {
+				giving.Giving = append(giving.Giving, permit.Setting{Permission: permit.PermissionID(permission + 1),
+					Word: pick(w, words)})
+			}
+		}
+		for group := permit.GroupID(1); group <= 4; group++ {
+			if w.oneIn(5) {
+				giving.Giving = append(giving.Giving, permit.Setting{Group: group, Word: pick(w, []string{"full", "none"}),
+					AsOf: uint32(w.IntN(9))})
+			}
+		}
+		w.state.Templates.Put(id, &giving)
+	}
+}
+
+// formerWorld draws a world as it was drawn before worlds had an organisation, and templates said what can be given:
+// the cases that are kept are of these.
+func formerWorld(seed uint64) *world {
 	w := &world{Rand: rand.New(rand.NewPCG(seed, 20261129)), seed: seed,
 		state: &org.State{Revision: 1, Settings: org.DefaultSettings()}}
 	w.noon = pick(w, days)
@@ -387,7 +441,7 @@ var drawn = map[string]string{
 	"Team":       "ID Code Name Retired",
 	"Member":     "ID Team Staff Lead Ended",
 	"Permission": "ID Key Title Sentence Group Scale Kinds Sensitive Since Retired",
-	"Template":   "ID Code Name Base Settings Hours Requires DecidedAt Retired",
+	"Template":   "ID Code Name Base Settings Giving Hours Requires DecidedAt Retired",
 	"Assignment": "ID Staff Place Template From Until Hours Ended",
 	"Exception":  "ID Staff Permission Place Withheld Level From Until Reason MadeAt Ended",
 	"Credential": "ID Staff Kind Badge Digest State From Until Duress IssuedAt",

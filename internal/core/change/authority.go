@@ -65,7 +65,7 @@ func (t *Trial) refuse(key string, place estate.PlaceID) error {
 	if permission := t.before.Catalogue().PermissionByKey(key); permission != nil {
 		title = permission.Title
 	}
-	where := "at every site"
+	where := "at the organisation, for all sites"
 	if p := t.State.Place(place); p != nil {
 		where = "at " + p.Name
 	}
@@ -167,14 +167,15 @@ func MayActFor(before *access.Snapshot, actor people.StaffID, p *people.Staff, k
 	return d.standing(p, 0, false)
 }
 
-// ceiling asks that the actor holds, at the place, every permission that a template gives, at its level.
+// ceiling asks that the actor can give, at the place, every permission that a template gives, at its level, and all that
+// its holders can give.
 func (t *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error {
 	if t.actor.System != "" {
 		return nil
 	}
-	for id, resolved := range t.before.Resolved(template) {
-		if resolved.Level > 0 {
-			if err := t.mayGive(permit.PermissionID(id), resolved.Level, place); err != nil {
+	for id, level := range t.before.Most(template) {
+		if level > 0 {
+			if err := t.mayGive(permit.PermissionID(id), level, place); err != nil {
 				return err
 			}
 		}
@@ -182,7 +183,7 @@ func (t *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 	return nil
 }
 
-// mayGive asks that the actor holds a permission at a place, at the level or above. What this very change adds to the
+// mayGive asks that the actor can give a permission at a place, at the level or above. What this very change adds to the
 // catalogue, or to a scale, nobody holds yet but owners.
 func (t *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
 	if t.byAnOwner() {
@@ -193,7 +194,8 @@ func (t *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate
 		return nil
 	}
 	return fault.Refusedf("above-ceiling",
-		"You cannot give “%s” at %s to this extent, because you do not hold it there yourself.",
+		"You cannot give “%s” at %s to this extent: you do not hold it there, and no template of yours says that you "+
+			"can give it.",
 		t.catalogue().Permission(id).Title, t.State.Place(place).Name)
 }
 
@@ -299,7 +301,7 @@ func (t *Trial) standing(p *people.Staff, within estate.PlaceID, consoleOnly boo
 		}
 		if t.before.MayGive(t.actor.Staff, h.Permission, place, now) < h.Level {
 			return fault.Refusedf("above-standing",
-				"%s holds “%s” at %s, which you do not hold there to this extent. Ask somebody who does.",
+				"%s holds “%s” at %s, which you cannot give there to this extent. Ask somebody who can.",
 				p.FullName(), permission.Title, t.before.State().Place(place).Name)
 		}
 	}

@@ -288,7 +288,7 @@ func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	}
 	for _, kind := range form.Kinds {
 		if !kind.Known() {
-			return fault.Invalidf("set.kinds", "%q is not a kind of place; use site, zone, door, device or work_centre",
+			return fault.Invalidf("set.kinds", "%q is not a kind of place; use organisation, site, zone, door, device or work_centre",
 				kind)
 		}
 	}
@@ -380,30 +380,42 @@ func permissionEdit(t *Trial) error {
 }
 
 // keepFlowing lets a move within the catalogue change nobody's access: what flowed from a group into the permissions
-// that are moved is stated by the templates themselves from then on.
+// that are moved is stated by the templates themselves from then on, both what can be done and what can be given.
 func (t *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
-	flowed := map[permit.TemplateID][]permit.Setting{}
-	for id, template := range t.State.Templates.All() {
-		for number, resolved := range t.resolve(template) {
-			if p := t.catalogue().Permission(permit.PermissionID(number)); p != nil && resolved.Group != 0 &&
-				resolved.Template == template.ID && moved(p) {
-				flowed[permit.TemplateID(id)] = append(flowed[permit.TemplateID(id)],
-					permit.Setting{Permission: p.ID, Word: p.Scale.Word(resolved.Level)})
+	type flow struct{ does, gives []permit.Setting }
+	flowed := map[permit.TemplateID]flow{}
+	for number, template := range t.State.Templates.All() {
+		flowing := func(resolved []permit.Resolved) (settings []permit.Setting) {
+			for id, r := range resolved {
+				if p := t.catalogue().Permission(permit.PermissionID(id)); p != nil && r.Group != 0 &&
+					r.Template == template.ID && moved(p) {
+					settings = append(settings, permit.Setting{Permission: p.ID, Word: givingWord(p.Scale, r.Level)})
+				}
 			}
+			return settings
+		}
+		of := flow{flowing(t.resolve(template)), flowing(t.catalogue().ResolveGiving(template, t.State.Template))}
+		if len(of.does)+len(of.gives) > 0 {
+			flowed[permit.TemplateID(number)] = of
 		}
 	}
 	move()
 	for _, id := range slices.Sorted(maps.Keys(flowed)) {
-		template := *t.State.Template(id)
-		template.Settings = slices.Clone(template.Settings)
-		resolved := t.resolve(&template)
-		for _, setting := range flowed[id] {
-			level, err := t.catalogue().Permission(setting.Permission).Scale.Parse(setting.Word)
-			if now := resolved[setting.Permission]; err == nil && (!now.Decided || now.Level != level) {
-				template.Settings = append(template.Settings, setting)
+		template, stated := *t.State.Template(id), false
+		keep := func(settings, flowed []permit.Setting, resolved []permit.Resolved) []permit.Setting {
+			settings = slices.Clone(settings)
+			for _, setting := range flowed {
+				level, err := t.catalogue().Permission(setting.Permission).Scale.ParseGiving(setting.Word)
+				if now := resolved[setting.Permission]; err == nil && (!now.Decided || now.Level != level) {
+					settings, stated = append(settings, setting), true
+				}
 			}
+			return settings
 		}
-		if len(template.Settings) > len(t.State.Template(id).Settings) {
+		template.Settings = keep(template.Settings, flowed[id].does, t.resolve(&template))
+		template.Giving = keep(template.Giving, flowed[id].gives,
+			t.catalogue().ResolveGiving(&template, t.State.Template))
+		if stated {
 			t.putTemplate(&template)
 		}
 	}
@@ -434,11 +446,11 @@ func (t *Trial) kindsReach(before, after *permit.Permission) error {
 // the way. Exceptions hold a number, so theirs are written anew.
 func (t *Trial) rescale(before, after *permit.Permission) error {
 	for _, template := range t.State.Templates.All() {
-		for _, setting := range template.Settings {
+		for _, setting := range slices.Concat(template.Settings, template.Giving) {
 			if setting.Permission != before.ID || template.Retired {
 				continue
 			}
-			if _, err := after.Scale.Parse(setting.Word); err != nil {
+			if _, err := after.Scale.ParseGiving(setting.Word); err != nil {
 				return fault.Conflictf("set.scale",
 					"the template %s sets “%s” to %s, which the new scale does not have; change that first",
 					template.Name, before.Title, setting.Word)
@@ -516,8 +528,12 @@ func (t *Trial) catalogueCeiling() error {
 			return err
 		}
 		before, after := t.before.Resolved(permit.TemplateID(id)), t.resolve(template)
+		could, can := t.before.Giving(permit.TemplateID(id)), t.catalogue().ResolveGiving(template, t.State.Template)
 		for permission := range after {
-			if was := levelAt(before, permission); after[permission].Level != was {
+			// What is added to a group can be given by whoever can give all in it, also by the actor
+			added := t.before.Catalogue().Permission(permit.PermissionID(permission)) == nil
+			if after[permission].Level != levelAt(before, permission) ||
+				can[permission].Level != levelAt(could, permission) && !added {
 				if err := t.templateNotOwn(template); err != nil {
 					return err
 				}

@@ -146,10 +146,10 @@ func TestAManagerOfRulesChangesNeitherTheirOwnAccessNorMoreThanTheyHold(t *testi
 		op("template.edit", "rules", set{"decide": set{"door.open": "no"}}))
 	refuses(t, h, "S6", "Nobody changes their own access", op("permission.retire", "stock.adjust", nil))
 	refuses(t, h, "S6", "You cannot give", op("template.edit", "manager", set{"base": "keeper"}))
-	refuses(t, h, "S2", "This needs the permission “Edit templates” at every site",
+	refuses(t, h, "S2", "This needs the permission “Edit templates” at the organisation",
 		op("template.edit", "packer", set{"name": "P"}))
-	refuses(t, h, "S2", "at every site", op("permission.edit", "door.open", set{"title": "Doors"}))
-	refuses(t, h, "S2", "at every site", op("template.retire", "packer", set{"end_assignments": true}))
+	refuses(t, h, "S2", "at the organisation", op("permission.edit", "door.open", set{"title": "Doors"}))
+	refuses(t, h, "S2", "at the organisation", op("template.retire", "packer", set{"end_assignments": true}))
 }
 
 func TestWidernessOfAPermissionIsGivingToo(t *testing.T) {

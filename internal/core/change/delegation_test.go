@@ -754,8 +754,8 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		}
 	}
 	if who := d.State.Person(actor); !who.Owner {
-		had, could := inHours(l.now, actor, false), inHours(l.now, actor, true)
-		for key := range inHours(d.After, actor, false) {
+		had, could := inHours(l.now, actor, false, now), inHours(l.now, actor, true, now)
+		for key := range inHours(d.After, actor, false, now) {
 			if !had[key] && could[key] {
 				return fmt.Sprintf("gives themselves hours for %s at %s", key.permission, key.place)
 			}
@@ -826,12 +826,15 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 	return all
 }
 
-// inHours is what somebody may do at times of a week, at their hours or at any.
-func inHours(s *access.Snapshot, id people.StaffID, any bool) map[holding]bool {
+// inHours is what somebody may do at times of a week that are not past, at their hours or at any.
+func inHours(s *access.Snapshot, id people.StaffID, any bool, now time.Time) map[holding]bool {
 	all := map[holding]bool{}
 	for p := range s.Catalogue().Permissions {
 		for here := range s.Tree().All {
 			for i, hour := range []int{0, 9, 25, 90, 115} { // noon, evening and night of week days, and of a Saturday
+				if noon.Add(time.Duration(hour) * time.Hour).Before(now) {
+					continue
+				}
 				if !permit.AskedByConsole(p.Key) && s.Decide(&access.Question{Staff: id, Permission: p.ID,
 					Place: here.Place.ID, At: noon.Unix() + int64(hour)*3600,
 					AnyHour: any}).Allowed {

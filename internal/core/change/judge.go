@@ -170,9 +170,9 @@ func (t *Trial) assignedForLonger(a *org.Assignment) error {
 		return nil
 	}
 	end := t.endAt(a.Until, a.Place)
-	for id, resolved := range t.After.Resolved(a.Template) {
-		if resolved.Level > 0 {
-			if err := t.lasts(permit.PermissionID(id), resolved.Level, a.Place, end); err != nil {
+	for id, level := range t.After.Most(a.Template) {
+		if level > 0 {
+			if err := t.lasts(permit.PermissionID(id), level, a.Place, end); err != nil {
 				return err
 			}
 		}

@@ -141,21 +141,33 @@ func flat(fields map[string]any) map[string]any {
 
 // settingsEdited is the subject of an edit of a template: the one setting that it decides, or its other fields.
 func settingsEdited(o Operation) string {
-	decide, rest := Decided(o)
-	if len(rest) > 0 || len(decide) != 1 {
+	decided, rest := Decided(o)
+	if len(rest) > 0 || len(decided) != 1 {
 		return fmt.Sprint("template ", o.On, " ", sortedKeys(rest))
 	}
-	return "setting " + o.On + " " + sortedKeys(decide)[0]
+	return decided[0].Field + " of " + o.On + " " + decided[0].Key
+}
+
+// Setting is one setting that an edit of a template decides.
+type Setting struct {
+	Field string // decide, of what can be done; decide_giving, of what can be given
+	Key   string // of a permission or a group
+	Word  any    // nil sets it back
 }
 
 // Decided returns the settings that an edit of a template decides, and its other fields.
-func Decided(o Operation) (decide, rest map[string]any) {
+func Decided(o Operation) (decided []Setting, rest map[string]any) {
 	if json.Unmarshal(o.Set, &rest) != nil {
 		return nil, nil
 	}
-	decide, _ = rest["decide"].(map[string]any)
-	delete(rest, "decide")
-	return decide, rest
+	for _, field := range []string{"decide", "decide_giving"} {
+		words, _ := rest[field].(map[string]any)
+		for _, key := range sortedKeys(words) {
+			decided = append(decided, Setting{field, key, words[key]})
+		}
+		delete(rest, field)
+	}
+	return decided, rest
 }
 
 // exceptionEdited is the subject of what is said about an exception: whose, of which permission, where.

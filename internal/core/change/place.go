@@ -2,11 +2,14 @@ package change
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
 )
@@ -123,8 +126,14 @@ func placeAdd(t *Trial) error {
 		}
 		parent = above.ID
 	}
+	if root := t.State.Root(); root != nil && form.Kind == estate.Site && parent == 0 {
+		form.Parent, parent = root.Code, root.ID
+	}
 	if err := t.require(permit.EditPlaces, parent); err != nil {
 		return err
+	}
+	if root := t.State.Root(); root != nil && form.Kind == estate.Organisation {
+		return fault.Conflictf("set.kind", "%s is the organisation; there is one", root.Name)
 	}
 	if err := checkCode("set.code", form.Code, "HB-COLD-2"); err != nil {
 		return err
@@ -138,7 +147,73 @@ func placeAdd(t *Trial) error {
 	}
 	t.putPlace(p)
 	t.named(uint32(p.ID))
+	if p.Kind == estate.Organisation {
+		t.takeSitesIn(p)
+		t.joinAssignments(p)
+	}
 	return nil
+}
+
+// joinAssignments turns what somebody is assigned alike at every site in use into one assignment at the organisation.
+// Where there is one site, that is done for those alone who manage what counts everywhere: others belong to the site.
+func (t *Trial) joinAssignments(root *estate.Place) {
+	type alike struct {
+		staff       people.StaffID
+		template    permit.TemplateID
+		from, until day.Date
+		hours       string
+		covers      org.AssignmentID
+	}
+	sites := 0
+	for _, p := range t.State.Places.All() {
+		if p.Kind == estate.Site && !p.Retired {
+			sites++
+		}
+	}
+	at, order := map[alike][]*org.Assignment{}, []alike{}
+	for _, a := range t.State.Assignments.All() {
+		if place := t.State.Place(a.Place); place.Kind != estate.Site || place.Retired || t.over(a) {
+			continue
+		}
+		as := alike{a.Staff, a.Template, a.From, a.Until, fmt.Sprint(a.Hours), a.Covers}
+		if at[as] == nil {
+			order = append(order, as)
+		}
+		at[as] = append(at[as], a)
+	}
+	for _, as := range order {
+		if len(at[as]) < sites || sites < 2 && !t.managesEverywhere(as.template) {
+			continue
+		}
+		joined := *at[as][0]
+		joined.ID, joined.Place = org.AssignmentID(t.State.Assignments.Next()), root.ID
+		for _, a := range at[as] {
+			ended := *a
+			ended.Ended = true
+			t.putAssignment(&ended)
+		}
+		t.putAssignment(&joined)
+	}
+}
+
+// managesEverywhere reports whether a template gives a permission of this product that counts for all sites at once.
+func (t *Trial) managesEverywhere(template permit.TemplateID) bool {
+	resolved := t.before.Resolved(template)
+	return slices.ContainsFunc(permit.CountEverywhere, func(key string) bool {
+		permission := t.before.Catalogue().PermissionByKey(key)
+		return permission != nil && int(permission.ID) < len(resolved) && resolved[permission.ID].Level > 0
+	})
+}
+
+// takeSitesIn puts the sites that stand at the top of the estate into the organisation.
+func (t *Trial) takeSitesIn(root *estate.Place) {
+	for _, p := range t.State.Places.All() {
+		if p.Parent == 0 && p.ID != root.ID {
+			site := *p
+			site.Parent = root.ID
+			t.putPlace(&site)
+		}
+	}
 }
 
 func placeEdit(t *Trial) error {
@@ -214,6 +289,9 @@ func (t *Trial) retirePlace(retired bool) error {
 	}
 	if before.Retired == retired {
 		return fault.Conflictf("on", "%s is %s already", before.Name, retiredWord(retired))
+	}
+	if before.Kind == estate.Organisation {
+		return fault.Conflictf("on", "%s is the organisation, in which all sites stand; it is not retired", before.Name)
 	}
 	p := *before
 	p.Retired = retired

@@ -45,6 +45,14 @@ func Fields(state *org.State, record any) map[string]any {
 		return m
 	}
 	delete(m, "settings")
+	delete(m, "giving")
+	for _, setting := range t.Giving {
+		if permission := state.Permissions.Get(uint32(setting.Permission)); permission != nil {
+			m["giving."+permission.Key] = setting.Word
+		} else if group := state.Groups.Get(uint32(setting.Group)); group != nil {
+			m["giving."+group.Key] = setting.Word
+		}
+	}
 	for _, setting := range t.Settings {
 		if permission := state.Permissions.Get(uint32(setting.Permission)); permission != nil {
 			m["settings."+permission.Key] = setting.Word

@@ -94,8 +94,8 @@ func (t *Trial) fillField(p *people.Staff, field *people.Field, written string) 
 		if err != nil {
 			return err
 		}
-		if site.Parent != 0 {
-			return fault.Invalidf("set."+field.Name, "%s is not a site; a home site is the top of a place tree",
+		if site.Kind != estate.Site {
+			return fault.Invalidf("set."+field.Name, "%s is not a site; choose the site that somebody belongs to",
 				site.Code)
 		}
 		*field.Site(p) = site.ID

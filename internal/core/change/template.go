@@ -43,6 +43,10 @@ type templateForm struct {
 	// Decide changes some settings and leaves the others: key → word, or null to set it back to what flows from a group
 	// or comes from the base.
 	Decide map[string]*string `json:"decide"`
+	// Giving is up to which level its holders can give: all of it, as key → word; where nothing is said, what they hold.
+	// DecideGiving changes some of it: key → word, or null to say nothing.
+	Giving       map[string]string  `json:"giving"`
+	DecideGiving map[string]*string `json:"decide_giving"`
 	// Section copies the settings of one group of the catalogue, with all below it, from another template.
 	Section *struct {
 		From  string `json:"from"`
@@ -103,6 +107,16 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 		}
 		template.Settings = settings
 	}
+	if form.Giving != nil {
+		template.Giving = nil
+		for _, key := range sortedKeys(form.Giving) {
+			setting, err := readGiving(t.catalogue(), "set.giving."+key, key, form.Giving[key])
+			if err != nil {
+				return err
+			}
+			template.Giving = append(template.Giving, setting)
+		}
+	}
 	if form.Section != nil {
 		if err := t.copySection(template, form.Section.From, form.Section.Group); err != nil {
 			return err
@@ -111,7 +125,49 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 	if err := t.decide(template, form); err != nil {
 		return err
 	}
+	if err := t.decideGiving(template, form); err != nil {
+		return err
+	}
 	return t.fillHours(form.Hours, &template.Hours)
+}
+
+// without returns settings without those of the same permission or group as another.
+func without(settings []permit.Setting, of permit.Setting) []permit.Setting {
+	return slices.DeleteFunc(slices.Clone(settings),
+		func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
+}
+
+// inOrder sorts settings by their keys.
+func inOrder(catalogue *permit.Catalogue, settings []permit.Setting) {
+	slices.SortFunc(settings, func(a, b permit.Setting) int {
+		return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b))
+	})
+}
+
+// decideGiving changes some of what a template's holders can give.
+func (t *Trial) decideGiving(template *permit.Template, form *templateForm) error {
+	if len(form.DecideGiving) == 0 {
+		return nil
+	}
+	catalogue := t.catalogue()
+	giving := slices.Clone(template.Giving)
+	for _, key := range sortedKeys(form.DecideGiving) {
+		of, err := settingFor(catalogue, key, "set.decide_giving."+key)
+		if err != nil {
+			return err
+		}
+		giving = without(giving, of)
+		if word := form.DecideGiving[key]; word != nil {
+			setting, err := readGiving(catalogue, "set.decide_giving."+key, key, *word)
+			if err != nil {
+				return err
+			}
+			giving = append(giving, setting)
+		}
+	}
+	inOrder(catalogue, giving)
+	template.Giving = giving
+	return nil
 }
 
 // decide changes some of a template's settings. A group set to what it is set to already is decided anew: its setting
@@ -119,10 +175,6 @@ func (t *Trial) fillTemplate(template *permit.Template, form *templateForm) erro
 func (t *Trial) decide(template *permit.Template, form *templateForm) error {
 	catalogue := t.catalogue()
 	settings := slices.Clone(template.Settings)
-	drop := func(of permit.Setting) {
-		settings = slices.DeleteFunc(settings,
-			func(s permit.Setting) bool { return s.Group == of.Group && s.Permission == of.Permission })
-	}
 	for _, key := range sortedKeys(form.Decide) {
 		word := form.Decide[key]
 		if word == nil {
@@ -130,15 +182,14 @@ func (t *Trial) decide(template *permit.Template, form *templateForm) error {
 			if err != nil {
 				return err
 			}
-			drop(of)
+			settings = without(settings, of)
 			continue
 		}
 		setting, err := readSetting(catalogue, "set.decide."+key, key, *word)
 		if err != nil {
 			return err
 		}
-		drop(setting)
-		settings = append(settings, setting)
+		settings = append(without(settings, setting), setting)
 	}
 	for key, count := range form.AsOf {
 		of, err := settingFor(catalogue, key, "set.as_of."+key)
@@ -152,10 +203,7 @@ func (t *Trial) decide(template *permit.Template, form *templateForm) error {
 		}
 	}
 	if len(form.Decide) > 0 {
-		slices.SortFunc(settings, func(a,
-			b permit.Setting) int {
-			return strings.Compare(keyOf(catalogue, a), keyOf(catalogue, b))
-		})
+		inOrder(catalogue, settings)
 	}
 	template.Settings = settings
 	if form.DecideRest {
@@ -208,7 +256,35 @@ func (t *Trial) copySection(template *permit.Template, from, key string) error {
 		}
 	}
 	template.Settings = settings
+	t.copyGiving(template, other, group, inside)
 	return nil
+}
+
+// copyGiving takes another template's own settings of what can be given in a group of the catalogue.
+func (t *Trial) copyGiving(template, other *permit.Template, group *permit.Group, inside func(permit.Setting) bool) {
+	catalogue := t.catalogue()
+	giving := slices.DeleteFunc(slices.Clone(template.Giving), inside)
+	base := catalogue.ResolveGiving(&permit.Template{Base: template.Base, Settings: template.Settings, Giving: giving},
+		t.State.Template)
+	for id, theirs := range catalogue.ResolveGiving(other, t.State.Template) {
+		permission := catalogue.Permission(permit.PermissionID(id))
+		if permission == nil || permission.Retired || !catalogue.Inside(permission.Group, group.ID) {
+			continue
+		}
+		if theirs.Level != base[id].Level || theirs.Decided && !base[id].Decided {
+			giving = append(giving, permit.Setting{Permission: permission.ID,
+				Word: givingWord(permission.Scale, theirs.Level)})
+		}
+	}
+	template.Giving = giving
+}
+
+// givingWord writes a level up to which something can be given so that it is read again.
+func givingWord(scale permit.Scale, level permit.Level) string {
+	if level == permit.Unbounded {
+		return permit.WordFull
+	}
+	return scale.Word(level)
 }
 
 // resolve works a template out as the trial has it so far.
@@ -277,6 +353,26 @@ func readSetting(catalogue *permit.Catalogue, field, key, word string) (permit.S
 	return setting, nil
 }
 
+// readGiving reads up to which level a permission, or all of a group, can be given.
+func readGiving(catalogue *permit.Catalogue, field, key, word string) (permit.Setting, error) {
+	setting, err := settingFor(catalogue, key, field)
+	if err != nil {
+		return setting, err
+	}
+	permission := catalogue.Permission(setting.Permission)
+	if permission == nil || !strings.EqualFold(strings.TrimSpace(word), permit.WordFull) {
+		setting, err = readSetting(catalogue, field, key, word)
+		setting.AsOf = 0 // it flows into what comes later too
+		return setting, err
+	}
+	if permission.Retired {
+		return setting, fault.Conflictf(field, "“%s” is retired; bring it back into the catalogue first",
+			permission.Title)
+	}
+	setting.Word = givingWord(permission.Scale, permission.Scale.Highest())
+	return setting, nil
+}
+
 // groupTakes reports whether a word means something to some permission of a group.
 func groupTakes(catalogue *permit.Catalogue, group *permit.Group, word string) bool {
 	if word == permit.WordNone || word == permit.WordFull {
@@ -299,7 +395,8 @@ func (t *Trial) loosened(template *permit.Template) bool {
 		permit.RequiresOf(template, t.State.Template))) > 0
 }
 
-// templateCeiling asks that the actor holds everywhere whatever the template now gives that it did not give before.
+// templateCeiling asks that the actor can give everywhere whatever the template now gives that it did not give before,
+// and whatever its holders can give now and could not before.
 func (t *Trial) templateCeiling(template *permit.Template) error {
 	if t.actor.System != "" {
 		return nil
@@ -316,14 +413,25 @@ func (t *Trial) templateCeiling(template *permit.Template) error {
 			return err
 		}
 	}
+	could := t.before.Giving(template.ID)
+	for id, resolved := range t.catalogue().ResolveGiving(template, t.State.Template) {
+		added := t.before.Catalogue().Permission(permit.PermissionID(id)) == nil
+		if id < len(could) && resolved.Level <= could[id].Level || resolved.Level == 0 ||
+			added && resolved.Group != 0 { // what is added to a group can be given by whoever can give all in it
+			continue
+		}
+		if err := t.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
-// giveEverywhere asks that the actor may give a permission at every site, as templates count everywhere: also at one
+// giveEverywhere asks that the actor may give a permission everywhere, as templates count everywhere: also at a site
 // that is retired while people are assigned in it, as it would come back with them.
 func (t *Trial) giveEverywhere(id permit.PermissionID, level permit.Level) error {
-	for here := range t.before.Tree().All {
-		if here.Place.Parent == 0 && (!here.Retired || len(t.before.Inside(here.Place.ID)) > 0) {
+	for here := range t.before.Tree().Tops {
+		if !here.Retired || len(t.before.Inside(here.Place.ID)) > 0 {
 			if err := t.mayGive(id, level, here.Place.ID); err != nil {
 				return err
 			}
@@ -374,6 +482,7 @@ func (t *Trial) beginTemplate(template *permit.Template, form *templateForm) err
 		}
 		template.Settings, template.Hours, template.DecidedAt = slices.Clone(other.Settings), other.Hours,
 			other.DecidedAt
+		template.Giving = slices.Clone(other.Giving)
 		t.keepFrom(other, form)
 		if base := t.State.Template(other.Base); base != nil && form.Base == "" {
 			form.Base = base.Code

@@ -122,10 +122,10 @@ func (u *undoing) reverse(e *Entry) error {
 			if !reflect.DeepEqual(now[field], e.After[field]) {
 				if kind == "staff" && SeenBy(&u.state.Settings, field) != people.Viewers {
 					return builtUpon("%s was changed again since (%s). Undo the later change first, or change it by "+
-						"hand.", e.On, fieldWords(field))
+						"hand.", e.On, FieldWords(field))
 				}
 				return builtUpon("%s was changed again since (%s). Undo the later change first, or change it by hand.",
-					e.On, fieldWords(field)+valueWords(now[field]))
+					e.On, FieldWords(field)+valueWords(now[field]))
 			}
 		}
 		was[field] = e.Before[field]
@@ -144,7 +144,11 @@ func changedFields(e *Entry) []string {
 	return sortedKeys(all)
 }
 
-func fieldWords(field string) string {
+// FieldWords says a field of a record, as Fields names it, for a sentence.
+func FieldWords(field string) string {
+	if key, giving := strings.CutPrefix(field, "giving."); giving {
+		return "giving of " + key
+	}
 	return strings.ReplaceAll(strings.TrimPrefix(field, "settings."), "_", " ")
 }
 
@@ -243,11 +247,15 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		return nil
 	}
 	set := map[string]any{}
-	decide, asOf := map[string]any{}, map[string]any{}
+	decide, giving, asOf := map[string]any{}, map[string]any{}, map[string]any{}
 	for _, field := range sortedKeys(was) {
 		value := was[field]
 		if key, isSetting := strings.CutPrefix(field, "settings."); isSetting {
 			decide[key] = value
+			continue
+		}
+		if key, isGiving := strings.CutPrefix(field, "giving."); isGiving {
+			giving[key] = value
 			continue
 		}
 		if key, isCount := strings.CutPrefix(field, "as_of."); isCount {
@@ -279,6 +287,9 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 	}
 	if len(decide) > 0 {
 		set["decide"] = decide
+	}
+	if len(giving) > 0 {
+		set["decide_giving"] = giving
 	}
 	if len(asOf) > 0 {
 		set["as_of"] = asOf

@@ -105,14 +105,14 @@ func split(operations []change.Operation) []change.Operation {
 	var all []change.Operation
 	for _, operation := range operations {
 		operation.Revision = 0 // a draft sees by the fields it changes whether somebody else was at them meanwhile
-		decide, rest := change.Decided(operation)
-		if operation.Op != "template.edit" || len(decide) < 2 && (len(decide) == 0 || len(rest) == 0) {
+		decided, rest := change.Decided(operation)
+		if operation.Op != "template.edit" || len(decided) < 2 && (len(decided) == 0 || len(rest) == 0) {
 			all = append(all, operation)
 			continue
 		}
-		for _, key := range slices.Sorted(maps.Keys(decide)) {
+		for _, setting := range decided {
 			one := operation
-			one.Set = encode(map[string]any{"decide": map[string]any{key: decide[key]}})
+			one.Set = encode(map[string]any{setting.Field: map[string]any{setting.Key: setting.Word}})
 			all = append(all, one)
 		}
 		if len(rest) > 0 {

@@ -1,5 +1,6 @@
-// Package estate holds the places of an organisation as a tree: sites at the root, zones below them,
-// and doors, devices and work centres as leaves.
+// Package estate holds the places of an organisation as a tree: the organisation itself at the root, sites in it, zones
+// below them, and doors, devices and work centres as leaves. A tree of the past, or of a test, may have no organisation:
+// then its sites stand at the top.
 package estate
 
 import (
@@ -18,15 +19,16 @@ type Kind string
 
 // The kinds of place.
 const (
-	Site       Kind = "site"
-	Zone       Kind = "zone"
-	Door       Kind = "door"
-	Device     Kind = "device"
-	WorkCentre Kind = "work_centre"
+	Organisation Kind = "organisation" // the root, of which there is one
+	Site         Kind = "site"
+	Zone         Kind = "zone"
+	Door         Kind = "door"
+	Device       Kind = "device"
+	WorkCentre   Kind = "work_centre"
 )
 
 // Kinds are all kinds of place, from the root down.
-var Kinds = []Kind{Site, Zone, Door, Device, WorkCentre}
+var Kinds = []Kind{Organisation, Site, Zone, Door, Device, WorkCentre}
 
 // Known reports whether the kind is one of Kinds.
 func (k Kind) Known() bool {
@@ -39,7 +41,7 @@ func (k Kind) Known() bool {
 }
 
 // HoldsOthers reports whether places of the kind can have places below them.
-func (k Kind) HoldsOthers() bool { return k == Site || k == Zone }
+func (k Kind) HoldsOthers() bool { return k == Organisation || k == Site || k == Zone }
 
 // Words returns the kind as a person says it.
 func (k Kind) Words() string {
@@ -102,9 +104,9 @@ type Place struct {
 	Code     string         `json:"code"` // short, unique: HB-COLD-2
 	Name     string         `json:"name"`
 	Kind     Kind           `json:"kind"`
-	Parent   PlaceID        `json:"parent,omitempty"`    // 0 for a site
-	TimeZone string         `json:"time_zone,omitempty"` // IANA name, sites only
-	Opening  *hours.Opening `json:"opening,omitempty"`   // a site's or a zone's own; nil takes the parent's
+	Parent   PlaceID        `json:"parent,omitempty"`    // 0 for the organisation
+	TimeZone string         `json:"time_zone,omitempty"` // IANA name, the organisation and sites only
+	Opening  *hours.Opening `json:"opening,omitempty"`   // its own, of what holds others; nil takes the parent's
 	Proof    Proof          `json:"proof,omitempty"`
 	// Of a door: what it asks for outside opening hours, where that is more; empty: the same
 	ProofOutside Proof `json:"proof_outside,omitempty"`
@@ -119,7 +121,7 @@ type Place struct {
 // Standing is a place as it stands in the tree: what it has from those above it.
 type Standing struct {
 	Place    *Place
-	Site     *Place
+	Site     *Place // the site it stands in, or is; of the organisation itself, the organisation
 	Location *time.Location
 	Opening  *hours.Opening // the nearest stated opening hours; nil when none are: never closes
 	Retired  bool           // the place, or one above it, is retired
@@ -162,7 +164,7 @@ func NewTree(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 		if above.Place != nil {
 			here.Depth++
 		}
-		if place.Parent == 0 {
+		if place.Parent == 0 || place.Kind == Site {
 			location, err := locate(locations, place.TimeZone)
 			if err != nil {
 				return err
@@ -182,8 +184,8 @@ func NewTree(places func(yield func(uint32, *Place) bool)) (*Tree, error) {
 		tree.standings[place.ID], tree.spans[place.ID] = here, span{enter, number}
 		return nil
 	}
-	for _, site := range children[0] {
-		if err := walk(site, Standing{}); err != nil {
+	for _, top := range children[0] {
+		if err := walk(top, Standing{}); err != nil {
 			return nil, err
 		}
 	}
@@ -231,6 +233,25 @@ func (t *Tree) All(yield func(*Standing) bool) {
 	}
 }
 
+// Tops yields what stands at the top, retired places too: the organisation, or the sites of a tree without one. What
+// counts everywhere counts at each of them.
+func (t *Tree) Tops(yield func(*Standing) bool) {
+	for here := range t.All {
+		if here.Place.Parent == 0 && !yield(here) {
+			return
+		}
+	}
+}
+
+// Sites yields the sites, retired ones too.
+func (t *Tree) Sites(yield func(*Standing) bool) {
+	for here := range t.All {
+		if here.Place.Kind == Site && !yield(here) {
+			return
+		}
+	}
+}
+
 // Below yields the place itself and all below it, parents before children.
 func (t *Tree) Below(id PlaceID) func(yield func(*Standing) bool) {
 	return func(yield func(*Standing) bool) {
@@ -245,23 +266,29 @@ func (t *Tree) Below(id PlaceID) func(yield func(*Standing) bool) {
 	}
 }
 
-// Path returns the names from the site down to the place, for people to read.
+// Path returns the names from the site down to the place, for people to read; of the organisation, its own.
 func (t *Tree) Path(id PlaceID) []string {
 	var names []string
 	for here := t.At(id); here != nil; here = t.At(here.Place.Parent) {
-		names = append([]string{here.Place.Name}, names...)
+		if here.Place.Kind != Organisation || here.Place.ID == id {
+			names = append([]string{here.Place.Name}, names...)
+		}
 	}
 	return names
 }
 
-// Check says what is wrong with the place itself and with where it is put; parent is nil for a site.
+// Check says what is wrong with the place itself and with where it is put; parent is nil at the top.
 func Check(place, parent *Place) (field string, err error) {
 	switch {
 	case !place.Kind.Known():
-		return "kind", fmt.Errorf("%q is not a kind of place; use site, zone, door, device or work_centre", place.Kind)
-	case place.Kind == Site && parent != nil:
-		return "parent", fmt.Errorf("a site stands at the top of the estate and has no parent")
-	case place.Kind != Site && parent == nil:
+		return "kind", fmt.Errorf("%q is not a kind of place; use organisation, site, zone, door, device or work_centre", place.Kind)
+	case place.Kind == Organisation && parent != nil:
+		return "parent", fmt.Errorf("the organisation stands at the top of the estate and has no parent")
+	case place.Kind == Site && parent != nil && parent.Kind != Organisation:
+		return "parent", fmt.Errorf("a site stands in the organisation and in no other place")
+	case place.Kind != Site && parent != nil && parent.Kind == Organisation:
+		return "parent", fmt.Errorf("a %s stands in a site or zone, not in the organisation itself", place.Kind.Words())
+	case place.Kind != Site && place.Kind != Organisation && parent == nil:
 		return "parent", fmt.Errorf("a %s needs a parent: the site or zone it stands in", place.Kind.Words())
 	case parent != nil && !parent.Kind.HoldsOthers():
 		return "parent", fmt.Errorf("%s is a %s and holds no other places; choose a site or zone", parent.Code,
@@ -274,16 +301,16 @@ func Check(place, parent *Place) (field string, err error) {
 		return "proof_outside", fmt.Errorf("outside opening hours a door asks for more than %s, or for the same where "+
 			"this is empty", place.Proof.Words())
 	case place.Opening != nil && !place.Kind.HoldsOthers():
-		return "opening", fmt.Errorf("only sites and zones have opening hours")
-	case place.Kind != Site && place.TimeZone != "":
-		return "time_zone", fmt.Errorf("only a site has a time zone; all in it follow it")
+		return "opening", fmt.Errorf("only the organisation, sites and zones have opening hours")
+	case place.Kind != Site && place.Kind != Organisation && place.TimeZone != "":
+		return "time_zone", fmt.Errorf("only the organisation and sites have a time zone; all in a site follow it")
 	}
 	if place.Opening != nil {
 		if err := place.Opening.Check(); err != nil {
 			return "opening", err
 		}
 	}
-	if place.Kind == Site {
+	if place.Kind == Site || place.Kind == Organisation {
 		if _, err := locate(map[string]*time.Location{}, place.TimeZone); err != nil {
 			return "time_zone", err
 		}

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
@@ -89,7 +90,7 @@ func newReader(live *access.Snapshot, actor change.Actor, now time.Time, reading
 			continue
 		}
 		add("place", p.Code, p.Name)
-		if p.Parent == 0 {
+		if p.Kind == estate.Site {
 			add("home_site", p.Code, p.Name)
 		}
 	}

@@ -225,6 +225,9 @@ func (c *checking) place(p *estate.Place) {
 	if c.err == nil {
 		c.field, c.err = estate.Check(p, parent)
 	}
+	root := c.state.Root()
+	c.that("parent", root == nil || root.ID == p.ID || p.Parent != 0, "a site stands in the organisation").that("kind",
+		root == nil || root.ID == p.ID || p.Kind != estate.Organisation, "there is one organisation")
 	if p.Opening != nil {
 		for _, dated := range p.Opening.Dated {
 			c.date("opening", dated.From).date("opening", dated.Until)
@@ -247,20 +250,25 @@ func (c *checking) template(t *permit.Template) {
 	c.refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).hours(&t.Hours)
 	c.that("days", t.Days >= 0 && t.Days <= 3660, "the days of a template are 0 to 3660").that("idle_seconds",
 		t.IdleSeconds >= 0 && t.IdleSeconds <= 86400, "the seconds without use are 0 to 86400")
-	seen := map[permit.Setting]bool{}
-	for _, setting := range t.Settings {
-		c.text("settings", setting.Word, 64, true)
-		of := permit.Setting{Group: setting.Group, Permission: setting.Permission}
-		c.that("settings", (setting.Group == 0) != (setting.Permission == 0) && !seen[of],
-			"a setting is about one permission or one group, once")
-		seen[of] = true
-		c.refers("settings", setting.Group == 0 || c.state.Groups.Get(uint32(setting.Group)) != nil)
-		c.refers("settings", setting.Permission == 0 || c.state.Permissions.Get(uint32(setting.Permission)) != nil)
-	}
+	c.settings("settings", t.Settings).settings("giving", t.Giving)
 	c.requires(t.Requires)
 	for _, need := range t.Needs {
 		c.text("needs", need, 64, true)
 	}
+}
+
+func (c *checking) settings(field string, settings []permit.Setting) *checking {
+	seen := map[permit.Setting]bool{}
+	for _, setting := range settings {
+		c.text(field, setting.Word, 64, true)
+		of := permit.Setting{Group: setting.Group, Permission: setting.Permission}
+		c.that(field, (setting.Group == 0) != (setting.Permission == 0) && !seen[of],
+			"a setting is about one permission or one group, once")
+		seen[of] = true
+		c.refers(field, setting.Group == 0 || c.state.Groups.Get(uint32(setting.Group)) != nil)
+		c.refers(field, setting.Permission == 0 || c.state.Permissions.Get(uint32(setting.Permission)) != nil)
+	}
+	return c
 }
 
 // mostRequired bounds how many qualifications one template or place requires.
@@ -291,7 +299,7 @@ func (c *checking) staff(p *people.Staff) {
 	}
 	c.that("own", len(p.Own) <= people.MostOwn, "a record has too many fields of your own")
 	home := c.state.Place(p.HomeSite)
-	c.refers("home_site", home != nil && home.Parent == 0)
+	c.refers("home_site", home != nil && home.Kind == estate.Site)
 	if c.err == nil {
 		c.field, c.err = p.Check()
 	}

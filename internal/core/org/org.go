@@ -239,6 +239,7 @@ type State struct {
 	coveredBy           table.Table[[]AssignmentID] // of each that is or was covered; never changed in place
 	aside               map[string]Aside            // never changed in place
 	owners              int
+	root                estate.PlaceID // the organisation as a place; 0 where there is none
 	pins                int
 }
 
@@ -281,7 +282,13 @@ func key(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
 func (s *State) PutPlace(p *estate.Place) {
 	s.Places.Put(uint32(p.ID), p)
 	s.placeByCode.Put(key(p.Code), p.ID)
+	if p.Kind == estate.Organisation {
+		s.root = p.ID
+	}
 }
+
+// Root returns the organisation as a place, or nil in a state that has none.
+func (s *State) Root() *estate.Place { return s.Place(s.root) }
 
 // PutTemplate stores a template.
 func (s *State) PutTemplate(t *permit.Template) {

@@ -24,6 +24,9 @@ const (
 	EditTeams        = "console.teams"
 )
 
+// CountEverywhere are those that are about all sites at once: they are held at the organisation, or not at all.
+var CountEverywhere = []string{EditTemplates, EditCatalogue, ReadAudit}
+
 // ConsoleReach is the scale of the permission to see staff: whose records.
 var ConsoleReach = Scale{Kind: Levels, Levels: []string{"none", "own", "team", "all"}}
 
@@ -44,11 +47,11 @@ func ConsolePermissions() []Permission {
 		{CheckAccess, "Check access", "Asks what somebody may do at the place, and why."},
 		{EditPlaces, "Edit places", "Adds, changes and retires places here and below."},
 		{EditTemplates, "Edit templates",
-			"Changes templates; needs to be held at every site, as templates count everywhere."},
-		{EditCatalogue, "Edit the catalogue", "Changes the catalogue; needs to be held at every site."},
+			"Changes templates; needs to be held at the organisation, as templates count at all sites."},
+		{EditCatalogue, "Edit the catalogue", "Changes the catalogue; needs to be held at the organisation."},
 		{ManageDevices, "Manage devices", "Connects doors and terminals at the place and retires them."},
 		{ReadEvents, "Read events", "Reads what happened at the doors and terminals of the place."},
-		{ReadAudit, "Read the audit log", "Reads who changed what; needs to be held at every site."},
+		{ReadAudit, "Read the audit log", "Reads who changed what; needs to be held at the organisation."},
 		{EditTeams, "Edit teams", "Makes teams and says who is in them and leads them, of people whose home site " +
 			"this is."},
 	}

@@ -13,7 +13,9 @@ type Line struct {
 	Depth      int
 	Own        string // the word that the template itself sets here; "" where it sets none
 	Resolved   Resolved
-	Undecided  bool // of a permission: it came into the catalogue after anybody decided, and nothing decides it
+	OwnGiving  string   // the word up to which the template itself says that its holders can give
+	Giving     Resolved // of a permission: up to which level they can give it; where nothing is said, what they hold
+	Undecided  bool     // of a permission: it came into the catalogue after anybody decided, and nothing decides it
 	// Of a group: how many permissions it holds, how many of them are given, undecided, or say something else than
 	// what the group is set to. It is mixed where its permissions differ.
 	Total, Given, Pending, Differ int
@@ -32,6 +34,14 @@ func (c *Catalogue) Outline(template *Template, lookup func(TemplateID) *Templat
 			own[setting.Group] = setting.Word
 		}
 	}
+	giving, ownGiving := c.ResolveGiving(template, lookup), map[any]string{}
+	for _, setting := range template.Giving {
+		if setting.Permission != 0 {
+			ownGiving[setting.Permission] = setting.Word
+		} else {
+			ownGiving[setting.Group] = setting.Word
+		}
+	}
 	undecided := c.undecided(template, resolved, lookup)
 	inGroup, below := map[GroupID][]*Permission{}, map[GroupID][]*Group{}
 	for permission := range c.Permissions {
@@ -44,10 +54,11 @@ func (c *Catalogue) Outline(template *Template, lookup func(TemplateID) *Templat
 	var lay func(group *Group, depth int)
 	lay = func(group *Group, depth int) {
 		at := len(lines)
-		lines = append(lines, Line{Group: group, Depth: depth, Own: own[group.ID]})
+		lines = append(lines, Line{Group: group, Depth: depth, Own: own[group.ID],
+			OwnGiving: ownGiving[group.ID]})
 		for _, permission := range inGroup[group.ID] {
 			lines = append(lines, Line{Permission: permission, Depth: depth + 1, Own: own[permission.ID],
-				Resolved:  resolved[permission.ID],
+				Resolved: resolved[permission.ID], OwnGiving: ownGiving[permission.ID], Giving: giving[permission.ID],
 				Undecided: undecided[permission.ID]})
 		}
 		for _, inner := range below[group.ID] {
@@ -143,10 +154,16 @@ func (c *Catalogue) Tiers(permission *Permission, templates iter.Seq2[uint32, *T
 		for _, t := range below[base] {
 			resolved := c.Resolve(t, lookup)
 			line := Line{Permission: permission, Resolved: resolved[permission.ID],
+				Giving:    c.ResolveGiving(t, lookup)[permission.ID],
 				Undecided: waits(permission, resolved, DecidedAt(t, lookup))}
 			for _, setting := range t.Settings {
 				if setting.Permission == permission.ID {
 					line.Own = setting.Word
+				}
+			}
+			for _, setting := range t.Giving {
+				if setting.Permission == permission.ID {
+					line.OwnGiving = setting.Word
 				}
 			}
 			tiers = append(tiers, Tier{Template: t, Depth: depth, Line: line})
@@ -185,21 +202,22 @@ func DecidedAt(template *Template, lookup func(TemplateID) *Template) uint32 {
 type Contrast struct {
 	Permission *Permission
 	Sides      []Resolved // one for each template compared
+	Gives      []Level    // the same, of what can be given
 	Differs    bool
 }
 
 // Compare lays what several templates say of each permission side by side.
-func (c *Catalogue) Compare(sides [][]Resolved) []Contrast {
+func (c *Catalogue) Compare(sides, gives [][]Resolved) []Contrast {
 	var rows []Contrast
 	for permission := range c.Permissions {
 		row := Contrast{Permission: permission}
-		for _, side := range sides {
-			var r Resolved
+		for i, side := range sides {
+			var r, g Resolved
 			if int(permission.ID) < len(side) {
-				r = side[permission.ID]
+				r, g = side[permission.ID], gives[i][permission.ID]
 			}
-			row.Differs = row.Differs || len(row.Sides) > 0 && row.Sides[0].Level != r.Level
-			row.Sides = append(row.Sides, r)
+			row.Differs = row.Differs || i > 0 && (row.Sides[0].Level != r.Level || row.Gives[0] != g.Level)
+			row.Sides, row.Gives = append(row.Sides, r), append(row.Gives, g.Level)
 		}
 		rows = append(rows, row)
 	}

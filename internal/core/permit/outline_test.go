@@ -94,11 +94,16 @@ func TestComparingShowsWhatDiffers(t *testing.T) {
 	one := c.Resolve(&Template{ID: 1, Settings: []Setting{{Permission: 2, Word: "own"}}}, lookup())
 	two := c.Resolve(&Template{ID: 2, Settings: []Setting{{Permission: 2, Word: "team"}, {Permission: 1, Word: "no"}}},
 		lookup())
-	rows := c.Compare([][]Resolved{one, two})
+	sides := [][]Resolved{one, two}
+	rows := c.Compare(sides, sides)
 	require.Len(t, rows, 4)
 	assert.False(t, rows[0].Differs, "not given and given to nobody is the same")
 	assert.True(t, rows[1].Differs)
 	assert.Equal(t, []Level{1, 2}, []Level{rows[1].Sides[0].Level, rows[1].Sides[1].Level})
+	gives := c.ResolveGiving(&Template{ID: 2, Giving: []Setting{{Permission: 1, Word: "yes"}}}, lookup())
+	rows = c.Compare(sides, [][]Resolved{one, gives})
+	assert.True(t, rows[0].Differs, "what is given alike may be given on by one of them alone")
+	assert.Equal(t, []Level{0, 1}, rows[0].Gives)
 }
 
 // What an outline counts of a group is what its lines say.

@@ -5,7 +5,8 @@
 //
 // A setting further down wins over one further up, and what a template states itself, on a permission or on a group
 // above it, wins over all that its base states. A group's setting does not flow into permissions that came after it was
-// made: those are given to nobody until somebody decides. A Level is 0 for none, 1 for a switch that is on, the
+// made: those are given to nobody until somebody decides. What somebody can give is set apart from what they can do; it
+// flows into what comes later, but never into what is sensitive. A Level is 0 for none, 1 for a switch that is on, the
 // position for levels, the number itself for a limit; levels of different scales are not compared.
 //
 // # Ownership and concurrency
@@ -128,6 +129,15 @@ func (s Scale) Parse(word string) (Level, error) {
 	return Level(number), nil
 }
 
+// ParseGiving reads a word as a level up to which somebody can give: full is all of it on every scale, also of a limit,
+// as no number has to be decided by whoever does not use it.
+func (s Scale) ParseGiving(word string) (Level, error) {
+	if strings.EqualFold(strings.TrimSpace(word), WordFull) {
+		return s.Highest(), nil
+	}
+	return s.Parse(word)
+}
+
 // Word returns a level as it is written: "yes", "use", "40".
 func (s Scale) Word(level Level) string {
 	switch {
@@ -214,8 +224,11 @@ type Permission struct {
 	Revision  uint64        `json:"-"`
 }
 
-// AppliesTo reports whether the permission has a meaning at a kind of place.
-func (p *Permission) AppliesTo(kind estate.Kind) bool { return slices.Contains(p.Kinds, kind) }
+// AppliesTo reports whether the permission has a meaning at a kind of place. What has one at sites has it at the
+// organisation, which is all of them.
+func (p *Permission) AppliesTo(kind estate.Kind) bool {
+	return slices.Contains(p.Kinds, kind) || kind == estate.Organisation && slices.Contains(p.Kinds, estate.Site)
+}
 
 // Group is a node of the catalogue that holds permissions and other groups.
 type Group struct {
@@ -234,19 +247,22 @@ type Setting struct {
 	Permission PermissionID `json:"permission,omitempty"`
 	Word       string       `json:"word"`
 	// AsOf is the catalogue count when the setting was made. A group's setting does not flow into permissions
-	// that came later: those are given to nobody until somebody decides.
+	// that came later: those are given to nobody until somebody decides. What can be given flows into them, unless they
+	// are sensitive; there it is 0.
 	AsOf uint32 `json:"as_of,omitempty"`
 }
 
 // Template is a named set of settings for a kind of work.
 type Template struct {
-	ID       TemplateID   `json:"id"`
-	Code     string       `json:"code"`
-	Name     string       `json:"name"`
-	Summary  string       `json:"summary,omitempty"`
-	Base     TemplateID   `json:"base,omitempty"`
-	Settings []Setting    `json:"settings"`
-	Hours    hours.Access `json:"hours,omitzero"`
+	ID       TemplateID `json:"id"`
+	Code     string     `json:"code"`
+	Name     string     `json:"name"`
+	Summary  string     `json:"summary,omitempty"`
+	Base     TemplateID `json:"base,omitempty"`
+	Settings []Setting  `json:"settings"`
+	// What its holders can give to others, where that is not what they hold by it
+	Giving []Setting    `json:"giving,omitempty"`
+	Hours  hours.Access `json:"hours,omitzero"`
 	// How long an assignment lasts unless it says otherwise; 0 is open
 	Days  int      `json:"days,omitempty"`
 	Needs []string `json:"needs,omitempty"` // kinds of credential: "pin", "badge"
@@ -374,9 +390,43 @@ type Resolved struct {
 // Resolve works out every permission of a template, by PermissionID. A setting further down wins over one
 // further up, and the template's own settings win over those of its base.
 func (c *Catalogue) Resolve(template *Template, lookup func(TemplateID) *Template) []Resolved {
+	return c.resolve(template, lookup, doing)
+}
+
+// ResolveGiving works out, by PermissionID, up to which level the holders of a template can give each permission to
+// others, by the template alone. Where nothing is said they can give what they hold, and Decided is false. Giving apart
+// from doing is administrative role-based access control: what Sandhu, Bhamidipati and Munawer, “The ARBAC97 model for
+// role-based administration of roles” (1999), call can-assign, with its range as a level; the settings themselves are
+// the permission assignment of ANSI INCITS 359.
+func (c *Catalogue) ResolveGiving(template *Template, lookup func(TemplateID) *Template) []Resolved {
+	giving := c.resolve(template, lookup, giving)
+	for id, does := range c.Resolve(template, lookup) {
+		if !giving[id].Decided {
+			giving[id].Level = does.Level
+		}
+	}
+	return giving
+}
+
+// aspect is one of the two things that a template says of a permission: what its holder can do, and what they can give.
+type aspect struct {
+	settings func(*Template) []Setting
+	parse    func(Scale, string) (Level, error)
+	// flows reports whether a group's setting reaches a permission that came below it at a count of the catalogue.
+	flows func(p *Permission, arrived uint32, setting *Setting) bool
+}
+
+var (
+	doing = &aspect{settings: func(t *Template) []Setting { return t.Settings }, parse: Scale.Parse,
+		flows: func(_ *Permission, arrived uint32, setting *Setting) bool { return arrived <= setting.AsOf }}
+	giving = &aspect{settings: func(t *Template) []Setting { return t.Giving }, parse: Scale.ParseGiving,
+		flows: func(p *Permission, _ uint32, _ *Setting) bool { return !p.Sensitive }}
+)
+
+func (c *Catalogue) resolve(template *Template, lookup func(TemplateID) *Template, of *aspect) []Resolved {
 	resolved := make([]Resolved, len(c.permissions))
 	for depth := 0; template != nil && depth < maxBases; depth++ {
-		c.resolveOwn(template, resolved)
+		c.resolveOwn(template, resolved, of)
 		template = lookup(template.Base)
 	}
 	return resolved
@@ -442,15 +492,19 @@ func IdleSecondsOf(template *Template, lookup func(TemplateID) *Template) int {
 	return stated(template, lookup, func(t *Template) (int, bool) { return t.IdleSeconds, t.IdleSeconds > 0 })
 }
 
-func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
-	groups := make(map[GroupID]Setting, len(template.Settings))
-	for _, setting := range template.Settings {
+func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved, of *aspect) {
+	settings := of.settings(template)
+	if len(settings) == 0 {
+		return
+	}
+	groups := make(map[GroupID]Setting, len(settings))
+	for _, setting := range settings {
 		permission := c.Permission(setting.Permission)
 		if permission == nil {
 			groups[setting.Group] = setting
 			continue
 		}
-		level, err := permission.Scale.Parse(setting.Word)
+		level, err := of.parse(permission.Scale, setting.Word)
 		if err == nil && !resolved[permission.ID].Decided && !permission.Retired {
 			resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID}
 		}
@@ -464,8 +518,8 @@ func (c *Catalogue) resolveOwn(template *Template, resolved []Resolved) {
 		}
 		arrived := permission.Since // below the group looked at
 		for group := c.Group(permission.Group); group != nil; group = c.Group(group.Parent) {
-			if setting, stated := groups[group.ID]; stated && arrived <= setting.AsOf {
-				if level, err := permission.Scale.Parse(setting.Word); err == nil {
+			if setting, stated := groups[group.ID]; stated && of.flows(permission, arrived, &setting) {
+				if level, err := of.parse(permission.Scale, setting.Word); err == nil {
 					resolved[permission.ID] = Resolved{Level: level, Decided: true, Template: template.ID,
 						Group: group.ID}
 					break

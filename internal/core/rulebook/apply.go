@@ -220,12 +220,17 @@ func (w *writer) template(t *Template) {
 	if settings == nil {
 		settings = map[string]string{}
 	}
+	giving := t.Giving
+	if giving == nil {
+		giving = map[string]string{}
+	}
 	access := Hours{}
 	if t.Hours != nil {
 		access = *t.Hours
 	}
 	set := fields{"name": t.Name, "summary": t.Summary, "base": t.Base, "days": t.Days, "needs": orNone(t.Needs),
-		"requires": orNone(t.Requires), "idle_seconds": t.IdleSeconds, "hours": access, "settings": settings}
+		"requires": orNone(t.Requires), "idle_seconds": t.IdleSeconds, "hours": access, "settings": settings,
+		"giving": giving}
 	live := w.state.TemplateByCode(t.Code)
 	if live == nil {
 		set["code"] = t.Code
@@ -238,7 +243,8 @@ func (w *writer) template(t *Template) {
 		if now.Name != t.Name || now.Summary != t.Summary || now.Base != t.Base || now.Days != t.Days ||
 			!slices.Equal(now.Needs, t.Needs) || !sameWords(now.Requires, t.Requires) ||
 			now.IdleSeconds != t.IdleSeconds ||
-			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) {
+			!sameHours(now.Hours, t.Hours) || !maps.Equal(now.Settings, settings) ||
+			!maps.Equal(now.Giving, giving) {
 			w.step(t.at, what, "template.edit", t.Code, set)
 		}
 	}
@@ -287,7 +293,8 @@ func hoursOf(h *Hours) string {
 // live returns a template of the state as a rulebook writes it.
 func (w *writer) live(t *permit.Template) Template {
 	out := Template{Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days, Needs: t.Needs,
-		IdleSeconds: t.IdleSeconds, Retired: t.Retired, Settings: map[string]string{}}
+		IdleSeconds: t.IdleSeconds, Retired: t.Retired, Settings: w.words(t.Settings),
+		Giving: w.words(t.Giving)}
 	if base := w.state.Template(t.Base); base != nil {
 		out.Base = base.Code
 	}
@@ -297,14 +304,20 @@ func (w *writer) live(t *permit.Template) Template {
 	if t.Hours.Kind != hours.Inherit {
 		out.Hours = w.hours(&t.Hours)
 	}
-	for _, setting := range t.Settings {
+	return out
+}
+
+// words are settings by the keys of what they set.
+func (w *writer) words(settings []permit.Setting) map[string]string {
+	words := map[string]string{}
+	for _, setting := range settings {
 		if permission := w.catalogue.Permission(setting.Permission); permission != nil {
-			out.Settings[permission.Key] = setting.Word
+			words[permission.Key] = setting.Word
 		} else if group := w.catalogue.Group(setting.Group); group != nil {
-			out.Settings[group.Key] = setting.Word
+			words[group.Key] = setting.Word
 		}
 	}
-	return out
+	return words
 }
 
 // hours writes access hours as a rulebook does.

@@ -107,6 +107,7 @@ type Template struct {
 	Hours       *Hours            `yaml:"hours,omitempty"`
 	Retired     bool              `yaml:"retired,omitempty"`
 	Settings    map[string]string `yaml:"settings,omitempty"`
+	Giving      map[string]string `yaml:"giving,omitempty"`
 
 	at marks
 }
@@ -152,7 +153,7 @@ var (
 				inner: map[string]*shape{"hours": hoursShape}},
 			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires",
 				"idle_seconds", "hours",
-				"retired", "settings"}, free: []string{"settings"}, inner: map[string]*shape{
+				"retired", "settings", "giving"}, free: []string{"settings", "giving"}, inner: map[string]*shape{
 				"hours": hoursShape}},
 		}}
 )
@@ -339,7 +340,8 @@ func (b *Book) Write() ([]byte, error) {
 	b.Version = Version
 	var out bytes.Buffer
 	fmt.Fprintln(&out, "# The catalogue of permissions and the templates. A setting is the key of a permission or a "+
-		"group, and a word of its scale.")
+		"group, and a word of its scale.\n# Giving says up to which word the holders of a template can give it to "+
+		"others; where nothing is said, what they hold.")
 	encoder := yaml.NewEncoder(&out)
 	encoder.SetIndent(2)
 	if err := encoder.Encode(b); err != nil {

@@ -152,6 +152,51 @@ func (l *Language) hoursAlone(c *Compared, groups []access.Group, may func(peopl
 	return l.group(c, first, message, fill(l.Messages.HoursInstead, "before", before, "after", after), may), true
 }
 
+// Managing says whom a manager can no longer manage, or can from now on: "Ana Reyes can no longer manage 44 people:
+// “Clear a jam” at Line 2 is not theirs to give". may says who may be named.
+func (l *Language) Managing(c *Compared, of *access.Managing, may func(people.StaffID) bool) string {
+	m, s := &l.Messages, c.side(of.Lost)
+	name := func(id people.StaffID, other string) string {
+		if p := s.State().Person(id); p != nil && may(id) {
+			return p.FullName()
+		}
+		return other
+	}
+	who, whom := name(of.Manager, m.AManager), l.count(m.People, len(of.Staff))
+	if len(of.Staff) == 1 {
+		whom = name(of.Staff[0], whom)
+	}
+	if !of.Lost {
+		return fill(m.CanManageNow, "who", who, "whom", whom)
+	}
+	why := m.LooksAfterNoLonger
+	if permission := c.After.Catalogue().Permission(of.Permission); permission != nil {
+		why = fill(m.NotTheirsToGive, "title", permission.Title, "place", placeName(c.After, of.Place, m.APlace))
+	}
+	return fill(m.CanNoLongerManage, "who", who, "whom", whom, "why", why)
+}
+
+// Disarmed says in a sentence who can no longer manage whom; empty where nobody loses anybody.
+func (l *Language) Disarmed(c *Compared, all []access.Managing, may func(people.StaffID) bool) string {
+	var lost []access.Managing
+	whom := map[people.StaffID]bool{}
+	for _, of := range all {
+		if of.Lost {
+			lost = append(lost, of)
+			for _, id := range of.Staff {
+				whom[id] = true
+			}
+		}
+	}
+	switch len(lost) {
+	case 0:
+		return ""
+	case 1:
+		return l.Managing(c, &lost[0], may) + "."
+	}
+	return l.count(l.Messages.ManagersNoLonger, len(lost), "whom", l.count(l.Messages.People, len(whom))) + "."
+}
+
 // groupsSaid is how many groups of each side a summary names.
 const groupsSaid = 2
 

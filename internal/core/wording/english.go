@@ -85,6 +85,9 @@ type Messages struct {
 	HoursInstead, GainHours, LoseHours                 string
 	AsksInstead, AskedInstead, OnADayAhead, LosesUntil string
 	AlreadyBefore                                      string
+	CanNoLongerManage, CanManageNow, NotTheirsToGive   string
+	LooksAfterNoLonger, AManager                       string
+	ManagersNoLonger                                   string
 }
 
 // English is what the product says.
@@ -249,5 +252,9 @@ var English = &Language{
 		AsksInstead:  " and no longer passes there, where “{title}” is asked for now",
 		AskedInstead: " and passes there, where “{title}” was asked for before",
 		OnADayAhead:  ", on a day ahead", LosesUntil: ", until {date}", AlreadyBefore: ", already before {date}",
+		CanNoLongerManage: "{who} can no longer manage {whom}: {why}", CanManageNow: "{who} can manage {whom} from now on",
+		NotTheirsToGive:    "“{title}” at {place} is not theirs to give",
+		LooksAfterNoLonger: "they no longer look after the home site", AManager: "A manager whom you do not see",
+		ManagersNoLonger: "{n} manager can no longer manage {whom}|{n} managers can no longer manage {whom}",
 	},
 }

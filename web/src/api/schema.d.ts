@@ -676,8 +676,8 @@ export interface paths {
          *     - `team.edit`: change team; needs `console.teams`; sets `code`, `name`, `summary`
          *     - `team.restore`: bring back team; needs `console.teams`
          *     - `team.retire`: retire team; needs `console.teams`
-         *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
-         *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.add`: add template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `giving`, `decide_giving`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
+         *     - `template.edit`: change template; needs `console.edit_templates`; sets `code`, `name`, `summary`, `base`, `settings`, `hours`, `days`, `needs`, `requires`, `idle_seconds`, `decide`, `giving`, `decide_giving`, `section`, `decide_rest`, `decided_at`, `as_of`, `copy_of`, `like`
          *     - `template.restore`: bring back template; needs `console.edit_templates`
          *     - `template.retire`: retire template; needs `console.edit_templates`; sets `replace_with`, `end_assignments` A token needs the scope `daily`.
          */
@@ -4523,6 +4523,8 @@ export interface components {
         };
         ComparisonRow: {
             differs: boolean;
+            /** @description Up to which level each side can give it */
+            gives: string[];
             group_title: string;
             /** @description One for each side */
             levels: string[];
@@ -4789,6 +4791,8 @@ export interface components {
              */
             losing: number;
             losses: components["schemas"]["EffectLine"][];
+            /** @description Who can no longer manage whom, and who can from now on */
+            managing: components["schemas"]["ManagingLine"][];
             /** @description Whether making this change asks for a reason */
             needs_reason: boolean;
             /** @description In one sentence */
@@ -5397,11 +5401,24 @@ export interface components {
             /** @description Its kind, such as places */
             report: string;
         };
+        ManagingLine: {
+            /** @description Names the line within this effect, for asking about all its people */
+            key: string;
+            lost: boolean;
+            /** @description Left out where you do not see them */
+            manager?: components["schemas"]["StaffRef"];
+            /** Format: int64 */
+            people: number;
+            /** @description The first 100 of them */
+            staff: components["schemas"]["StaffRef"][];
+            /** @example Ana Reyes can no longer manage 44 people: “Clear a jam” at Line 2 is not theirs to give */
+            words: string;
+        };
         Me: {
             called: string;
             /** @description Console sessions send this as X-CSRF-Token with every write */
             csrf?: string;
-            /** @description Console permissions held at every site */
+            /** @description Console permissions held at the organisation */
             everywhere: string[];
             /** @description Console permission, and the codes of the sites where it is held at the site or somewhere in it */
             may: {
@@ -5875,6 +5892,13 @@ export interface components {
             fixed?: boolean;
             /** Format: int64 */
             given?: number;
+            /** @description Of a permission: up to which level its holders can give it to others */
+            gives?: string;
+            /**
+             * @description Of a permission: said of it here, flowing from a group, from the base, or not said, so that they give what they hold
+             * @enum {string}
+             */
+            gives_from?: "own" | "group" | "base" | "held";
             /** @description Of a group or a permission; the code of a template */
             key: string;
             /** @enum {string} */
@@ -5893,6 +5917,8 @@ export interface components {
             origin_name?: string;
             /** @description What the template itself sets here */
             own?: string;
+            /** @description Up to which level the template itself says so here */
+            own_gives?: string;
             /** @description Key of the group it stands in; code of the template it is based on */
             parent?: string;
             scale?: components["schemas"]["Scale"];
@@ -6586,7 +6612,7 @@ export interface components {
             group?: string;
             /** @description Of a new one, such as line.clear-jam */
             key?: string;
-            /** @description site, zone, door, device, work_centre */
+            /** @description organisation, site, zone, door, device, work_centre */
             kinds?: string[];
             reason?: string;
             scale?: components["schemas"]["Scale"];
@@ -6619,7 +6645,7 @@ export interface components {
             /** Format: int32 */
             id: number;
             /** @enum {string} */
-            kind: "site" | "zone" | "door" | "device" | "work_centre";
+            kind: "organisation" | "site" | "zone" | "door" | "device" | "work_centre";
             name: string;
             /** @description Its own opening hours */
             opening?: components["schemas"]["OpeningHours"];
@@ -6678,7 +6704,7 @@ export interface components {
             /** @description Key of a permission */
             asks?: string;
             code?: string;
-            /** @description site, zone, door, device or work_centre */
+            /** @description organisation, site, zone, door, device or work_centre */
             kind?: string;
             name?: string;
             opening?: components["schemas"]["OpeningHours"];
@@ -7412,6 +7438,10 @@ export interface components {
              * @description How many permissions it gives
              */
             given: number;
+            /** @description Up to which level its holders can give, as it says itself: key of a permission or group, and word; where nothing is said, what they hold */
+            giving?: {
+                [key: string]: string;
+            };
             hours: components["schemas"]["AccessHours"];
             hours_words: string;
             /** Format: int32 */
@@ -7449,6 +7479,8 @@ export interface components {
         TemplatePermission: {
             /** @description Where the setting comes from */
             from: string;
+            /** @description Up to which level its holders can give it, where that is said */
+            gives?: string;
             group_title: string;
             level: string;
             permission: string;
@@ -7478,8 +7510,16 @@ export interface components {
             decide?: {
                 [key: string]: string | null;
             };
+            /** @description Changes some of what its holders can give: key and word; null says nothing of it, so that they give what they hold */
+            decide_giving?: {
+                [key: string]: string | null;
+            };
             /** @description What is still undecided is not given, and that is decided */
             decide_rest?: boolean;
+            /** @description Replaces all that it says of what its holders can give: key and word, up to which; full is everything */
+            giving?: {
+                [key: string]: string;
+            };
             hours?: components["schemas"]["AccessHours"];
             /** Format: int64 */
             idle_seconds?: number;
@@ -12131,7 +12171,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Code; left out: at every site, which is what a template needs */
+                /** @description Code; left out: at the organisation, which is what a template needs */
                 place?: string;
             };
             header?: {
@@ -13359,7 +13399,7 @@ export interface operations {
                 /** @description Any words of the title or the sentence; a letter may be wrong */
                 q?: string;
                 /** @description That apply to this kind of place */
-                kind?: "site" | "zone" | "door" | "device" | "work_centre";
+                kind?: "organisation" | "site" | "zone" | "door" | "device" | "work_centre";
                 /** @description In this group or below it */
                 group?: string;
                 retired?: "true" | "false" | "all";
@@ -13784,7 +13824,7 @@ export interface operations {
                 after?: string;
                 /** @description Part of the name or code */
                 q?: string;
-                kind?: "site" | "zone" | "door" | "device" | "work_centre";
+                kind?: "organisation" | "site" | "zone" | "door" | "device" | "work_centre";
                 /** @description This place and those below it */
                 under?: string;
                 /** @description Those that stand directly in this place */

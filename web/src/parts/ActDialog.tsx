@@ -230,5 +230,5 @@ export default function ActDialog({ act, whom, close }: Pending & { close: () =>
 /** The code of the site that a place stands in. */
 function siteOf(places: Place[], code: string): string {
   const at = places.find((p) => p.code === code);
-  return at?.parent ? siteOf(places, at.parent.code) : code;
+  return at?.parent && at.kind !== "site" ? siteOf(places, at.parent.code) : code;
 }

@@ -204,7 +204,9 @@ export function Reasoned({
       {asked.data && (
         <Effects
           effect={asked.data.effect}
-          open={asked.data.effect.gains.length + asked.data.effect.losses.length < 8}
+          open={
+            asked.data.effect.gains.length + asked.data.effect.losses.length + asked.data.effect.managing.length < 8
+          }
           people={peopleOf(operations, "preview")}
         />
       )}

@@ -31,9 +31,12 @@ export function useTeams(enabled = true) {
   });
 }
 
+/** Whether places stand in one of a kind. */
+export const holdsOthers = (kind: Place["kind"]) => kind === "organisation" || kind === "site" || kind === "zone";
+
 /** Permissions that mean something at a kind of place; of a site or a zone all, as places of every kind may stand in it. */
 export function usePermissions(kind: Place["kind"] | undefined, { exact = false } = {}) {
-  const asked = kind && (exact || (kind !== "site" && kind !== "zone")) ? kind : undefined;
+  const asked = kind && (exact || !holdsOthers(kind)) ? kind : undefined;
   return useQuery({
     // The key says what is asked for, whichever page asks.
     ...read("/permissions", { query: { limit: 500, ...(asked && { kind: asked }) } }),

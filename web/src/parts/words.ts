@@ -50,6 +50,7 @@ export const engagementWord: Record<string, string> = {
 };
 
 export const kindWord: Record<string, string> = {
+  organisation: "Organisation",
   site: "Site",
   zone: "Zone",
   door: "Door",

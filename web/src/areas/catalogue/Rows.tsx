@@ -87,7 +87,7 @@ export function PermissionRow({
         {p.reach && <span className="block text-sm text-faded">says whose records</span>}
       </td>
       <td className="px-2 py-1 text-dense">
-        {p.kinds.length === 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}
+        {p.kinds.length >= 5 ? "Any place" : p.kinds.map((k) => kindWord[k]).join(", ")}
       </td>
       <td className="px-2 py-1 text-dense whitespace-nowrap">
         <button

@@ -8,7 +8,7 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { holdsOthers, permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { inputLook, SelectField, TextField } from "@/parts/fields";
 import { Empty, Loading, Page, Section } from "@/parts/Page";
@@ -32,7 +32,6 @@ export function Estate() {
   const [retired, setRetired] = useState(false);
   const estate = useEstate({ code, q, retired });
   const { chosen, fits } = estate;
-  const holds = (p: Place) => p.kind === "site" || p.kind === "zone";
   return (
     <Page
       title="Estate"
@@ -40,7 +39,7 @@ export function Estate() {
       acts={
         may("console.edit_places") && (
           <Button onClick={() => setAdding(true)}>
-            Add a place{chosen ? ` in ${holds(chosen) ? chosen.name : chosen.parent?.name}` : ""}
+            Add a place{chosen ? ` in ${holdsOthers(chosen.kind) ? chosen.name : chosen.parent?.name}` : ""}
           </Button>
         )
       }
@@ -144,7 +143,7 @@ function PlacePanel({ place }: { place: Place }) {
         )}
         {may("console.edit_places") && !place.retired && (
           <div className="flex gap-2">
-            {(place.kind === "site" || place.kind === "zone") && <Button onClick={() => setHours(true)}>Hours</Button>}
+            {holdsOthers(place.kind) && <Button onClick={() => setHours(true)}>Hours</Button>}
             <Button onClick={() => setChanging(true)}>Change or move</Button>
             <Button look="grave" onClick={() => setRetiring(true)}>
               Retire
@@ -296,7 +295,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
         }}
       >
         <TextField label="Name" required autoFocus className="col-span-2" value={form.name} onChange={put("name")} />
-        {place.kind !== "site" && (
+        {place.kind !== "site" && place.kind !== "organisation" && (
           <Combobox
             label="Stands in"
             required
@@ -330,7 +329,7 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
               ))}
           </SelectField>
         )}
-        {place.kind !== "site" && place.kind !== "zone" && (
+        {!holdsOthers(place.kind) && (
           <Combobox
             label="What a request here asks for"
             className="col-span-2"
@@ -358,7 +357,11 @@ function ChangePlaceDialog({ place, close }: { place: Place; close: () => void }
 
 function AddDialog({ parent, close, made }: { parent?: Place; close: () => void; made: (code: string) => void }) {
   const holder =
-    parent && (parent.kind === "site" || parent.kind === "zone") ? parent.code : (parent?.parent?.code ?? "");
+    parent && parent.kind !== "organisation"
+      ? holdsOthers(parent.kind)
+        ? parent.code
+        : (parent.parent?.code ?? "")
+      : "";
   const [form, setForm] = useState({
     code: holder ? `${holder}-` : "",
     name: "",
@@ -399,7 +402,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
       open
       onOpenChange={close}
       title="Add a place"
-      about="Sites stand at the top; zones in sites and zones; doors, devices and work centres in sites and zones."
+      about="Sites stand in the organisation; zones in sites and zones; doors, devices and work centres in sites and zones."
     >
       <form
         className="grid grid-cols-2 gap-3"
@@ -409,11 +412,13 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         }}
       >
         <SelectField label="Kind" value={form.kind} onChange={set("kind")}>
-          {Object.entries(kindWord).map(([k, w]) => (
-            <option key={k} value={k}>
-              {w}
-            </option>
-          ))}
+          {Object.entries(kindWord)
+            .filter(([k]) => k !== "organisation")
+            .map(([k, w]) => (
+              <option key={k} value={k}>
+                {w}
+              </option>
+            ))}
         </SelectField>
         <TextField
           label="Code"
@@ -459,7 +464,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
             ))}
           </SelectField>
         )}
-        {form.kind !== "site" && form.kind !== "zone" && (
+        {!holdsOthers(form.kind as Place["kind"]) && (
           <Combobox
             label="What a request here asks for"
             className="col-span-2"

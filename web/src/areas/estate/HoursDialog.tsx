@@ -15,7 +15,7 @@ type Dated = { name: string; from: string; until: string; rules: Rule[] };
 
 /** Edits when a site or a zone is open: week by week, and on the days that differ. Who gains and loses is shown first. */
 export function HoursDialog({ place, close }: { place: Place; close: () => void }) {
-  const [own, setOwn] = useState(place.kind === "site" || !!place.opening);
+  const [own, setOwn] = useState(place.kind === "organisation" || !!place.opening);
   const [rules, setRules] = useState(spelled(place.opening?.rules));
   const [dated, setDated] = useState<Dated[]>(
     (place.opening?.dated ?? []).map((d) => ({ ...d, rules: spelled(d.rules) })),

@@ -1,12 +1,20 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { ChevronDown, ChevronRight, Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
+import { Building2, ChevronDown, ChevronRight, Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { api, type Place, take } from "@/api/api";
 import { read } from "@/api/read";
+import { holdsOthers } from "@/parts/choices";
 import { kindWord } from "@/parts/words";
 
-const icons = { site: MapPin, zone: LayoutGrid, door: DoorClosed, device: Cog, work_centre: Factory };
+const icons = {
+  organisation: Building2,
+  site: MapPin,
+  zone: LayoutGrid,
+  door: DoorClosed,
+  device: Cog,
+  work_centre: Factory,
+};
 
 /** How many places are read at once. An estate that has more is read branch by branch. */
 const atOnce = 500;
@@ -24,7 +32,7 @@ export function useEstate({ code, q, retired }: { code: string | undefined; q: s
   });
   const all = first.data?.items ?? [];
   const large = Boolean(first.data?.next);
-  const near = all.find((p) => p.code === code) ?? (code ? undefined : all[0]);
+  const near = all.find((p) => p.code === code) ?? (code ? undefined : (all.find((p) => p.kind === "site") ?? all[0]));
   const far = useQuery({
     ...read("/places/{id}", { path: { id: code ?? "" } }),
     enabled: large && !near && code !== undefined,
@@ -86,8 +94,9 @@ export function Branches({ chosen, retired }: { chosen: Place | undefined; retir
     queryFn: async () => {
       const codes: string[] = [];
       for (let at = chosen?.parent?.code; at && codes.length < 20; ) {
-        codes.push(at);
-        at = (await take(api.GET("/places/{id}", { params: { path: { id: at } } }))).parent?.code;
+        const above: Place = await take(api.GET("/places/{id}", { params: { path: { id: at } } }));
+        if (above.parent) codes.push(at); // the organisation is open from the start
+        at = above.parent?.code;
       }
       return codes;
     },
@@ -114,37 +123,39 @@ type Opened = {
   retired: boolean;
 };
 
-/** What stands directly in a place; the sites where that is none. */
+/** What stands directly in a place; the organisation where that is none. */
 function Level({ parent, depth, open, toggle, chosen, retired }: Opened) {
   const which = retired ? "all" : "false";
   const level = useQuery({
     ...read("/places", {
-      query: { limit: atOnce, retired: which, ...(parent ? { parent } : { kind: "site" as const }) },
+      query: { limit: atOnce, retired: which, ...(parent ? { parent } : { kind: "organisation" as const }) },
     }),
     staleTime: 30_000,
   });
+  /** The organisation is open unless it was closed, all others are closed unless they were opened. */
+  const shows = (p: Place) => open.has(p.code) !== (p.kind === "organisation");
   const beyond = (level.data?.total ?? 0) - (level.data?.items.length ?? 0);
   return (
     <>
       {level.data?.items.map((p) => (
         <div key={p.code} className="[content-visibility:auto] [contain-intrinsic-size:auto_2rem]">
           <div className="flex items-center" style={{ paddingLeft: `${depth * 1.15}rem` }}>
-            {p.kind === "site" || p.kind === "zone" ? (
+            {holdsOthers(p.kind) ? (
               <button
                 type="button"
-                aria-expanded={open.has(p.code)}
+                aria-expanded={shows(p)}
                 aria-label={`What stands in ${p.name}`}
                 onClick={() => toggle(p.code)}
                 className="ml-1 shrink-0 p-1 text-faded hover:text-ink"
               >
-                {open.has(p.code) ? <ChevronDown size={14} aria-hidden /> : <ChevronRight size={14} aria-hidden />}
+                {shows(p) ? <ChevronDown size={14} aria-hidden /> : <ChevronRight size={14} aria-hidden />}
               </button>
             ) : (
               <span className="ml-1 w-[1.375rem] shrink-0" />
             )}
             <PlaceRow place={p} here={p.code === chosen} depth={-0.4} />
           </div>
-          {open.has(p.code) && (
+          {shows(p) && (
             <Level parent={p.code} depth={depth + 1} open={open} toggle={toggle} chosen={chosen} retired={retired} />
           )}
         </div>

@@ -143,6 +143,9 @@ export function Compare() {
                         className={`px-3 py-1 ${row.differs ? "font-bold" : "text-faded"}`}
                       >
                         {level}
+                        {row.gives[j] !== level && (
+                          <span className="block text-sm font-normal">can give {row.gives[j]}</span>
+                        )}
                       </td>
                     ))}
                   </tr>

@@ -7,7 +7,7 @@ import { Ask } from "@/parts/Ask";
 import { Button, buttonLook } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
-import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
+import { groupOptions, holdsOthers, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { inputLook, SelectField, TextField } from "@/parts/fields";
 import { Loading, Section } from "@/parts/Page";
@@ -118,6 +118,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
             lines={outline.data?.items ?? []}
             edits={edits}
             decide={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide: settings } }])}
+            give={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide_giving: settings } }])}
           />
         )}
       </Section>
@@ -209,7 +210,7 @@ function TemplateHours({ code }: { code: string }) {
         className="max-w-xs"
         value={place}
         onChange={(e) => setSite(e.target.value)}
-        options={placeOptions(places.data?.filter((p) => p.kind === "site" || p.kind === "zone"))}
+        options={placeOptions(places.data?.filter((p) => holdsOthers(p.kind)))}
       />
       <Timeline
         facts={(asked) => read("/templates/{id}/timeline", { path: { id: code }, query: { ...asked, place } })}

@@ -1,6 +1,7 @@
 import { ChevronDown, ChevronRight, RotateCcw } from "lucide-react";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Schema } from "@/api/api";
+import { Gives } from "./Gives";
 
 type Line = Schema["OutlineLine"];
 type Settings = Record<string, string | null>;
@@ -24,11 +25,14 @@ export function Tree({
   lines,
   edits,
   decide,
+  give,
   heading = "May",
 }: {
   lines: Line[];
   edits: boolean;
   decide: (settings: Settings) => void;
+  /** Says up to which level something can be given; left out where that is not shown. */
+  give?: (settings: Settings) => void;
   heading?: string;
 }) {
   const [shut, setShut] = useState<ReadonlySet<string>>(new Set());
@@ -93,7 +97,8 @@ export function Tree({
     row(line.key)?.focus();
   };
   const onKey = (e: KeyboardEvent) => {
-    if (e.target instanceof HTMLInputElement && e.target.type !== "checkbox") return;
+    if (e.target instanceof HTMLSelectElement || (e.target instanceof HTMLInputElement && e.target.type !== "checkbox"))
+      return;
     const line = shown[at];
     if (!line || e.ctrlKey || e.metaKey || e.altKey) return;
     const digit = /^[0-9]$/.test(e.key) ? Number(e.key) : -1;
@@ -137,6 +142,7 @@ export function Tree({
             <tr>
               <th className="px-3 py-1 font-semibold">{heading}</th>
               <th className="px-2 font-semibold">Level</th>
+              {give && <th className="px-2 font-semibold">Can give</th>}
               <th className="px-2 font-semibold">Where it comes from</th>
             </tr>
           </thead>
@@ -155,6 +161,7 @@ export function Tree({
                 onWord={(position, word) => setWord(line, position, word)}
                 onNumber={(word) => set(line, (l) => (l.scale?.kind === "limit" && !l.fixed ? word : undefined))}
                 onBack={() => setBack(line)}
+                onGive={give && ((word) => give({ [line.key]: word }))}
               />
             ))}
           </tbody>
@@ -197,9 +204,23 @@ type RowProps = {
   onWord: (position: number, word: string) => void;
   onNumber: (word: string) => void;
   onBack: () => void;
+  onGive: ((word: string | null) => void) | undefined;
 };
 
-function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive, onWord, onNumber, onBack }: RowProps) {
+function Row({
+  line,
+  edits,
+  open,
+  chosen,
+  reachable,
+  onFold,
+  onChoose,
+  onActive,
+  onWord,
+  onNumber,
+  onBack,
+  onGive,
+}: RowProps) {
   const group = line.kind === "group";
   return (
     <tr
@@ -255,6 +276,11 @@ function Row({ line, edits, open, chosen, reachable, onFold, onChoose, onActive,
       <td className="px-2 py-1 whitespace-nowrap">
         <Level line={line} edits={edits} onWord={onWord} onNumber={onNumber} />
       </td>
+      {onGive && (
+        <td className="px-2 py-1 whitespace-nowrap">
+          <Gives line={line} edits={edits} give={onGive} />
+        </td>
+      )}
       <td className="px-2 py-1 text-sm text-faded">
         <span className="flex items-center justify-between gap-2">
           <span

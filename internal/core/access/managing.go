@@ -1,0 +1,304 @@
+package access
+
+import (
+	"slices"
+
+	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/permit"
+)
+
+// Managing is whom one manager can no longer manage, or can from now on: whether they may assign people, or issue
+// credentials, at the home site of somebody, and can give all that this person has on record. It is judged by what is
+// on record on both sides: a manager who is locked for a day has not lost their people.
+type Managing struct {
+	Manager people.StaffID
+	Staff   []people.StaffID // in the order of their numbers
+	Lost    bool
+	// Of what is lost, the first permission that is in the way and where; 0 where they look after the site no longer
+	Permission permit.PermissionID
+	Place      estate.PlaceID
+}
+
+// managed are the permissions by which somebody looks after people at their home site.
+var managed = []string{permit.AssignStaff, permit.IssueCredentials}
+
+// ManagingBetween returns who can no longer manage whom, and who can from now on, by what differs between two
+// snapshots: what people have, what templates give and let be given, and where places stand. Who came on record in
+// between is left out. Ordered by manager, what is lost first.
+func ManagingBetween(before, after *Snapshot, at int64) []Managing {
+	touched := Between(before.state, after.state)
+	d := &management{everybody: touched.Zones, touched: map[people.StaffID]bool{}}
+	for _, id := range touched.Staff {
+		d.touched[id] = true
+	}
+	if touched.Catalogue {
+		for id := range before.state.Permissions.Differing(&after.state.Permissions) {
+			was, is := before.state.Permissions.Get(id), after.state.Permissions.Get(id)
+			d.everybody = d.everybody || was != nil && is != nil && (was.Retired != is.Retired ||
+				was.Key != is.Key || !slices.Equal(was.Kinds, is.Kinds))
+		}
+		d.otherwise = make([]bool, max(len(before.most), len(after.most)))
+		for id := range d.otherwise {
+			t := permit.TemplateID(id)
+			d.otherwise[id] = !sameLevels(before.Resolved(t), after.Resolved(t)) ||
+				!sameLevels(before.Giving(t), after.Giving(t))
+		}
+	}
+	if !d.everybody && len(d.touched) == 0 && !slices.Contains(d.otherwise, true) {
+		return nil
+	}
+	var subjects, all []people.StaffID
+	managers := map[people.StaffID]bool{} // whether what they can do and give differs
+	for number := range after.persons.Numbers {
+		id := people.StaffID(number)
+		was, is := before.person(id), after.person(id)
+		if was == nil || is == nil || before.state.Person(id) == nil {
+			continue
+		}
+		differs := d.differs(before, after, id)
+		if before.manages(was) || after.manages(is) {
+			managers[id] = differs
+		}
+		if is.span.Status(at) == people.Left {
+			continue
+		}
+		if all = append(all, id); differs {
+			subjects = append(subjects, id)
+		}
+	}
+	var list []Managing
+	for _, id := range sortedStaff(managers) {
+		whom := subjects
+		if managers[id] {
+			whom = all
+		}
+		list = append(list, compareManaging(before, after, id, whom, at)...)
+	}
+	return list
+}
+
+// management finds whose authority, or whose access, may differ.
+type management struct {
+	everybody bool // places were moved, or a permission has come to mean something elsewhere
+	touched   map[people.StaffID]bool
+	otherwise []bool // by TemplateID: it gives, or lets be given, something else
+}
+
+func (d *management) differs(before, after *Snapshot, id people.StaffID) bool {
+	if d.everybody || d.touched[id] {
+		return true
+	}
+	for _, s := range [2]*Snapshot{before, after} {
+		for _, g := range s.person(id).grants() {
+			if int(g.template) < len(d.otherwise) && d.otherwise[g.template] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// manages reports whether somebody has, by an assignment or an exception, a permission by which people are looked after
+// anywhere. Owners manage everybody.
+func (s *Snapshot) manages(p *person) bool {
+	for _, key := range managed {
+		permission := s.catalogue.PermissionByKey(key)
+		if permission == nil {
+			continue
+		}
+		if p.owner || slices.ContainsFunc(p.grants(), func(g grant) bool { return s.level(g.template, permission.ID) > 0 }) ||
+			slices.ContainsFunc(p.exceptions, func(x exception) bool { return !x.withheld && x.permission == permission.ID }) {
+			return true
+		}
+	}
+	return false
+}
+
+func sortedStaff(of map[people.StaffID]bool) []people.StaffID {
+	ids := make([]people.StaffID, 0, len(of))
+	for id := range of {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	return ids
+}
+
+// sameLevels reports whether a template says the same of every permission on both sides.
+func sameLevels(before, after []permit.Resolved) bool {
+	level := func(of []permit.Resolved, i int) permit.Level {
+		if i < len(of) {
+			return of[i].Level
+		}
+		return 0
+	}
+	for i := range max(len(before), len(after)) {
+		if level(before, i) != level(after, i) {
+			return false
+		}
+	}
+	return true
+}
+
+func compareManaging(before, after *Snapshot, manager people.StaffID, whom []people.StaffID, at int64) []Managing {
+	was, is := before.authority(manager, at), after.authority(manager, at)
+	lost, gained := Managing{Manager: manager, Lost: true}, Managing{Manager: manager}
+	for _, id := range whom {
+		if id == manager {
+			continue
+		}
+		could, can := was.manages(id), is.manages(id)
+		switch {
+		case could && !can:
+			if len(lost.Staff) == 0 {
+				lost.Permission, lost.Place = is.missing(id)
+			}
+			lost.Staff = append(lost.Staff, id)
+		case can && !could:
+			gained.Staff = append(gained.Staff, id)
+		}
+	}
+	var list []Managing
+	for _, of := range []Managing{lost, gained} {
+		if len(of.Staff) > 0 {
+			list = append(list, of)
+		}
+	}
+	return list
+}
+
+// authority is what one manager can give, kept for asking about many people. What they can give by assignments alone
+// depends on which of these stand above a place, and not on the place: most answers are found among those known.
+type authority struct {
+	s       *Snapshot
+	id      people.StaffID
+	at      int64
+	freed   *person // nil where they are not on record
+	homes   map[estate.PlaceID]bool
+	byCover map[covered]bool
+	byPlace map[placed]bool
+}
+
+// covered is a template at a kind of place that some of a manager's assignments stand above.
+type covered struct {
+	cover    uint64
+	template permit.TemplateID
+	kind     estate.Kind
+}
+
+type placed struct {
+	place    estate.PlaceID
+	template permit.TemplateID
+}
+
+func (s *Snapshot) authority(id people.StaffID, at int64) *authority {
+	a := &authority{s: s, id: id, at: at, homes: map[estate.PlaceID]bool{}, byCover: map[covered]bool{},
+		byPlace: map[placed]bool{}}
+	if p := s.person(id); p != nil {
+		a.freed = p.freed()
+	}
+	return a
+}
+
+// manages reports whether the manager looks after somebody's home site and can give all that they have on record.
+func (a *authority) manages(id people.StaffID) bool {
+	p, staff := a.s.person(id), a.s.state.Person(id)
+	switch {
+	case a.freed == nil || p == nil || staff == nil:
+		return false
+	case a.freed.owner:
+		return true
+	case p.owner || !a.looksAfter(staff.HomeSite):
+		return false
+	}
+	if slices.ContainsFunc(p.exceptions, func(x exception) bool { return x.bar == 0 }) {
+		permission, _ := a.beyond(id)
+		return permission == 0
+	}
+	for _, g := range p.grants() {
+		if g.until > a.at && !a.gives(&g) {
+			return false
+		}
+	}
+	return true
+}
+
+// missing returns what keeps the manager from managing somebody: the first permission that they cannot give, and where.
+func (a *authority) missing(id people.StaffID) (permit.PermissionID, estate.PlaceID) {
+	p, staff := a.s.person(id), a.s.state.Person(id)
+	if a.freed == nil || p == nil || p.owner || !a.looksAfter(staff.HomeSite) {
+		return 0, 0
+	}
+	return a.beyond(id)
+}
+
+// beyond returns the first that somebody has on record and the manager cannot give.
+func (a *authority) beyond(id people.StaffID) (permit.PermissionID, estate.PlaceID) {
+	for _, h := range a.s.OnRecord(id, a.at) {
+		if a.givesUpTo(h.Permission, h.Place) < h.Level {
+			return h.Permission, h.Place
+		}
+	}
+	return 0, 0
+}
+
+func (a *authority) looksAfter(home estate.PlaceID) bool {
+	if does, known := a.homes[home]; known {
+		return does
+	}
+	does := slices.ContainsFunc(managed, func(key string) bool {
+		permission := a.s.catalogue.PermissionByKey(key)
+		return permission != nil && a.s.recordLevel(a.freed, a.id, permission.ID, home, a.at, false) > 0
+	})
+	a.homes[home] = does
+	return does
+}
+
+// gives reports whether the manager can give all that an assignment gives and lets be given.
+func (a *authority) gives(g *grant) bool {
+	here := a.s.tree.At(g.place)
+	if here == nil {
+		return true // of a place that is set aside nobody has anything
+	}
+	if len(a.freed.exceptions) > 0 || len(a.freed.grants()) > 64 {
+		key := placed{g.place, g.template}
+		can, known := a.byPlace[key]
+		if !known {
+			can = a.all(g, here)
+			a.byPlace[key] = can
+		}
+		return can
+	}
+	key := covered{template: g.template, kind: here.Place.Kind}
+	for i, mine := range a.freed.grants() {
+		if a.at >= mine.from && a.at < mine.until && a.s.tree.Within(g.place, mine.place) {
+			key.cover |= 1 << i
+		}
+	}
+	can, known := a.byCover[key]
+	if !known {
+		can = a.all(g, here)
+		a.byCover[key] = can
+	}
+	return can
+}
+
+func (a *authority) all(g *grant, here *estate.Standing) bool {
+	for id, level := range a.s.Most(g.template) {
+		if permission := permit.PermissionID(id); level > 0 && a.s.meansSomething(permission, here.Place) &&
+			a.givesUpTo(permission, g.place) < level {
+			return false
+		}
+	}
+	return true
+}
+
+// givesUpTo is up to which level the manager can give a permission at a place, as MayGive says it, by the record.
+func (a *authority) givesUpTo(id permit.PermissionID, place estate.PlaceID) permit.Level {
+	for i := range a.freed.exceptions {
+		if x := &a.freed.exceptions[i]; x.withheld && x.about(id) && a.at < x.until && a.s.tree.Within(x.place, place) {
+			return 0
+		}
+	}
+	return a.s.recordLevel(a.freed, a.id, id, place, a.at, true)
+}
