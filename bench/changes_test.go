@@ -68,7 +68,7 @@ func TestChangeFigures(t *testing.T) {
 	for _, count := range []int{1000, 10_000, 20_000} {
 		operations := arrivals(count/2, false)
 		start := time.Now()
-		_, err := e.app.Preview(asked(operations))
+		_, err := e.app.Preview(context.Background(), asked(operations))
 		require.NoError(t, err)
 		preview := time.Since(start)
 		var before, after runtime.MemStats

@@ -542,8 +542,18 @@ type Today struct {
 	Barred    []Bar          `json:"barred" doc:"Who is kept out of a place"`
 	Badges    []Badge        `json:"badges" doc:"Overdue, lost with no other in their place, or still out with people who have left"`
 	Readers   []HeldReader   `json:"readers" doc:"Places at which a reader takes no more tries for a while"`
+	Gaps      []Gap          `json:"gaps" doc:"Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it"`
 	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
 	Tampering string         `json:"tampering,omitempty" doc:"What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere"`
+}
+
+// Gap is what nobody takes care of but owners.
+type Gap struct {
+	Kind     string `json:"kind" enum:"team,site,template"`
+	Code     string `json:"code"`
+	Name     string `json:"name"`
+	Sentence string `json:"sentence"`
+	Mend     string `json:"mend" doc:"What mends it"`
 }
 
 // HeldReader is a place at which a reader takes no more tries for a while.

@@ -52,6 +52,7 @@ type App struct {
 	hashing *hasher
 	pins    *pins
 	tries   heldTries
+	unseen  unseenTold
 	counts  counts
 	stray   atomic.Pointer[string]
 	postal  atomic.Pointer[Postal]

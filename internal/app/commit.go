@@ -20,9 +20,12 @@ import (
 
 // Preview says what a change would do, and whether it may be made; nothing is written, and nothing is said of whether a
 // secret is in use. Its reason may follow later.
-func (a *App) Preview(r Request) (*Result, error) {
+func (a *App) Preview(ctx context.Context, r Request) (*Result, error) {
 	live := a.Live()
 	if err := r.work(live); err != nil {
+		return nil, err
+	}
+	if err := a.mayAsk(ctx, r.Actor, r.Operations); err != nil {
 		return nil, err
 	}
 	env := a.preview()
@@ -30,7 +33,7 @@ func (a *App) Preview(r Request) (*Result, error) {
 	trial, err := change.Apply(live.Snapshot, r.Actor, env,
 		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
-		return nil, err
+		return nil, a.told(ctx, r.Actor, err)
 	}
 	return &Result{Trial: trial}, nil
 }
@@ -56,13 +59,16 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		return nil, err
 	}
 	defer done()
+	if err := a.mayAsk(ctx, r.Actor, r.Operations); err != nil {
+		return nil, err
+	}
 	var secrets map[int]change.Prepared // what was made for one try serves the next
 	for tries := 1; ; tries++ {
 		if r.Work != nil {
 			secrets = nil // they belong to operations that are worked out anew
 		}
 		if secrets, err = a.prepare(ctx, &r, secrets); err != nil {
-			return nil, err
+			return nil, a.told(ctx, r.Actor, err)
 		}
 		result, err := a.inTurn(ctx, &r, secrets)
 		if store.Transient(err) && tries < mostTries && ctx.Err() == nil {
@@ -82,7 +88,7 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		} else if !errors.As(err, &f) && ctx.Err() == nil {
 			a.counts.auditFailed.Add(1)
 		}
-		return result, err
+		return result, a.told(ctx, r.Actor, err)
 	}
 }
 

@@ -187,7 +187,7 @@ func (a *App) collect(ctx context.Context, actor people.StaffID, reference, titl
 	if trial == nil {
 		return &Review{Draft: d, live: live}, nil
 	}
-	return a.review(d, live), nil
+	return a.review(ctx, d, live)
 }
 
 // onlyNew puts a fault about a line of the whole draft onto the edit that was sent, where that is the one at fault.
@@ -241,10 +241,22 @@ func (a *App) keep(ctx context.Context, d *Draft, now time.Time) error {
 	return a.store.SaveDraft(ctx, &d.Draft)
 }
 
-func (a *App) review(d *Draft, live *Live) *Review {
-	lines, trial := draft.Review(d.Lines, live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(),
-		d.Reason)
-	return &Review{Draft: d, Lines: lines, Trial: trial, live: live}
+func (a *App) review(ctx context.Context, d *Draft, live *Live) (*Review, error) {
+	actor := change.Actor{Staff: people.StaffID(d.OwnerID)}
+	if err := a.mayAsk(ctx, actor, draft.Operations(d.Lines)); err != nil {
+		return nil, err
+	}
+	lines, trial := draft.Review(d.Lines, live.Snapshot, actor, a.preview(), d.Reason)
+	var unseen []string
+	for i := range lines {
+		if f := (*fault.Fault)(nil); errors.As(lines[i].Problem, &f) && f.Unseen != "" {
+			unseen = append(unseen, f.Unseen)
+		}
+	}
+	if err := a.countUnseen(ctx, actor.Staff, unseen); err != nil {
+		return nil, err
+	}
+	return &Review{Draft: d, Lines: lines, Trial: trial, live: live}, nil
 }
 
 // ReviewDraft holds a draft against what is live: line by line what it writes, where somebody else was meanwhile, what
@@ -254,7 +266,7 @@ func (a *App) ReviewDraft(ctx context.Context, actor people.StaffID, reference s
 	if err != nil {
 		return nil, err
 	}
-	return a.review(d, a.Live()), nil
+	return a.review(ctx, d, a.Live())
 }
 
 // As returns what is live with a draft applied to it, for showing a template or a grid as it would be; with no draft
@@ -307,7 +319,7 @@ func (a *App) Drop(ctx context.Context, actor people.StaffID, reference string, 
 	if err := a.keep(ctx, d, a.now().UTC().Truncate(time.Second)); err != nil {
 		return nil, err
 	}
-	return a.review(d, a.Live()), nil
+	return a.review(ctx, d, a.Live())
 }
 
 // Accept takes what somebody else changed meanwhile as known: the lines count on top of it.
@@ -328,7 +340,7 @@ func (a *App) Accept(ctx context.Context, actor people.StaffID, reference string
 	if err := a.keep(ctx, d, a.now().UTC().Truncate(time.Second)); err != nil {
 		return nil, err
 	}
-	return a.review(d, live), nil
+	return a.review(ctx, d, live)
 }
 
 // Discard throws a draft away; it stays on record as discarded.
@@ -471,7 +483,7 @@ func (a *App) Plan(ctx context.Context, actor people.StaffID, reference, reason,
 		return nil, fault.Invalidf("at", "a draft is planned for at most two years ahead")
 	}
 	d.Reason = cut(words.Tidy(reason), 500)
-	if err := a.applicable(d, a.Live()); err != nil {
+	if err := a.applicable(ctx, d, a.Live()); err != nil {
 		return nil, err
 	}
 	moment := at.UTC().Truncate(time.Second)
@@ -496,17 +508,20 @@ func (d *Draft) unclashed(live *Live) error {
 
 // applicable says why a draft cannot be applied as it is: it is empty, somebody else changed the same, or a rule is in
 // the way.
-func (a *App) applicable(d *Draft, live *Live) error {
+func (a *App) applicable(ctx context.Context, d *Draft, live *Live) error {
 	if len(d.Lines) == 0 {
 		return fault.Conflictf("draft", "this draft holds no edit")
 	}
 	if err := d.unclashed(live); err != nil {
 		return err
 	}
-	trial, err := change.Apply(live.Snapshot, change.Actor{Staff: people.StaffID(d.OwnerID)}, a.preview(), d.Reason,
-		draft.Operations(d.Lines))
-	if err != nil {
+	actor, operations := change.Actor{Staff: people.StaffID(d.OwnerID)}, draft.Operations(d.Lines)
+	if err := a.mayAsk(ctx, actor, operations); err != nil {
 		return err
+	}
+	trial, err := change.Apply(live.Snapshot, actor, a.preview(), d.Reason, operations)
+	if err != nil {
+		return a.told(ctx, actor, err)
 	}
 	return trial.Judge()
 }

@@ -16,7 +16,7 @@ func ExampleApp_Commit() {
 		ctx := context.Background()
 		request := app.Request{Actor: change.Actor{Staff: manager}, Origin: "example", Reason: "talk first",
 			Operations: []change.Operation{{Op: "staff.lock", On: number, Set: json.RawMessage(`{}`)}}}
-		preview, err := a.Preview(request)
+		preview, err := a.Preview(ctx, request)
 		if err != nil {
 			return err
 		}

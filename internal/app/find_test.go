@@ -138,7 +138,7 @@ func TestAChangeThatChangesNothingIsNoChange(t *testing.T) {
 			set{"staff": "Q0011", "permission": "line.clean", "place": "HB", "level": "yes"})))
 	assert.ErrorContains(t, err, "no change: everything is so already")
 	assert.Equal(t, revision, s.App.Live().State().Revision)
-	preview, err := s.App.Preview(request(decide("packer", "line.run", "run")))
+	preview, err := s.App.Preview(ctx, request(decide("packer", "line.run", "run")))
 	require.NoError(t, err)
 	assert.Zero(t, preview.AuditID)
 	assert.Equal(t, revision, s.App.Live().State().Revision)

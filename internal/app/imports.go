@@ -221,6 +221,9 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 		i.Reading.Columns = a.Columns(people.StaffID(i.OwnerID)).Match(i.Table.Header, nil)
 	}
 	actor := change.Actor{Staff: people.StaffID(i.OwnerID)}
+	if err := a.mayBeTold(ctx, actor.Staff); err != nil {
+		return err
+	}
 	env := a.preview()
 	env.Most = mostImported
 	sight := live.Sight(actor.Staff, env.Now.Unix())
@@ -251,6 +254,13 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 			i.Trial, i.Effect = trial, &trial.Effect
 		}
 		break
+	}
+	var unseen []string
+	for at := range i.Plan.Rows {
+		unseen = append(unseen, i.Plan.Rows[at].Unseen...)
+	}
+	if err := a.countUnseen(ctx, actor.Staff, unseen); err != nil {
+		return err
 	}
 	a.imports.keep(i)
 	return nil

@@ -90,8 +90,9 @@ func (a *App) Leavings(ctx context.Context, actor people.StaffID, q LeavingQuery
 	if err != nil {
 		return nil, err
 	}
+	care := live.Caretakers(now.Unix())
 	for _, p := range leavers {
-		l := live.leaving(p, managed[p.ID], drafts[uint32(p.ID)], done[uint32(p.ID)], now)
+		l := live.leaving(care, p, managed[p.ID], drafts[uint32(p.ID)], done[uint32(p.ID)], now)
 		if l.Open() > 0 || !q.Open && now.Sub(l.Gone) < settledFor {
 			list = append(list, l)
 		}
@@ -128,12 +129,12 @@ func (a *App) LeavingOf(ctx context.Context, actor people.StaffID, reference str
 	if err != nil {
 		return nil, err
 	}
-	l := live.leaving(p, managed, drafts[uint32(p.ID)], done[uint32(p.ID)], a.now())
+	l := live.leaving(live.Caretakers(a.now().Unix()), p, managed, drafts[uint32(p.ID)], done[uint32(p.ID)], a.now())
 	return &l, nil
 }
 
 // leaving works out what is to be done when somebody leaves.
-func (l *Live) leaving(p *people.Staff, managed, drafts int, done map[string]store.LeavingDone,
+func (l *Live) leaving(care *access.Caretakers, p *people.Staff, managed, drafts int, done map[string]store.LeavingDone,
 	now time.Time) Leaving {
 	gone := p.SpanIn(l.Location(p.ID)).Gone
 	leaving := Leaving{Staff: p, Gone: time.Unix(gone, 0).UTC(), Who: p.LineManager, Left: now.Unix() >= gone,
@@ -169,6 +170,21 @@ func (l *Live) leaving(p *people.Staff, managed, drafts int, done map[string]sto
 	}
 	if drafts > 0 {
 		byRecord("drafts", fmt.Sprintf("Hand over %s", words.Count(drafts, "planned draft", "planned drafts")), false)
+	}
+	for _, g := range care.Left(p.ID) {
+		switch {
+		case g.Team != 0:
+			team := l.State().Team(g.Team)
+			byRecord("team-"+team.Code, fmt.Sprintf("Name another lead of the team %s", team.Name), false)
+		case g.Site != 0:
+			site := l.State().Place(g.Site)
+			byRecord("site-"+site.Code, fmt.Sprintf("Assign another manager at %s: nobody but an owner remains",
+				site.Name), false)
+		default:
+			t := l.State().Template(g.Template)
+			byRecord("template-"+t.Code, fmt.Sprintf("Let another manager give the template %s: nobody but an owner "+
+				"remains who can", t.Name), false)
+		}
 	}
 	byHand("keys", "Take back keys and other things")
 	return leaving

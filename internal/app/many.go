@@ -110,7 +110,7 @@ func (a *App) DoMany(ctx context.Context, r Request, m Many) (*ManyResult, error
 		return err
 	}
 	if m.Preview {
-		result.Result, err = a.Preview(r)
+		result.Result, err = a.Preview(ctx, r)
 		return result, named(err)
 	}
 	result.Result, err = a.Commit(ctx, r)

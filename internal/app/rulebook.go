@@ -26,7 +26,7 @@ func (a *App) ApplyRulebook(ctx context.Context, r Request, text []byte, preview
 	r.Operations = rulebook.Operations(steps)
 	var result *Result
 	if preview {
-		result, err = a.Preview(r)
+		result, err = a.Preview(ctx, r)
 	} else {
 		result, err = a.Commit(ctx, r)
 	}

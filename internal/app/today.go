@@ -34,6 +34,7 @@ type Today struct {
 	Redundant int          // exceptions that change nothing any more, where one may end them
 	Badges    []*org.Badge // overdue, lost without another in their place, or still out with those who have left
 	Readers   []HeldReader // that take no more tries for a while
+	Gaps      []access.Gap // what nobody takes care of but owners, where the actor may mend it
 }
 
 // Waiting is a template that waits for a decision.
@@ -125,6 +126,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	if _, edits := live.Reach(actor, permit.EditTemplates, now.Unix()); edits {
 		t.Undecided = live.Undecided()
 	}
+	t.Gaps = live.gaps(actor, sight, now)
 	if reach, anywhere := live.Reach(actor, permit.ExceptStaff, now.Unix()); anywhere {
 		for id, e := range live.State().Exceptions.All() {
 			if !e.Ended && access.InReach(reach, e.Place) && live.IsRedundant(org.ExceptionID(id), now.Unix()) {
@@ -142,6 +144,28 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 		return nil, err
 	}
 	return t, a.todaysDrafts(ctx, actor, t)
+}
+
+// gaps returns what nobody takes care of but owners, of what the actor may mend: teams for those who say who is in them,
+// sites for owners, templates for those who edit them.
+func (l *Live) gaps(actor people.StaffID, sight *access.Sight, now time.Time) []access.Gap {
+	at := now.Unix()
+	p := l.State().Person(actor)
+	owner := p != nil && p.Owner
+	teams, templates := l.HoldsAnywhere(actor, permit.EditTeams, at), l.HoldsEverywhere(actor, permit.EditTemplates, at)
+	if !owner && !teams && !templates {
+		return nil
+	}
+	gaps := slices.DeleteFunc(l.Caretakers(at).Gaps(0), func(g access.Gap) bool {
+		switch {
+		case g.Team != 0:
+			return !teams || !sight.Knows(g.Team)
+		case g.Site != 0:
+			return !owner
+		}
+		return !templates
+	})
+	return gaps[:min(len(gaps), longest)]
 }
 
 // badgesToSettle returns the badges that somebody has to do something about, at the sites where the actor issues

@@ -66,7 +66,7 @@ func (a *App) comings(live *Live, p *people.Staff, chosen choices, before, now t
 	}
 	if soon := span.Gone - int64(toldAhead/time.Second); passed(soon) && status != people.Left {
 		var tasks []string
-		for _, task := range live.leaving(p, 0, 0, nil, now).Tasks {
+		for _, task := range live.leaving(live.Caretakers(now.Unix()), p, 0, 0, nil, now).Tasks {
 			tasks = append(tasks, "- "+words.LowerFirst(task.What))
 		}
 		for _, id := range managersOf(live, p, permit.RecordLeavers, message.LeavingSoon, chosen, now.Unix()) {

@@ -88,7 +88,7 @@ func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason,
 		}}
 	var result *Result
 	if preview {
-		result, err = a.Preview(request)
+		result, err = a.Preview(ctx, request)
 	} else {
 		result, err = a.Commit(ctx, request)
 	}

@@ -96,7 +96,7 @@ func TestWhatAPreviewAcceptsTheCommitMakes(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		round++
 		operations := tangled(t, round)
-		preview, wrong := s.App.Preview(app.Request{Actor: change.Actor{System: "test"}, Reason: "because",
+		preview, wrong := s.App.Preview(ctx, app.Request{Actor: change.Actor{System: "test"}, Reason: "because",
 			Operations: operations})
 		_, err := s.App.Commit(ctx, request(operations...))
 		if wrong != nil {

@@ -103,6 +103,9 @@ func todayLines(today *api.Today) (lines []todayLine) {
 		add("Templates that wait for a decision", w.Template, w.Name, words.Count(w.Count, "permission", "permissions"),
 			"")
 	}
+	for _, g := range today.Gaps {
+		add("Nobody takes care of", g.Code, g.Name, g.Sentence+" "+g.Mend, "")
+	}
 	if today.Redundant > 0 {
 		add("Rules to settle", "", fmt.Sprintf("%d exceptions change nothing any more", today.Redundant),
 			"loyal exception tidy", "")

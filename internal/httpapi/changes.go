@@ -52,7 +52,7 @@ func (s *Server) registerChanges() {
 			request := s.request(ctx, in.Body.Reason)
 			request.Operations = operations(in.Body.Operations)
 			before := s.app.Live().Snapshot
-			result, err := s.app.Preview(request)
+			result, err := s.app.Preview(ctx, request)
 			if err != nil {
 				return nil, fault.Within("body.", err)
 			}

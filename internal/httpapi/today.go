@@ -8,6 +8,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
+	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -28,9 +29,13 @@ func (s *Server) registerToday() {
 				Counts:   t.Counts,
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
 				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Redundant: t.Redundant, Barred: []api.Bar{},
-				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Readers: []api.HeldReader{}}}
+				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Readers: []api.HeldReader{},
+				Gaps: []api.Gap{}}}
 			for _, b := range t.Badges {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
+			}
+			for _, g := range t.Gaps {
+				out.Body.Gaps = append(out.Body.Gaps, v.gap(g))
 			}
 			for _, r := range t.Readers {
 				held := api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until}
@@ -64,6 +69,20 @@ func (s *Server) registerToday() {
 			return out, nil
 		})
 	s.registerFind()
+}
+
+// gap says what nobody takes care of but owners.
+func (v view) gap(g access.Gap) (out api.Gap) {
+	out.Sentence, out.Mend = wording.English.Gap(v.live.Snapshot, g)
+	switch state := v.live.State(); {
+	case g.Team != 0:
+		out.Kind, out.Code, out.Name = "team", state.Team(g.Team).Code, state.Team(g.Team).Name
+	case g.Site != 0:
+		out.Kind, out.Code, out.Name = "site", state.Place(g.Site).Code, state.Place(g.Site).Name
+	default:
+		out.Kind, out.Code, out.Name = "template", state.Template(g.Template).Code, state.Template(g.Template).Name
+	}
+	return out
 }
 
 func (s *Server) registerFind() {

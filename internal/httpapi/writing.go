@@ -102,7 +102,7 @@ func (s *Server) commit(ctx context.Context, preview bool, reason string, operat
 	request.Operations = operations
 	before := s.app.Live().Snapshot
 	if preview {
-		result, err := s.app.Preview(request)
+		result, err := s.app.Preview(ctx, request)
 		if err != nil {
 			return nil, err
 		}

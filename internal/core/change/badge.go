@@ -20,7 +20,7 @@ import (
 const issueOfBadge = "issue"
 
 var badgeOperations = []Description{
-	{Name: "badge.add", Do: "Add", Done: "Added", Needs: permit.IssueCredentials, Daily: true,
+	{Name: "badge.add", Taken: true, Do: "Add", Done: "Added", Needs: permit.IssueCredentials, Daily: true,
 		Fields: badgeForm{}, Makes: "badge", Undone: "badge.destroy", apply: badgeAdd},
 	{Name: "badge.edit", Do: "Change", Done: "Changed", Needs: permit.IssueCredentials, Daily: true,
 		Fields: badgeEditForm{}, subject: fieldsEdited, apply: badgeEdit},
@@ -137,9 +137,9 @@ func (t *Trial) addBadges(form *badgeForm, line badgeLine, site *estate.Place, p
 				return 0, fault.Invalidf(prefix+"last", "%s", err)
 			}
 		}
-		if t.State.BadgeByNumber(format, number) != nil {
-			return 0, fault.Conflictf(prefix+"number", "a badge %s of the format %s is on record already", number,
-				format)
+		if other := t.State.BadgeByNumber(format, number); other != nil {
+			return 0, fault.Takenf(t.holds(permit.IssueCredentials, other.Site), prefix+"number", number,
+				"a badge %s of the format %s is on record already", number, format)
 		}
 		b := &org.Badge{ID: credential.BadgeID(t.State.Badges.Next()), Format: format, Number: number, Label: label,
 			Site: site.ID, State: org.InStock, Day: form.Day}

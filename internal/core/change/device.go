@@ -13,7 +13,7 @@ import (
 )
 
 var deviceOperations = []Description{
-	{Name: "device.add", Do: "Connect device", Done: "Connected device",
+	{Name: "device.add", Taken: true, Do: "Connect device", Done: "Connected device",
 		Needs: permit.ManageDevices, Secret: SecretToken, Fields: deviceForm{}, Makes: "device",
 		Undone: "device.retire",
 		apply:  deviceAdd},
@@ -50,7 +50,8 @@ func deviceAdd(t *Trial) error {
 	}
 	for _, other := range t.State.Devices.All() {
 		if other.Name == name && !other.Retired {
-			return fault.Conflictf("set.name", "a device %s is in use already", name)
+			return fault.Takenf(t.holds(permit.ManageDevices, other.Place), "set.name", name,
+				"a device %s is in use already", name)
 		}
 	}
 	token := form.Token

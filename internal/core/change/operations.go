@@ -26,6 +26,7 @@ type Description struct {
 	Fields   any    // what it sets: a form with nothing in it, or the fields of a record; nil where it sets nothing
 	Makes    string // the kind of record that it makes; empty: it writes what is there
 	Undone   string // the operation that takes back a record of the kind that it makes, whatever made that
+	Taken    bool   // it sets what belongs to one record alone, so that its refusal may tell of one that is not seen
 	Kept     string // why a record of that kind cannot be taken back
 	Says     string // the reason that it is by itself, where nobody gives another
 

@@ -15,10 +15,10 @@ import (
 )
 
 var staffOperations = []Description{
-	{Name: "staff.enrol", Do: "Enrol", Done: "Enrolled",
+	{Name: "staff.enrol", Taken: true, Do: "Enrol", Done: "Enrolled",
 		Needs: permit.EnrolStaff, Daily: true, Fields: people.Fields,
 		Makes: "staff", Undone: "staff.leave", apply: staffEnrol},
-	{Name: "staff.edit", Do: "Change the record of", Done: "Changed the record of",
+	{Name: "staff.edit", Taken: true, Do: "Change the record of", Done: "Changed the record of",
 		Needs: permit.EditStaff, Daily: true, Fields: people.Fields, subject: fieldsEdited, apply: staffEdit},
 	{Name: "staff.activate", Do: "Activate", Done: "Activated",
 		Needs: permit.EditStaff, Daily: true, apply: staffActivate},
@@ -127,7 +127,7 @@ func (t *Trial) emailFree(p *people.Staff) error {
 		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person",
 			other.Number, other.FullName())
 	}
-	return fault.Conflictf("set.email", "this work email is in use already; a work email belongs to one person")
+	return fault.Takenf(false, "set.email", p.Email, "this work email is in use already; a work email belongs to one person")
 }
 
 func staffEnrol(t *Trial) error {
@@ -157,7 +157,7 @@ func staffEnrol(t *Trial) error {
 	}
 	if other := t.State.StaffByNumber(p.Number); other != nil {
 		if t.view(other) == access.Hidden {
-			return fault.Conflictf("set.staff_number", "the staff number %s is in use already", p.Number)
+			return fault.Takenf(false, "set.staff_number", p.Number, "the staff number %s is in use already", p.Number)
 		}
 		return fault.Conflictf("set.staff_number", "%s has the staff number %s already", other.FullName(), p.Number)
 	}

@@ -12,7 +12,7 @@ import (
 )
 
 var teamOperations = []Description{
-	{Name: "team.add", Do: "Add team", Done: "Added team", Needs: permit.EditTeams, Daily: true, Fields: teamForm{},
+	{Name: "team.add", Taken: true, Do: "Add team", Done: "Added team", Needs: permit.EditTeams, Daily: true, Fields: teamForm{},
 		Makes: "team", Undone: "team.retire", apply: teamAdd},
 	{Name: "team.edit", Do: "Change team", Done: "Changed team", Needs: permit.EditTeams, Daily: true,
 		Fields: teamForm{}, subject: fieldsEdited, apply: teamEdit},
@@ -124,8 +124,8 @@ func teamAdd(t *Trial) error {
 	if err := checkCode("set.code", form.Code, "NIGHT-PACK"); err != nil {
 		return err
 	}
-	if t.State.TeamByCode(form.Code) != nil {
-		return fault.Conflictf("set.code", "there is a team %s already; choose another code", form.Code)
+	if other := t.State.TeamByCode(form.Code); other != nil {
+		return fault.Takenf(t.actor.System != "" || t.sees().Knows(other.ID), "set.code", form.Code, "there is a team %s already; choose another code", form.Code)
 	}
 	team := &org.Team{ID: org.TeamID(t.State.Teams.Next()), Code: form.Code}
 	if err := t.fillTeam(team, &form); err != nil {

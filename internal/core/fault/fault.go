@@ -33,6 +33,9 @@ type Fault struct {
 	Fields  []Field
 	// Operation is which operation of a change it is about, counted from 1; 0 where it is about none in particular.
 	Operation int
+	// Unseen is the value of which the answer tells that a record has it which whoever asks does not see; empty where it
+	// tells nothing of that sort. It is for counting what is told, and is not part of the answer.
+	Unseen string
 }
 
 // Error returns the sentence.
@@ -51,6 +54,16 @@ func Missingf(field, format string, args ...any) *Fault {
 // Conflictf says that a field contradicts what is on record.
 func Conflictf(field, format string, args ...any) *Fault {
 	return about(Conflict, "conflict", field, format, args)
+}
+
+// Takenf says that a value that belongs to one record is another's. Where whoever asks does not see that record, the
+// fault says nothing of it, and holds the value: who asks for too many learns no more.
+func Takenf(seen bool, field, value, format string, args ...any) *Fault {
+	f := Conflictf(field, format, args...)
+	if !seen {
+		f.Unseen = value
+	}
+	return f
 }
 
 // Stalef says that the record has changed since the caller read it.

@@ -188,6 +188,8 @@ type Row struct {
 	Maybe      []Likely // who it may be, where that has to be said
 	Faults     []Fault
 	Operations []change.Operation
+	// Of which values the faults tell that a record has them which whoever brings the file in does not see
+	Unseen []string
 }
 
 // Likely is somebody on record who may be the person of a row.

@@ -288,6 +288,7 @@ func (r *reader) person(row *Row, decided *Decision) *people.Staff {
 		if row.Person = p.ID; !r.reading.Sees(p) {
 			row.Person = 0
 			row.wrong("staff_number", "", "this staff number or external id is in use at another site")
+			row.Unseen = append(row.Unseen, cmp.Or(v["staff_number"], v["external_id"]))
 			return nil
 		}
 		return p
@@ -762,6 +763,9 @@ func faultOf(row *Row, err error) []Fault {
 	var f *fault.Fault
 	if !errors.As(err, &f) {
 		return []Fault{{Message: err.Error()}}
+	}
+	if f.Unseen != "" {
+		row.Unseen = append(row.Unseen, f.Unseen)
 	}
 	subject := ""
 	if f.Operation > 0 && f.Operation <= len(row.Operations) {

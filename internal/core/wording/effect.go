@@ -197,6 +197,18 @@ func (l *Language) Disarmed(c *Compared, all []access.Managing, may func(people.
 	return l.count(l.Messages.ManagersNoLonger, len(lost), "whom", l.count(l.Messages.People, len(whom))) + "."
 }
 
+// Gap says what nobody takes care of but owners, and what mends it.
+func (l *Language) Gap(s *access.Snapshot, g access.Gap) (said, mend string) {
+	m := &l.Messages
+	switch {
+	case g.Team != 0:
+		return fill(m.TeamWithoutLead, "name", s.State().Team(g.Team).Name), m.MendTeam
+	case g.Site != 0:
+		return fill(m.SiteWithoutManager, "name", placeName(s, g.Site, m.APlace)), m.MendSite
+	}
+	return fill(m.TemplateWithoutGiver, "name", s.State().Template(g.Template).Name), m.MendTemplate
+}
+
 // groupsSaid is how many groups of each side a summary names.
 const groupsSaid = 2
 

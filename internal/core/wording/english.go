@@ -88,6 +88,10 @@ type Messages struct {
 	CanNoLongerManage, CanManageNow, NotTheirsToGive   string
 	LooksAfterNoLonger, AManager                       string
 	ManagersNoLonger                                   string
+
+	// What nobody takes care of but owners.
+	TeamWithoutLead, SiteWithoutManager, TemplateWithoutGiver string
+	MendTeam, MendSite, MendTemplate                          string
 }
 
 // English is what the product says.
@@ -255,6 +259,11 @@ var English = &Language{
 		CanNoLongerManage: "{who} can no longer manage {whom}: {why}", CanManageNow: "{who} can manage {whom} from now on",
 		NotTheirsToGive:    "“{title}” at {place} is not theirs to give",
 		LooksAfterNoLonger: "they no longer look after the home site", AManager: "A manager whom you do not see",
-		ManagersNoLonger: "{n} manager can no longer manage {whom}|{n} managers can no longer manage {whom}",
+		TeamWithoutLead: "Nobody leads the team {name}.", MendTeam: "Name a lead of the team.",
+		SiteWithoutManager:   "Nobody but an owner looks after the people of {name}.",
+		MendSite:             "Assign somebody there with a template by which they assign staff.",
+		TemplateWithoutGiver: "Nobody but an owner can give the template {name}.",
+		MendTemplate:         "Say in the template of a manager what they can give to others.",
+		ManagersNoLonger:     "{n} manager can no longer manage {whom}|{n} managers can no longer manage {whom}",
 	},
 }

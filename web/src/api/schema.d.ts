@@ -4978,6 +4978,15 @@ export interface components {
             /** @description Of a staff member */
             status?: string;
         };
+        Gap: {
+            code: string;
+            /** @enum {string} */
+            kind: "team" | "site" | "template";
+            /** @description What mends it */
+            mend: string;
+            name: string;
+            sentence: string;
+        };
         Grid: {
             columns: components["schemas"]["GridColumn"][];
             items: components["schemas"]["GridRow"][];
@@ -7627,6 +7636,8 @@ export interface components {
             /** @description Planned, or failed when their moment came */
             drafts: components["schemas"]["Draft"][];
             ending: components["schemas"]["Person"][];
+            /** @description Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it */
+            gaps: components["schemas"]["Gap"][];
             locked: components["schemas"]["Person"][];
             /** @description Places at which a reader takes no more tries for a while */
             readers: components["schemas"]["HeldReader"][];

@@ -117,7 +117,13 @@ export function Today() {
 /** What waits about the rules: undecided permissions, planned and failed drafts, redundant exceptions. */
 function Rules({ today }: { today: Schema["Today"] }) {
   const may = useMay();
-  if (!today.undecided.length && !today.drafts.length && !(today.redundant && may("console.except"))) return null;
+  if (
+    !today.undecided.length &&
+    !today.drafts.length &&
+    !today.gaps.length &&
+    !(today.redundant && may("console.except"))
+  )
+    return null;
   const waiting = [...new Set(today.undecided.flatMap((w) => w.permissions))];
   return (
     <Section title="Rules to settle">
@@ -178,6 +184,11 @@ function Rules({ today }: { today: Schema["Today"] }) {
             )}
           </Rule>
         ))}
+        {today.gaps.map((g) => (
+          <Rule key={g.kind + g.code} act={<Mend gap={g} />}>
+            <b>{g.sentence}</b> <span className="text-faded">{g.mend}</span>
+          </Rule>
+        ))}
         {today.redundant > 0 && may("console.except") && (
           <Rule
             act={
@@ -194,6 +205,28 @@ function Rules({ today }: { today: Schema["Today"] }) {
         )}
       </ul>
     </Section>
+  );
+}
+
+/** Leads to where somebody is made to take care of what nobody does. */
+function Mend({ gap }: { gap: Schema["Gap"] }) {
+  const look = `${buttonLook()} shrink-0`;
+  if (gap.kind === "team")
+    return (
+      <Link to="/teams/$code" params={{ code: gap.code }} className={look}>
+        Name a lead
+      </Link>
+    );
+  if (gap.kind === "site")
+    return (
+      <Link to="/estate/$code" params={{ code: gap.code }} className={look}>
+        Assign a manager
+      </Link>
+    );
+  return (
+    <Link to="/templates" className={look}>
+      See the templates
+    </Link>
   );
 }
 

@@ -1,0 +1,92 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/store"
+)
+
+// A staff number, an email, the number of a badge, the name of a device and the code of a team belong to one record
+// alone. That one is in use has to be said, also where whoever asks does not see the record: it is said in the same
+// words, whosever it is, and counted. Who was told it too often is told no more for a while, in previews, drafts and
+// files as in changes.
+
+// guesser is where it is counted what a manager was told of records that they do not see.
+func (a *App) guesser(actor people.StaffID) []byte {
+	digest := a.keys.mac(forTries, []byte("asks what is in use"), []byte(fmt.Sprint(actor)))
+	return digest[:]
+}
+
+// mayAsk refuses operations whose answer may tell of records that the actor does not see, while they are told no more.
+func (a *App) mayAsk(ctx context.Context, actor change.Actor, operations []change.Operation) error {
+	if actor.System != "" || !slices.ContainsFunc(operations, func(o change.Operation) bool {
+		return change.Describe(o.Op).Taken
+	}) {
+		return nil
+	}
+	return a.mayBeTold(ctx, actor.Staff)
+}
+
+func (a *App) mayBeTold(ctx context.Context, actor people.StaffID) error {
+	until, held, err := a.store.HeldAt(ctx, a.guesser(actor), a.now())
+	return errors.Join(err, throttled(held && err == nil, until))
+}
+
+// told counts, before it is answered, that a refusal tells the actor of a record that they do not see.
+func (a *App) told(ctx context.Context, actor change.Actor, refused error) error {
+	var f *fault.Fault
+	if actor.System != "" || !errors.As(refused, &f) || f.Unseen == "" {
+		return refused
+	}
+	return errors.Join(a.countUnseen(ctx, actor.Staff, []string{f.Unseen}), refused)
+}
+
+// countUnseen counts what a manager is told of so many values, those apart that they were told not long ago. Where they are
+// more than are told in a while, none of them is.
+func (a *App) countUnseen(ctx context.Context, actor people.StaffID, values []string) error {
+	counted := 0
+	for _, value := range values {
+		if !a.unseen.first(a.keys.mac(forTries, []byte("is in use"), fmt.Append(nil, actor), []byte(value))) {
+			continue
+		}
+		if counted++; counted > credential.ByGuesser.Allowed {
+			break // whatever follows is not told either
+		}
+		until, held, err := a.store.Try(ctx, a.guesser(actor), store.TryPIN, credential.ByGuesser, a.now())
+		if err != nil || held {
+			return errors.Join(err, throttled(held && err == nil, until))
+		}
+	}
+	return nil
+}
+
+// unseenTold remembers what managers were told, so that the same value is counted once while somebody types beside it.
+type unseenTold struct {
+	mu  sync.Mutex
+	all map[[32]byte]bool
+}
+
+// mostUnseen bounds the memory that this takes; what is forgotten is counted again.
+const mostUnseen = 10_000
+
+// first reports whether something is told for the first time.
+func (t *unseenTold) first(what [32]byte) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.all[what] {
+		return false
+	}
+	if len(t.all) >= mostUnseen || t.all == nil {
+		t.all = map[[32]byte]bool{}
+	}
+	t.all[what] = true
+	return true
+}
