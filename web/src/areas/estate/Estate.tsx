@@ -144,10 +144,14 @@ function PlacePanel({ place }: { place: Place }) {
         {may("console.edit_places") && !place.retired && (
           <div className="flex gap-2">
             {holdsOthers(place.kind) && <Button onClick={() => setHours(true)}>Hours</Button>}
-            <Button onClick={() => setChanging(true)}>Change or move</Button>
-            <Button look="grave" onClick={() => setRetiring(true)}>
-              Retire
+            <Button onClick={() => setChanging(true)}>
+              {place.kind === "organisation" ? "Change" : "Change or move"}
             </Button>
+            {place.kind !== "organisation" && (
+              <Button look="grave" onClick={() => setRetiring(true)}>
+                Retire
+              </Button>
+            )}
           </div>
         )}
       </div>

@@ -81,7 +81,7 @@ export function PlaceRow({ place, here, depth }: { place: Place; here: boolean; 
     >
       <Icon size={15} className="shrink-0 text-brass" aria-label={kindWord[place.kind]} />
       <span className={`truncate ${place.retired ? "text-faded line-through" : ""}`}>{place.name}</span>
-      <span className="ml-auto pl-2 text-sm text-faded">{place.code}</span>
+      <span className="ml-auto pl-2 text-sm whitespace-nowrap text-faded">{place.code}</span>
     </Link>
   );
 }

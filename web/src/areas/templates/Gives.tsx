@@ -27,16 +27,27 @@ export function Gives({
       ? "not said"
       : line.gives_from === "held"
         ? "what they hold"
-        : `${line.gives} ${from[line.gives_from ?? ""] ?? ""}`;
+        : `${line.gives}, ${from[line.gives_from ?? ""] ?? ""}`;
   if (line.scale?.kind === "limit") return <Amount line={line} unsaid={unsaid} give={give} />;
+  return <Choice line={line} unsaid={unsaid} give={give} />;
+}
+
+/** What is chosen stands there at once, and stays until the answer says what came of it. */
+function Choice({ line, unsaid, give }: { line: Line; unsaid: string; give: (word: string | null) => void }) {
+  const [chosen, choose] = useState<string>();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is read anew takes its place
+  useEffect(() => choose(undefined), [line]);
   const most = line.most === undefined ? undefined : Math.max(0, line.words.indexOf(line.most));
   return (
     <select
       tabIndex={-1}
       aria-label={`Up to which level “${line.title}” can be given`}
-      value={line.own_gives ?? ""}
-      onChange={(e) => give(e.target.value || null)}
-      className={`h-7 rounded-sm border border-edge bg-sheet px-1 text-sm ${line.own_gives ? "font-semibold" : "text-faded"}`}
+      value={chosen ?? line.own_gives ?? ""}
+      onChange={(e) => {
+        choose(e.target.value);
+        give(e.target.value || null);
+      }}
+      className={`h-7 w-36 rounded-sm border border-edge bg-sheet px-1 text-sm ${line.own_gives ? "font-semibold" : "text-faded"}`}
     >
       <option value="">{line.own_gives ? "what they hold" : unsaid}</option>
       {line.words.map((word, i) => (
@@ -75,7 +86,7 @@ function Amount({ line, unsaid, give }: { line: Line; unsaid: string; give: (wor
           e.preventDefault();
           e.stopPropagation();
         }}
-        className="h-7 w-28 rounded-sm border border-edge bg-sheet px-1.5 text-sm"
+        className="h-7 w-24 rounded-sm border border-edge bg-sheet px-1.5 text-sm"
       />
       <span className="text-sm text-faded">{line.scale?.unit}</span>
     </span>
