@@ -51,8 +51,8 @@ type Effect struct {
 	NeedsReason bool           `json:"needs_reason" doc:"Whether making this change asks for a reason"`
 }
 
-// ManagingLine is whom one manager can no longer manage, or can from now on: who may assign them or issue credentials to
-// them at their home site, and can give all that they have.
+// ManagingLine is whom one manager can no longer manage, or can from now on: whether they may assign them, or issue
+// credentials to them, at their home site, and can give all that they have.
 type ManagingLine struct {
 	Key     string     `json:"key" doc:"Names the line within this effect, for asking about all its people"`
 	Words   string     `json:"words" example:"Ana Reyes can no longer manage 44 people: “Clear a jam” at Line 2 is not theirs to give"`

@@ -46,11 +46,14 @@ func (a *App) told(ctx context.Context, actor change.Actor, refused error) error
 	if actor.System != "" || !errors.As(refused, &f) || f.Unseen == "" {
 		return refused
 	}
-	return errors.Join(a.countUnseen(ctx, actor.Staff, []string{f.Unseen}), refused)
+	if err := a.countUnseen(ctx, actor.Staff, []string{f.Unseen}); err != nil {
+		return err
+	}
+	return refused
 }
 
-// countUnseen counts what a manager is told of so many values, those apart that they were told not long ago. Where they are
-// more than are told in a while, none of them is.
+// countUnseen counts what a manager is told of so many values, without those that they were told not long ago. Where
+// they are more than are told in a while, none of them is.
 func (a *App) countUnseen(ctx context.Context, actor people.StaffID, values []string) error {
 	counted := 0
 	for _, value := range values {

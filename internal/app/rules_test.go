@@ -540,3 +540,67 @@ func TestTheCatalogueIsCompletedAfterAnUpgrade(t *testing.T) {
 	assert.False(t, later.App.Live().HoldsAnywhere(numbered(s, "Q0003"), permit.EditTeams, now), "nobody's yet")
 	assert.True(t, later.App.Live().HoldsAnywhere(numbered(s, "Q0001"), permit.EditTeams, now), "but owners'")
 }
+
+// After an upgrade the organisation is a place, made as a change of its own, once: who was assigned alike at every site
+// is assigned there, everybody may what they could, and the past is what it was.
+func TestTheOrganisationIsMadeAPlaceAfterAnUpgrade(t *testing.T) {
+	s := testkit.Demo(t)
+	root := s.App.Live().State().Root()
+	require.NotNil(t, root)
+	idris := s.App.Live().State().AssignmentsOf(numbered(s, "Q0002"))
+	require.Len(t, idris, 1)
+	former := *s.App.Live().State().Assignment(idris[0])
+	require.Equal(t, root.ID, former.Place)
+	operations := []change.Operation{operation("assignment.end", fmt.Sprint(former.ID), nil)}
+	for _, site := range []string{"HB", "SM", "FC", "UQ"} {
+		operations = append(operations, operation("assignment.add", "", set{"staff": "Q0002", "place": site,
+			"template": "operations-manager", "from": former.From.String(), "until": former.Until.String()}))
+	}
+	_, err := s.App.Commit(ctx, app.Request{Actor: change.Actor{Staff: numbered(s, "Q0001")}, Reason: "as before",
+		Operations: operations})
+	require.NoError(t, err)
+	db, err := sql.Open("mysql", s.DSN)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, statement := range []string{ // as a database of before
+		"UPDATE places SET parent_id = NULL WHERE kind = 'site'",
+		"DELETE FROM assignments WHERE place_id = " + fmt.Sprint(root.ID),
+		"DELETE FROM places WHERE kind = 'organisation'",
+	} {
+		_, err = db.Exec(statement)
+		require.NoError(t, err, statement)
+	}
+	later := s.Second(t)
+	before := later.App.Live()
+	require.Nil(t, before.State().Root())
+	now := s.Clock.Now().Unix()
+	places := func(live *app.Live) (count int) {
+		reach, _ := live.Reach(numbered(s, "Q0002"), permit.LockStaff, now)
+		for _, held := range reach {
+			if held {
+				count++
+			}
+		}
+		return count
+	}
+	could := places(before)
+	require.NoError(t, later.App.Complete(ctx))
+	require.NoError(t, later.App.Complete(ctx))
+	after := later.App.Live()
+	require.NotNil(t, after.State().Root())
+	assert.Equal(t, before.State().Revision+1, after.State().Revision, "once")
+	assert.Equal(t, could+1, places(after), "the organisation too")
+	assert.True(t, after.HoldsEverywhere(numbered(s, "Q0002"), permit.EditTemplates, now))
+	standing := 0
+	for _, id := range after.State().AssignmentsOf(numbered(s, "Q0002")) {
+		if a := after.State().Assignment(id); !a.Ended {
+			standing++
+			assert.Equal(t, []any{after.State().Root().ID, former.From, former.Until}, []any{a.Place, a.From, a.Until})
+		}
+	}
+	assert.Equal(t, 1, standing)
+	assert.Empty(t, access.Diff(before.Snapshot, after.Snapshot, now).Losses)
+	for here := range after.Tree().Sites {
+		assert.Equal(t, after.State().Root().ID, here.Place.Parent)
+	}
+}

@@ -146,8 +146,8 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	return t, a.todaysDrafts(ctx, actor, t)
 }
 
-// gaps returns what nobody takes care of but owners, of what the actor may mend: teams for those who say who is in them,
-// sites for owners, templates for those who edit them.
+// gaps returns what nobody takes care of but owners, of what the actor may mend: teams for those who say who is in
+// them, sites for owners, templates for those who edit them.
 func (l *Live) gaps(actor people.StaffID, sight *access.Sight, now time.Time) []access.Gap {
 	at := now.Unix()
 	p := l.State().Person(actor)

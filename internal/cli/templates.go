@@ -164,8 +164,8 @@ func (s *session) settings(ctx context.Context, flag string, set, back []string)
 	for _, setting := range set {
 		name, word, stated := strings.Cut(setting, "=")
 		if !stated {
-			return nil, usagef("%s takes a permission or group and a level, such as %s line.run=run, not %q", flag, flag,
-				setting)
+			return nil, usagef("%s takes a permission or group and a level, such as %s line.run=run, not %q", flag,
+				flag, setting)
 		}
 		key, err := s.settingKey(ctx, name)
 		if err != nil {
@@ -267,7 +267,8 @@ func (s *session) templateEdit() *cobra.Command {
 	c := &cobra.Command{Use: "edit TEMPLATE", Short: "Change a template, and so everybody who has it",
 		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
 		Example: "  loyal template edit line-operator --set 'clear a jam=yes' --preview\n  loyal template edit " +
-			"packer --unset stock.see --reason 'moved to graders'\n  loyal template edit site-manager --giving line=full\n  loyal template edit grader --section quality " +
+			"packer --unset stock.see --reason 'moved to graders'\n  loyal template edit site-manager --giving " +
+			"line=full\n  loyal template edit grader --section quality " +
 			"--section-from quality-technician"}
 	fields := s.templateFlags(c)
 	c.Flags().StringVar(&section, "section", "", "take one group of the catalogue from another template")

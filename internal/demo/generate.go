@@ -97,8 +97,8 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 	root := add(&estate.Place{Code: app.RootCode, Name: "All sites", Kind: estate.Organisation,
 		TimeZone: "Europe/Dublin"})
 	for n := 0; len(all) < count; n++ {
-		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", n), Name: fmt.Sprintf("Site %d", n), Kind: estate.Site, TimeZone: "Europe/Dublin",
-			Parent: root})
+		site := add(&estate.Place{Code: fmt.Sprintf("S%03d", n), Name: fmt.Sprintf("Site %d", n),
+			Kind: estate.Site, TimeZone: "Europe/Dublin", Parent: root})
 		zone := site
 		for i := 1; i < placesPerSite && len(all) < count; i++ {
 			code := fmt.Sprintf("%s-%02d", s.Place(site).Code, i)

@@ -90,7 +90,8 @@ func TestTheMostThatMayBeGivenIsSaidWithItsReason(t *testing.T) {
 	}{
 		{levels, 2, "", ""}, {levels, 1, "view",
 			"You can give “Run a line” at Site A up to view and no more."},
-		{levels, 0, "none", "You cannot give “Run a line” at Site A: you do not hold it, and no template of yours says so."},
+		{levels, 0, "none",
+			"You cannot give “Run a line” at Site A: you do not hold it, and no template of yours says so."},
 		{limit, 100, "", ""}, {limit, permit.Unbounded, "", ""},
 		{limit, 40, "40", "You can give “Adjust” at Site A up to 40 and no more."},
 	} {

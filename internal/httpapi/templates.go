@@ -213,7 +213,8 @@ func mostOf(p *permit.Permission, ceiling permit.Level, place *estate.Place) (mo
 		where = "at " + place.Name
 	}
 	if ceiling == 0 {
-		return p.Scale.Word(0), fmt.Sprintf("You cannot give “%s” %s: you do not hold it, and no template of yours says so.", p.Title, where)
+		return p.Scale.Word(0), fmt.Sprintf("You cannot give “%s” %s: you do not hold it, and no template "+
+			"of yours says so.", p.Title, where)
 	}
 	return p.Scale.Word(ceiling), fmt.Sprintf("You can give “%s” %s up to %s and no more.", p.Title,
 		where, p.Scale.Word(ceiling))
@@ -249,7 +250,8 @@ func (v view) outline(t *permit.Template, live *app.Live, ceiling []permit.Level
 			Words: []string{}}
 		before, known := was[shown.Key]
 		shown.Drafted = live != v.live &&
-			(!known || before.Own != line.Own || before.OwnGiving != line.OwnGiving || line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
+			(!known || before.Own != line.Own || before.OwnGiving != line.OwnGiving ||
+				line.Permission != nil && before.Resolved.Level != line.Resolved.Level)
 		if g := line.Group; g != nil {
 			shown.Kind, shown.Title, shown.Parent = "group", g.Title, v.groupKey(g.Parent)
 			shown.Total, shown.Given, shown.Undecided, shown.Differ, shown.Mixed = line.Total, line.Given, line.Pending,

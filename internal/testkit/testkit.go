@@ -158,7 +158,8 @@ func (s *Service) start(t testing.TB) {
 
 // Passwords of those who sign in to the demo, by the first part of their email.
 var Passwords = map[string]string{"maren": "quince-lantern-meadow", "idris": "orchard-ladder-seven",
-	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern", "hilde": "second-line-morning"}
+	"tamsin": "packing-hall-morning", "joss": "early-shift-lantern", "hilde": "second-line-morning",
+	"leif": "saltmarsh-north-wind"}
 
 // Client signs one of the demo's managers in.
 func (s *Service) Client(t testing.TB, who string) *client.Client {

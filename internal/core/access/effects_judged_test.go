@@ -58,7 +58,7 @@ func (w *world) altered() (after *org.State, what []string) {
 					continue
 				}
 			}
-			if place, is := record.Interface().(*estate.Place); is { // sites stand in the organisation where there is one
+			if place, is := record.Interface().(*estate.Place); is { // sites stand in the organisation, if any
 				if place.Kind == estate.Organisation && after.Root() == nil {
 					continue
 				}

@@ -83,8 +83,8 @@ func (s *Snapshot) HoursHeld(id people.StaffID, permission permit.PermissionID, 
 	return list
 }
 
-// holdingsOf is holdings for somebody's compiled form; onRecord counts retired places, and what can be given beside what
-// can be done.
+// holdingsOf is holdings for somebody's compiled form; onRecord counts retired places, and what can be given beside
+// what can be done.
 func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit.PermissionID, within estate.PlaceID,
 	onRecord bool) []Holding {
 	if within != 0 {

@@ -162,7 +162,8 @@ func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []
 	return ceiling
 }
 
-// Beyond returns the first permission of which a template lets its holders do or give more than a ceiling, or nil where none does.
+// Beyond returns the first permission of which a template lets its holders do or give more than a ceiling, or nil where
+// none does.
 func (s *Snapshot) Beyond(template permit.TemplateID, ceiling []permit.Level) *permit.Permission {
 	for id, level := range s.Most(template) {
 		if level > 0 && (id >= len(ceiling) || ceiling[id] < level) {

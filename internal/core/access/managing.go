@@ -107,8 +107,9 @@ func (s *Snapshot) manages(p *person) bool {
 		if permission == nil {
 			continue
 		}
-		if p.owner || slices.ContainsFunc(p.grants(), func(g grant) bool { return s.level(g.template, permission.ID) > 0 }) ||
-			slices.ContainsFunc(p.exceptions, func(x exception) bool { return !x.withheld && x.permission == permission.ID }) {
+		given := func(g grant) bool { return s.level(g.template, permission.ID) > 0 }
+		added := func(x exception) bool { return !x.withheld && x.permission == permission.ID }
+		if p.owner || slices.ContainsFunc(p.grants(), given) || slices.ContainsFunc(p.exceptions, added) {
 			return true
 		}
 	}
@@ -291,6 +292,18 @@ func (a *authority) all(g *grant, here *estate.Standing) bool {
 		}
 	}
 	return true
+}
+
+// GivesOnRecord returns what says up to which level somebody can give a permission at a place by their record, whatever
+// keeps them from it now.
+func (s *Snapshot) GivesOnRecord(id people.StaffID, at int64) func(permit.PermissionID, estate.PlaceID) permit.Level {
+	a := s.authority(id, at)
+	return func(permission permit.PermissionID, place estate.PlaceID) permit.Level {
+		if a.freed == nil {
+			return 0
+		}
+		return a.givesUpTo(permission, place)
+	}
 }
 
 // givesUpTo is up to which level the manager can give a permission at a place, as MayGive says it, by the record.

@@ -103,7 +103,7 @@ type Snapshot struct {
 	resolved   [][]permit.Resolved  // by TemplateID, then PermissionID
 	levels     [][]permit.Level     // the same, levels alone: what Decide reads
 	giving     [][]permit.Resolved  // the same, of what its holders can give
-	most       [][]permit.Level     // the higher of both: by it is judged who may give the template, and stand over whom
+	most       [][]permit.Level     // the higher of both, by which standing is judged
 	hours      []hours.Access       // by TemplateID, a base's where the template states none
 	idle       []int                // the same, of the seconds after which a shared terminal signs somebody out
 	needs      []Shown              // the same, of what somebody has to have
@@ -138,7 +138,8 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
-		giving: s.giving, most: s.most, hours: s.hours, idle: s.idle, needs: s.needs, required: s.required, console: s.console,
+		giving: s.giving, most: s.most, hours: s.hours, idle: s.idle, needs: s.needs, required: s.required,
+		console:   s.console,
 		requiring: s.requiring, requiresAt: s.requiresAt,
 		persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {

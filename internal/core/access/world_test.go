@@ -77,8 +77,8 @@ func (w *world) grow(by *rand.Rand) {
 	}
 	for id, t := range w.state.Templates.All() {
 		giving := *t
-		for permission, words := range [][]string{{"yes", "no"}, {"view", "run", "full"}, {"0", "20", "full"}, {"team", "all"},
-			{"yes", "no"}} {
+		for permission, words := range [][]string{{"yes", "no"}, {"view", "run", "full"},
+			{"0", "20", "full"}, {"team", "all"}, {"yes", "no"}} {
 			if w.oneIn(4) {
 				giving.Giving = append(giving.Giving, permit.Setting{Permission: permit.PermissionID(permission + 1),
 					Word: pick(w, words)})
@@ -86,8 +86,8 @@ func (w *world) grow(by *rand.Rand) {
 		}
 		for group := permit.GroupID(1); group <= 4; group++ {
 			if w.oneIn(5) {
-				giving.Giving = append(giving.Giving, permit.Setting{Group: group, Word: pick(w, []string{"full", "none"}),
-					AsOf: uint32(w.IntN(9))})
+				giving.Giving = append(giving.Giving, permit.Setting{Group: group,
+					Word: pick(w, []string{"full", "none"}), AsOf: uint32(w.IntN(9))})
 			}
 		}
 		w.state.Templates.Put(id, &giving)

@@ -25,7 +25,8 @@ func TestWhatIsAdvisedMends(t *testing.T) {
 		}
 		for _, hinder := range [][]Operation{{op("staff.lock", "S3", nil)}, {op("staff.leave", "S4", nil)},
 			{op("bar.add", "", set{"staff": "S5", "place": "A"})}, {op("place.retire", "A-1", nil)},
-			{op("staff.edit", "S5", set{"contract_end": "2026-01-31"})}} {
+			{op("staff.edit", "S5", set{"contract_end": "2026-01-31"})},
+			{op("assignment.edit", "2", set{"from": "2026-12-10"})}} {
 			if rapid.Bool().Draw(t, "hinder") {
 				if next, err := Apply(now, owner, env(), "because", hinder); err == nil {
 					now = next.After

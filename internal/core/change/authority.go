@@ -167,8 +167,8 @@ func MayActFor(before *access.Snapshot, actor people.StaffID, p *people.Staff, k
 	return d.standing(p, 0, false)
 }
 
-// ceiling asks that the actor can give, at the place, every permission that a template gives, at its level, and all that
-// its holders can give.
+// ceiling asks that the actor can give, at the place, every permission that a template gives, at its level, and all
+// that its holders can give.
 func (t *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error {
 	if t.actor.System != "" {
 		return nil
@@ -183,8 +183,8 @@ func (t *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 	return nil
 }
 
-// mayGive asks that the actor can give a permission at a place, at the level or above. What this very change adds to the
-// catalogue, or to a scale, nobody holds yet but owners.
+// mayGive asks that the actor can give a permission at a place, at the level or above. What this very change adds to
+// the catalogue, or to a scale, nobody holds yet but owners.
 func (t *Trial) mayGive(id permit.PermissionID, level permit.Level, place estate.PlaceID) error {
 	if t.byAnOwner() {
 		return nil

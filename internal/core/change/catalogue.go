@@ -288,7 +288,8 @@ func (t *Trial) fillPermission(p *permit.Permission, form *permissionForm) error
 	}
 	for _, kind := range form.Kinds {
 		if !kind.Known() {
-			return fault.Invalidf("set.kinds", "%q is not a kind of place; use organisation, site, zone, door, device or work_centre",
+			return fault.Invalidf("set.kinds", "%q is not a kind of place; use organisation, site, zone, door, device "+
+				"or work_centre",
 				kind)
 		}
 	}

@@ -98,6 +98,10 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			op("template.edit", someTemplate(t), set{"decide": set{somePermission(t): someWord(t)}}),
 			op("template.edit", someTemplate(t), set{"decide": set{someGroup(t): someWord(t)}}),
 			op("template.edit", someTemplate(t), set{"decide": set{somePermission(t): nil, someGroup(t): nil}}),
+			op("template.edit", someTemplate(t), set{"decide_giving": set{somePermission(t): someWord(t)}}),
+			op("template.edit", someTemplate(t),
+				set{"decide_giving": set{someGroup(t): some(t, "word", "full", "none")}}),
+			op("template.edit", someTemplate(t), set{"decide_giving": set{somePermission(t): nil, someGroup(t): nil}}),
 			op("template.edit", someTemplate(t),
 				set{"base": some(t, "base", "", "packer", "keeper", "manager", "rules")}),
 			op("template.edit", someTemplate(t), set{"requires": someRequired(t)}),
@@ -397,7 +401,7 @@ func someone(t *rapid.T) string {
 	return some(t, "who", "S1", "S2", "S2", "S3", "S3", "S4", "S4", "S5", "S5", "S6", "S9")
 }
 func somePlace(t *rapid.T) string {
-	return some(t, "place", "A", "B", "A-Z", "A-1", "A-2", "A-S", "A-L")
+	return some(t, "place", "A", "B", "A-Z", "A-1", "A-2", "A-S", "A-L", "ALL")
 }
 func someTemplate(t *rapid.T) string {
 	return some(t, "template", "packer", "keeper", "manager", "rules", "fresh")
@@ -445,6 +449,18 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 			op("template.edit", template, set{"decide": set{"line.run": some(t, "level", "none", "view", "run", "lead"),
 				some(t, "group", "door", "stock", "console"): some(t, "word", "none", "full")}}))
 	}
+	// What some can give apart from what they do
+	for _, template := range []string{"packer", "keeper", "manager", "rules"} {
+		switch rapid.IntRange(0, 5).Draw(t, "can give") {
+		case 0:
+			operations = append(operations, op("template.edit", template, set{"decide_giving": set{
+				some(t, "group", "door", "stock", "console"): some(t, "word", "none", "full")}}))
+		case 1:
+			operations = append(operations, op("template.edit", template, set{"decide_giving": set{
+				some(t, "of", "door.chemical", "line.run", "stock.adjust", "console.lock"): some(t, "up to", "none",
+					"yes", "view", "50", "full")}}))
+		}
+	}
 	// The manager's reach: a site, all, or what chance gives below
 	for _, site := range some(t, "manages", "A", "A B", "A B", "A B", "A B", "B", "") {
 		if site != ' ' {
@@ -458,6 +474,10 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 			op("assignment.add", "", set{"staff": some(t, "who", "S2", "S2", "S3", "S4", "S5"),
 				"place":    some(t, "where", "A", "B", "A-Z", "A-1"),
 				"template": some(t, "as", "packer", "keeper", "manager", "rules"), "from": "2026-01-01"}))
+	}
+	if rapid.IntRange(0, 2).Draw(t, "the organisation is a place") > 0 { // and what is alike at both sites is at it
+		operations = append(operations, op("place.add", "", set{"code": "ALL", "name": "All", "kind": "organisation",
+			"time_zone": "Europe/Dublin"}))
 	}
 	operations = append(operations, op("team.add", "", set{"code": "START", "name": "Start"}))
 	for _, who := range []string{"S3", "S4", "S5"} {
@@ -679,11 +699,15 @@ func stands(s *org.State, p *people.Staff, at time.Time) bool {
 type law struct {
 	actors  []string
 	now     *access.Snapshot
-	ceiling map[holding]int // what those who act could do, at any of the moments
+	ceiling map[holding]int // what those who act could do or give, at any of the moments
+	known   map[string]bool // the permissions that there were
 }
 
 func newLaw(start *access.Snapshot, actors []string) *law {
-	l := &law{actors: actors, now: start, ceiling: map[holding]int{}}
+	l := &law{actors: actors, now: start, ceiling: map[holding]int{}, known: map[string]bool{}}
+	for p := range start.Catalogue().AllPermissions {
+		l.known[p.Key] = true
+	}
 	for _, actor := range actors {
 		p := start.State().StaffByNumber(actor)
 		if !slices.ContainsFunc(moments, func(at time.Time) bool { return stands(start.State(), p, at) }) {
@@ -693,8 +717,43 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
+		for key, level := range giving(freed(start, p.ID, true), p.ID) {
+			key.staff, key.at = 0, 0
+			l.ceiling[key] = max(l.ceiling[key], level)
+		}
 	}
 	return l
+}
+
+// giving is up to which level somebody can give everything everywhere, by the names of things, at each of the moments.
+func giving(s *access.Snapshot, id people.StaffID) map[holding]int {
+	all := map[holding]int{}
+	for p := range s.Catalogue().Permissions {
+		for here := range s.Tree().All {
+			if !here.Place.Kind.HoldsOthers() && !p.AppliesTo(here.Place.Kind) {
+				continue // there it means nothing
+			}
+			for i, at := range moments {
+				if level := ranked(p, s.MayGive(id, p.ID, here.Place.ID, at.Unix())); level > 0 {
+					all[holding{id, p.Key, here.Place.Code, i}] = level
+					if here.Place.Asks == p.Key { // who is given that passes
+						all[holding{id, "passing", here.Place.Code, i}] = 1
+					}
+				}
+			}
+		}
+	}
+	return all
+}
+
+// ranked is a level as it is compared: where the order of a scale was changed, by the rank that its word has in the
+// first order.
+func ranked(p *permit.Permission, level permit.Level) int {
+	rank := map[string]int{"none": 0, "view": 1, "run": 2, "lead": 3}
+	if known, is := rank[p.Scale.Word(level)]; p.Key == "line.run" && is {
+		return known
+	}
+	return int(level)
 }
 
 // beyond names something of what somebody may do that is more than an owner gave to those who act.
@@ -705,12 +764,26 @@ func (l *law) beyond(holds map[holding]int) string {
 		}
 		ceiling := key
 		ceiling.staff, ceiling.at = 0, 0
+		if !l.known[key.permission] && key.permission != "passing" && l.canGiveNow(key, level) {
+			continue // who can give all in a group can give what is added to it
+		}
 		if level > l.ceiling[ceiling] {
 			return fmt.Sprintf("S%d holds %s at %s to %d, those who act %d", key.staff, key.permission, key.place,
 				level, l.ceiling[ceiling])
 		}
 	}
 	return ""
+}
+
+// canGiveNow reports whether somebody who acts can give something as things are.
+func (l *law) canGiveNow(of holding, level int) bool {
+	p, place := l.now.Catalogue().PermissionByKey(of.permission), l.now.State().PlaceByCode(of.place)
+	return p != nil && place != nil && slices.ContainsFunc(l.actors, func(actor string) bool {
+		id := l.now.State().StaffByNumber(actor).ID
+		return slices.ContainsFunc(moments, func(at time.Time) bool {
+			return ranked(p, freed(l.now, id, true).MayGive(id, p.ID, place.ID, at.Unix())) >= level
+		})
+	})
 }
 
 // letsGoAgain reports whether an act does nothing but end locks and bars that its actor made: whoever took may give
@@ -742,6 +815,16 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		}
 		if said := l.beyond(gained); said != "" && !l.letsGoAgain(actor, d) {
 			return "given: " + said
+		}
+		could := giving(l.now, p.ID)
+		more := map[holding]int{}
+		for key, level := range giving(d.After, p.ID) {
+			if level > could[key] && l.known[key.permission] && !moments[key.at].Before(now) {
+				more[key] = level
+			}
+		}
+		if said := l.beyond(more); said != "" && !l.letsGoAgain(actor, d) {
+			return "lets be given: " + said
 		}
 		if p.ID == actor {
 			// What waits for a certificate is given by whoever records that.
@@ -793,7 +876,6 @@ type holding struct {
 // order was changed are compared by the rank that their word has in the first order, as what an owner gave was given by
 // that word.
 func held(s *access.Snapshot, id people.StaffID) map[holding]int {
-	rank := map[string]int{"none": 0, "view": 1, "run": 2, "lead": 3}
 	all := map[holding]int{}
 	for p := range s.Catalogue().Permissions {
 		for here := range s.Tree().All {
@@ -804,11 +886,7 @@ func held(s *access.Snapshot, id people.StaffID) map[holding]int {
 				// A say over a place outlasts its retirement.
 				q := access.Question{Staff: id, Permission: p.ID, Place: here.Place.ID, At: at.Unix(), AnyHour: true,
 					Retired: permit.AskedByConsole(p.Key)}
-				level := int(s.Decide(&q).Level)
-				if known, is := rank[p.Scale.Word(permit.Level(level))]; p.Key == "line.run" && is {
-					level = known
-				}
-				if level > 0 {
+				if level := ranked(p, s.Decide(&q).Level); level > 0 {
 					all[holding{id, p.Key, here.Place.Code, i}] = level
 				}
 			}
@@ -849,6 +927,11 @@ func inHours(s *access.Snapshot, id people.StaffID, any bool, now time.Time) map
 // onRecord is what somebody may do whatever keeps them from it: a lock, a bar, dates, having left, a qualification that
 // they lack where certified says so, a place that is retired.
 func onRecord(s *access.Snapshot, id people.StaffID, certified bool) map[holding]int {
+	return held(freed(s, id, certified), id)
+}
+
+// freed is a state in which nothing keeps somebody from what their record gives them.
+func freed(s *access.Snapshot, id people.StaffID, certified bool) *access.Snapshot {
 	freed := s.State().Fork()
 	p := *freed.Person(id)
 	p.Lock, p.ContractEnd, p.LeavingDate, p.LeavesAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
@@ -881,5 +964,5 @@ func onRecord(s *access.Snapshot, id people.StaffID, certified bool) map[holding
 	if err != nil {
 		panic(err)
 	}
-	return held(snapshot, id)
+	return snapshot
 }

@@ -14,8 +14,9 @@ import (
 
 // gate adds a permission to the doors, and gives it to packers.
 func gate(sensitive bool) []Operation {
-	return []Operation{op("permission.add", "", set{"key": "door.gate", "title": "Open the gate", "sentence": "Opens it.",
-		"group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"}, "sensitive": sensitive}),
+	return []Operation{op("permission.add", "", set{"key": "door.gate", "title": "Open the gate",
+		"sentence": "Opens it.", "group": "door", "scale": set{"kind": "switch"}, "kinds": []string{"door"},
+		"sensitive": sensitive}),
 		op("template.edit", "packer", set{"decide": set{"door.gate": "yes"}})}
 }
 
@@ -84,8 +85,9 @@ func TestWhatIsSensitiveIsNamedToBeGiven(t *testing.T) {
 func TestNobodyLetsMoreBeGivenThanTheyCanGive(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	h.must(owner, "r", op("template.add", "", set{"code": "stocker", "name": "Stocker", "settings": set{"door.open": "yes"},
-		"giving": set{"stock": "full"}}),
+	h.must(owner, "r", op("template.add", "", set{"code": "stocker", "name": "Stocker",
+		"settings": set{"door.open": "yes"},
+		"giving":   set{"stock": "full"}}),
 		op("template.add", "", set{"code": "giver", "name": "Giver", "settings": set{"door.open": "yes"},
 			"giving": set{"door": "full"}}))
 	refuses(t, h, "S6", "You cannot give “Open the store”",
@@ -114,7 +116,8 @@ func TestNobodyLetsMoreBeGivenThanTheyCanGive(t *testing.T) {
 func TestWhatCanBeGivenIsInheritedAndUndone(t *testing.T) {
 	h := given(t)
 	owner := h.who("S1")
-	d := h.must(owner, "r", op("template.edit", "packer", set{"decide_giving": set{"door": "full", "stock.adjust": "7"}}))
+	d := h.must(owner, "r", op("template.edit", "packer",
+		set{"decide_giving": set{"door": "full", "stock.adjust": "7"}}))
 	could := func(template, permission string) string {
 		p := h.snap.Catalogue().PermissionByKey(permission)
 		return p.Scale.Word(h.snap.Giving(h.snap.State().TemplateByCode(template).ID)[p.ID].Level)
@@ -170,9 +173,11 @@ func TestTheOrganisationIsTheRootOfTheEstate(t *testing.T) {
 		set{"code": "M", "name": "More", "kind": "site", "time_zone": "Europe/Dublin"}))
 	refuses(t, h, "S2", "at All", op("assignment.add", "", set{"staff": "S3", "place": "ALL", "template": "packer"}))
 	for says, o := range map[string]Operation{
-		"it is not retired":                     op("place.retire", "ALL", nil),
-		"there is one":                          op("place.add", "", set{"code": "O", "name": "O", "kind": "organisation", "time_zone": "UTC"}),
-		"stands in a site or zone":              op("place.add", "", set{"code": "D", "name": "D", "kind": "door", "parent": "ALL"}),
+		"it is not retired": op("place.retire", "ALL", nil),
+		"there is one": op("place.add", "",
+			set{"code": "O", "name": "O", "kind": "organisation", "time_zone": "UTC"}),
+		"stands in a site or zone": op("place.add", "",
+			set{"code": "D", "name": "D", "kind": "door", "parent": "ALL"}),
 		"stands in the organisation and in no":  op("place.edit", "B", set{"parent": "A"}),
 		"a site stands in the organisation":     op("place.edit", "B", set{"parent": ""}),
 		"not a site; choose the site that some": op("staff.edit", "S3", set{"home_site": "ALL"}),

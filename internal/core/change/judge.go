@@ -27,6 +27,9 @@ func (t *Trial) judge() error {
 	if err := t.takenFromManagers(); err != nil {
 		return err
 	}
+	if err := t.letGive(); err != nil {
+		return err
+	}
 	return t.givenForLonger()
 }
 
@@ -78,6 +81,63 @@ func (t *Trial) takenFromManagers() error {
 		}
 	}
 	return nil
+}
+
+// letGive asks that what people can give from now on, by assignments, exceptions or where places stand, is the actor's
+// to give too, by their record: also while they lack a certificate, which nobody needs for giving.
+func (t *Trial) letGive() error {
+	moved := []estate.PlaceID{}
+	whose := map[people.StaffID]bool{}
+	for _, id := range t.people() {
+		whose[id] = true
+	}
+	for id := range t.places {
+		if t.before.State().Place(id).Parent == t.State.Place(id).Parent {
+			continue
+		}
+		moved = append(moved, id)
+		for _, s := range []*access.Snapshot{t.before, t.After} {
+			for _, staff := range s.Around(id) {
+				whose[staff] = true
+			}
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(whose)) {
+		p := t.State.Person(id)
+		if was := t.before.State().Person(id); was == nil || was.Owner {
+			continue
+		}
+		could, can := t.before.GivesOnRecord(id, t.env.Now.Unix()), t.After.GivesOnRecord(id, t.env.Now.Unix())
+		for _, place := range append(t.placesGiven(id), moved...) {
+			for permission := range t.before.Catalogue().Permissions {
+				level := can(permission.ID, place)
+				if t.before.State().Place(place) == nil || level <= could(permission.ID, place) {
+					continue
+				}
+				if id == t.actor.Staff {
+					return t.notOneself(p)
+				}
+				if err := t.mayGive(permission.ID, level, place); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// placesGiven returns the places at which somebody has assignments or exceptions, before or after.
+func (t *Trial) placesGiven(id people.StaffID) (places []estate.PlaceID) {
+	for _, state := range []*org.State{t.before.State(), t.State} {
+		for _, number := range state.AssignmentsOf(id) {
+			places = append(places, state.Assignment(number).Place)
+		}
+		for _, number := range state.ExceptionsOf(id) {
+			places = append(places, state.Exception(number).Place)
+		}
+	}
+	slices.Sort(places)
+	return slices.Compact(places)
 }
 
 // people returns those whose assignments or exceptions the change has written, in order.

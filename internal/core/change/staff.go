@@ -127,7 +127,8 @@ func (t *Trial) emailFree(p *people.Staff) error {
 		return fault.Conflictf("set.email", "%s %s has this work email already; a work email belongs to one person",
 			other.Number, other.FullName())
 	}
-	return fault.Takenf(false, "set.email", p.Email, "this work email is in use already; a work email belongs to one person")
+	return fault.Takenf(false, "set.email", p.Email,
+		"this work email is in use already; a work email belongs to one person")
 }
 
 func staffEnrol(t *Trial) error {

@@ -12,7 +12,8 @@ import (
 )
 
 var teamOperations = []Description{
-	{Name: "team.add", Taken: true, Do: "Add team", Done: "Added team", Needs: permit.EditTeams, Daily: true, Fields: teamForm{},
+	{Name: "team.add", Taken: true, Do: "Add team", Done: "Added team",
+		Needs: permit.EditTeams, Daily: true, Fields: teamForm{},
 		Makes: "team", Undone: "team.retire", apply: teamAdd},
 	{Name: "team.edit", Do: "Change team", Done: "Changed team", Needs: permit.EditTeams, Daily: true,
 		Fields: teamForm{}, subject: fieldsEdited, apply: teamEdit},
@@ -125,7 +126,8 @@ func teamAdd(t *Trial) error {
 		return err
 	}
 	if other := t.State.TeamByCode(form.Code); other != nil {
-		return fault.Takenf(t.actor.System != "" || t.sees().Knows(other.ID), "set.code", form.Code, "there is a team %s already; choose another code", form.Code)
+		return fault.Takenf(t.actor.System != "" || t.sees().Knows(other.ID), "set.code", form.Code,
+			"there is a team %s already; choose another code", form.Code)
 	}
 	team := &org.Team{ID: org.TeamID(t.State.Teams.Next()), Code: form.Code}
 	if err := t.fillTeam(team, &form); err != nil {

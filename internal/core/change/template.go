@@ -43,8 +43,8 @@ type templateForm struct {
 	// Decide changes some settings and leaves the others: key → word, or null to set it back to what flows from a group
 	// or comes from the base.
 	Decide map[string]*string `json:"decide"`
-	// Giving is up to which level its holders can give: all of it, as key → word; where nothing is said, what they hold.
-	// DecideGiving changes some of it: key → word, or null to say nothing.
+	// Giving is up to which level its holders can give: all of it, as key → word; where nothing is said, what they
+	// hold. DecideGiving changes some of it: key → word, or null to say nothing.
 	Giving       map[string]string  `json:"giving"`
 	DecideGiving map[string]*string `json:"decide_giving"`
 	// Section copies the settings of one group of the catalogue, with all below it, from another template.

@@ -1,6 +1,6 @@
 // Package estate holds the places of an organisation as a tree: the organisation itself at the root, sites in it, zones
-// below them, and doors, devices and work centres as leaves. A tree of the past, or of a test, may have no organisation:
-// then its sites stand at the top.
+// below them, and doors, devices and work centres as leaves. A tree of the past, or of a test, may have no
+// organisation: then its sites stand at the top.
 package estate
 
 import (
@@ -281,7 +281,9 @@ func (t *Tree) Path(id PlaceID) []string {
 func Check(place, parent *Place) (field string, err error) {
 	switch {
 	case !place.Kind.Known():
-		return "kind", fmt.Errorf("%q is not a kind of place; use organisation, site, zone, door, device or work_centre", place.Kind)
+		return "kind", fmt.Errorf("%q is not a kind of place; use organisation, site, zone, door, device or "+
+			"work_centre",
+			place.Kind)
 	case place.Kind == Organisation && parent != nil:
 		return "parent", fmt.Errorf("the organisation stands at the top of the estate and has no parent")
 	case place.Kind == Site && parent != nil && parent.Kind != Organisation:
