@@ -316,6 +316,7 @@ type Request struct {
 	// Works the operations out, in place of Operations, on what is live once no other change can come between
 	Work   func(live *Live) ([]change.Operation, error)
 	Undoes uint64 // the audit entry whose change this reverses; 0: none
+	Own    uint64 // revision of that change, where the actor made it; else 0
 	act    uint64 // the urgent act that becomes a change, and when it was kept; 0: none
 	told   time.Time
 	// The actor has just proved to be there, by the present password

@@ -29,7 +29,7 @@ func (a *App) Preview(ctx context.Context, r Request) (*Result, error) {
 		return nil, err
 	}
 	env := a.preview()
-	env.Most = r.Most
+	env.Most, env.Own = r.Most, r.Own
 	trial, err := change.Apply(live.Snapshot, r.Actor, env,
 		cmp.Or(words.Tidy(r.Reason), change.ReasonLater), r.Operations)
 	if err != nil {
@@ -187,7 +187,7 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 	result := &Result{}
 	live := a.state.Published()
 	env := change.Env{Now: a.now(), Random: rand.Reader, Secrets: secrets, Strength: strength, Present: r.Present,
-		Most: r.Most}
+		Most: r.Most, Own: r.Own}
 	switch {
 	case !r.told.IsZero():
 		env.Now = r.told

@@ -105,7 +105,7 @@ func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepa
 // previewAt is what trying a change needs, at the moment at which it is made.
 func (a *App) previewAt(r *Request) change.Env {
 	env := a.preview()
-	env.Present, env.Most = r.Present, r.Most
+	env.Present, env.Most, env.Own = r.Present, r.Most, r.Own
 	if !r.At.IsZero() && r.Actor.System != "" {
 		env.Now = r.At
 	}

@@ -82,7 +82,11 @@ func (a *App) Undo(ctx context.Context, actor people.StaffID, id uint64, reason,
 	if reason == "" {
 		reason = fmt.Sprintf("Undoing change %d", id)
 	}
-	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Undoes: id,
+	own := uint64(0)
+	if c.ActorID != nil && *c.ActorID == uint32(actor) {
+		own = c.Revision
+	}
+	request := Request{Actor: change.Actor{Staff: actor}, Origin: origin, Reason: reason, Undoes: id, Own: own,
 		Work: func(live *Live) ([]change.Operation, error) {
 			return change.Undo(live.Snapshot, c.Revision, entries)
 		}}

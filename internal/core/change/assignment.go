@@ -94,7 +94,7 @@ func assignmentAdd(t *Trial) error {
 // lendable asks that whoever assigns somebody looks after their home site too: people are lent to another site by those
 // who answer for both, and borrowed by nobody.
 func (t *Trial) lendable(p *people.Staff) error {
-	if t.view(p) == access.Whole && t.holds(permit.AssignStaff, p.HomeSite) {
+	if t.takesBack() || t.view(p) == access.Whole && t.holds(permit.AssignStaff, p.HomeSite) {
 		return nil
 	}
 	return fault.Refusedf("not-permitted",

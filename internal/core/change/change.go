@@ -79,6 +79,7 @@ type Env struct {
 	Preview  bool                // nothing will be written: nothing is said of whether a secret is in use
 	Present  bool                // the actor has proved just now to be there, by the present password
 	Most     int                 // operations; 0: MaxOperations
+	Own      uint64              // revision of the change that the operations undo, where the actor made it; else 0
 }
 
 // Prepared is a secret as an operation stores it.
@@ -165,6 +166,9 @@ type Trial struct {
 	lasting map[lasting]int64 // until when the actor may give something, where that was asked
 	lifted  []*org.Exception  // withheld until this change, whose end, dates or return it is about
 	sight   *access.Sight     // whom the actor sees; nil until it is asked
+
+	operations []Operation
+	own        *bool // whether it takes back an act of the actor's own; nil until it is asked
 }
 
 // MaxOperations bounds one change that somebody sends.
@@ -184,6 +188,7 @@ func Apply(before *access.Snapshot, actor Actor, env Env, reason string, operati
 	if err != nil {
 		return nil, err
 	}
+	t.operations = operations
 	for i := range operations {
 		if err := t.step(i, operations[i]); err != nil {
 			return nil, err

@@ -15,6 +15,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
+	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -642,16 +643,19 @@ func TestNobodyIsGivenMoreThanAnOwnerGave(t *testing.T) {
 			actor := some(t, "actor", slices.Concat([]string{"S6"}, l.actors, l.actors, l.actors, l.actors,
 				l.actors)...)
 			by := start.State().StaffByNumber(actor)
-			operations := []Operation{anyOperation(t, l.now)}
+			operations, own := []Operation{anyOperation(t, l.now)}, uint64(0)
 			if len(made) > 0 && rapid.IntRange(0, 5).Draw(t, "undo") == 0 {
 				d := rapid.SampledFrom(made).Draw(t, "which")
+				if d.actor.Staff == by.ID {
+					own = d.State.Revision
+				}
 				var err error
 				if operations, err = Undo(l.now, d.State.Revision, kept(t, d)); err != nil {
 					continue
 				}
 			}
 			e := prepared(operations)
-			e.Now = now
+			e.Now, e.Own = now, own
 			d, err := Apply(l.now, Actor{Staff: by.ID}, e, "because", operations)
 			if err != nil || len(d.Entries) == 0 {
 				continue
@@ -699,12 +703,21 @@ func stands(s *org.State, p *people.Staff, at time.Time) bool {
 type law struct {
 	actors  []string
 	now     *access.Snapshot
-	ceiling map[holding]int // what those who act could do or give, at any of the moments
-	known   map[string]bool // the permissions that there were
+	ceiling map[holding]int                    // what those who act could do or give, at any of the moments
+	begun   map[people.StaffID]map[holding]int // what an owner gave each: what was taken from them may be given back
+	known   map[string]bool                    // the permissions that there were
 }
 
 func newLaw(start *access.Snapshot, actors []string) *law {
-	l := &law{actors: actors, now: start, ceiling: map[holding]int{}, known: map[string]bool{}}
+	l := &law{actors: actors, now: start, ceiling: map[holding]int{}, known: map[string]bool{},
+		begun: map[people.StaffID]map[holding]int{}}
+	for id := range start.State().Staff.All() {
+		p := people.StaffID(id)
+		l.begun[p] = onRecord(start, p, true)
+		for key, level := range giving(start, p) {
+			l.begun[p][key] = max(l.begun[p][key], level)
+		}
+	}
 	for p := range start.Catalogue().AllPermissions {
 		l.known[p.Key] = true
 	}
@@ -717,7 +730,7 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
-		for key, level := range giving(freed(start, p.ID, true), p.ID) {
+		for key, level := range giving(start, p.ID) {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
@@ -725,16 +738,20 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 	return l
 }
 
-// giving is up to which level somebody can give everything everywhere, by the names of things, at each of the moments.
+// giving is up to which level somebody can give everything everywhere by their record, by the names of things, at each
+// of the moments.
 func giving(s *access.Snapshot, id people.StaffID) map[holding]int {
-	all := map[holding]int{}
+	all, gives := map[holding]int{}, make([]func(permit.PermissionID, estate.PlaceID) permit.Level, len(moments))
+	for i, at := range moments {
+		gives[i] = s.GivesOnRecord(id, at.Unix())
+	}
 	for p := range s.Catalogue().Permissions {
 		for here := range s.Tree().All {
 			if !here.Place.Kind.HoldsOthers() && !p.AppliesTo(here.Place.Kind) {
 				continue // there it means nothing
 			}
-			for i, at := range moments {
-				if level := ranked(p, s.MayGive(id, p.ID, here.Place.ID, at.Unix())); level > 0 {
+			for i := range moments {
+				if level := ranked(p, gives[i](p.ID, here.Place.ID)); level > 0 {
 					all[holding{id, p.Key, here.Place.Code, i}] = level
 					if here.Place.Asks == p.Key { // who is given that passes
 						all[holding{id, "passing", here.Place.Code, i}] = 1
@@ -775,13 +792,27 @@ func (l *law) beyond(holds map[holding]int) string {
 	return ""
 }
 
+// asBegun takes out what somebody had when an owner had given what there is.
+func (l *law) asBegun(gained map[holding]int) {
+	maps.DeleteFunc(gained, func(key holding, level int) bool {
+		begun := l.begun[key.staff]
+		for at := range moments {
+			of := key
+			if of.at = at; begun[of] >= level {
+				return true
+			}
+		}
+		return false
+	})
+}
+
 // canGiveNow reports whether somebody who acts can give something as things are.
 func (l *law) canGiveNow(of holding, level int) bool {
 	p, place := l.now.Catalogue().PermissionByKey(of.permission), l.now.State().PlaceByCode(of.place)
 	return p != nil && place != nil && slices.ContainsFunc(l.actors, func(actor string) bool {
 		id := l.now.State().StaffByNumber(actor).ID
 		return slices.ContainsFunc(moments, func(at time.Time) bool {
-			return ranked(p, freed(l.now, id, true).MayGive(id, p.ID, place.ID, at.Unix())) >= level
+			return ranked(p, l.now.GivesOnRecord(id, at.Unix())(p.ID, place.ID)) >= level
 		})
 	})
 }
@@ -813,6 +844,9 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 				gained[key] = level
 			}
 		}
+		if d.takesBack() {
+			l.asBegun(gained)
+		}
 		if said := l.beyond(gained); said != "" && !l.letsGoAgain(actor, d) {
 			return "given: " + said
 		}
@@ -822,6 +856,9 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 			if level > could[key] && l.known[key.permission] && !moments[key.at].Before(now) {
 				more[key] = level
 			}
+		}
+		if d.takesBack() {
+			l.asBegun(more)
 		}
 		if said := l.beyond(more); said != "" && !l.letsGoAgain(actor, d) {
 			return "lets be given: " + said
