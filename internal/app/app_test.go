@@ -140,7 +140,7 @@ func TestTheDemoIsWhatItSays(t *testing.T) {
 	s := testkit.Demo(t)
 	live := s.App.Live()
 	assert.EqualValues(t, 240, live.State().Staff.Last())
-	assert.EqualValues(t, 114, live.State().Places.Last())
+	assert.EqualValues(t, 115, live.State().Places.Last())
 	assert.EqualValues(t, 15, live.State().Templates.Last())
 	today, err := s.App.Today(context.Background(), live.State().StaffByNumber("Q0002").ID)
 	require.NoError(t, err)

@@ -165,6 +165,7 @@ func TestReportsAreMailedWhenTheirTimeComes(t *testing.T) {
 	s := testkit.Demo(t)
 	second := s.Second(t)
 	tamsin := numbered(s, "Q0003")
+	at(s, 12, time.Tuesday) // of whatever week this is, so that the first is due on the Monday after
 	_, err := s.App.MailReport(ctx, tamsin, "places", app.ReportQuery{}, "hourly")
 	assert.ErrorContains(t, err, "daily, weekly or monthly")
 	id, err := s.App.MailReport(ctx, tamsin, "places", app.ReportQuery{}, app.Weekly)
