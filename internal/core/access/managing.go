@@ -27,10 +27,41 @@ var managed = []string{permit.AssignStaff, permit.IssueCredentials}
 // snapshots: what people have, what templates give and let be given, and where places stand. Who came on record in
 // between is left out. Ordered by manager, what is lost first.
 func ManagingBetween(before, after *Snapshot, at int64) []Managing {
+	d := newManagement(before, after)
+	managers, subjects := d.few(at)
+	if d.many() {
+		managers, subjects = d.scan(at, d.differs)
+	}
+	var list []Managing
+	var everybody []people.StaffID
+	for _, id := range sortedStaff(managers) {
+		whom := subjects
+		if managers[id] { // what they can do or give differs
+			if everybody == nil {
+				_, everybody = d.scan(at, func(people.StaffID) bool { return true })
+			}
+			whom = everybody
+		}
+		list = append(list, compareManaging(before, after, id, whom, at)...)
+	}
+	return list
+}
+
+// management finds whose authority, and whose access on record, may differ between two snapshots.
+type management struct {
+	before, after *Snapshot
+	everybody     bool // places were moved, or a permission has come to mean something elsewhere
+	touched       map[people.StaffID]bool
+	otherwise     []bool // by TemplateID: it gives, or lets be given, something else
+}
+
+func newManagement(before, after *Snapshot) *management {
 	touched := Between(before.state, after.state)
-	d := &management{everybody: touched.Zones, touched: map[people.StaffID]bool{}}
+	d := &management{before: before, after: after, everybody: touched.Zones, touched: map[people.StaffID]bool{}}
 	for _, id := range touched.Staff {
-		d.touched[id] = true
+		if d.inBoth(id) && d.recordDiffers(id) {
+			d.touched[id] = true
+		}
 	}
 	if touched.Catalogue {
 		for id := range before.state.Permissions.Differing(&after.state.Permissions) {
@@ -45,51 +76,78 @@ func ManagingBetween(before, after *Snapshot, at int64) []Managing {
 				!sameLevels(before.Giving(t), after.Giving(t))
 		}
 	}
-	if !d.everybody && len(d.touched) == 0 && !slices.Contains(d.otherwise, true) {
-		return nil
+	return d
+}
+
+func (d *management) inBoth(id people.StaffID) bool {
+	return d.before.person(id) != nil && d.after.person(id) != nil && d.before.state.Person(id) != nil
+}
+
+// recordDiffers reports whether somebody belongs elsewhere, or has other assignments or exceptions. What keeps them
+// from using these is of no account here.
+func (d *management) recordDiffers(id people.StaffID) bool {
+	was, is := d.before.state.Person(id), d.after.state.Person(id)
+	if was.HomeSite != is.HomeSite || was.Owner != is.Owner {
+		return true
 	}
-	var subjects, all []people.StaffID
-	managers := map[people.StaffID]bool{} // whether what they can do and give differs
-	for number := range after.persons.Numbers {
+	p, q := d.before.person(id), d.after.person(id)
+	withoutBars := func(of []exception) []exception {
+		return slices.DeleteFunc(slices.Clone(of), func(x exception) bool { return x.bar != 0 })
+	}
+	return !slices.EqualFunc(p.grants(), q.grants(), func(a, b grant) bool {
+		return a.place == b.place && a.template == b.template && a.from == b.from && a.until == b.until
+	}) || !slices.Equal(withoutBars(p.exceptions), withoutBars(q.exceptions))
+}
+
+// many reports whether templates or places differ, so that it may be about anybody.
+func (d *management) many() bool { return d.everybody || slices.Contains(d.otherwise, true) }
+
+// few returns those whose records differ, and who may look after them: whether what these can do or give differs.
+func (d *management) few(at int64) (managers map[people.StaffID]bool, subjects []people.StaffID) {
+	managers = map[people.StaffID]bool{}
+	for _, id := range sortedStaff(d.touched) {
+		if d.before.manages(d.before.person(id)) || d.after.manages(d.after.person(id)) {
+			managers[id] = true
+		}
+		if d.after.Status(id, at) == people.Left {
+			continue
+		}
+		subjects = append(subjects, id)
+		for _, s := range [2]*Snapshot{d.before, d.after} {
+			for _, near := range s.candidates(s.state.Person(id).HomeSite) {
+				if d.inBoth(near) && !managers[near] && s.manages(s.person(near)) {
+					managers[near] = false
+				}
+			}
+		}
+	}
+	return managers, subjects
+}
+
+// scan looks at everybody: who manages people, and whether what they can do or give differs, and of whom that is asked.
+func (d *management) scan(at int64, asked func(people.StaffID) bool) (managers map[people.StaffID]bool,
+	subjects []people.StaffID) {
+	managers = map[people.StaffID]bool{}
+	for number := range d.after.persons.Numbers {
 		id := people.StaffID(number)
-		was, is := before.person(id), after.person(id)
-		if was == nil || is == nil || before.state.Person(id) == nil {
+		if !d.inBoth(id) {
 			continue
 		}
-		differs := d.differs(before, after, id)
-		if before.manages(was) || after.manages(is) {
-			managers[id] = differs
+		if d.before.manages(d.before.person(id)) || d.after.manages(d.after.person(id)) {
+			managers[id] = d.differs(id)
 		}
-		if is.span.Status(at) == people.Left {
-			continue
-		}
-		if all = append(all, id); differs {
+		if d.after.person(id).span.Status(at) != people.Left && asked(id) {
 			subjects = append(subjects, id)
 		}
 	}
-	var list []Managing
-	for _, id := range sortedStaff(managers) {
-		whom := subjects
-		if managers[id] {
-			whom = all
-		}
-		list = append(list, compareManaging(before, after, id, whom, at)...)
-	}
-	return list
+	return managers, subjects
 }
 
-// management finds whose authority, or whose access, may differ.
-type management struct {
-	everybody bool // places were moved, or a permission has come to mean something elsewhere
-	touched   map[people.StaffID]bool
-	otherwise []bool // by TemplateID: it gives, or lets be given, something else
-}
-
-func (d *management) differs(before, after *Snapshot, id people.StaffID) bool {
+func (d *management) differs(id people.StaffID) bool {
 	if d.everybody || d.touched[id] {
 		return true
 	}
-	for _, s := range [2]*Snapshot{before, after} {
+	for _, s := range [2]*Snapshot{d.before, d.after} {
 		for _, g := range s.person(id).grants() {
 			if int(g.template) < len(d.otherwise) && d.otherwise[g.template] {
 				return true
