@@ -310,8 +310,11 @@ func (c *cluster) lock(managers [nodes]*client.Client, count int) {
 						}
 					}
 				}
+				// Under one key, so that it is one act: one of several that was kept while its answer was late could
+				// follow the next lock.
+				once := client.Header("Idempotency-Key", rand.Text())
 				for tries := 0; tries < 20 && managers[at].Do(ctx, "POST", "/staff/"+staff+"/unlock", map[string]any{},
-					nil) != nil; tries++ {
+					nil, once) != nil; tries++ {
 					time.Sleep(100 * time.Millisecond)
 				}
 			}
