@@ -42,7 +42,7 @@ type estateOf struct {
 	snapshot *access.Snapshot
 	then     time.Time // a moment before which everything was generated and after which people were changed
 	affected int
-	disarmed int // managers, by the preview
+	disarmed int    // managers, by the preview
 	rulebook []byte // of as many templates as a fortieth of the people
 }
 
