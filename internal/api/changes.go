@@ -55,7 +55,7 @@ type Effect struct {
 // credentials to them, at their home site, and can give all that they have.
 type ManagingLine struct {
 	Key     string     `json:"key" doc:"Names the line within this effect, for asking about all its people"`
-	Words   string     `json:"words" example:"Ana Reyes can no longer manage 44 people: “Clear a jam” at Line 2 is not theirs to give"`
+	Words   string     `json:"words" example:"Ana Reyes can no longer manage 44 people: cannot give “Clear a jam” at Line 2"`
 	Lost    bool       `json:"lost"`
 	Manager *StaffRef  `json:"manager,omitempty" doc:"Left out where you do not see them"`
 	People  int        `json:"people"`

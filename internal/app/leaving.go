@@ -178,12 +178,12 @@ func (l *Live) leaving(care *access.Caretakers, p *people.Staff, managed, drafts
 			byRecord("team-"+team.Code, fmt.Sprintf("Name another lead of the team %s", team.Name), false)
 		case g.Site != 0:
 			site := l.State().Place(g.Site)
-			byRecord("site-"+site.Code, fmt.Sprintf("Assign another manager at %s: nobody but an owner remains",
+			byRecord("site-"+site.Code, fmt.Sprintf("Assign another manager at %s: only owners remain",
 				site.Name), false)
 		default:
 			t := l.State().Template(g.Template)
-			byRecord("template-"+t.Code, fmt.Sprintf("Let another manager give the template %s: nobody but an owner "+
-				"remains who can", t.Name), false)
+			byRecord("template-"+t.Code, fmt.Sprintf("Let another manager give the template %s: only owners remain who "+
+				"can", t.Name), false)
 		}
 	}
 	byHand("keys", "Take back keys and other things")

@@ -38,8 +38,8 @@ func TestAManagerGivesWhatTheyDoNotDo(t *testing.T) {
 	lost, err := h.try(owner, "a gate", gate(false)...)
 	require.NoError(t, err)
 	assert.Equal(t, []string{
-		"Max Manager can no longer manage Pia Packer: “Open the gate” at Site A is not theirs to give",
-		"Ria Rules can no longer manage Pia Packer: “Open the gate” at Site A is not theirs to give",
+		"Max Manager can no longer manage Pia Packer: cannot give “Open the gate” at Site A",
+		"Ria Rules can no longer manage Pia Packer: cannot give “Open the gate” at Site A",
 	}, h.managing(lost))
 
 	d := h.must(owner, "what they can give", op("template.edit", "manager", set{"decide_giving": set{"door": "full"}}),
@@ -209,16 +209,16 @@ func TestAnEffectSaysWhoManagesWhom(t *testing.T) {
 	}{
 		{nil, []Operation{op("staff.lock", "S2", nil)}},
 		{nil, []Operation{op("assignment.add", "", set{"staff": "S4", "place": "B", "template": "packer"})}},
-		{[]string{"Max Manager can no longer manage Pia Packer: “Open the store” at Store is not theirs to give",
-			"Ria Rules can no longer manage Pia Packer: “Open the store” at Store is not theirs to give"},
+		{[]string{"Max Manager can no longer manage Pia Packer: cannot give “Open the store” at Store",
+			"Ria Rules can no longer manage Pia Packer: cannot give “Open the store” at Store"},
 			[]Operation{op("exception.add", "", set{"staff": "S3", "place": "A-2", "permission": "door.chemical"})}},
-		{[]string{"Max Manager can no longer manage Pia Packer: they no longer look after the home site"},
+		{[]string{"Max Manager can no longer manage Pia Packer: no longer a manager of the home site"},
 			[]Operation{op("staff.edit", "S3", set{"home_site": "B"})}},
 		{[]string{"Pia Packer can manage Max Manager from now on"},
 			[]Operation{op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "manager"})}},
-		{[]string{"Max Manager can no longer manage Pia Packer: they no longer look after the home site"},
+		{[]string{"Max Manager can no longer manage Pia Packer: no longer a manager of the home site"},
 			[]Operation{op("assignment.end", h.assignmentOf("S2", "A"), nil)}},
-		{[]string{"Max Manager can no longer manage Pia Packer: “Open doors” at Site A is not theirs to give"},
+		{[]string{"Max Manager can no longer manage Pia Packer: cannot give “Open doors” at Site A"},
 			[]Operation{op("exception.add", "", set{"staff": "S2", "place": "A-Z", "permission": "door.open",
 				"withheld": true})}},
 	} {

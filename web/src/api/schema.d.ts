@@ -5420,7 +5420,7 @@ export interface components {
             people: number;
             /** @description The first 100 of them */
             staff: components["schemas"]["StaffRef"][];
-            /** @example Ana Reyes can no longer manage 44 people: “Clear a jam” at Line 2 is not theirs to give */
+            /** @example Ana Reyes can no longer manage 44 people: cannot give “Clear a jam” at Line 2 */
             words: string;
         };
         Me: {
