@@ -115,7 +115,7 @@ const finders = `(() => {
       const at = JSON.stringify([e.getBoundingClientRect(), location.href]), still = window.latchAt === at;
       window.latchAt = at;
       window.latchHit = false;
-      e.addEventListener("click", () => { window.latchHit = true; }, { capture: true, once: true });
+      e.addEventListener("pointerdown", () => { window.latchHit = true; }, { capture: true, once: true }); // a menu opens by it
       return still;
     },
     set: (e, value) => {

@@ -22,10 +22,12 @@ func decides(t *testing.T, s *testkit.Service, staff, place, permission string) 
 }
 
 // addJam adds the permission of the story.
-func addJam(t *testing.T, s *testkit.Service) {
+func addJam(t *testing.T, s *testkit.Service) { addPermission(t, s, false) }
+
+func addPermission(t *testing.T, s *testkit.Service, sensitive bool) {
 	t.Helper()
 	_, err := s.Client(t, "maren").Write(context.Background(), "POST", "/permissions",
-		map[string]any{"key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
+		map[string]any{"sensitive": sensitive, "key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
 			"group": "line", "scale": map[string]string{"kind": "switch"}, "kinds": []string{"work_centre"}})
 	require.NoError(t, err)
 }
@@ -192,14 +194,14 @@ func TestALimitIsTypedInTheTree(t *testing.T) {
 
 func TestAManagerIsShownWhatIsNotTheirsToGive(t *testing.T) {
 	s := testkit.Demo(t)
-	addJam(t, s)
+	addPermission(t, s, true) // which who can give all on the lines cannot give
 	p := open(t, s.URL)
 	p.signIn("idris")
 	p.visit("/templates/line-operator")
 	p.press("Show only these")
 	p.see("not yours to give")
 	p.until("yes is unavailable, with the reason",
-		`(() => { const b = [...document.querySelectorAll('[data-key="line.jam"] button')].find((b) => b.innerText === "yes"); return b && b.disabled && b.title.includes("You do not hold “Clear a jam” at every site yourself"); })()`)
+		`(() => { const b = [...document.querySelectorAll('[data-key="line.jam"] button')].find((b) => b.innerText === "yes"); return b && b.disabled && b.title.includes("You cannot give “Clear a jam” at the organisation"); })()`)
 	p.focusRow("line.jam")
 	p.keys("1")
 	p.visit("/drafts/open")

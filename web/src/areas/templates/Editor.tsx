@@ -201,7 +201,7 @@ function About({
 function TemplateHours({ code }: { code: string }) {
   const places = usePlaces();
   const [site, setSite] = useState<string>();
-  const place = site ?? places.data?.[0]?.code;
+  const place = site ?? places.data?.find((p) => p.kind === "site")?.code;
   if (!place) return null;
   return (
     <div className="space-y-3">
