@@ -27,7 +27,8 @@ func addJam(t *testing.T, s *testkit.Service) { addPermission(t, s, false) }
 func addPermission(t *testing.T, s *testkit.Service, sensitive bool) {
 	t.Helper()
 	_, err := s.Client(t, "maren").Write(context.Background(), "POST", "/permissions",
-		map[string]any{"sensitive": sensitive, "key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
+		map[string]any{"sensitive": sensitive,
+			"key": "line.jam", "title": "Clear a jam", "sentence": "Takes a jam out of a stopped line.",
 			"group": "line", "scale": map[string]string{"kind": "switch"}, "kinds": []string{"work_centre"}})
 	require.NoError(t, err)
 }

@@ -182,8 +182,8 @@ func (l *Live) leaving(care *access.Caretakers, p *people.Staff, managed, drafts
 				site.Name), false)
 		default:
 			t := l.State().Template(g.Template)
-			byRecord("template-"+t.Code, fmt.Sprintf("Let another manager give the template %s: only owners remain who "+
-				"can", t.Name), false)
+			byRecord("template-"+t.Code, fmt.Sprintf("Let another manager give the template %s: only owners "+
+				"remain who can", t.Name), false)
 		}
 	}
 	byHand("keys", "Take back keys and other things")

@@ -157,7 +157,7 @@ func (s *Server) me(signed *app.SignedIn) api.Me {
 			continue
 		}
 		for here := range live.Tree().All {
-			if here.Place.Kind != estate.Organisation && held(here.Place.ID) { // its sites are named, of which it is all
+			if here.Place.Kind != estate.Organisation && held(here.Place.ID) { // its sites are named
 				if sites := out.May[permission.Key]; len(sites) == 0 || sites[len(sites)-1] != here.Site.Code {
 					out.May[permission.Key] = append(sites, here.Site.Code)
 				}
