@@ -188,7 +188,10 @@ func (p *page) press(name string) {
 	for range 3 {
 		p.until("a button "+name, `latch.mark(latch.button(`+quote(name)+`))`)
 		p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)))
-		if p.text(`window.latchHit === false ? "missed" : "hit"`) == "hit" {
+		ctx, cancel := context.WithTimeout(p.ctx, patience)
+		missed, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`window.latchHit === false`))
+		cancel()
+		if err != nil || !missed { // where it led to another page there is nobody to ask
 			return
 		}
 	}

@@ -439,3 +439,24 @@ func TestAStarterSetIsImportedWithAPreview(t *testing.T) {
 	p.see("Done as change")
 	p.gone("64 permissions in 10 groups")
 }
+
+// What a template's holders can give is set beside what they can do; the review says who can no longer manage whom, and
+// what it says comes true.
+func TestWhatCanBeGivenIsSetInTheTree(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("maren")
+	p.visit("/templates/site-manager")
+	p.see("Can give")
+	p.set("Up to which level “Lines” can be given", "none")
+	p.press("Review and apply")
+	p.see("can give the group Lines")
+	p.see("Tamsin Ostrow can no longer manage")
+	p.press("Apply as one change")
+	p.see("Done as change")
+	tamsin := s.Client(t, "tamsin")
+	_, err := tamsin.Write(context.Background(), "POST", "/changes/preview", map[string]any{"reason": "r",
+		"operations": []any{map[string]any{"op": "assignment.add", "set": map[string]string{"staff": "Q0066",
+			"place": "HB", "template": "line-lead"}}}})
+	require.ErrorContains(t, err, "You cannot give “Run a line”")
+}
