@@ -57,7 +57,8 @@ func (a *App) told(ctx context.Context, actor change.Actor, refused error) error
 func (a *App) countUnseen(ctx context.Context, actor people.StaffID, values []string) error {
 	counted := 0
 	for _, value := range values {
-		if !a.unseen.first(a.keys.mac(forTries, []byte("is in use"), fmt.Append(nil, actor), []byte(value))) {
+		what := a.keys.mac(forTries, []byte("is in use"), fmt.Append(nil, actor), []byte(value))
+		if a.unseen.told(what) {
 			continue
 		}
 		if counted++; counted > credential.ByGuesser.Allowed {
@@ -67,6 +68,7 @@ func (a *App) countUnseen(ctx context.Context, actor people.StaffID, values []st
 		if err != nil || held {
 			return errors.Join(err, throttled(held && err == nil, until))
 		}
+		a.unseen.tell(what) // once it is counted: what was held back is counted when it is asked again
 	}
 	return nil
 }
@@ -80,16 +82,17 @@ type unseenTold struct {
 // mostUnseen bounds the memory that this takes; what is forgotten is counted again.
 const mostUnseen = 10_000
 
-// first reports whether something is told for the first time.
-func (t *unseenTold) first(what [32]byte) bool {
+func (t *unseenTold) told(what [32]byte) bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	if t.all[what] {
-		return false
-	}
+	return t.all[what]
+}
+
+func (t *unseenTold) tell(what [32]byte) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
 	if len(t.all) >= mostUnseen || t.all == nil {
 		t.all = map[[32]byte]bool{}
 	}
 	t.all[what] = true
-	return true
 }

@@ -33,8 +33,8 @@ type Fault struct {
 	Fields  []Field
 	// Operation is which operation of a change it is about, counted from 1; 0 where it is about none in particular.
 	Operation int
-	// Unseen is the value of which the answer tells that a record has it which whoever asks does not see; empty where
-	// it tells nothing of that sort. It is for counting what is told, and is not part of the answer.
+	// Unseen is the field and value of which the answer tells that a record has it which whoever asks does not see;
+	// empty where it tells nothing of that sort. It is for counting what is told, and is not part of the answer.
 	Unseen string
 }
 
@@ -61,7 +61,7 @@ func Conflictf(field, format string, args ...any) *Fault {
 func Takenf(seen bool, field, value, format string, args ...any) *Fault {
 	f := Conflictf(field, format, args...)
 	if !seen {
-		f.Unseen = value
+		f.Unseen = field + " " + value
 	}
 	return f
 }
