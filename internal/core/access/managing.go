@@ -294,7 +294,7 @@ func (a *authority) missing(id people.StaffID) (permit.PermissionID, estate.Plac
 // beyond returns the first that somebody has on record and the manager cannot give.
 func (a *authority) beyond(id people.StaffID) (permit.PermissionID, estate.PlaceID) {
 	for _, h := range a.s.OnRecord(id, a.at) {
-		if a.givesUpTo(h.Permission, h.Place) < h.Level {
+		if all, _ := a.givesUpTo(h.Permission, h.Place); all < h.Level {
 			return h.Permission, h.Place
 		}
 	}
@@ -344,32 +344,36 @@ func (a *authority) gives(g *grant) bool {
 
 func (a *authority) all(g *grant, here *estate.Standing) bool {
 	for id, level := range a.s.Most(g.template) {
-		if permission := permit.PermissionID(id); level > 0 && a.s.meansSomething(permission, here.Place) &&
-			a.givesUpTo(permission, g.place) < level {
-			return false
+		if permission := permit.PermissionID(id); level > 0 && a.s.meansSomething(permission, here.Place) {
+			if most, _ := a.givesUpTo(permission, g.place); most < level {
+				return false
+			}
 		}
 	}
 	return true
 }
 
-// GivesOnRecord returns what says up to which level somebody can give a permission at a place by their record, whatever
-// keeps them from it now.
-func (s *Snapshot) GivesOnRecord(id people.StaffID, at int64) func(permit.PermissionID, estate.PlaceID) permit.Level {
+// GivesOnRecord returns what says up to which level somebody can give a permission by their record, whatever keeps them
+// from it now: at a place and all below it, and at the place itself, also where it is withheld from them below.
+func (s *Snapshot) GivesOnRecord(id people.StaffID, at int64) func(permit.PermissionID,
+	estate.PlaceID) (all, there permit.Level) {
 	a := s.authority(id, at)
-	return func(permission permit.PermissionID, place estate.PlaceID) permit.Level {
+	return func(permission permit.PermissionID, place estate.PlaceID) (all, there permit.Level) {
 		if a.freed == nil {
-			return 0
+			return 0, 0
 		}
 		return a.givesUpTo(permission, place)
 	}
 }
 
-// givesUpTo is up to which level the manager can give a permission at a place, as MayGive says it, by the record.
-func (a *authority) givesUpTo(id permit.PermissionID, place estate.PlaceID) permit.Level {
+// givesUpTo is up to which level the manager can give a permission at a place and all below it, as MayGive says it, by
+// the record, and at the place itself.
+func (a *authority) givesUpTo(id permit.PermissionID, place estate.PlaceID) (all, there permit.Level) {
+	there = a.s.recordLevel(a.freed, a.id, id, place, a.at, true)
 	for i := range a.freed.exceptions {
 		if x := &a.freed.exceptions[i]; x.withheld && x.about(id) && a.at < x.until && a.s.tree.Within(x.place, place) {
-			return 0
+			return 0, there
 		}
 	}
-	return a.s.recordLevel(a.freed, a.id, id, place, a.at, true)
+	return there, there
 }

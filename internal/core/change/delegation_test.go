@@ -295,6 +295,10 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 			"line.run": "lead"}[permission]; fields["withheld"] == false {
 			fields["level"] = level
 		}
+		if rapid.IntRange(0, 3).Draw(t, "dated") == 0 {
+			fields["from"], fields["until"] = some(t, "from", "2026-11-24", "2026-11-26"),
+				some(t, "until", "", "2026-11-30")
+		}
 		return op("exception.add", "", fields)
 	},
 	"exception.set": func(t *rapid.T, _ *access.Snapshot) Operation {
@@ -304,7 +308,7 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"exception.edit": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("exception.edit", someNumber(t, s.State().Exceptions.Last()),
 			rapid.SampledFrom([]set{{"until": ""}, {"until": "2026-11-24"}, {"until": "2030-01-01"},
-				{"from": "2026-11-26"}, {"level": "90"}}).Draw(t, "edit"))
+				{"from": "2026-11-25"}, {"from": "2026-11-26"}, {"level": "90"}}).Draw(t, "edit"))
 	},
 	"exception.end": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("exception.end", someNumber(t, s.State().Exceptions.Last()), nil)
@@ -743,7 +747,11 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 func giving(s *access.Snapshot, id people.StaffID) map[holding]int {
 	all, gives := map[holding]int{}, make([]func(permit.PermissionID, estate.PlaceID) permit.Level, len(moments))
 	for i, at := range moments {
-		gives[i] = s.GivesOnRecord(id, at.Unix())
+		on := s.GivesOnRecord(id, at.Unix())
+		gives[i] = func(p permit.PermissionID, place estate.PlaceID) permit.Level {
+			level, _ := on(p, place)
+			return level
+		}
 	}
 	for p := range s.Catalogue().Permissions {
 		for here := range s.Tree().All {
@@ -812,7 +820,8 @@ func (l *law) canGiveNow(of holding, level int) bool {
 	return p != nil && place != nil && slices.ContainsFunc(l.actors, func(actor string) bool {
 		id := l.now.State().StaffByNumber(actor).ID
 		return slices.ContainsFunc(moments, func(at time.Time) bool {
-			return ranked(p, l.now.GivesOnRecord(id, at.Unix())(p.ID, place.ID)) >= level
+			gives, _ := l.now.GivesOnRecord(id, at.Unix())(p.ID, place.ID)
+			return ranked(p, gives) >= level
 		})
 	})
 }

@@ -86,11 +86,8 @@ func (t *Trial) takenFromManagers() error {
 // letGive asks that what people can give from now on, by assignments, exceptions or where places stand, is the actor's
 // to give too, by their record: also while they lack a certificate, which nobody needs for giving.
 func (t *Trial) letGive() error {
-	moved := []estate.PlaceID{}
-	whose := map[people.StaffID]bool{}
-	for _, id := range t.people() {
-		whose[id] = true
-	}
+	var moved []estate.PlaceID
+	whose := t.given()
 	for id := range t.places {
 		if t.before.State().Place(id).Parent == t.State.Place(id).Parent {
 			continue
@@ -98,27 +95,35 @@ func (t *Trial) letGive() error {
 		moved = append(moved, id)
 		for _, s := range []*access.Snapshot{t.before, t.After} {
 			for _, staff := range s.Around(id) {
-				whose[staff] = true
+				whose[staff] = nil // whatever it is
 			}
 		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(whose)) {
-		p := t.State.Person(id)
 		if was := t.before.State().Person(id); was == nil || was.Owner {
 			continue
 		}
-		could, can := t.before.GivesOnRecord(id, t.env.Now.Unix()), t.After.GivesOnRecord(id, t.env.Now.Unix())
-		for _, place := range append(t.placesGiven(id), moved...) {
+		places := t.placesGiven(id, moved)
+		for _, at := range t.datesOf(id, t.env.Now.Unix(), access.Ever) {
+			could, can := t.before.GivesOnRecord(id, at), t.After.GivesOnRecord(id, at)
 			for permission := range t.before.Catalogue().Permissions {
-				level := can(permission.ID, place)
-				if t.before.State().Place(place) == nil || level <= could(permission.ID, place) {
+				if whose[id] != nil && !whose[id][permission.ID] {
 					continue
 				}
-				if id == t.actor.Staff {
-					return t.notOneself(p)
-				}
-				if err := t.mayGive(permission.ID, level, place); err != nil {
-					return err
+				for _, place := range places {
+					// Where something is withheld below, they gain it at the place itself alone
+					all, there := can(permission.ID, place)
+					before, thereBefore := could(permission.ID, place)
+					gained := max(more(all, before), more(there, thereBefore))
+					if gained == 0 {
+						continue
+					}
+					if id == t.actor.Staff {
+						return t.notOneself(t.State.Person(id))
+					}
+					if err := t.mayGive(permission.ID, gained, place); err != nil {
+						return err
+					}
 				}
 			}
 		}
@@ -126,8 +131,49 @@ func (t *Trial) letGive() error {
 	return nil
 }
 
-// placesGiven returns the places at which somebody has assignments or exceptions, before or after.
-func (t *Trial) placesGiven(id people.StaffID) (places []estate.PlaceID) {
+// given returns whose assignments and exceptions the change has written, and the permissions that they are about.
+func (t *Trial) given() map[people.StaffID]map[permit.PermissionID]bool {
+	whose := map[people.StaffID]map[permit.PermissionID]bool{}
+	about := func(staff people.StaffID, permissions ...permit.PermissionID) {
+		if whose[staff] == nil {
+			whose[staff] = map[permit.PermissionID]bool{}
+		}
+		for _, id := range permissions {
+			whose[staff][id] = true
+		}
+	}
+	for i := range t.Written {
+		switch r := t.Written[i].Value.(type) {
+		case *org.Exception:
+			about(r.Staff, r.Permission)
+		case *org.Assignment:
+			about(r.Staff)
+			for _, s := range []*access.Snapshot{t.before, t.After} {
+				if a := s.State().Assignment(r.ID); a != nil {
+					for id, level := range s.Most(a.Template) {
+						if level > 0 {
+							about(r.Staff, permit.PermissionID(id))
+						}
+					}
+				}
+			}
+		}
+	}
+	return whose
+}
+
+// more returns a level where it is above another, and 0 where it is not.
+func more(level, than permit.Level) permit.Level {
+	if level > than {
+		return level
+	}
+	return 0
+}
+
+// placesGiven returns the places at which somebody has assignments or exceptions, before or after, those that were
+// moved, and what all of these stand in: between them what somebody can give is the same as above.
+func (t *Trial) placesGiven(id people.StaffID, moved []estate.PlaceID) (places []estate.PlaceID) {
+	places = slices.Clone(moved)
 	for _, state := range []*org.State{t.before.State(), t.State} {
 		for _, number := range state.AssignmentsOf(id) {
 			places = append(places, state.Assignment(number).Place)
@@ -136,8 +182,17 @@ func (t *Trial) placesGiven(id people.StaffID) (places []estate.PlaceID) {
 			places = append(places, state.Exception(number).Place)
 		}
 	}
+	for _, place := range slices.Clone(places) {
+		for _, tree := range []*estate.Tree{t.before.Tree(), t.After.Tree()} {
+			for here := tree.At(place); here != nil; here = tree.At(here.Place.Parent) {
+				places = append(places, here.Place.ID)
+			}
+		}
+	}
 	slices.Sort(places)
-	return slices.Compact(places)
+	return slices.DeleteFunc(slices.Compact(places), func(id estate.PlaceID) bool {
+		return t.before.State().Place(id) == nil
+	})
 }
 
 // people returns those whose assignments or exceptions the change has written, in order.
@@ -178,7 +233,8 @@ func (t *Trial) datesOf(id people.StaffID, from, until int64) []int64 {
 			}
 		}
 	}
-	return dates
+	slices.Sort(dates)
+	return slices.Compact(dates)
 }
 
 // givenForLonger asks that what is given ends, at the latest, when what the actor gives it by does: a cover or a dated
@@ -250,7 +306,12 @@ func (t *Trial) exceptedForLonger(e *org.Exception) error {
 	level, end := e.Level, t.endAt(e.Until, e.Place)
 	if e.Withheld && was != nil && !was.Ended && (e.Ended || was.From < e.From ||
 		!e.Until.IsZero() && (was.Until.IsZero() || e.Until < was.Until)) {
-		gives, level, end = true, 1, t.endAt(was.Until, e.Place) // what is withheld no longer is given back
+		// What is withheld no longer is given back
+		gives, level, end = true, 1, t.endAt(was.Until, e.Place)
+		for _, at := range t.datesOf(e.Staff, t.env.Now.Unix(), end) {
+			_, there := t.After.GivesOnRecord(e.Staff, at)(e.Permission, t.known(e.Place))
+			level = max(level, there, t.After.RecordLevel(e.Staff, e.Permission, t.known(e.Place), at))
+		}
 	}
 	if !gives {
 		return nil
