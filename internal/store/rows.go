@@ -129,9 +129,9 @@ func (t *table[R]) load(l *loading) error {
 		if err := rows.Scan(cells...); err != nil {
 			return err
 		}
-		kind, id, limited := org.Name(record)
+		kind, id, _ := org.Name(record)
 		if wrong != nil {
-			l.into.SetAside(org.Aside{Kind: kind, ID: id, Staff: limited, Problem: wrong.Error()})
+			l.into.SetAside(org.NewAside(record, wrong))
 			continue
 		}
 		complete(record)

@@ -18,7 +18,7 @@ import (
 // tables are the tables of the records that decide access, in the order in which records refer to each other. A record
 // and its row turn into each other by the columns here and nowhere else.
 var tables = []records{qualifications, schedules, places, groups, permissions, templates, staff, assignments,
-	exceptions, bars,
+	exceptions, localSettings, bars,
 	badges, credentials, devices, certificates, notices, acceptances, teams, members}
 
 var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutSchedule,
@@ -268,6 +268,21 @@ var exceptions = &table[org.Exception]{name: "exceptions", whose: "staff_id", pu
 		moment("made_at", func(e *org.Exception) *time.Time { return &e.MadeAt }),
 		flag("ended", func(e *org.Exception) *bool { return &e.Ended }),
 		number("revision", func(e *org.Exception) *uint64 { return &e.Revision }),
+	}}
+
+var localSettings = &table[org.LocalSetting]{name: "local_settings", put: (*org.State).PutLocalSetting,
+	columns: []column[org.LocalSetting]{
+		number("id", func(l *org.LocalSetting) *org.LocalSettingID { return &l.ID }),
+		number("place_id", func(l *org.LocalSetting) *estate.PlaceID { return &l.Place }),
+		number("template_id", func(l *org.LocalSetting) *permit.TemplateID { return &l.Template }),
+		number("permission_id", func(l *org.LocalSetting) *permit.PermissionID { return &l.Permission }),
+		number("level", func(l *org.LocalSetting) *permit.Level { return &l.Level }),
+		date("from_date", func(l *org.LocalSetting) *day.Date { return &l.From }),
+		date("until_date", func(l *org.LocalSetting) *day.Date { return &l.Until }),
+		text("reason", func(l *org.LocalSetting) *string { return &l.Reason }),
+		moment("made_at", func(l *org.LocalSetting) *time.Time { return &l.MadeAt }),
+		flag("ended", func(l *org.LocalSetting) *bool { return &l.Ended }),
+		number("revision", func(l *org.LocalSetting) *uint64 { return &l.Revision }),
 	}}
 
 var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).PutBar, columns: []column[org.Bar]{

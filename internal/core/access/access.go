@@ -276,10 +276,10 @@ func (s *Snapshot) weigh(q *Question, p *person, here *estate.Standing, d *Decis
 		if !s.tree.Within(q.Place, g.place) {
 			continue
 		}
-		level, access := s.level(g.template, q.Permission), s.accessOf(g)
+		level, access := s.level(g.template, q.Permission, q.Place, q.At), s.accessOf(g)
 		wants, apart := lacks, false
 		if q.gives {
-			level, apart = s.gives(g.template, q.Permission)
+			level, apart = s.gives(g.template, q.Permission, q.Place, q.At)
 		}
 		if !q.onRecord && !apart { // whoever gives what others do needs no licence for it
 			wants = firstOf(lacks, p.wants(s.requires(g.template), q.At))
@@ -349,21 +349,34 @@ func (d *Decision) consider(reached Reason, level permit.Level, assignment org.A
 	}
 }
 
-func (s *Snapshot) level(template permit.TemplateID, permission permit.PermissionID) permit.Level {
+// level returns the level of a permission that a template gives at a place at an instant.
+func (s *Snapshot) level(template permit.TemplateID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) permit.Level {
+	if l := s.localAt(template, permission, place, at); l != nil {
+		return l.level
+	}
+	return s.ownLevel(template, permission)
+}
+
+// ownLevel returns the level of a permission that a template gives where no local setting says otherwise.
+func (s *Snapshot) ownLevel(template permit.TemplateID, permission permit.PermissionID) permit.Level {
 	if int(template) >= len(s.levels) || int(permission) >= len(s.levels[template]) {
 		return 0
 	}
 	return s.levels[template][permission]
 }
 
-// gives returns up to which level the holders of a template can give a permission, and whether that is said apart from
-// what they can do.
-func (s *Snapshot) gives(template permit.TemplateID, permission permit.PermissionID) (level permit.Level, apart bool) {
+// gives returns up to which level the holders of a template can give a permission at a place at an instant, and whether
+// that is said apart from what they can do.
+func (s *Snapshot) gives(template permit.TemplateID, permission permit.PermissionID, place estate.PlaceID,
+	at int64) (level permit.Level, apart bool) {
 	if int(template) >= len(s.giving) || int(permission) >= len(s.giving[template]) {
 		return 0, false
 	}
-	of := &s.giving[template][permission]
-	return of.Level, of.Decided
+	if of := &s.giving[template][permission]; of.Decided {
+		return of.Level, true
+	}
+	return s.level(template, permission, place, at), false
 }
 
 func (s *Snapshot) highest(id permit.PermissionID) permit.Level {

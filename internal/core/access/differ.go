@@ -298,7 +298,8 @@ func (d *differ) place(id estate.PlaceID, whole map[people.StaffID]bool) {
 // are not compared whole.
 func (d *differ) rules(whole map[people.StaffID]bool) {
 	if d.before.catalogue == d.after.catalogue && slices.EqualFunc(d.before.hours, d.after.hours,
-		func(a, b hours.Access) bool { return hoursAlike(&a, &b) }) {
+		func(a, b hours.Access) bool { return hoursAlike(&a, &b) }) &&
+		slices.EqualFunc(d.before.locals, d.after.locals, slices.Equal) {
 		return
 	}
 	templates, permissions := d.changedTemplates()
@@ -364,10 +365,16 @@ func (d *differ) changedTemplates() (templates map[permit.TemplateID]bool, permi
 		id := permit.TemplateID(number)
 		allDiffer := !hoursAlike(d.before.TemplateHours(id), d.after.TemplateHours(id))
 		for permission := range differs {
-			was, is := d.before.level(id, permit.PermissionID(permission)),
-				d.after.level(id, permit.PermissionID(permission))
-			if was != is || allDiffer && was > 0 {
+			was, is := d.before.ownLevel(id, permit.PermissionID(permission)),
+				d.after.ownLevel(id, permit.PermissionID(permission))
+			if was != is || allDiffer && d.before.mayGiveEver(id, permit.PermissionID(permission)) > 0 {
 				templates[id], differs[permission] = true, true
+			}
+		}
+		if was, is := d.before.localsOf(id), d.after.localsOf(id); !slices.Equal(was, is) {
+			templates[id] = true
+			for _, l := range slices.Concat(was, is) {
+				differs[l.permission] = true
 			}
 		}
 	}
@@ -378,8 +385,8 @@ func (d *differ) changedTemplates() (templates map[permit.TemplateID]bool, permi
 			d.before.ofConsole(permission.ID) != d.after.ofConsole(permission.ID)) {
 			differs[permission.ID] = true
 			for number := range count {
-				if id := permit.TemplateID(number); max(d.before.level(id, permission.ID),
-					d.after.level(id, permission.ID)) > 0 {
+				if id := permit.TemplateID(number); max(d.before.mayGiveEver(id, permission.ID),
+					d.after.mayGiveEver(id, permission.ID)) > 0 {
 					templates[id] = true
 				}
 			}
@@ -531,7 +538,7 @@ func (s *Snapshot) hold(h *held, id people.StaffID, permission permit.Permission
 	for i := range p.grants() {
 		if g := &p.grants()[i]; s.tree.Within(place, g.place) && at >= g.from && at < g.until &&
 			(how.onRecord || p.wants(s.requires(g.template), at) == Granted) {
-			give(s.level(g.template, permission), s.accessOf(g), g.template)
+			give(s.level(g.template, permission, place, at), s.accessOf(g), g.template)
 		}
 	}
 }
@@ -820,7 +827,11 @@ func (d *differ) isDoor(place estate.PlaceID) bool {
 func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) bool {
 	for _, s := range [2]*Snapshot{d.before, d.after} {
 		if p := s.person(id); p != nil &&
-			(slices.ContainsFunc(p.grants(), func(g grant) bool { return g.place == place }) ||
+			(slices.ContainsFunc(p.grants(), func(g grant) bool {
+				return g.place == place || slices.ContainsFunc(s.localsOf(g.template), func(l local) bool {
+					return l.place == place && s.tree.Within(place, g.place)
+				})
+			}) ||
 				slices.ContainsFunc(p.exceptions, func(x exception) bool { return x.place == place && x.bar == 0 })) {
 			return true
 		}
@@ -869,8 +880,8 @@ func (d *differ) permissionsOf(id people.StaffID) []permit.PermissionID {
 			continue
 		}
 		for i := range p.grants() {
-			if t := int(p.grants()[i].template); t < len(s.levels) {
-				for permission, level := range s.levels[t] {
+			if t := int(p.grants()[i].template); t < len(s.ever) {
+				for permission, level := range s.ever[t] {
 					d.may[permission] = d.may[permission] || level > 0
 				}
 			}
@@ -907,11 +918,16 @@ func (d *differ) placesOf(id people.StaffID, within estate.PlaceID, whole bool) 
 			continue
 		}
 		owner = owner || p.owner
-		p.places(func(place estate.PlaceID) {
+		add := func(place estate.PlaceID) {
 			if within == 0 || s.tree.Within(place, within) {
 				places = append(places, place)
 			}
-		})
+		}
+		p.places(add)
+		for i := range p.grants() {
+			g := &p.grants()[i]
+			s.localPlaces(g.template, 0, g.place, add)
+		}
 	}
 	switch {
 	case within != 0:

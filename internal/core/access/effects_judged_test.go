@@ -79,6 +79,16 @@ func (w *world) altered() (after *org.State, what []string) {
 			what = append(what, fmt.Sprint(kind, " ", id))
 		}
 	}
+	if w.grown && w.oneIn(2) {
+		l := w.localSetting()
+		if id := l.ID; id > 1 && w.oneIn(2) { // one that there is, with what may change of it
+			was := *after.LocalSetting(1 + org.LocalSettingID(w.IntN(int(id-1))))
+			was.Level, was.From, was.Until, was.Ended = l.Level, l.From, l.Until, l.Ended
+			l = &was
+		}
+		after.PutLocalSetting(l)
+		what = append(what, fmt.Sprint("LocalSettings ", l.ID))
+	}
 	return after, what
 }
 
@@ -180,9 +190,12 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 	for _, turn := range slices.Compact(turns) {
 		for at := turn; at < turn+days*86400; at += 900 {
 			q.At, q.AnyHour = at, c.after.OfConsole(&q)
+			timed := q
+			timed.AnyHour = false // whatever a door asks about, it asks at an hour
 			// What is given is told where it is given, also to somebody who has nothing to show at a door
 			if here := to.Tree().At(d.Place); here != nil && (here.Place.Kind != estate.Door || given(to, d) ||
-				given(from, d)) && to.Held(&q).Level > from.Held(&q).Level {
+				given(from, d)) && (to.Held(&q).Level > from.Held(&q).Level ||
+				here.Place.Kind == estate.Door && to.Held(&timed).Level > from.Held(&timed).Level) {
 				return true
 			}
 			for _, place := range below {
@@ -206,6 +219,11 @@ func given(s *access.Snapshot, d *access.Difference) bool {
 	}
 	for _, x := range s.State().Exceptions.All() {
 		if x.Staff == d.Staff && x.Place == d.Place {
+			return true
+		}
+	}
+	for _, l := range s.State().LocalSettings.All() {
+		if l.Permission == d.Permission && l.Place == d.Place {
 			return true
 		}
 	}

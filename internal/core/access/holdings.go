@@ -99,10 +99,15 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 	hold := func(h Holding) {
 		h.From, h.Until = max(h.From, p.span.Start), min(h.Until, end)
 		if within != 0 {
-			if !s.tree.Within(within, h.Place) {
+			if !s.tree.Within(within, h.Place) || slices.ContainsFunc(h.Except, func(x Exclusion) bool {
+				return s.tree.Within(within, x.Place)
+			}) {
 				return
 			}
 			h.Place = within
+			h.Except = slices.DeleteFunc(slices.Clone(h.Except), func(x Exclusion) bool {
+				return !s.tree.Within(x.Place, within)
+			})
 		}
 		if h.Owner {
 			list = s.held(list, p, h, 0, at)
@@ -110,10 +115,7 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 			list = s.held(list, kept, h, 0, at)
 		}
 	}
-	levels := s.levels
-	if onRecord {
-		levels = s.most
-	}
+	var pieces []piece
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
@@ -121,27 +123,38 @@ func (s *Snapshot) holdingsOf(list []Holding, p *person, at int64, only []permit
 		if here == nil || here.Retired && !onRecord || int(g.template) >= len(s.levels) {
 			continue
 		}
-		h := Holding{Place: g.place, Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
+		h := Holding{Template: g.template, Assignment: g.assignment, Hours: s.accessOf(g)}
 		fit := []stretch{{g.from, g.until}} // what is required is left out with what is retired
 		if !onRecord {
 			fit = s.fit(p, g)
 		}
-		each := func(id permit.PermissionID, level permit.Level) {
-			if level > 0 && s.meansSomething(id, here.Place) {
-				h.Permission, h.Level = id, level
-				for _, held := range fit {
-					h.From, h.Until = held.from, held.until
+		each := func(id permit.PermissionID) {
+			least := permit.Level(0)
+			if onRecord {
+				least = s.givesApart(g.template, id)
+			}
+			if least == 0 && s.mayGiveEver(g.template, id) == 0 || !s.meansSomething(id, here.Place) {
+				return
+			}
+			for _, held := range fit {
+				during := *g
+				during.from, during.until = held.from, held.until
+				pieces = s.pieces(pieces, &during, id, least)
+				for i := range pieces {
+					h.Permission, h.Level, h.Place = id, pieces[i].level, pieces[i].place
+					h.Except = slices.Clip(pieces[i].except)
+					h.From, h.Until = pieces[i].during.from, pieces[i].during.until
 					hold(h)
 				}
 			}
 		}
 		if only == nil {
-			for permission, level := range levels[g.template] {
-				each(permit.PermissionID(permission), level)
+			for permission := range s.ever[g.template] {
+				each(permit.PermissionID(permission))
 			}
 		}
 		for _, permission := range only {
-			each(permission, s.level(g.template, permission))
+			each(permission)
 		}
 	}
 	counts := func(id permit.PermissionID) bool { return only == nil || slices.Contains(only, id) }

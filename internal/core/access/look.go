@@ -127,7 +127,7 @@ func (s *Snapshot) Like(id people.StaffID, place estate.PlaceID, at int64) (Like
 	for _, base := range bases {
 		like := Likeness{Base: base, Settings: map[permit.PermissionID]permit.Level{}}
 		for permission := range s.catalogue.Permissions {
-			if held := s.Entitled(id, permission.ID, place, at).Level; held != s.level(base, permission.ID) {
+			if held := s.Entitled(id, permission.ID, place, at).Level; held != s.level(base, permission.ID, place, at) {
 				like.Settings[permission.ID] = held
 			}
 		}

@@ -73,7 +73,7 @@ func newManagement(before, after *Snapshot) *management {
 		for id := range d.otherwise {
 			t := permit.TemplateID(id)
 			d.otherwise[id] = !sameLevels(before.Resolved(t), after.Resolved(t)) ||
-				!sameLevels(before.Giving(t), after.Giving(t))
+				!sameLevels(before.Giving(t), after.Giving(t)) || !slices.Equal(before.localsOf(t), after.localsOf(t))
 		}
 	}
 	return d
@@ -165,7 +165,7 @@ func (s *Snapshot) manages(p *person) bool {
 		if permission == nil {
 			continue
 		}
-		given := func(g grant) bool { return s.level(g.template, permission.ID) > 0 }
+		given := func(g grant) bool { return s.mayGiveEver(g.template, permission.ID) > 0 }
 		added := func(x exception) bool { return !x.withheld && x.permission == permission.ID }
 		if p.owner || slices.ContainsFunc(p.grants(), given) || slices.ContainsFunc(p.exceptions, added) {
 			return true
@@ -233,6 +233,7 @@ type authority struct {
 	id      people.StaffID
 	at      int64
 	freed   *person // nil where they are not on record
+	local   bool    // what they can give differs by local settings
 	homes   map[estate.PlaceID]bool
 	byCover map[covered]bool
 	byPlace map[placed]bool
@@ -246,8 +247,9 @@ type covered struct {
 }
 
 type placed struct {
-	place    estate.PlaceID
-	template permit.TemplateID
+	place       estate.PlaceID
+	template    permit.TemplateID
+	from, until int // between which turns of the template's local settings
 }
 
 func (s *Snapshot) authority(id people.StaffID, at int64) *authority {
@@ -255,6 +257,7 @@ func (s *Snapshot) authority(id people.StaffID, at int64) *authority {
 		byPlace: map[placed]bool{}}
 	if p := s.person(id); p != nil {
 		a.freed = p.freed()
+		a.local = slices.ContainsFunc(p.grants(), func(g grant) bool { return len(s.localsOf(g.template)) > 0 })
 	}
 	return a
 }
@@ -319,8 +322,9 @@ func (a *authority) gives(g *grant) bool {
 	if here == nil {
 		return true // of a place that is set aside nobody has anything
 	}
-	if len(a.freed.exceptions) > 0 || len(a.freed.grants()) > 64 {
-		key := placed{g.place, g.template}
+	if len(a.freed.exceptions) > 0 || len(a.freed.grants()) > 64 || a.local || len(a.s.localsOf(g.template)) > 0 {
+		key := placed{place: g.place, template: g.template}
+		key.from, key.until = a.s.localTurns(g, a.at)
 		can, known := a.byPlace[key]
 		if !known {
 			can = a.all(g, here)
@@ -343,9 +347,9 @@ func (a *authority) gives(g *grant) bool {
 }
 
 func (a *authority) all(g *grant, here *estate.Standing) bool {
-	for id, level := range a.s.Most(g.template) {
-		if permission := permit.PermissionID(id); level > 0 && a.s.meansSomething(permission, here.Place) {
-			if most, _ := a.givesUpTo(permission, g.place); most < level {
+	for _, of := range a.s.givesWithin(g, a.at) {
+		if a.s.meansSomething(of.Permission, here.Place) {
+			if most, _ := a.givesUpTo(of.Permission, of.Place); most < of.Level {
 				return false
 			}
 		}
@@ -375,5 +379,7 @@ func (a *authority) givesUpTo(id permit.PermissionID, place estate.PlaceID) (all
 			return 0, there
 		}
 	}
-	return there, there
+	return a.s.lowestBelow(a.freed, id, place, there, func(below estate.PlaceID) permit.Level {
+		return a.s.recordLevel(a.freed, a.id, id, below, a.at, true)
+	}), there
 }

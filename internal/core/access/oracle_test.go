@@ -81,6 +81,8 @@ const (
 	aLimit
 	byGroup
 	byBase
+	locally
+	locallyNone
 	conditions int = iota
 )
 
@@ -89,7 +91,8 @@ var conditionNames = [...]string{"unknown", "wrong PIN", "not valid", "shown too
 	"undated", "too little", "unqualified", "certificate gap", "unqualified at the place", "notice unread",
 	"outside hours", "duress", "owner", "exception added", "hours of a schedule", "hours of the person",
 	"hours of the template", "margins", "weekly hours", "dated opening hours", "past midnight", "console",
-	"whose records", "limit", "set on a group", "set by a base"}
+	"whose records", "limit", "set on a group", "set by a base",
+	"set locally", "set to none locally"}
 
 // An answer is what the oracle says, with all conditions that are the case, whichever of them decides.
 type answer struct {
@@ -281,11 +284,22 @@ func levelOf(scale permit.Scale, word string) permit.Level {
 
 // gives returns the level of a permission that a template gives: its own setting, else that of the nearest group which
 // was there when it was set, else what its base says.
-func (o *oracle) gives(id permit.TemplateID, p *permit.Permission, met *[conditions]bool) permit.Level {
+func (o *oracle) gives(id permit.TemplateID, p *permit.Permission, place estate.PlaceID, at int64,
+	met *[conditions]bool) permit.Level {
 	if p == nil || p.Retired {
 		return 0
 	}
 	for depth, t := range o.chainOf(id) {
+		for _, here := range o.chain(place) {
+			for _, l := range o.w.state.LocalSettings.All() {
+				if l.Template == t.ID && l.Permission == p.ID && l.Place == here.ID && !l.Ended &&
+					within(l.From, l.Until, at, o.zone(l.Place)) {
+					met[locally], met[locallyNone] = true, met[locallyNone] || l.Level == 0
+					met[byBase] = met[byBase] || depth > 0
+					return l.Level
+				}
+			}
+		}
 		for _, s := range t.Settings {
 			if s.Permission == p.ID {
 				met[byBase] = met[byBase] || depth > 0
@@ -643,7 +657,7 @@ func (o *oracle) weigh(q *access.Question, p *people.Staff, permission *permit.P
 // weighOne weighs one assignment: its dates, what its template gives, what is required, and its hours, in this order.
 func (o *oracle) weighOne(q *access.Question, p *people.Staff, permission *permit.Permission, as *org.Assignment,
 	least permit.Level, lacks access.Reason, met *[conditions]bool, better func(access.Reason, permit.Level)) {
-	level := o.gives(as.Template, permission, met)
+	level := o.gives(as.Template, permission, q.Place, q.At, met)
 	wants := o.lacksBy(p, as.Template, q.At, met)
 	if lacks == access.QualificationMissing || wants == access.Granted {
 		wants = lacks

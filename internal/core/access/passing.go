@@ -55,6 +55,11 @@ func (s *Snapshot) turns(id people.StaffID, at int64) []int64 {
 	grants := p.grants()
 	for i := range grants {
 		add(grants[i].from, grants[i].until)
+		for _, l := range s.localsOf(grants[i].template) {
+			if s.concerns(&l, grants[i].place) {
+				add(l.from, l.until)
+			}
+		}
 	}
 	for i := range p.exceptions {
 		add(p.exceptions[i].from, p.exceptions[i].until)
@@ -121,12 +126,16 @@ func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok boo
 	if here := s.tree.At(q.Place); here == nil || hoursCount && !s.meantAt(q.Permission, here.Place.Kind) {
 		return 0, false
 	}
-	q.At, q.AnyHour = from, true
-	d := s.Decide(&q)
+	whenever := q
+	whenever.At, whenever.AnyHour = from, true
+	if hoursCount { // whatever is shown: a door may ask for less outside its opening hours
+		whenever.Staff, whenever.Shown, whenever.Proves = s.Decide(&q).Staff, 0, false
+	}
+	d := s.Decide(&whenever)
 	if !d.Allowed {
 		return 0, false
 	}
-	if q.AnyHour = !hoursCount; q.AnyHour || s.Decide(&q).Allowed {
+	if q.At = from; !hoursCount || s.Decide(&q).Allowed {
 		return from, true
 	}
 	for _, access := range s.hoursOf(d.Staff, &q) {
@@ -173,7 +182,7 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission) >= least && s.fitAt(p, g, q.At) {
+		if s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission, q.Place, q.At) >= least && s.fitAt(p, g, q.At) {
 			list = append(list, s.accessOf(g))
 		}
 	}

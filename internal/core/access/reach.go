@@ -29,8 +29,29 @@ func (s *Snapshot) MayGive(id people.StaffID, permission permit.PermissionID, pl
 			}
 		}
 	}
-	return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
-		Retired: true, gives: true}).Level
+	ask := func(place estate.PlaceID) permit.Level {
+		return s.Decide(&Question{Staff: id, Permission: permission, Place: place, At: at, AnyHour: true,
+			Retired: true, gives: true}).Level
+	}
+	return s.lowestBelow(s.person(id), permission, place, ask(place), ask)
+}
+
+// lowestBelow returns the lowest level of a permission at a place, at which it is known, and at those below it where
+// local settings of somebody's templates begin.
+func (s *Snapshot) lowestBelow(p *person, permission permit.PermissionID, place estate.PlaceID, there permit.Level,
+	ask func(estate.PlaceID) permit.Level) permit.Level {
+	if p == nil {
+		return there
+	}
+	lowest, grants := there, p.grants()
+	for i := range grants {
+		s.localPlaces(grants[i].template, permission, place, func(below estate.PlaceID) {
+			if lowest > 0 && below != place {
+				lowest = min(lowest, ask(below))
+			}
+		})
+	}
+	return lowest
 }
 
 // GivesUntil returns the instant from which on somebody may no longer give a permission on at a place at a level, by
@@ -54,13 +75,24 @@ func (s *Snapshot) GivesUntil(id people.StaffID, permission permit.PermissionID,
 			g.until = everAfter
 		}
 		turns = append(turns, g.from, g.until)
+		for _, l := range s.localsOf(g.template) {
+			if l.permission == permission {
+				turns = append(turns, l.from, l.until)
+			}
+		}
 	}
 	for i := range p.exceptions {
 		turns = append(turns, p.exceptions[i].from, p.exceptions[i].until)
 	}
 	slices.Sort(turns)
 	for _, turn := range turns {
-		if turn >= at && turn < everAfter && s.recordLevel(freed, id, permission, place, turn, true) < level {
+		if turn < at || turn >= everAfter {
+			continue
+		}
+		ask := func(place estate.PlaceID) permit.Level {
+			return s.recordLevel(freed, id, permission, place, turn, true)
+		}
+		if s.lowestBelow(freed, permission, place, ask(place), ask) < level {
 			return turn
 		}
 	}
@@ -189,6 +221,7 @@ func (s *Snapshot) mattering(p *person, permission permit.PermissionID, do func(
 	grants := p.grants()
 	for i := range grants {
 		do(grants[i].place)
+		s.localPlaces(grants[i].template, permission, grants[i].place, do)
 	}
 	for i := range p.exceptions {
 		if x := &p.exceptions[i]; x.bar != 0 || x.about(permission) {

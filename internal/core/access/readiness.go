@@ -148,9 +148,12 @@ func (s *Snapshot) assignmentObstacles(p *person, at int64) []Obstacle {
 
 func (s *Snapshot) givesAnything(g *grant) bool {
 	kinds := s.kindsBelow(g.place)
+	var pieces []piece
 	for permission := range s.catalogue.Permissions {
-		if s.level(g.template, permission.ID) > 0 && anyKind(permission, kinds) {
-			return true
+		if s.mayGiveEver(g.template, permission.ID) > 0 && anyKind(permission, kinds) {
+			if pieces = s.pieces(pieces, g, permission.ID, 0); len(pieces) > 0 {
+				return true
+			}
 		}
 	}
 	return false
@@ -198,7 +201,8 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 		}
 		for here := range s.tree.Below(g.place) {
 			asked := s.catalogue.PermissionByKey(here.Place.Asks)
-			if here.Place.Kind != estate.Door || here.Retired || asked == nil || s.level(g.template, asked.ID) == 0 {
+			if here.Place.Kind != estate.Door || here.Retired || asked == nil || s.level(g.template, asked.ID,
+				here.Place.ID, max(at, fit[0].from)) == 0 {
 				continue
 			}
 			switch {

@@ -104,6 +104,9 @@ type Snapshot struct {
 	levels     [][]permit.Level     // the same, levels alone: what Decide reads
 	giving     [][]permit.Resolved  // the same, of what its holders can give
 	most       [][]permit.Level     // the higher of both, by which standing is judged
+	locals     [][]local            // the same, of what it gives otherwise at places
+	ever       [][]permit.Level     // the highest level that is given anywhere
+	suspect    []bool               // the same: it gives nothing, as what it gives is not known
 	hours      []hours.Access       // by TemplateID, a base's where the template states none
 	idle       []int                // the same, of the seconds after which a shared terminal signs somebody out
 	needs      []Shown              // the same, of what somebody has to have
@@ -119,7 +122,7 @@ type Snapshot struct {
 type Touched struct {
 	Staff     []people.StaffID
 	Places    bool
-	Catalogue bool // permissions, groups or templates
+	Catalogue bool // permissions, groups, templates or local settings
 	Zones     bool // a site's time zone, which moves everybody's dates
 	Notices   bool
 	Schedules bool
@@ -139,7 +142,7 @@ func (s *Snapshot) Next(state *org.State, touched Touched) (*Snapshot, error) {
 func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
 		giving: s.giving, most: s.most, hours: s.hours, idle: s.idle, needs: s.needs, required: s.required,
-		console:   s.console,
+		console: s.console, locals: s.locals, ever: s.ever, suspect: s.suspect,
 		requiring: s.requiring, requiresAt: s.requiresAt,
 		persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
@@ -163,6 +166,7 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 			make([]int, len(n.resolved))
 		n.needs = make([]Shown, len(n.resolved))
 		n.giving, n.most = make([][]permit.Resolved, len(n.resolved)), make([][]permit.Level, len(n.resolved))
+		n.suspect = n.suspects()
 		for id, template := range state.Templates.All() {
 			n.idle[id] = permit.IdleSecondsOf(template, state.Template)
 			for _, need := range permit.NeedsOf(template, state.Template) {
@@ -173,9 +177,15 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 			n.levels[id] = make([]permit.Level, len(n.resolved[id]))
 			n.most[id] = make([]permit.Level, len(n.resolved[id]))
 			for i, resolved := range n.resolved[id] {
-				n.levels[id][i], n.most[id][i] = resolved.Level, max(resolved.Level, n.giving[id][i].Level)
+				n.most[id][i] = max(resolved.Level, n.giving[id][i].Level)
+				if !n.suspect[id] {
+					n.levels[id][i] = resolved.Level
+				}
 			}
 		}
+	}
+	if touched.Places || touched.Catalogue {
+		n.compileLocals()
 	}
 	if touched.Places || touched.Catalogue || touched.Notices {
 		n.require()

@@ -46,8 +46,10 @@ type Statement struct {
 type Ability struct {
 	Permission *permit.Permission
 	Level      permit.Level
-	Resolved   permit.Resolved // of a template: where it says so
-	AtDoor     bool            // a door there asks about it
+	Resolved   permit.Resolved   // of a template: where it says so
+	Local      *org.LocalSetting // by which it is so here, and not as the template says; nil: as the template says
+	AtDoor     bool              // a door there asks about it
+	Except     []estate.PlaceID  // below, where a local setting gives less
 }
 
 // Statements returns everything that somebody can do by their assignments and exceptions, now, later and in the past.
@@ -98,7 +100,9 @@ func (p *person) statement(place estate.PlaceID, from, until, at int64) Statemen
 // held, and one that says what is missing where it never is.
 func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (list []Statement) {
 	for _, held := range s.fit(p, g) {
-		list = append(list, s.ofStretch(id, p, g, held, at)...)
+		for _, part := range s.cut(g, held) {
+			list = append(list, s.ofStretch(id, p, g, part, at)...)
+		}
 	}
 	if len(list) > 0 {
 		return list
@@ -113,6 +117,23 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (li
 	return []Statement{st}
 }
 
+// cut returns a stretch of time in the parts in which no local setting begins or ends that is about an assignment.
+func (s *Snapshot) cut(g *grant, during stretch) (parts []stretch) {
+	turns := []int64{during.from, during.until}
+	for _, l := range s.localsOf(g.template) {
+		if s.concerns(&l, g.place) {
+			turns = append(turns, min(max(l.from, during.from), during.until),
+				min(max(l.until, during.from), during.until))
+		}
+	}
+	slices.Sort(turns)
+	turns = slices.Compact(turns)
+	for i, from := range turns[:len(turns)-1] {
+		parts = append(parts, stretch{from, turns[i+1]})
+	}
+	return parts
+}
+
 // ofStretch says what an assignment gives while what its template requires is held. What is otherwise below its place,
 // as opening hours are others there or more is required, has statements of its own.
 func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretch, at int64) []Statement {
@@ -121,8 +142,10 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 	own := s.ownRequired()
 	begin := func(place estate.PlaceID, during stretch) Statement {
 		st := p.statement(place, during.from, during.until, at)
-		if during.until < g.until && st.Ended == Granted {
-			st.Ended = QualificationMissing // an acceptance does not end
+		// An acceptance does not end; where nothing is missing then, a local setting begins or ends
+		if during.until < g.until && st.Ended == Granted && (p.wants(s.requires(g.template), during.until) != Granted ||
+			p.wants(s.RequiredAt(place), during.until) != Granted) {
+			st.Ended = QualificationMissing
 		}
 		st.Assignment, st.Hours = g.assignment, access
 		return st
@@ -140,11 +163,11 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 	all := []Statement{begin(g.place, while(g.place))} // the first is about the place of the assignment
 	spoken := all[0].At
 	apart := map[estate.PlaceID]int{} // statements about what is otherwise below, by the place from which on it is
-	of := func(here *estate.Standing) int {
+	of := func(here *estate.Standing, permission permit.PermissionID) int {
 		for above := here; above != nil && above.Place.ID != g.place; above = s.tree.At(above.Place.Parent) {
 			place := above.Place
 			if byOpening && place.Opening != nil && !place.Opening.Equal(s.tree.At(g.place).Opening) ||
-				len(own[place.ID]) > 0 {
+				len(own[place.ID]) > 0 || s.localBegins(g.template, permission, place.ID, spoken) {
 				if _, known := apart[place.ID]; !known {
 					apart[place.ID] = len(all)
 					all = append(all, begin(place.ID, while(here.Place.ID)))
@@ -164,7 +187,7 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 			continue
 		}
 		if here.Place.Kind != estate.Door {
-			askedIn[asked.ID] = append(askedIn[asked.ID], of(here))
+			askedIn[asked.ID] = append(askedIn[asked.ID], of(here, asked.ID))
 			if !here.Retired && s.unfit(p, asked.ID, here.Place.ID, spoken) == Granted {
 				if fit := while(here.Place.ID); fit.until > fitAt[asked.ID].until {
 					fitAt[asked.ID] = fit
@@ -173,18 +196,41 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 			continue
 		}
 		atDoors[asked.ID] = true
-		if !here.Retired && s.level(g.template, asked.ID) > 0 &&
+		if !here.Retired && s.level(g.template, asked.ID, here.Place.ID, spoken) > 0 &&
 			!s.withheldFrom(p, asked.ID, here.Place.ID, spoken) {
-			all[of(here)].door(here.Place, has)
+			all[of(here, asked.ID)].door(here.Place, has)
 		}
 	}
 	kinds := s.kindsBelow(g.place)
 	for permission := range s.catalogue.Permissions {
-		level := s.level(g.template, permission.ID)
-		if level == 0 || !anyKind(permission, kinds) || s.withheldFrom(p, permission.ID, g.place, spoken) {
+		if s.mayGiveEver(g.template, permission.ID) == 0 || !anyKind(permission, kinds) {
 			continue
 		}
-		able := Ability{permission, level, s.resolved[g.template][permission.ID], atDoors[permission.ID]}
+		ableAt := func(place estate.PlaceID) Ability {
+			return Ability{Permission: permission, Level: s.level(g.template, permission.ID, place, spoken),
+				Resolved: s.resolved[g.template][permission.ID], AtDoor: atDoors[permission.ID],
+				Local: s.LocalAt(g.template, permission.ID, place, spoken)}
+		}
+		able := ableAt(g.place)
+		s.localPlaces(g.template, permission.ID, g.place, func(place estate.PlaceID) {
+			there := ableAt(place)
+			if place == g.place || there.Local == able.Local || slices.Contains(able.Except, place) {
+				return
+			}
+			if there.Level < able.Level {
+				able.Except = append(able.Except, place)
+			}
+			if there.Level == 0 || there.Level == able.Level || s.withheldFrom(p, permission.ID, place, spoken) {
+				return
+			}
+			in := of(s.tree.At(place), permission.ID)
+			if !slices.ContainsFunc(all[in].Able, func(a Ability) bool { return a.Permission == permission }) {
+				all[in].Able = append(all[in].Able, there)
+			}
+		})
+		if able.Level == 0 || s.withheldFrom(p, permission.ID, g.place, spoken) {
+			continue
+		}
 		in := askedIn[permission.ID]
 		fit := fitAt[permission.ID]
 		switch {

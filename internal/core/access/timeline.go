@@ -124,7 +124,7 @@ func (s *Snapshot) mayEver(id people.StaffID, permission permit.PermissionID, pl
 	}
 	for i := range p.grants() {
 		g := &p.grants()[i]
-		if s.tree.Within(place, g.place) && s.level(g.template, permission) > 0 {
+		if s.tree.Within(place, g.place) && s.mayGiveEver(g.template, permission) > 0 {
 			return true
 		}
 	}

@@ -40,7 +40,8 @@ func Between(before, after *org.State) Touched {
 	}
 	touched.Catalogue = differs(before.Groups.Differing(&after.Groups)) ||
 		differs(before.Permissions.Differing(&after.Permissions)) ||
-		differs(before.Templates.Differing(&after.Templates))
+		differs(before.Templates.Differing(&after.Templates)) ||
+		differs(before.LocalSettings.Differing(&after.LocalSettings))
 	touched.Notices = differs(before.Notices.Differing(&after.Notices))
 	touched.Schedules = differs(before.Schedules.Differing(&after.Schedules))
 	return touched

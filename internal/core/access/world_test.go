@@ -92,6 +92,24 @@ func (w *world) grow(by *rand.Rand) {
 		}
 		w.state.Templates.Put(id, &giving)
 	}
+	for range w.IntN(7) {
+		w.state.PutLocalSetting(w.localSetting())
+	}
+}
+
+// localSetting draws a local setting.
+func (w *world) localSetting() *org.LocalSetting {
+	l := &org.LocalSetting{ID: org.LocalSettingID(w.state.LocalSettings.Next()),
+		Place:    pick(w, []estate.PlaceID{1, 1, 2, 2, 3, estate.PlaceID(1 + w.IntN(worldPlaces))}),
+		Template: permit.TemplateID(1 + w.IntN(worldTemplates)), Permission: permit.PermissionID(1 + w.IntN(5)),
+		Level: permit.Level(w.IntN(3)), Reason: "r", MadeAt: w.noon, Ended: w.oneIn(8), Revision: uint64(w.IntN(9))}
+	if w.oneIn(2) {
+		l.From = w.open()
+		if l.Until = w.open(); !l.Until.IsZero() {
+			l.Until = max(l.From, l.Until)
+		}
+	}
+	return l
 }
 
 // formerWorld draws a world as it was drawn before worlds had an organisation, and templates said what can be given:

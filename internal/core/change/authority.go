@@ -173,11 +173,12 @@ func (t *Trial) ceiling(template permit.TemplateID, place estate.PlaceID) error 
 	if t.actor.System != "" {
 		return nil
 	}
-	for id, level := range t.before.Most(template) {
-		if level > 0 {
-			if err := t.mayGive(permit.PermissionID(id), level, place); err != nil {
-				return err
-			}
+	for _, of := range t.before.Gives(template, t.known(place), t.env.Now.Unix()) {
+		if of.Place == t.known(place) {
+			of.Place = place
+		}
+		if err := t.mayGive(of.Permission, of.Level, of.Place); err != nil {
+			return err
 		}
 	}
 	return nil

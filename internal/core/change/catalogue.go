@@ -440,6 +440,13 @@ func (t *Trial) kindsReach(before, after *permit.Permission) error {
 				t.State.Person(e.Staff).FullName(), before.Title, t.State.Place(e.Place).Code)
 		}
 	}
+	for _, l := range t.State.LocalSettings.All() {
+		if l.Permission == before.ID && !l.Ended && lost(t.State.Place(l.Place).Kind) {
+			return fault.Conflictf("set.kinds",
+				"%s has a local setting for “%s” at %s; end it before taking the kind away",
+				t.State.Template(l.Template).Name, before.Title, t.State.Place(l.Place).Code)
+		}
+	}
 	return nil
 }
 
@@ -476,6 +483,23 @@ func (t *Trial) rescale(before, after *permit.Permission) error {
 				return err
 			}
 			t.putException(&carried)
+		}
+	}
+	for _, l := range t.State.LocalSettings.All() {
+		if l.Permission != before.ID || l.Ended {
+			continue
+		}
+		word := before.Scale.Word(l.Level)
+		level, err := after.Scale.Parse(word)
+		if err != nil {
+			return fault.Conflictf("set.scale",
+				"%s has “%s” to %s at %s by a local setting, which the new scale does not have; end that first",
+				t.State.Template(l.Template).Name, before.Title, word, t.State.Place(l.Place).Name)
+		}
+		if level != l.Level {
+			carried := *l
+			carried.Level = level
+			t.putLocalSetting(&carried)
 		}
 	}
 	return nil
@@ -586,8 +610,20 @@ func (t *Trial) addedCeiling() error {
 // kindsCeiling asks the same of a permission that has come to mean something at more kinds of place.
 func (t *Trial) kindsCeiling() error {
 	for _, template := range t.State.Templates.All() {
+		if err := t.localsOfTemplate(template.ID, t.wider); err != nil {
+			return err
+		}
+		giving := t.catalogue().ResolveGiving(template, t.State.Template)
 		for id, resolved := range t.resolve(template) {
-			if resolved.Level == 0 || !t.wider(permit.PermissionID(id)) {
+			if !t.wider(permit.PermissionID(id)) {
+				continue
+			}
+			if given := giving[id].Level; given > 0 {
+				if err := t.giveEverywhere(permit.PermissionID(id), given); err != nil {
+					return err
+				}
+			}
+			if resolved.Level == 0 {
 				continue
 			}
 			if err := t.giveEverywhere(permit.PermissionID(id), resolved.Level); err != nil {

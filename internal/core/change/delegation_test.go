@@ -316,6 +316,20 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"exception.restore": func(t *rapid.T, s *access.Snapshot) Operation {
 		return op("exception.restore", someNumber(t, s.State().Exceptions.Last()), nil)
 	},
+	"local_setting.add": func(t *rapid.T, _ *access.Snapshot) Operation {
+		return op("local_setting.add", "", someLocally(t))
+	},
+	"local_setting.edit": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("local_setting.edit", someNumber(t, s.State().LocalSettings.Last()),
+			rapid.SampledFrom([]set{{"until": ""}, {"until": "2026-11-24"}, {"until": "2030-01-01"},
+				{"from": "2026-11-26"}, {"from": ""}, {"level": someWord(t)}}).Draw(t, "edit"))
+	},
+	"local_setting.end": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("local_setting.end", someNumber(t, s.State().LocalSettings.Last()), nil)
+	},
+	"local_setting.restore": func(t *rapid.T, s *access.Snapshot) Operation {
+		return op("local_setting.restore", someNumber(t, s.State().LocalSettings.Last()), nil)
+	},
 	"pin.set": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("pin.set", "", set{"staff": someone(t), "pin": some(t, "pin", "", "483957")})
 	},
@@ -394,6 +408,19 @@ func someHours(t *rapid.T) set {
 		{"kind": "schedule", "schedule": "EARLY"}, {"kind": "schedule", "schedule": "LATE"}}).Draw(t, "hours")
 }
 
+// someLocally is what a template has otherwise at a place.
+func someLocally(t *rapid.T) set {
+	permission := somePermission(t)
+	fields := set{"template": someTemplate(t), "permission": permission, "place": somePlace(t),
+		"level": some(t, "level", "none", "none", map[string]string{"stock.adjust": "90", "line.run": "lead"}[permission],
+			"yes", "run")}
+	if rapid.IntRange(0, 2).Draw(t, "dated") == 0 {
+		fields["from"], fields["until"] = some(t, "from", "", "2026-11-24", "2026-11-26"),
+			some(t, "until", "", "2026-11-25", "2026-11-30")
+	}
+	return fields
+}
+
 func onBadge(name string) func(t *rapid.T, s *access.Snapshot) Operation {
 	return func(t *rapid.T, s *access.Snapshot) Operation { return op(name, someBadge(t, s), nil) }
 }
@@ -428,7 +455,8 @@ func someNumber(t *rapid.T, last uint32) string {
 func anyOperation(t *rapid.T, s *access.Snapshot) Operation {
 	names := append(slices.Sorted(maps.Keys(descriptions)), "assignment.add", "assignment.add", "exception.add",
 		"template.edit", "template.edit", "place.edit", "place.edit", "permission.edit", "pin.set",
-		"template.add", "template.add", "template.restore", "staff.activate", "exception.set", "staff.unlock",
+		"template.add", "template.add", "template.restore", "local_setting.add", "local_setting.end",
+		"local_setting.edit", "staff.activate", "exception.set", "staff.unlock",
 		"badge.issue", "badge.issue", "badge.resume", "badge.found", "certificate.add", "certificate.edit")
 	name := rapid.SampledFrom(names).Draw(t, "operation")
 	return draws[name](t, s)
@@ -500,6 +528,9 @@ func drawEstate(t *rapid.T, empty *access.Snapshot) *access.Snapshot {
 				map[string]string{"line.run": "lead", "stock.adjust": "90"}[fields["permission"].(string)]
 		}
 		operations = append(operations, op("exception.add", "", fields))
+	}
+	for range rapid.IntRange(0, 3).Draw(t, "local settings") {
+		operations = append(operations, op("local_setting.add", "", someLocally(t)))
 	}
 	if rapid.IntRange(0, 4).Draw(t, "retired") == 0 {
 		operations = append(operations,
@@ -718,7 +749,7 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 	for id := range start.State().Staff.All() {
 		p := people.StaffID(id)
 		l.begun[p] = onRecord(start, p, true)
-		for key, level := range giving(start, p) {
+		for key, level := range giving(start, p, false) {
 			l.begun[p][key] = max(l.begun[p][key], level)
 		}
 	}
@@ -734,7 +765,7 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
-		for key, level := range giving(start, p.ID) {
+		for key, level := range giving(start, p.ID, true) {
 			key.staff, key.at = 0, 0
 			l.ceiling[key] = max(l.ceiling[key], level)
 		}
@@ -743,8 +774,9 @@ func newLaw(start *access.Snapshot, actors []string) *law {
 }
 
 // giving is up to which level somebody can give everything everywhere by their record, by the names of things, at each
-// of the moments.
-func giving(s *access.Snapshot, id people.StaffID) map[holding]int {
+// of the moments; anyKind counts places too at which a permission means nothing: whoever can give it above can give it
+// there once it does.
+func giving(s *access.Snapshot, id people.StaffID, anyKind bool) map[holding]int {
 	all, gives := map[holding]int{}, make([]func(permit.PermissionID, estate.PlaceID) permit.Level, len(moments))
 	for i, at := range moments {
 		on := s.GivesOnRecord(id, at.Unix())
@@ -755,8 +787,8 @@ func giving(s *access.Snapshot, id people.StaffID) map[holding]int {
 	}
 	for p := range s.Catalogue().Permissions {
 		for here := range s.Tree().All {
-			if !here.Place.Kind.HoldsOthers() && !p.AppliesTo(here.Place.Kind) {
-				continue // there it means nothing
+			if !anyKind && !here.Place.Kind.HoldsOthers() && !p.AppliesTo(here.Place.Kind) {
+				continue
 			}
 			for i := range moments {
 				if level := ranked(p, gives[i](p.ID, here.Place.ID)); level > 0 {
@@ -859,9 +891,9 @@ func (l *law) breaks(actor people.StaffID, d *Trial, now time.Time) string {
 		if said := l.beyond(gained); said != "" && !l.letsGoAgain(actor, d) {
 			return "given: " + said
 		}
-		could := giving(l.now, p.ID)
+		could := giving(l.now, p.ID, false)
 		more := map[holding]int{}
-		for key, level := range giving(d.After, p.ID) {
+		for key, level := range giving(d.After, p.ID, false) {
 			if level > could[key] && l.known[key.permission] && !moments[key.at].Before(now) {
 				more[key] = level
 			}

@@ -27,6 +27,9 @@ func (t *Trial) judge() error {
 	if err := t.takenFromManagers(); err != nil {
 		return err
 	}
+	if err := t.localCeiling(); err != nil {
+		return err
+	}
 	if err := t.letGive(); err != nil {
 		return err
 	}
@@ -88,6 +91,7 @@ func (t *Trial) takenFromManagers() error {
 func (t *Trial) letGive() error {
 	var moved []estate.PlaceID
 	whose := t.given()
+	t.localHolders(whose)
 	for id := range t.places {
 		if t.before.State().Place(id).Parent == t.State.Place(id).Parent {
 			continue
@@ -150,10 +154,8 @@ func (t *Trial) given() map[people.StaffID]map[permit.PermissionID]bool {
 			about(r.Staff)
 			for _, s := range []*access.Snapshot{t.before, t.After} {
 				if a := s.State().Assignment(r.ID); a != nil {
-					for id, level := range s.Most(a.Template) {
-						if level > 0 {
-							about(r.Staff, permit.PermissionID(id))
-						}
+					for _, of := range s.Gives(a.Template, a.Place, t.env.Now.Unix()) {
+						about(r.Staff, of.Permission)
 					}
 				}
 			}
@@ -181,6 +183,9 @@ func (t *Trial) placesGiven(id people.StaffID, moved []estate.PlaceID) (places [
 		for _, number := range state.ExceptionsOf(id) {
 			places = append(places, state.Exception(number).Place)
 		}
+	}
+	for _, s := range []*access.Snapshot{t.before, t.After} {
+		places = append(places, s.LocalPlacesOf(id)...)
 	}
 	for _, place := range slices.Clone(places) {
 		for _, tree := range []*estate.Tree{t.before.Tree(), t.After.Tree()} {
@@ -286,11 +291,9 @@ func (t *Trial) assignedForLonger(a *org.Assignment) error {
 		return nil
 	}
 	end := t.endAt(a.Until, a.Place)
-	for id, level := range t.After.Most(a.Template) {
-		if level > 0 {
-			if err := t.lasts(permit.PermissionID(id), level, a.Place, end); err != nil {
-				return err
-			}
+	for _, of := range t.After.Gives(a.Template, a.Place, t.env.Now.Unix()) {
+		if err := t.lasts(of.Permission, of.Level, of.Place, end); err != nil {
+			return err
 		}
 	}
 	return nil

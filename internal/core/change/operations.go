@@ -60,7 +60,7 @@ func init() {
 		templateOperations, staffOperations, lockOperations, leavingOperations, coverOperations, handoverOperations,
 		ownerOperations,
 		barOperations,
-		assignmentOperations, exceptionOperations, credentialOperations, badgeOperations, deviceOperations,
+		assignmentOperations, exceptionOperations, localOperations, credentialOperations, badgeOperations, deviceOperations,
 		qualificationOperations, noticeOperations, scheduleOperations, teamOperations, fieldOperations,
 		erasingOperations} {
 		for i := range list {

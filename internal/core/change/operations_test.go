@@ -16,7 +16,7 @@ import (
 
 // What is said of an operation is whole, and what it names is there.
 func TestEveryDescriptionIsWhole(t *testing.T) {
-	name := regexp.MustCompile(`^[a-z]+\.[a-z_]+$`)
+	name := regexp.MustCompile(`^[a-z_]+\.[a-z_]+$`)
 	for key, d := range descriptions {
 		assert.Equal(t, key, d.Name)
 		assert.Regexp(t, name, d.Name)
@@ -89,6 +89,8 @@ func full(t *testing.T) *organisation {
 			"hours": set{"kind": "weekly", "rules": []set{{"days": "mon", "from": "06:00", "until": "07:00"}}}}),
 		op("exception.add", "", set{"staff": "S50", "place": "C", "permission": "line.run", "level": "run",
 			"from": "2026-01-03", "until": "2026-12-29"}),
+		op("local_setting.add", "", set{"template": "packer", "permission": "line.run", "place": "C", "level": "view",
+			"from": "2026-01-03", "until": "2026-12-29"}),
 		named("team", op("team.add", "", set{"code": "EARLY", "name": "Early", "summary": "Comes early."})),
 		op("member.add", "", set{"team": "@team", "staff": "S50", "lead": true}),
 		op("badge.add", "", set{"format": "uid4", "number": "04A23BC9", "label": "Blue", "site": "C", "day": true}))
@@ -97,6 +99,7 @@ func full(t *testing.T) *organisation {
 
 // subjectsOf are what the records of a kind are named by, in a state.
 func subjectsOf(s *org.State, kind string) (subjects []string) {
+	kind = strings.ReplaceAll(kind, "_", "")
 	table, has := reflect.TypeOf(*s).FieldByNameFunc(
 		func(name string) bool { return strings.EqualFold(name, kind) || strings.EqualFold(name, kind+"s") })
 	switch {

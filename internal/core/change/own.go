@@ -16,7 +16,8 @@ import (
 // takenBack are the operations by which an undo gives people back what its actor had taken, or takes what they had
 // given.
 var takenBack = []string{"assignment.restore", "assignment.edit", "assignment.end", "exception.restore",
-	"exception.edit", "exception.end", "exception.set"}
+	"exception.edit", "exception.end", "exception.set", "local_setting.restore", "local_setting.edit",
+	"local_setting.end"}
 
 // takesBack reports whether the change does nothing but take back an act of the actor's own, and nothing newer stands
 // against that.
@@ -40,6 +41,9 @@ func (t *Trial) asItLeft(o *Operation) bool {
 	state := t.before.State()
 	if a := state.Assignment(org.AssignmentID(t.number(o.On))); o.Op[0] == 'a' {
 		return a != nil && t.asIs(state.Person(a.Staff)) && t.placeAsIs(a.Place) && t.templateAsIs(a.Template)
+	}
+	if o.Op[0] == 'l' {
+		return t.localAsIs(state.LocalSetting(org.LocalSettingID(t.number(o.On))))
 	}
 	e := state.Exception(org.ExceptionID(t.number(o.On)))
 	if e == nil || !t.asIs(state.Person(e.Staff)) || !t.placeAsIs(e.Place) {

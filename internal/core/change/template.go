@@ -404,6 +404,9 @@ func (t *Trial) templateCeiling(template *permit.Template) error {
 	before := t.before.Resolved(template.ID)
 	if t.loosened(template) {
 		before = nil // whoever lacks what it no longer requires is given all of it
+		if err := t.localsOfTemplate(template.ID, nil); err != nil {
+			return err
+		}
 	}
 	for id, resolved := range t.catalogue().Resolve(template, t.State.Template) {
 		if id < len(before) && resolved.Level <= before[id].Level || resolved.Level == 0 {

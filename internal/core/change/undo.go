@@ -268,7 +268,7 @@ func (u *undoing) restore(e *Entry, kind, on string, was map[string]any) error {
 		case "parent", "base", "group":
 			set[field] = number(value)
 		case "level":
-			set[field] = u.levelWord(on, value)
+			set[field] = u.levelWord(kind, on, value)
 		case "hours":
 			set[field] = hoursWritten(value)
 		case "requires", "places", "templates":
@@ -381,14 +381,19 @@ func numbers(value any) []string {
 	return references
 }
 
-func (u *undoing) levelWord(on string, value any) any {
+func (u *undoing) levelWord(kind, on string, value any) any {
 	id, err := strconv.Atoi(on)
 	level, is := value.(float64)
 	if err != nil || !is {
 		return ""
 	}
-	return u.live.Catalogue().Permission(u.state.Exception(org.ExceptionID(id)).Permission).Scale.Word(
-		permit.Level(level))
+	permission := permit.PermissionID(0)
+	if kind == "local_setting" {
+		permission = u.state.LocalSetting(org.LocalSettingID(id)).Permission
+	} else {
+		permission = u.state.Exception(org.ExceptionID(id)).Permission
+	}
+	return u.live.Catalogue().Permission(permission).Scale.Word(permit.Level(level))
 }
 
 func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take func(string) (any, bool)) error {
@@ -476,6 +481,12 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 				return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
 			}
 		}
+		for _, l := range u.state.LocalSettings.All() {
+			if l.Permission == r.ID && !l.Ended && u.later("local_setting", uint32(l.ID), l.Revision) {
+				return builtUpon("a local setting at %s is about “%s” by a later change. Undo that first.",
+					u.state.Place(l.Place).Name, r.Title)
+			}
+		}
 		for _, x := range u.state.Exceptions.All() {
 			if x.Permission == r.ID && !x.Ended && u.later("exception", uint32(x.ID), x.Revision) {
 				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
@@ -539,6 +550,10 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 	case *org.Bar:
 		if u.later("bar", uint32(r.ID), r.Revision) {
 			return builtUpon("the bar of %s was changed again since.", e.On)
+		}
+	case *org.LocalSetting:
+		if u.later("local_setting", uint32(r.ID), r.Revision) {
+			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
 		}
 	case *org.Exception:
 		if u.later("exception", uint32(r.ID), r.Revision) {

@@ -17,10 +17,21 @@ import (
 // Where it may have taken something away, from the person it belongs to, that person can do nothing until it can be
 // read.
 type Aside struct {
-	Kind    string
-	ID      uint32
-	Staff   people.StaffID // whose access it may have limited; 0: nobody's
-	Problem string
+	Kind     string
+	ID       uint32
+	Staff    people.StaffID    // whose access it may have limited; 0: nobody's
+	Template permit.TemplateID // of a local setting: whose holders it may have limited; 0: it cannot be read
+	Problem  string
+}
+
+// NewAside is for a record that is wrong.
+func NewAside(record any, problem error) Aside {
+	a := Aside{Problem: problem.Error()}
+	a.Kind, a.ID, a.Staff = Name(record)
+	if l, is := record.(*LocalSetting); is {
+		a.Template = l.Template
+	}
+	return a
 }
 
 // SetAside leaves a record out of the state.
@@ -65,6 +76,16 @@ func (s *State) Suspect(id people.StaffID) bool {
 	return false
 }
 
+// SuspectTemplate reports whether a local setting that may have limited the holders of a template could not be read.
+func (s *State) SuspectTemplate(id permit.TemplateID) bool {
+	for _, a := range s.aside {
+		if a.Kind == "local_setting" && (a.Template == 0 || a.Template == id) {
+			return true
+		}
+	}
+	return false
+}
+
 // remove takes a record out of the tables and indexes; its number stays in use.
 func (s *State) remove(kind string, id uint32) {
 	switch kind {
@@ -103,6 +124,8 @@ func (s *State) remove(kind string, id uint32) {
 			s.belong(e.Staff, func(b *belongings) { b.exceptions = without(b.exceptions, e.ID) })
 		}
 		s.Exceptions.Put(id, nil)
+	case "local_setting":
+		s.LocalSettings.Put(id, nil)
 	case "bar":
 		if bar := s.Bars.Get(id); bar != nil {
 			s.belong(bar.Staff, func(b *belongings) { b.bars = without(b.bars, bar.ID) })
@@ -176,12 +199,12 @@ func (s *State) Settle(loaded func(yield func(any) bool)) {
 	for again := true; again; {
 		again = false
 		for record := range loaded {
-			kind, id, staff := Name(record)
+			kind, id, _ := Name(record)
 			if s.Record(kind, id) == nil {
 				continue
 			}
 			if _, err := s.Check(record); err != nil {
-				s.SetAside(Aside{Kind: kind, ID: id, Staff: staff, Problem: err.Error()})
+				s.SetAside(NewAside(record, err))
 				again = true
 			}
 		}
@@ -207,6 +230,8 @@ func (s *State) Record(kind string, id uint32) any {
 		return orNil(s.Assignments.Get(id))
 	case "exception":
 		return orNil(s.Exceptions.Get(id))
+	case "local_setting":
+		return orNil(s.LocalSettings.Get(id))
 	case "bar":
 		return orNil(s.Bars.Get(id))
 	case "qualification":
@@ -260,6 +285,8 @@ func Name(record any) (kind string, id uint32, limits people.StaffID) {
 		return "assignment", uint32(r.ID), 0
 	case *Exception:
 		return "exception", uint32(r.ID), r.Staff
+	case *LocalSetting:
+		return "local_setting", uint32(r.ID), 0
 	case *Bar:
 		return "bar", uint32(r.ID), r.Staff
 	case *qualification.Qualification:

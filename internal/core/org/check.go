@@ -45,6 +45,8 @@ func (s *State) Check(record any) (field string, err error) {
 		c.dates(r.From, r.Until).text("reason", r.Reason, 500, true).moment("made_at", r.MadeAt)
 		c.that("level", r.Level >= 0 && r.Withheld == (r.Level == 0),
 			"what is added has a level, and what is withheld has none")
+	case *LocalSetting:
+		c.localSetting(r)
 	case *Bar:
 		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil)
 		c.text("reason", r.Reason, 500, true).moment("since", r.Since).moment("until", r.Until)

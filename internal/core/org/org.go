@@ -208,10 +208,12 @@ type State struct {
 	Staff       table.Table[people.Staff]
 	Assignments table.Table[Assignment]
 	Exceptions  table.Table[Exception]
-	Badges      table.Table[Badge]
-	Credentials table.Table[credential.Credential]
-	Devices     table.Table[Device]
-	Bars        table.Table[Bar]
+	// By which templates give something else at places
+	LocalSettings table.Table[LocalSetting]
+	Badges        table.Table[Badge]
+	Credentials   table.Table[credential.Credential]
+	Devices       table.Table[Device]
+	Bars          table.Table[Bar]
 	// What people may have to be qualified in, and who is
 	Qualifications table.Table[qualification.Qualification]
 	Certificates   table.Table[Certificate]
@@ -264,6 +266,7 @@ func (s *State) Fork() *State {
 	f.Notices, f.Acceptances, f.noticeByCode = s.Notices.Fork(), s.Acceptances.Fork(), s.noticeByCode.Fork()
 	f.qualificationByCode = s.qualificationByCode.Fork()
 	f.Schedules, f.scheduleByCode = s.Schedules.Fork(), s.scheduleByCode.Fork()
+	f.LocalSettings = s.LocalSettings.Fork()
 	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
 	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
 	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()

@@ -191,7 +191,7 @@ func (c *Catalogue) Undecided(template *Template, resolved []Resolved,
 // DecidedAt returns the catalogue count up to which a template, or one it is based on, is decided.
 func DecidedAt(template *Template, lookup func(TemplateID) *Template) uint32 {
 	var count uint32
-	for depth := 0; template != nil && depth < maxBases; depth++ {
+	for depth := 0; template != nil && depth < MostBases; depth++ {
 		count = max(count, template.DecidedAt)
 		template = lookup(template.Base)
 	}

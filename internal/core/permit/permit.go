@@ -425,15 +425,15 @@ var (
 
 func (c *Catalogue) resolve(template *Template, lookup func(TemplateID) *Template, of *aspect) []Resolved {
 	resolved := make([]Resolved, len(c.permissions))
-	for depth := 0; template != nil && depth < maxBases; depth++ {
+	for depth := 0; template != nil && depth < MostBases; depth++ {
 		c.resolveOwn(template, resolved, of)
 		template = lookup(template.Base)
 	}
 	return resolved
 }
 
-// maxBases bounds a chain of bases; circles are refused when they are made, this keeps a broken one from hanging.
-const maxBases = 32
+// MostBases bounds a chain of bases; circles are refused when they are made, this keeps a broken one from hanging.
+const MostBases = 32
 
 // Highest returns the level of those who hold everything.
 func (s Scale) Highest() Level {
@@ -451,7 +451,7 @@ func (s Scale) Highest() Level {
 // stated returns what a template states, or the nearest of those it is based on that states something.
 func stated[T any](template *Template, lookup func(TemplateID) *Template,
 	states func(*Template) (T, bool)) (nearest T) {
-	for depth := 0; template != nil && depth < maxBases; depth++ {
+	for depth := 0; template != nil && depth < MostBases; depth++ {
 		if of, does := states(template); does {
 			return of
 		}
