@@ -22,7 +22,7 @@ type GridColumn struct {
 // GridCell is what one person holds in one column.
 type GridCell struct {
 	Level   string `json:"level,omitempty" doc:"Empty: nothing"`
-	Origin  string `json:"origin,omitempty" enum:",template,added,withheld,owner,below"`
+	Origin  string `json:"origin,omitempty" enum:",template,local,added,withheld,owner,below"`
 	Drafted bool   `json:"drafted,omitempty" doc:"It differs in the draft from what is live"`
 }
 
@@ -70,6 +70,8 @@ func (c GridCell) Text() string {
 	switch c.Origin {
 	case "withheld":
 		return "withheld"
+	case "local":
+		return strings.TrimSpace(c.Level + " (local setting)")
 	case "added", "owner":
 		return c.Level + " (" + c.Origin + ")"
 	case "below":

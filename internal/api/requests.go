@@ -107,6 +107,16 @@ type (
 		ExceptionEdit
 		Reasoned
 	}
+	// LocalSettingWrite makes a local setting.
+	LocalSettingWrite struct {
+		LocalSettingFields
+		Reasoned
+	}
+	// LocalSettingEditWrite changes a local setting.
+	LocalSettingEditWrite struct {
+		LocalSettingEdit
+		Reasoned
+	}
 	// AssignmentWrite assigns somebody or changes an assignment.
 	AssignmentWrite struct {
 		AssignmentFields

@@ -97,6 +97,7 @@ type Template struct {
 	Undecided            int                  `json:"undecided" doc:"How many permissions came into the catalogue and wait for a decision"`
 	Assignments          int                  `json:"assignments" doc:"How many assignments that have not ended use it"`
 	Exceptions           int                  `json:"exceptions" doc:"How many exceptions that count differ from it"`
+	LocalSettings        int                  `json:"local_settings" doc:"How many local settings that count now or later are about it, its own and those of its bases"`
 	Assignable           bool                 `json:"assignable" doc:"Whether you could give it at the place asked about, or at some site"`
 	WhyNot               string               `json:"why_not,omitempty" doc:"Why you could not"`
 	Fixed                string               `json:"fixed,omitempty" doc:"Why you may not change it at all, whatever it gives"`
@@ -256,6 +257,43 @@ type Exception struct {
 	Redundant  string    `json:"redundant,omitempty" doc:"Why it changes nothing any more"`
 	Ended      bool      `json:"ended,omitempty"`
 	ETag       string    `json:"etag"`
+}
+
+// LocalSetting says that at a place and all below it a template has another level of one permission, or none.
+type LocalSetting struct {
+	ID           uint32    `json:"id"`
+	Template     string    `json:"template" doc:"Code"`
+	TemplateName string    `json:"template_name"`
+	Permission   string    `json:"permission" doc:"Key"`
+	Title        string    `json:"title" doc:"Of the permission"`
+	Place        PlaceRef  `json:"place" doc:"Where, with all below it"`
+	Level        string    `json:"level" doc:"That the template has there; none takes the permission away"`
+	Otherwise    string    `json:"otherwise" doc:"The level that the template has itself"`
+	From         string    `json:"from,omitempty" format:"date"`
+	Until        string    `json:"until,omitempty" format:"date" doc:"The last day that counts"`
+	Reason       string    `json:"reason"`
+	MadeAt       time.Time `json:"made_at"`
+	Days         int       `json:"days" doc:"How many days ago it was made"`
+	When         string    `json:"when" enum:"now,later,past,ended"`
+	Ended        bool      `json:"ended,omitempty"`
+	ETag         string    `json:"etag"`
+}
+
+// LocalSettingEdit are the fields of a local setting that can be changed.
+type LocalSettingEdit struct {
+	Level *string `json:"level,omitempty" doc:"none takes the permission away"`
+	From  *string `json:"from,omitempty" doc:"ISO 8601 date"`
+	Until *string `json:"until,omitempty" doc:"ISO 8601 date, the last day that counts"`
+}
+
+// LocalSettingFields are the fields of a local setting.
+type LocalSettingFields struct {
+	Template   string `json:"template" doc:"Code of the template"`
+	Permission string `json:"permission" doc:"Key"`
+	Place      string `json:"place" doc:"Code of the place"`
+	Level      string `json:"level" doc:"That the template has there; none takes the permission away"`
+	From       string `json:"from,omitempty" doc:"ISO 8601 date"`
+	Until      string `json:"until,omitempty" doc:"ISO 8601 date, the last day that counts"`
 }
 
 // ExceptionEdit are the fields of an exception that can be changed.

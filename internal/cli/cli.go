@@ -173,7 +173,7 @@ func (s *session) root() *cobra.Command {
 	for _, c := range []*cobra.Command{s.staffCommand(), s.teamCommand(), s.leavingCommand(), s.placeCommand(),
 		s.templateCommand(),
 		s.permissionCommand(),
-		s.exceptionCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
+		s.exceptionCommand(), s.localCommand(), s.badgeCommand(), s.qualificationCommand(), s.certificateCommand(), s.noticeCommand(),
 		s.terminalCommand(), s.signInCommand(), s.credentialCommand(), s.expiringCommand(), s.hoursCommand(),
 		s.scheduleCommand(),
 		s.assignmentCommand(),

@@ -97,7 +97,7 @@ func Load(ctx context.Context, a *app.App, progress io.Writer) error {
 	steps = append(append(steps, enrolled...), step{begun, "managers", l.loadManagers},
 		step{begun, "devices", l.loadDevices})
 	for _, more := range []func() ([]step, error){l.badges, l.badgeEvents, l.certificates, l.notices, l.shifts,
-		l.exceptions, l.states, l.teams} {
+		l.exceptions, l.localSettings, l.states, l.teams} {
 		happened, err := more()
 		if err != nil {
 			return err
@@ -516,6 +516,30 @@ func (l *loader) exceptions() ([]step, error) {
 					l.add("exception.end", "", strconv.Itoa(int(e.ID)), nil)
 				}
 			}
+			return nil
+		}})
+	}
+	return steps, nil
+}
+
+// localSettings are made on the days that their rows say; only where none was ever made.
+func (l *loader) localSettings() ([]step, error) {
+	if l.app.Live().State().LocalSettings.Next() > 1 {
+		return nil, nil
+	}
+	rows, err := readCSV("local_settings.csv")
+	if err != nil {
+		return nil, err
+	}
+	var steps []step
+	for _, row := range rows {
+		made, err := strconv.Atoi(row["day"])
+		if err != nil {
+			return nil, err
+		}
+		steps = append(steps, step{made, row["reason"], func() error {
+			l.add("local_setting.add", "", "", fields{"template": row["template"], "permission": row["permission"],
+				"place": row["place"], "level": row["level"], "from": l.date(row["from"]), "until": l.date(row["until"])})
 			return nil
 		}})
 	}

@@ -199,6 +199,7 @@ func (s *Server) register() {
 	s.registerTemplateActs()
 	s.registerAssignments()
 	s.registerExceptions()
+	s.registerLocalSettings()
 	s.registerBars()
 	s.registerCredentials()
 	s.registerBadges()

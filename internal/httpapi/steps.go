@@ -34,7 +34,8 @@ var unsaid = map[string]bool{"id": true, "since": true, "decided_at": true, "mad
 
 // inWords are the fields of what is made that the words of its step say already, by the kind of record.
 var inWords = map[string][]string{"assignment": {"staff", "place", "template"},
-	"exception": {"staff", "place", "permission", "withheld"}}
+	"exception":     {"staff", "place", "permission", "withheld"},
+	"local_setting": {"template", "place", "permission", "level"}}
 
 func (v view) step(e *change.Entry, word func(op, on string) string) api.Step {
 	step := api.Step{Words: word(e.Op, e.On), Reason: e.Reason, Changes: []api.StepChange{}}

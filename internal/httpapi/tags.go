@@ -26,6 +26,7 @@ var tags = map[string]string{
 	"hours":          "Opening hours of places, closed days, and access hours in words.",
 	"imports":        "Files of people: a trial run row by row, then one change.",
 	"leavers":        "Who leaves, and what is to be done until then.",
+	"local-settings": "What a template gives otherwise at a place, for everybody who has it there.",
 	"messages":       "What is written by mail, how it is worded, and to whom.",
 	"notices":        "Texts that people read and accept.",
 	"organisation":   "The settings of the organisation.",

@@ -577,6 +577,13 @@ func (v view) sheet(t *permit.Template) api.SheetTemplate {
 			section.Lines = append(section.Lines, text)
 		}
 	}
+	if locals := v.live.LocalSettingsOf(t.ID, v.at.Unix()); len(locals) > 0 {
+		lines := make([]string, len(locals))
+		for i, l := range locals {
+			lines[i] = wording.English.LocalSetting(v.live.Snapshot, l)
+		}
+		out.Sections = append(out.Sections, api.SheetSection{Group: "Otherwise at places", Lines: lines})
+	}
 	if lines := v.givingLines(t); len(lines) > 0 {
 		out.Sections = append(out.Sections, api.SheetSection{Group: "Can give to others", Lines: lines})
 	}
@@ -637,24 +644,34 @@ func (v view) usedTemplates() use {
 	return used
 }
 
+// ceiling is the most that somebody may give at a place.
+type ceiling struct {
+	actor  people.StaffID
+	place  estate.PlaceID
+	levels []permit.Level
+}
+
 // ceilings are the most that somebody may give at a place; with none, at each site and at the organisation.
-func (v view) ceilings(actor people.StaffID, place *estate.Place) [][]permit.Level {
-	if place != nil {
-		return [][]permit.Level{v.live.Ceiling(actor, place.ID, v.at.Unix())}
+func (v view) ceilings(actor people.StaffID, place *estate.Place) (all []ceiling) {
+	at := func(id estate.PlaceID) {
+		all = append(all, ceiling{actor, id, v.live.Ceiling(actor, id, v.at.Unix())})
 	}
-	var all [][]permit.Level
+	if place != nil {
+		at(place.ID)
+		return all
+	}
 	for here := range v.live.Tree().All {
 		if here.Place.ID == here.Site.ID && !here.Retired {
-			all = append(all, v.live.Ceiling(actor, here.Place.ID, v.at.Unix()))
+			at(here.Place.ID)
 		}
 	}
 	return all
 }
 
 // assignable reports whether a template stays within one of several ceilings, and if not, what goes beyond.
-func (v view) assignable(id permit.TemplateID, ceilings [][]permit.Level) (able bool, why string) {
-	for _, ceiling := range ceilings {
-		beyond := v.live.Beyond(id, ceiling)
+func (v view) assignable(id permit.TemplateID, ceilings []ceiling) (able bool, why string) {
+	for _, of := range ceilings {
+		beyond := v.live.Beyond(id, of.place, of.actor, of.levels, v.at.Unix())
 		if beyond == nil {
 			return true, ""
 		}

@@ -163,7 +163,7 @@ func madeAt(made []api.Made) (status int, location string) {
 }
 
 var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
-	"assignment": "assignments", "exception": "exceptions",
+	"assignment": "assignments", "exception": "exceptions", "local_setting": "local-settings",
 	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices",
 	"schedule": "schedules", "team": "teams"}
 

@@ -59,6 +59,7 @@ const routeTree = root.addChildren([
   list("/compare", () => import("@/areas/templates/Compare"), "Compare"),
   at("/sheet", () => import("@/areas/templates/SheetPage"), "SheetPage"),
   list("/exceptions", () => import("@/areas/exceptions/Exceptions"), "Exceptions"),
+  list("/local-settings", () => import("@/areas/locals/LocalSettings"), "LocalSettings"),
   list("/grid", () => import("@/areas/grid/Grid"), "Grid"),
   list("/drafts", () => import("@/areas/drafts/Drafts"), "Drafts"),
   at("/drafts/$id", () => import("@/areas/drafts/DraftPage"), "DraftPage"),

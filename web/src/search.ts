@@ -96,6 +96,12 @@ export const searches = {
     sort: oneOf("newest", "oldest", "until", "staff"),
     redundant: flag(),
   }),
+  "/local-settings": v.object({
+    template: text(),
+    place: text(),
+    q: text(),
+    sort: oneOf("newest", "oldest", "until", "place", "template"),
+  }),
   "/grid": v.object({
     place: text(),
     permission: text(),

@@ -823,14 +823,13 @@ func (d *differ) isDoor(place estate.PlaceID) bool {
 	return was != nil && was.Place.Kind == estate.Door || is != nil && is.Place.Kind == estate.Door
 }
 
-// isGivenAt reports whether somebody has an assignment or an exception at a place itself.
+// isGivenAt reports whether somebody has an assignment or an exception at a place itself, or a template by which what the
+// door asks about is set there.
 func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) bool {
 	for _, s := range [2]*Snapshot{d.before, d.after} {
 		if p := s.person(id); p != nil &&
 			(slices.ContainsFunc(p.grants(), func(g grant) bool {
-				return g.place == place || slices.ContainsFunc(s.localsOf(g.template), func(l local) bool {
-					return l.place == place && s.tree.Within(place, g.place)
-				})
+				return g.place == place || s.tree.Within(place, g.place) && s.isSetAt(g.template, place)
 			}) ||
 				slices.ContainsFunc(p.exceptions, func(x exception) bool { return x.place == place && x.bar == 0 })) {
 			return true

@@ -458,7 +458,7 @@ func TestTheCeilingIsWhatIsHeld(t *testing.T) {
 				}
 			}
 			for template := permit.TemplateID(1); template <= 3; template++ {
-				beyond := s.Beyond(template, ceiling)
+				beyond := s.Beyond(template, here.Place.ID, id, ceiling, noon.Unix())
 				within := true
 				for permission := range s.Catalogue().Permissions {
 					within = within && s.Resolved(template)[permission.ID].Level <= ceiling[permission.ID]

@@ -190,12 +190,11 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 	for _, turn := range slices.Compact(turns) {
 		for at := turn; at < turn+days*86400; at += 900 {
 			q.At, q.AnyHour = at, c.after.OfConsole(&q)
-			timed := q
-			timed.AnyHour = false // whatever a door asks about, it asks at an hour
-			// What is given is told where it is given, also to somebody who has nothing to show at a door
+			// What is given is told where it is given, also to somebody who has nothing to show at a door; whatever a
+			// door asks about, it asks at an hour
 			if here := to.Tree().At(d.Place); here != nil && (here.Place.Kind != estate.Door || given(to, d) ||
-				given(from, d)) && (to.Held(&q).Level > from.Held(&q).Level ||
-				here.Place.Kind == estate.Door && to.Held(&timed).Level > from.Held(&timed).Level) {
+				given(from, d)) && (heldMore(from, to, q, d) || here.Place.Kind == estate.Door &&
+				heldMore(from, to, access.Question{Staff: q.Staff, Permission: q.Permission, Place: q.Place, At: at}, d)) {
 				return true
 			}
 			for _, place := range below {
@@ -208,6 +207,15 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 		}
 	}
 	return false
+}
+
+// heldMore reports whether somebody holds more than before, or of what a door asked before.
+func heldMore(from, to *access.Snapshot, q access.Question, d *access.Difference) bool {
+	was := q
+	if d.Instead != 0 {
+		was.Permission = d.Instead
+	}
+	return to.Held(&q).Level > from.Held(&was).Level
 }
 
 // given reports whether somebody has an assignment or an exception at a place itself.
@@ -223,7 +231,7 @@ func given(s *access.Snapshot, d *access.Difference) bool {
 		}
 	}
 	for _, l := range s.State().LocalSettings.All() {
-		if l.Permission == d.Permission && l.Place == d.Place {
+		if l.Place == d.Place && (l.Permission == d.Permission || l.Permission == d.Instead) {
 			return true
 		}
 	}

@@ -97,6 +97,18 @@ func (s *Snapshot) localBegins(template permit.TemplateID, permission permit.Per
 	return l != nil && l.place == place
 }
 
+// isSetAt reports whether a local setting of a template, at a door itself, is about what the door asks for.
+func (s *Snapshot) isSetAt(template permit.TemplateID, door estate.PlaceID) bool {
+	here := s.tree.At(door)
+	if here == nil {
+		return false
+	}
+	asked := s.catalogue.PermissionByKey(here.Place.Asks)
+	return asked != nil && slices.ContainsFunc(s.localsOf(template), func(l local) bool {
+		return l.place == door && l.permission == asked.ID
+	})
+}
+
 // LocalAt returns the local setting by which a template gives what it gives of a permission at a place at an instant;
 // nil where it is the template itself that says so.
 func (s *Snapshot) LocalAt(template permit.TemplateID, permission permit.PermissionID, place estate.PlaceID,

@@ -60,6 +60,7 @@ type Origin string
 const (
 	FromNothing   Origin = ""
 	FromTemplate  Origin = "template"
+	FromLocal     Origin = "local" // a local setting of the template
 	FromException Origin = "added"
 	IsWithheld    Origin = "withheld"
 	FromOwner     Origin = "owner"
@@ -81,6 +82,8 @@ func (s *Snapshot) Cell(id people.StaffID, permission permit.PermissionID, place
 		return Cell{d.Level, FromOwner}
 	case d.Allowed && d.Exception != 0:
 		return Cell{d.Level, FromException}
+	case d.Allowed && s.setLocally(&d, permission, place, at):
+		return Cell{d.Level, FromLocal}
 	case d.Allowed:
 		return Cell{d.Level, FromTemplate}
 	case d.Reason == Withheld:
@@ -91,14 +94,29 @@ func (s *Snapshot) Cell(id people.StaffID, permission permit.PermissionID, place
 		return Cell{}
 	}
 	below := Cell{}
-	p.places(func(there estate.PlaceID) {
+	if d.Reason == PermissionNotInTemplate && s.setLocally(&d, permission, place, at) {
+		below.Origin = FromLocal
+	}
+	look := func(there estate.PlaceID) {
 		if there != place && s.tree.Within(there, place) {
 			if level := s.Entitled(id, permission, there, at).Level; level > below.Level {
 				below = Cell{level, FromBelow}
 			}
 		}
-	})
+	}
+	p.places(look)
+	for i := range p.grants() {
+		g := &p.grants()[i]
+		s.localPlaces(g.template, permission, g.place, look)
+	}
 	return below
+}
+
+// setLocally reports whether the assignment that a decision rests on gives, or does not give, a permission at a place by
+// a local setting.
+func (s *Snapshot) setLocally(d *Decision, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
+	a := s.state.Assignment(d.Assignment)
+	return a != nil && s.localAt(a.Template, permission, place, at) != nil
 }
 
 // Likeness is how a template of its own for what somebody can do at a place would look: based on one of their
@@ -162,12 +180,19 @@ func (s *Snapshot) Ceiling(id people.StaffID, place estate.PlaceID, at int64) []
 	return ceiling
 }
 
-// Beyond returns the first permission of which a template lets its holders do or give more than a ceiling, or nil where
-// none does.
-func (s *Snapshot) Beyond(template permit.TemplateID, ceiling []permit.Level) *permit.Permission {
-	for id, level := range s.Most(template) {
-		if level > 0 && (id >= len(ceiling) || ceiling[id] < level) {
-			return s.catalogue.Permission(permit.PermissionID(id))
+// Beyond returns the first permission of which a template lets its holders at a place do or give more than somebody may
+// give there, of whom the ceiling is, or nil where none does.
+func (s *Snapshot) Beyond(template permit.TemplateID, place estate.PlaceID, id people.StaffID, ceiling []permit.Level,
+	at int64) *permit.Permission {
+	for _, of := range s.Gives(template, place, at) {
+		may := permit.Level(0)
+		if of.Place != place {
+			may = s.MayGive(id, of.Permission, of.Place, at)
+		} else if int(of.Permission) < len(ceiling) {
+			may = ceiling[of.Permission]
+		}
+		if may < of.Level {
+			return s.catalogue.Permission(of.Permission)
 		}
 	}
 	return nil

@@ -147,11 +147,11 @@ func (s *Snapshot) beginsWithin(q Question, from, until int64) (at int64, ok boo
 }
 
 // opensWithin returns the first instant of a stretch at which some access hours are open and a question is allowed: a
-// door that asks for more outside opening hours may ask for too much before it opens.
+// door that asks for something else outside opening hours may ask for too much before it opens, or until it closes.
 func (s *Snapshot) opensWithin(q Question, access *hours.Access, from, until int64) (at int64, ok bool) {
 	here := s.tree.At(q.Place)
 	at = from
-	for sides := 0; sides < mostSides; sides++ {
+	for sides := 0; sides < 2*mostSides; sides++ { // it opens, and it closes
 		mine, open := access.NextOpen(here.Opening, here.Location, at)
 		if q.At = mine.Unix(); !open || q.At >= until {
 			return 0, false
@@ -159,11 +159,11 @@ func (s *Snapshot) opensWithin(q Question, access *hours.Access, from, until int
 		if s.Decide(&q).Allowed {
 			return q.At, true
 		}
-		opens, ever := inherited.NextOpen(here.Opening, here.Location, q.At)
-		if !ever || opens.Unix() == q.At {
+		turns, ever := inherited.NextChange(here.Opening, here.Location, q.At)
+		if !ever {
 			return 0, false
 		}
-		at = opens.Unix()
+		at = turns.Unix()
 	}
 	return 0, false
 }

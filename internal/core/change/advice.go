@@ -131,8 +131,8 @@ func (a *Advice) giving() (list []permit.TemplateID) {
 	beside := map[permit.TemplateID]int{}
 	for _, t := range a.Snapshot.State().Templates.All() {
 		resolved := a.Snapshot.Resolved(t.ID)
-		if t.Retired || int(a.Question.Permission) >= len(resolved) ||
-			resolved[a.Question.Permission].Level < max(a.Question.Level, 1) {
+		if t.Retired || a.Snapshot.LevelAt(t.ID, a.Question.Permission, a.Question.Place, a.Question.At) <
+			max(a.Question.Level, 1) {
 			continue
 		}
 		list = append(list, t.ID)

@@ -280,7 +280,8 @@ func exceptionSet(t *Trial) error {
 		return nil
 	case level > 0 && level < given:
 		return fault.Conflictf("set.level",
-			"%s has “%s” at %s to %s by a template, and the highest level wins: withhold it, or change the template",
+			"%s has “%s” at %s to %s by a template, and the highest level wins: withhold it, change the template, or "+
+				"make a local setting for everybody who has it there",
 			p.FullName(), permission.Title,
 			place.Name, permission.Scale.Word(given))
 	}

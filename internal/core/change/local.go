@@ -200,14 +200,17 @@ func (t *Trial) putLocalSetting(l *org.LocalSetting) {
 // is the actor's to give there, for as long; and that it does not change what the actor has.
 func (t *Trial) localCeiling() error {
 	for _, c := range access.LocalChanges(t.before, t.After, t.env.Now.Unix()) {
-		if c.After <= c.Before || t.before.State().Place(c.Place) == nil || t.before.State().Template(c.Template) == nil {
+		if t.before.State().Place(c.Place) == nil || t.before.State().Template(c.Template) == nil {
 			continue
 		}
-		if actor := t.before.State().Person(t.actor.Staff); actor != nil && !t.takesBack() &&
+		if actor := t.before.State().Person(t.actor.Staff); actor != nil &&
 			slices.ContainsFunc(t.assigned(actor.ID), func(a *org.Assignment) bool {
 				return a.Template == c.Template && t.concerned(a.Place, c.Place)
 			}) {
 			return t.notOneself(actor)
+		}
+		if c.After <= c.Before {
+			continue
 		}
 		if err := t.mayGive(c.Permission, c.After, c.Place); err != nil {
 			return err

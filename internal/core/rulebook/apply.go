@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"loyallatch.example/latch/internal/core/change"
@@ -248,9 +249,49 @@ func (w *writer) template(t *Template) {
 			w.step(t.at, what, "template.edit", t.Code, set)
 		}
 	}
+	w.locals(t, live)
 	if t.Retired && (live == nil || !live.Retired) {
 		w.later = append(w.later, Step{change.Operation{Op: "template.retire", On: t.Code}, what, t.at})
 	}
+}
+
+// locals ends the local settings of a template that a book no longer names, and makes those that are not there.
+func (w *writer) locals(t *Template, live *permit.Template) {
+	if t.Local == nil {
+		return
+	}
+	left := slices.Clone(t.Local)
+	if live != nil {
+		for number, l := range w.state.LocalSettings.All() {
+			if l.Ended || l.Template != live.ID {
+				continue
+			}
+			now := w.local(l)
+			if i := slices.IndexFunc(left, func(named Local) bool { return named.same(&now) }); i >= 0 {
+				left = slices.Delete(left, i, i+1)
+				continue
+			}
+			w.step(t.at, "local setting at "+now.Place, "local_setting.end", strconv.Itoa(int(number)), nil)
+		}
+	}
+	for i := range left {
+		l := &left[i]
+		w.step(l.at, "local setting at "+l.Place, "local_setting.add", "", fields{"template": t.Code,
+			"permission": l.Permission, "place": l.Place, "level": l.Level, "from": l.From, "until": l.Until})
+		w.steps[len(w.steps)-1].Operation.Reason = l.Reason
+	}
+}
+
+func (l *Local) same(o *Local) bool {
+	return l.Permission == o.Permission && strings.EqualFold(l.Place, o.Place) && l.Level == o.Level &&
+		l.From == o.From && l.Until == o.Until && l.Reason == o.Reason
+}
+
+// local writes a local setting as a rulebook does.
+func (w *writer) local(l *org.LocalSetting) Local {
+	permission := w.catalogue.Permission(l.Permission)
+	return Local{Permission: permission.Key, Place: w.state.Place(l.Place).Code, Level: permission.Scale.Word(l.Level),
+		From: l.From.String(), Until: l.Until.String(), Reason: l.Reason}
 }
 
 // sameWords reports whether two lists hold the same, in whatever order.
@@ -297,6 +338,11 @@ func (w *writer) live(t *permit.Template) Template {
 		Giving: w.words(t.Giving)}
 	if base := w.state.Template(t.Base); base != nil {
 		out.Base = base.Code
+	}
+	for _, l := range w.state.LocalSettings.All() {
+		if l.Template == t.ID && !l.Ended {
+			out.Local = append(out.Local, w.local(l))
+		}
 	}
 	for _, id := range t.Requires {
 		out.Requires = append(out.Requires, w.state.Qualification(id).Code)

@@ -108,6 +108,20 @@ type Template struct {
 	Retired     bool              `yaml:"retired,omitempty"`
 	Settings    map[string]string `yaml:"settings,omitempty"`
 	Giving      map[string]string `yaml:"giving,omitempty"`
+	// What it gives otherwise at places; nil leaves alone what there is, and an empty list ends it
+	Local []Local `yaml:"local,omitempty"`
+
+	at marks
+}
+
+// Local is another level of one permission, or none, that a template has at a place and all below it.
+type Local struct {
+	Permission string `yaml:"permission"`
+	Place      string `yaml:"place"`
+	Level      string `yaml:"level"`
+	From       string `yaml:"from,omitempty"`
+	Until      string `yaml:"until,omitempty"`
+	Reason     string `yaml:"reason"`
 
 	at marks
 }
@@ -153,8 +167,9 @@ var (
 				inner: map[string]*shape{"hours": hoursShape}},
 			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires",
 				"idle_seconds", "hours",
-				"retired", "settings", "giving"}, free: []string{"settings", "giving"}, inner: map[string]*shape{
-				"hours": hoursShape}},
+				"retired", "settings", "giving", "local"}, free: []string{"settings", "giving"}, inner: map[string]*shape{
+				"hours": hoursShape, "local": {keys: []string{"permission", "place", "level", "from", "until",
+					"reason"}}}},
 		}}
 )
 
@@ -335,13 +350,20 @@ func (t *Template) UnmarshalYAML(node *yaml.Node) error {
 	return node.Decode((*bare)(t))
 }
 
+// UnmarshalYAML reads a local setting.
+func (l *Local) UnmarshalYAML(node *yaml.Node) error {
+	type bare Local
+	l.at = marksOf(node)
+	return node.Decode((*bare)(l))
+}
+
 // Write writes a rulebook as YAML.
 func (b *Book) Write() ([]byte, error) {
 	b.Version = Version
 	var out bytes.Buffer
 	fmt.Fprintln(&out, "# The catalogue of permissions and the templates. A setting is the key of a permission or a "+
 		"group, and a word of its scale.\n# Giving says up to which word the holders of a template can give it to "+
-		"others; where nothing is said, what they hold.")
+		"others; where nothing is said, what they hold. Local says what is\n# otherwise at a place and all below it.")
 	encoder := yaml.NewEncoder(&out)
 	encoder.SetIndent(2)
 	if err := encoder.Encode(b); err != nil {

@@ -315,12 +315,22 @@ func (t *telling) grant(a *org.Assignment) {
 	}
 	template := t.s.State().Template(a.Template)
 	t.assignment(a)
-	if resolved := t.s.Resolved(a.Template); t.permission != nil && int(t.permission.ID) < len(resolved) {
+	if local := t.local(a); local != nil {
+		t.ground("local_setting", fmt.Sprint(local.ID), "{text}", "text", t.LocalSetting(t.s, local))
+	} else if resolved := t.s.Resolved(a.Template); t.permission != nil && int(t.permission.ID) < len(resolved) {
 		t.ground("setting", template.Code, "{text}", "text", t.Setting(t.s, t.permission, resolved[t.permission.ID]))
 	}
 	hours, _, _ := t.s.HoursOf(a)
 	t.ground("hours", "", t.m.HoursFrom, "hours", hours.Words(t.here.Opening, day.Of(t.at)), "from",
 		t.HoursBy(t.s, a))
+}
+
+// local is the local setting by which an assignment gives what it gives; nil where it is the template that says so.
+func (t *telling) local(a *org.Assignment) *org.LocalSetting {
+	if t.permission == nil {
+		return nil
+	}
+	return t.s.LocalAt(a.Template, t.permission.ID, t.q.Place, t.q.At)
 }
 
 func (t *telling) refusedByGrant() {
@@ -369,15 +379,24 @@ func (t *telling) notInTemplate(a *org.Assignment) {
 		return
 	}
 	t.grant(a)
-	if resolved := t.s.Resolved(a.Template); t.permission != nil && int(t.permission.ID) < len(resolved) {
-		if held := resolved[t.permission.ID].Level; held > 0 {
+	remedy, local := t.m.IncludeRemedy, t.local(a)
+	if local != nil {
+		remedy = t.m.IncludeHereRemedy
+	}
+	if t.permission != nil {
+		if held := t.s.LevelAt(a.Template, t.permission.ID, t.q.Place, t.q.At); held > 0 {
 			if scale := t.permission.Scale; scale.Kind == permit.Levels {
-				t.say(t.m.OnlyAtLevel, t.m.IncludeRemedy, "level", scale.Word(held))
+				t.say(t.m.OnlyAtLevel, remedy, "level", scale.Word(held))
 			} else {
-				t.say(t.m.OnlySoFar, t.m.IncludeRemedy, "extent", scale.Words(held))
+				t.say(t.m.OnlySoFar, remedy, "extent", scale.Words(held))
 			}
 			return
 		}
 	}
-	t.say(t.m.NotIncluded, t.m.IncludeRemedy, "template", t.s.State().Template(a.Template).Name)
+	if local != nil {
+		t.say(t.m.NotIncludedHere, remedy, "template", t.s.State().Template(a.Template).Name, "place",
+			t.place(local.Place))
+		return
+	}
+	t.say(t.m.NotIncluded, remedy, "template", t.s.State().Template(a.Template).Name)
 }

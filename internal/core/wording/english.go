@@ -29,6 +29,7 @@ type Messages struct {
 	AssignmentEndedRemedy, WrongHour, WiderHours, WaitUntil          string
 	NotToThatExtent, RaiseLevel, OnlySoFar, OnlyAtLevel, NotIncluded string
 	NotAccepted, NotAcceptedRemedy, ANotice                          string
+	NotIncludedHere, IncludeHereRemedy                               string
 	IncludeRemedy, Unqualified, UnqualifiedRemedy, AQualification    string
 
 	// Grounds of decisions and statements.
@@ -37,7 +38,7 @@ type Messages struct {
 	IsOwner, OwnersHold, ExceptionAdded, ExceptionWithheld    string
 	TemplateAt, HoursFrom, ThisAssignment, TemplateIs         string
 	OpeningHours, NothingGives, SettingIs, SettingByTemplate  string
-	OwnHoursOf, ScheduleBy                                    string
+	OwnHoursOf, ScheduleBy, SettingIsHere                     string
 	SettingOnGroup, WithNoEnd, Until, From, FromUntil         string
 
 	// Why hours begin or end when they do.
@@ -49,13 +50,13 @@ type Messages struct {
 	EndsByLock, EndsByLeaving, EndsByContract, EndsByItself string
 	EndsAtMoment                                            string
 	EndsByException, EndsByBar, EndsByCredential            string
-	EndsByQualification                                     string
+	EndsByQualification, EndsByLocal                        string
 
 	// Statements.
 	OwnerCan, OnceUnlocked, CanNothing, CouldNothing     string
 	Can, Could, OpensNone, OpenedNone, OpensIt, OpenedIt string
 	Opens, Opened, AlsoCan, AlsoCould, AskForMore        string
-	MayNot, MayAlso, MightNot, MightAlso                 string
+	MayNot, MayAlso, MightNot, MightAlso, LessAt         string
 	IsBarred, WasBarred, UntilMoment                     string
 	TermFrom, TermUntil, TermUntilWith, TermEnded        string
 	TermEndedWith, TheContract, TheLeaving               string
@@ -156,6 +157,8 @@ var English = &Language{
 		ANotice:           "a notice",
 		UnqualifiedRemedy: "Record the certificate of {who}, or give it a later end.",
 		AQualification:    "a qualification",
+		NotIncludedHere:   "The template {template} does not include “{title}” at {place}, by a local setting.",
+		IncludeHereRemedy: "End or change the local setting, or add it for {who} alone by an exception.",
 		IncludeRemedy:     "Assign a template that includes it, or add it for {who} alone by an exception.",
 
 		CredentialOf: "{kind} of {who}, {state}", PlaceAsks: "{where} asks for {asked}",
@@ -172,19 +175,20 @@ var English = &Language{
 		OwnHoursOf: "the record of {who}", ScheduleBy: "schedule {schedule}, by {by}",
 		NothingGives: "nothing in this template gives “{title}”",
 		SettingIs:    "“{title}” is set to {word}", SettingByTemplate: " by template {template}",
+		SettingIsHere:  "“{title}” is set to {word} at {place}{dates}, by a local setting of {template}: {reason}",
 		SettingOnGroup: ", on the group {group}",
 		WithNoEnd:      ", with no end", Until: ", until {until}", From: ", from {from}",
 		FromUntil: ", from {from} until {until}",
 
 		ByDatedHours: "dated hours: {name}", ByWeeklyHours: "weekly hours", EdgeStart: "the start date",
-		EdgeLock: "a lock", EdgeDates: "the dates of an assignment or exception",
+		EdgeLock: "a lock", EdgeDates: "the dates of an assignment, exception or local setting",
 		EdgeWithheld: "an exception that withholds it", EdgeBar: "a bar", EdgeCertificate: "a certificate",
 		EdgeNotice: "a notice to accept", EdgeProof: "what the door asks for",
 
 		EndsAtMoment: "{what}, {moment}",
 		EndsByLock:   "locked from then", EndsByLeaving: "leaves", EndsByContract: "contract ends",
 		EndsByItself: "assignment or exception ends", EndsByException: "withheld from then",
-		EndsByBar:        "barred from then",
+		EndsByBar: "barred from then", EndsByLocal: "exception ends, or local setting begins or ends",
 		EndsByCredential: "PIN or badge runs out", EndsByQualification: "a qualification runs out",
 
 		OwnerCan: "{who} is an owner and can do everything, everywhere.", OnceUnlocked: "Once unlocked, {who}",
@@ -195,6 +199,7 @@ var English = &Language{
 		OpensIt: "{who} opens {place}{tail}.", OpenedIt: "{who} opened {place}{tail}.",
 		Opens:   "{who} opens {n} door at {place}{tail}.|{who} opens {n} doors at {place}{tail}.",
 		Opened:  "{who} opened {n} door at {place}{tail}.|{who} opened {n} doors at {place}{tail}.",
+		LessAt:  "{what} (less, or not, at {places})",
 		AlsoCan: "There, {who} can also {list}.", AlsoCould: "There, {who} could also {list}.",
 		AskForMore: "{n} door asks for more than {who} has to show, such as {door}, which asks for {asked}.|" +
 			"{n} doors ask for more than {who} has to show, such as {door}, which asks for {asked}.",

@@ -9,6 +9,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 )
 
@@ -112,7 +113,7 @@ func (t *stating) assignment() {
 	var phrases []string
 	for i := range t.st.Able {
 		if !t.st.Able[i].AtDoor {
-			phrases = append(phrases, t.Ability(&t.st.Able[i]))
+			phrases = append(phrases, t.able(&t.st.Able[i]))
 		}
 	}
 	hours := t.st.Hours.Words(t.here.Opening, day.Of(time.Unix(t.st.At, 0).In(t.here.Location)))
@@ -130,6 +131,39 @@ func (t *stating) assignment() {
 		fill(t.m.TemplateAt, "template", template.Name, "place", t.here.Place.Name, "dates", t.dates(a.From, a.Until)))
 	t.ground("template", template.Code, template.Name)
 	t.ground("hours", "", hours)
+	t.locals()
+}
+
+// able says an ability, and where below a local setting gives less of it.
+func (t *stating) able(a *access.Ability) string {
+	phrase := t.Ability(a)
+	if len(a.Except) == 0 {
+		return phrase
+	}
+	var places []string
+	for _, id := range a.Except {
+		places = append(places, t.s.State().Place(id).Name)
+	}
+	return fill(t.m.LessAt, "what", phrase, "places", t.List(places))
+}
+
+// locals names the local settings by which it is otherwise than the templates say.
+func (t *stating) locals() {
+	told := map[org.LocalSettingID]bool{}
+	tell := func(local *org.LocalSetting) {
+		if local != nil && !told[local.ID] {
+			told[local.ID] = true
+			t.ground("local_setting", fmt.Sprint(local.ID), t.LocalSetting(t.s, local))
+		}
+	}
+	template := t.s.State().Assignment(t.st.Assignment).Template
+	for i := range t.st.Able {
+		able := &t.st.Able[i]
+		tell(able.Local)
+		for _, place := range able.Except {
+			tell(t.s.LocalAt(template, able.Permission.ID, place, t.st.At))
+		}
+	}
 }
 
 // sentence says the chief thing that an assignment gives: doors, or where there are none what can be done.

@@ -105,6 +105,23 @@ func (l *Language) Setting(s *access.Snapshot, permission *permit.Permission, r 
 	return text
 }
 
+// LocalSetting says what a local setting says: "“Run a line” is set to view at Packing hall, until 30 Nov 2026, by a local
+// setting of Line operator: new machine".
+func (l *Language) LocalSetting(s *access.Snapshot, local *org.LocalSetting) string {
+	permission := s.Catalogue().Permission(local.Permission)
+	return fill(l.Messages.SettingIsHere, "title", permission.Title, "word", permission.Scale.Word(local.Level), "place",
+		s.State().Place(local.Place).Name, "dates", l.dates(local.From, local.Until), "template",
+		s.State().Template(local.Template).Name, "reason", local.Reason)
+}
+
+// AbleBy says by which setting somebody has an ability.
+func (l *Language) AbleBy(s *access.Snapshot, a *access.Ability) string {
+	if a.Local != nil {
+		return l.LocalSetting(s, a.Local)
+	}
+	return l.Setting(s, a.Permission, a.Resolved)
+}
+
 // HoursBy says what states the access hours of an assignment: "template Packer", "schedule Early shift, by this
 // assignment".
 func (l *Language) HoursBy(s *access.Snapshot, a *org.Assignment) string {
@@ -150,8 +167,10 @@ func (l *Language) ends(end access.End) string {
 		return m.EndsByLeaving
 	case access.ContractEnded:
 		return m.EndsByContract
-	case access.AssignmentNotInDates, access.NoAssignment, access.PermissionNotInTemplate:
+	case access.AssignmentNotInDates, access.NoAssignment:
 		return m.EndsByItself
+	case access.PermissionNotInTemplate:
+		return m.EndsByLocal
 	case access.Withheld:
 		return m.EndsByException
 	case access.BarredHere:

@@ -629,6 +629,10 @@ export interface paths {
          *     - `group.edit`: change catalogue group; needs `console.edit_catalogue`; sets `key`, `title`, `parent`, `since`
          *     - `group.restore`: bring back catalogue group; needs `console.edit_catalogue`
          *     - `group.retire`: retire catalogue group; needs `console.edit_catalogue`
+         *     - `local_setting.add`: make a local setting:; needs `console.except`; sets `template`, `permission`, `place`, `level`, `from`, `until`
+         *     - `local_setting.edit`: change a local setting:; needs `console.except`; sets `template`, `permission`, `place`, `level`, `from`, `until`
+         *     - `local_setting.end`: end a local setting:; needs `console.except`
+         *     - `local_setting.restore`: bring back a local setting:; needs `console.except`
          *     - `member.add`: add to a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.edit`: change in a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.end`: take out of a team; needs `console.teams`
@@ -1830,6 +1834,54 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/local-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where templates give something else than they say, since when, until when, and why
+         * @description A token needs the scope `read`.
+         */
+        get: operations["list-local-settings"];
+        put?: never;
+        /**
+         * Let a template have another level of a permission, or none, at a place and all below it
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
+         */
+        post: operations["make-local-setting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/local-settings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a local setting; it stays on record
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
+         */
+        delete: operations["end-local-setting"];
+        options?: never;
+        head?: never;
+        /**
+         * Change the level or the dates of a local setting
+         * @description Needs the permission `console.except`. A token needs the scope `daily`.
+         */
+        patch: operations["edit-local-setting"];
         trace?: never;
     };
     "/me": {
@@ -5011,7 +5063,7 @@ export interface components {
             /** @description Empty: nothing */
             level?: string;
             /** @enum {string} */
-            origin?: "" | "template" | "added" | "withheld" | "owner" | "below";
+            origin?: "" | "template" | "local" | "added" | "withheld" | "owner" | "below";
         };
         GridColumn: {
             /** @description Title of the group, or the kind of the place */
@@ -5341,6 +5393,66 @@ export interface components {
              * Format: date
              * @description Last day; that of the contract, or of the colleague, where left out
              */
+            until?: string;
+        };
+        LocalSetting: {
+            /**
+             * Format: int64
+             * @description How many days ago it was made
+             */
+            days: number;
+            ended?: boolean;
+            etag: string;
+            /** Format: date */
+            from?: string;
+            /** Format: int32 */
+            id: number;
+            /** @description That the template has there; none takes the permission away */
+            level: string;
+            /** Format: date-time */
+            made_at: string;
+            /** @description The level that the template has itself */
+            otherwise: string;
+            /** @description Key */
+            permission: string;
+            /** @description Where, with all below it */
+            place: components["schemas"]["PlaceRef"];
+            reason: string;
+            /** @description Code */
+            template: string;
+            template_name: string;
+            /** @description Of the permission */
+            title: string;
+            /**
+             * Format: date
+             * @description The last day that counts
+             */
+            until?: string;
+            /** @enum {string} */
+            when: "now" | "later" | "past" | "ended";
+        };
+        LocalSettingEditWrite: {
+            /** @description ISO 8601 date */
+            from?: string;
+            /** @description none takes the permission away */
+            level?: string;
+            reason?: string;
+            /** @description ISO 8601 date, the last day that counts */
+            until?: string;
+        };
+        LocalSettingWrite: {
+            /** @description ISO 8601 date */
+            from?: string;
+            /** @description That the template has there; none takes the permission away */
+            level: string;
+            /** @description Key */
+            permission: string;
+            /** @description Code of the place */
+            place: string;
+            reason?: string;
+            /** @description Code of the template */
+            template: string;
+            /** @description ISO 8601 date, the last day that counts */
             until?: string;
         };
         Lock: {
@@ -6252,6 +6364,18 @@ export interface components {
         };
         PageLeaving: {
             items: components["schemas"]["Leaving"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageLocalSetting: {
+            items: components["schemas"]["LocalSetting"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -7460,6 +7584,11 @@ export interface components {
              * @description That it states itself; none: those of its base
              */
             idle_seconds?: number;
+            /**
+             * Format: int64
+             * @description How many local settings that count now or later are about it, its own and those of its bases
+             */
+            local_settings: number;
             name: string;
             /** @description Kinds of credential that it states itself; none: those of its base */
             needs: string[];
@@ -12133,6 +12262,193 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Leaving"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "list-local-settings": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+                /** @description That count at this place, above it or below it */
+                place?: string;
+                /** @description Of this template, or of one that it is based on */
+                template?: string;
+                /** @description Key */
+                permission?: string;
+                /** @description Left out: all but those that were ended */
+                when?: "now" | "later" | "past" | "ended";
+                /** @description Words of the template, the permission, the place or the reason */
+                q?: string;
+                sort?: "newest" | "oldest" | "until" | "place" | "template";
+            };
+            header?: {
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLocalSetting"];
+                    "application/pdf": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "make-local-setting": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LocalSettingWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "end-local-setting": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+                reason?: string;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
+                };
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "edit-local-setting": {
+        parameters: {
+            query?: {
+                /** @description Answer with the effect and write nothing */
+                preview?: boolean;
+            };
+            header?: {
+                /** @description The etag of the record as you read it; 412 when it has changed since */
+                "If-Match"?: string;
+                /** @description On POST: the same key with the same request is carried out once */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LocalSettingEditWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeResult"];
                 };
             };
             400: components["responses"]["BadRequest"];

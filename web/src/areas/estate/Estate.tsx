@@ -17,7 +17,7 @@ import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
 import { Wrong } from "@/parts/Wrong";
 import { instant, kindWord, proofWord } from "@/parts/words";
-import { AssignedHere, LastHere } from "./Here";
+import { AssignedHere, LastHere, LocalHere } from "./Here";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
 import { Branches, PlaceRow, useEstate } from "./Tree";
@@ -223,6 +223,7 @@ function PlacePanel({ place }: { place: Place }) {
         </Section>
       )}
       <Timeline facts={(asked) => read("/places/{id}/timeline", { path: { id: place.code }, query: asked })} />
+      <LocalHere place={place} />
       {may("console.read_events") && <LastHere place={place} />}
       {may("console.devices") && !place.retired && <Terminals place={place} />}
       {hours && <HoursDialog place={place} close={() => setHours(false)} />}

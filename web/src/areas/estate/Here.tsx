@@ -3,6 +3,8 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Operation, Place } from "@/api/api";
 import { read } from "@/api/read";
+import { LocalDialog } from "@/areas/locals/LocalDialog";
+import { LocalTable } from "@/areas/locals/LocalTable";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "@/parts/Ask";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
@@ -59,6 +61,26 @@ function AssignHereDialog({ place, close }: { place: Place; close: () => void })
       </div>
       <Reasoned operations={operations} button="Assign" close={close} />
     </Ask>
+  );
+}
+
+/** What templates give otherwise here, and what is otherwise above or below. */
+export function LocalHere({ place }: { place: Place }) {
+  const acts = useMay()("console.except");
+  const [making, setMaking] = useState(false);
+  const locals = useQuery({ ...read("/local-settings", { query: { place: place.code, limit: 200, sort: "place" } }) });
+  const items = locals.data?.items ?? [];
+  return (
+    <Section
+      title="Local settings"
+      note={acts && !place.retired && <Button onClick={() => setMaking(true)}>Make a local setting</Button>}
+    >
+      {locals.data && items.length === 0 && (
+        <p className="text-faded">Templates give here what they say, for everybody who has them.</p>
+      )}
+      {items.length > 0 && <LocalTable items={items} acts={acts} />}
+      {making && <LocalDialog of={{ place: place.code }} close={() => setMaking(false)} />}
+    </Section>
   );
 }
 

@@ -4,6 +4,7 @@ import { useVirtualizer, type VirtualItem } from "@tanstack/react-virtual";
 import { type KeyboardEvent, memo, useCallback, useEffect, useRef, useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
+import { LocalDialog } from "@/areas/locals/LocalDialog";
 import { Button } from "@/parts/Button";
 import { collect, took } from "@/parts/drafts";
 import { Empty, Loading } from "@/parts/Page";
@@ -33,16 +34,24 @@ const columnWidth = 92;
 const looks: Record<string, string> = {
   "": "text-faded",
   template: "",
+  local: "bg-inset font-semibold",
   added: "bg-open-wash text-open font-semibold",
   withheld: "bg-shut-wash text-shut font-semibold",
   owner: "text-damson italic",
   below: "text-faded italic",
 };
 const words = (c: Cell) =>
-  c.origin === "withheld" ? "withheld" : c.origin === "below" ? `${c.level} ▾` : (c.level ?? "");
+  c.origin === "local" && !c.level
+    ? "none here"
+    : c.origin === "withheld"
+      ? "withheld"
+      : c.origin === "below"
+        ? `${c.level} ▾`
+        : (c.level ?? "");
 const origins: Record<string, string> = {
   "": "not held",
   template: "by a template",
+  local: "by a local setting",
   added: "added by exception",
   withheld: "withheld by exception",
   owner: "as an owner",
@@ -180,6 +189,7 @@ export function GridTable({ query }: { query: Query }) {
         column={columns[column]}
         cell={rowAt(row)?.cells[column]}
         total={total}
+        local={localOf(query, columns[column])}
         why={why}
         set={(level) => set.mutate({ row, column, level })}
         pending={set.isPending}
@@ -369,11 +379,20 @@ function cannot(whole: string | undefined, row: Row | undefined): string | undef
   return whole ?? row?.why_not;
 }
 
+/** What a local setting for a whole column is about. */
+const localOf = (query: Query, column: Column | undefined) =>
+  column && {
+    template: query.template,
+    permission: query.permission ?? column.key,
+    place: query.permission ? column.key : query.place,
+  };
+
 type StripProps = {
   row?: Row;
   column?: Column;
   cell?: Cell;
   total: number;
+  local: { template?: string | undefined; permission: string; place: string | undefined } | undefined;
   why?: string;
   set: (level: string) => void;
   pending: boolean;
@@ -382,8 +401,9 @@ type StripProps = {
 };
 
 /** The line above the table: what is chosen, what it rests on, and what it can be set to. */
-function Strip({ row, column, cell, total, why, set, pending, outcome, error }: StripProps) {
+function Strip({ row, column, cell, total, local, why, set, pending, outcome, error }: StripProps) {
   const [number, setNumber] = useState("");
+  const [making, setMaking] = useState(false);
   const choices = column?.words ?? ["none", "full"];
   return (
     <div className="mb-2 min-h-13 rounded-sm border border-rule bg-sheet px-3 py-2" aria-live="polite">
@@ -448,10 +468,16 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
             <Button className="min-h-8 px-2.5" disabled={pending} onClick={() => set("")}>
               As the template
             </Button>
+            {!row && local && (
+              <Button className="min-h-8 px-2.5" onClick={() => setMaking(true)}>
+                For a template here…
+              </Button>
+            )}
           </span>
         )}
       </div>
       <Wrong error={error} />
+      {making && local && <LocalDialog of={local} close={() => setMaking(false)} />}
       {outcome?.skipped && (
         <details className="mt-1 text-sm">
           <summary className="font-medium text-soon">
@@ -473,6 +499,7 @@ function Strip({ row, column, cell, total, why, set, pending, outcome, error }: 
 function Legend() {
   const entries: [string, string][] = [
     ["template", "by a template"],
+    ["local", "by a local setting"],
     ["added", "added by exception"],
     ["withheld", "withheld by exception"],
     ["owner", "as an owner"],

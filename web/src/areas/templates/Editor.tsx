@@ -191,6 +191,10 @@ function About({
         <Link to="/exceptions" search={{ template: t.code }} className="underline underline-offset-2">
           {t.exceptions} exceptions differ from it
         </Link>
+        {" · "}
+        <Link to="/local-settings" search={{ template: t.code }} className="underline underline-offset-2">
+          {t.local_settings === 1 ? "1 local setting" : `${t.local_settings} local settings`}
+        </Link>
         {basedOnIt.length > 0 && <> · {basedOnIt.map((b) => b.name).join(", ")} based on it</>}
       </p>
     </div>

@@ -14,6 +14,7 @@ export function RuleTabs() {
         { to: "/qualifications", name: "Qualifications" },
         { to: "/notices", name: "Notices" },
         { to: "/compare", name: "Compare" },
+        { to: "/local-settings", name: "Local settings" },
         { to: "/exceptions", name: "Exceptions", shown: may("console.view_staff") },
         { to: "/sheet", name: "Sheet to agree on" },
       ]}
