@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/wording"
 	"loyallatch.example/latch/internal/core/words"
 )
 
