@@ -217,14 +217,23 @@ func TestARowThatCannotBeReadIsSetAside(t *testing.T) {
 		"a template's hours":      `UPDATE templates SET hours = '{"kind":"weekly","rules":[{}]}', revision = %d WHERE code IN ('packer', 'line-operator', 'line-lead', 'shift-supervisor', 'grader', 'picker')`,
 		"a permission's own scale": "UPDATE permissions SET scale = '{\"kind\":\"moon\"}', revision = %d WHERE " +
 			"`key` = 'door.open'",
+		"a local setting of what their template is based on": `UPDATE local_settings SET level = -1, revision = %d`,
+		"a local setting, of which the template is not known": `UPDATE local_settings SET template_id = 4000000, ` +
+			`revision = %d`,
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := testkit.Demo(t)
 			pinFor(t, s, "Q0011", "480216")
+			_, err := s.App.Commit(ctx, request(operation("local_setting.add", "", set{"template": "packer",
+				"permission": "door.cold", "place": "HB", "level": "none"})))
+			require.NoError(t, err)
 			require.True(t, opens(t, s, "480216"))
 			db := database(t, s.DSN)
 			revision := s.App.Live().State().Revision + 1
-			_, err := db.Exec(fmt.Sprintf(statement, revision))
+			db.SetMaxOpenConns(1)
+			_, err = db.Exec("SET SESSION foreign_key_checks = 0")
+			require.NoError(t, err)
+			_, err = db.Exec(fmt.Sprintf(statement, revision))
 			require.NoError(t, err)
 			_, err = db.Exec("UPDATE organisation SET revision = ? WHERE id = 1", revision)
 			require.NoError(t, err)

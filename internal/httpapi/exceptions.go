@@ -8,6 +8,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/permit"
@@ -119,13 +120,16 @@ func (v view) exceptionFits(e *org.Exception, q string) bool {
 			e.Reason}, " "), q)
 }
 
+// byEnd orders last days, those that have none last.
+func byEnd(a, b day.Date) int { return cmp.Compare(uint32(a)-1, uint32(b)-1) }
+
 func (v view) sortExceptions(all []*org.Exception, order string) {
 	slices.SortStableFunc(all, func(a, b *org.Exception) int {
 		switch order {
 		case "oldest":
 			return cmp.Or(a.MadeAt.Compare(b.MadeAt), cmp.Compare(a.ID, b.ID))
-		case "until": // those without an end come last
-			return cmp.Or(cmp.Compare(a.Until-1, b.Until-1), cmp.Compare(a.ID, b.ID))
+		case "until":
+			return cmp.Or(byEnd(a.Until, b.Until), cmp.Compare(a.ID, b.ID))
 		case "staff":
 			return cmp.Or(cmp.Compare(v.live.State().Person(a.Staff).FullName(),
 				v.live.State().Person(b.Staff).FullName()), cmp.Compare(a.ID, b.ID))

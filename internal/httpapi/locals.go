@@ -114,8 +114,8 @@ func (v view) sortLocals(all []*org.LocalSetting, order string) {
 		switch order {
 		case "oldest":
 			return cmp.Or(a.MadeAt.Compare(b.MadeAt), cmp.Compare(a.ID, b.ID))
-		case "until": // those without an end come last
-			return cmp.Or(cmp.Compare(a.Until-1, b.Until-1), cmp.Compare(a.ID, b.ID))
+		case "until":
+			return cmp.Or(byEnd(a.Until, b.Until), cmp.Compare(a.ID, b.ID))
 		case "place":
 			return cmp.Or(cmp.Compare(state.Place(a.Place).Name, state.Place(b.Place).Name), cmp.Compare(a.ID, b.ID))
 		case "template":

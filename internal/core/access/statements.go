@@ -187,6 +187,9 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 			continue
 		}
 		if here.Place.Kind != estate.Door {
+			if s.LocalAt(g.template, asked.ID, here.Place.ID, spoken) != s.LocalAt(g.template, asked.ID, g.place, spoken) {
+				continue // it is said where that begins
+			}
 			askedIn[asked.ID] = append(askedIn[asked.ID], of(here, asked.ID))
 			if !here.Retired && s.unfit(p, asked.ID, here.Place.ID, spoken) == Granted {
 				if fit := while(here.Place.ID); fit.until > fitAt[asked.ID].until {

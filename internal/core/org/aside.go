@@ -20,7 +20,7 @@ type Aside struct {
 	Kind     string
 	ID       uint32
 	Staff    people.StaffID    // whose access it may have limited; 0: nobody's
-	Template permit.TemplateID // of a local setting: whose holders it may have limited; 0: it cannot be read
+	Template permit.TemplateID // of a local setting: whose holders it may have limited; one not on record: anybody's
 	Problem  string
 }
 
@@ -79,7 +79,7 @@ func (s *State) Suspect(id people.StaffID) bool {
 // SuspectTemplate reports whether a local setting that may have limited the holders of a template could not be read.
 func (s *State) SuspectTemplate(id permit.TemplateID) bool {
 	for _, a := range s.aside {
-		if a.Kind == "local_setting" && (a.Template == 0 || a.Template == id) {
+		if a.Kind == "local_setting" && (a.Template == id || s.Template(a.Template) == nil) {
 			return true
 		}
 	}

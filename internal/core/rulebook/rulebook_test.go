@@ -117,6 +117,59 @@ func TestWhatABookDoesNotNameIsLeftAlone(t *testing.T) {
 	assert.Len(t, without.Templates, 1)
 }
 
+// A book says what templates give otherwise at places: what it names is made, what it leaves out of a list ends, and
+// where it has no list at all, what there is stays.
+func TestLocalSettingsAreWrittenAppliedAndEnded(t *testing.T) {
+	book, err := Parse([]byte(text))
+	require.NoError(t, err)
+	s := applied(t, empty(t), book)
+	d, err := change.Apply(s, change.Actor{System: "test"}, env, "because", []change.Operation{{Op: "place.add",
+		Set: json.RawMessage(`{"code":"A","name":"Works","kind":"site","time_zone":"Europe/Dublin"}`)}})
+	require.NoError(t, err)
+	s = d.After
+	local := strings.Replace(text, "    settings: {line.run: run, line.oil: \"5\"}", `    settings: {line.run: run, line.oil: "5"}
+    local:
+      - {permission: line.run, place: A, level: none, until: 2027-01-31, reason: New machine}
+      - {permission: line.oil, place: A, level: "2", reason: Little oil}`, 1)
+	book, err = Parse([]byte(local))
+	require.NoError(t, err)
+	s = applied(t, s, book)
+	require.Equal(t, uint32(2), s.State().LocalSettings.Last())
+	assert.Equal(t, "New machine", s.State().LocalSetting(1).Reason)
+	steps, err := book.Steps(s.State())
+	require.NoError(t, err)
+	assert.Empty(t, steps, "applying it again does nothing")
+	written, err := Of(s.State(), true, all).Write()
+	require.NoError(t, err)
+	again, err := Parse(written)
+	require.NoError(t, err)
+	steps, err = again.Steps(s.State())
+	require.NoError(t, err)
+	assert.Empty(t, steps, "what is written is what is live:\n%s", written)
+
+	without, err := Parse([]byte(text))
+	require.NoError(t, err)
+	steps, err = without.Steps(s.State())
+	require.NoError(t, err)
+	assert.Empty(t, steps, "what it does not name is left alone")
+	book.Templates[1].Local = book.Templates[1].Local[:1]
+	s = applied(t, s, book)
+	assert.False(t, s.State().LocalSetting(1).Ended)
+	assert.True(t, s.State().LocalSetting(2).Ended)
+	book.Templates[1].Local = []Local{}
+	s = applied(t, s, book)
+	assert.True(t, s.State().LocalSetting(1).Ended)
+
+	_, err = Parse([]byte(strings.Replace(local, "level: none", "levle: none", 1)))
+	assert.ErrorContains(t, err, "there is no key \"levle\" here")
+	nowhere, err := Parse([]byte(strings.Replace(local, "place: A", "place: B", 1)))
+	require.NoError(t, err)
+	steps, err = nowhere.Steps(s.State())
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	assert.Equal(t, "line 35, column 32", steps[0].At("set.place").String())
+}
+
 func TestAFaultNamesLineAndColumn(t *testing.T) {
 	for _, c := range []struct{ name, from, to, says string }{
 		{"an unknown key", "    summary: Runs a line.", "    sumary: Runs a line.",

@@ -581,3 +581,33 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 	leaves.At = noon.Add(12 * time.Hour).Unix()
 	assert.Equal(t, "leaves", English.Ends(leaves, time.UTC))
 }
+
+// What a local setting gives or takes is told of a decision with its reason, and of what somebody can do with where it
+// is otherwise.
+func TestALocalSettingIsToldWhereItDecides(t *testing.T) {
+	with := func(l org.LocalSetting) *access.Snapshot {
+		state := mill(t, nil).State().Fork()
+		l.ID, l.Template, l.Reason = 1, 1, "old belts"
+		state.PutLocalSetting(&l)
+		return compiled(t, state)
+	}
+	run := func(s *access.Snapshot) permit.PermissionID { return s.Catalogue().PermissionByKey("line.run").ID }
+	s := with(org.LocalSetting{})
+	hall := s.State().PlaceByCode("M-H")
+	s = with(org.LocalSetting{Permission: run(s), Place: hall.ID, Until: sample.Today + 3})
+	line := s.State().PlaceByCode("M-L")
+	q := access.Question{Staff: 1, Permission: run(s), Place: line.ID, At: noon.Unix()}
+	e := English.Explain(s, &q)
+	assert.Contains(t, e.Sentence, "at "+hall.Name+", by a local setting.")
+	assert.Contains(t, e.Remedy, "End or change the local setting")
+	assert.Equal(t, "“Run a line” is set to none at "+hall.Name+", until 27 Nov 2026, by a local setting of Packer: old "+
+		"belts", textOf(e.Grounds, "local_setting"))
+	said := English.Statements(s, 1, noon.Unix())
+	require.NotEmpty(t, said)
+	assert.Contains(t, said[0].Further, "run a line (view) (less, or not, at "+hall.Name+")")
+	assert.Contains(t, textOf(said[0].Grounds, "local_setting"), "old belts")
+
+	s = with(org.LocalSetting{Permission: run(s), Place: hall.ID, Level: 1})
+	q.Level = 2
+	assert.Contains(t, English.Explain(s, &q).Remedy, "End or change the local setting", "not to that extent")
+}
