@@ -42,7 +42,7 @@ func TestALocalSettingFromTheGridToTheTerminal(t *testing.T) {
 	p.press("End Stop a line of Line operator at Packing hall")
 	p.see("gain “Stop a line”")
 	p.press("End it")
-	p.see("Templates give here what they say")
+	p.see("No local settings.")
 	assert.Equal(t, "granted", stops())
 	p.visit("/local-settings")
 	p.see("The belts of the wash lines are old")

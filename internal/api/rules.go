@@ -283,7 +283,7 @@ type LocalSetting struct {
 type LocalSettingEdit struct {
 	Level *string `json:"level,omitempty" doc:"none takes the permission away"`
 	From  *string `json:"from,omitempty" doc:"ISO 8601 date"`
-	Until *string `json:"until,omitempty" doc:"ISO 8601 date, the last day that counts"`
+	Until *string `json:"until,omitempty" doc:"ISO 8601 date, the last day on which it applies"`
 }
 
 // LocalSettingFields are the fields of a local setting.

@@ -15,7 +15,7 @@ func (s *session) localCommand() *cobra.Command {
 		Args: cobra.ExactArgs(1), Example: "  loyal local edit 3 --until 2027-01-31"}
 	var f api.LocalSettingEdit
 	fill := fieldFlags(edit, []fieldFlag{{&f.Level, "level", "level that the template has there; none takes it away"},
-		{&f.From, "from", "first day"}, {&f.Until, "until", "last day that counts"}})
+		{&f.From, "from", "first day"}, {&f.Until, "until", "last day on which it applies"}})
 	edit.RunE = func(c *cobra.Command, args []string) error {
 		fill()
 		_, err := s.change(c.Context(), "The local setting is changed.",
@@ -77,7 +77,7 @@ func (s *session) localSet() *cobra.Command {
 	c.Flags().StringVar(&place, "place", "", "the place, with all below it")
 	c.Flags().StringVar(&level, "level", "", "level that the template has there; none takes it away")
 	c.Flags().StringVar(&from, "from", "", "first day")
-	c.Flags().StringVar(&until, "until", "", "last day that counts")
+	c.Flags().StringVar(&until, "until", "", "last day on which it applies")
 	completeFlag(c, "permission", s.completePermissions())
 	completeFlag(c, "place", s.completePlaces())
 	c.RunE = func(c *cobra.Command, args []string) error {

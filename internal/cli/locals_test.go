@@ -25,7 +25,7 @@ func TestLocalSettingsFromAShell(t *testing.T) {
 	why, _, _ := d.run("", "why", "Q0067", "--permission", "line.stop", "--place", "HB-LINE-1")
 	assert.Contains(t, why, "does not include “Stop a line” at Packing hall, by a local setting")
 	assert.Contains(t, d.ok("template", "list"), "Line operator")
-	assert.Contains(t, d.refused(3, append(stop, "--yes")...), "is set to no at Packing hall already")
+	assert.Contains(t, d.refused(3, append(stop, "--yes")...), "to no at Packing hall; change or end")
 	assert.Contains(t, d.ok("local", "edit", id[1], "--level", "yes", "--yes"), "The local setting is changed.")
 	assert.Contains(t, d.ok("local", "end", id[1], "--yes"), "1 local setting is ended.")
 	assert.Contains(t, d.refused(2, "local", "set", "line-operator", "--place", "HB", "--level", "none"),

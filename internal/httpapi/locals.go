@@ -15,17 +15,17 @@ import (
 
 type localsIn struct {
 	Paging
-	Place      string `query:"place" maxLength:"64" doc:"That count at this place, above it or below it"`
+	Place      string `query:"place" maxLength:"64" doc:"At this place, above it or below it"`
 	Template   string `query:"template" maxLength:"64" doc:"Of this template, or of one that it is based on"`
 	Permission string `query:"permission" maxLength:"64" doc:"Key"`
-	When       string `query:"when" enum:"now,later,past,ended" doc:"Left out: all but those that were ended"`
+	When       string `query:"when" enum:"now,later,past,ended" doc:"Default: all that have not been ended"`
 	Q          string `query:"q" maxLength:"100" doc:"Words of the template, the permission, the place or the reason"`
 	Sort       string `query:"sort" enum:"newest,oldest,until,place,template" default:"newest"`
 }
 
 func (s *Server) registerLocalSettings() {
 	route(s, "GET", "/local-settings", "list-local-settings", "local-settings",
-		"Where templates give something else than they say, since when, until when, and why", Access{},
+		"Local settings: which template has another level of a permission, where, between which days, and why", Access{},
 		func(ctx context.Context, in *localsIn) (*listed[api.LocalSetting], error) {
 			v := s.view(ctx)
 			keep, err := v.localFilter(in)

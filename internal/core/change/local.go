@@ -22,7 +22,7 @@ var localOperations = []Description{
 		Needs: permit.ExceptStaff, Daily: true, Fields: localForm{}, subject: localEdited, apply: localEdit},
 	{Name: "local_setting.end", Do: "End a local setting:", Done: "Ended a local setting:",
 		Needs: permit.ExceptStaff, Daily: true, subject: localEdited, apply: localEnd},
-	{Name: "local_setting.restore", Do: "Bring back a local setting:", Done: "Brought back a local setting:",
+	{Name: "local_setting.restore", Do: "Restore a local setting:", Done: "Restored a local setting:",
 		Needs: permit.ExceptStaff, Daily: true, apply: localRestore},
 }
 
@@ -75,7 +75,7 @@ func localAdd(t *Trial) error {
 			"“%s” does not apply to a %s such as %s; choose a place it applies to, or one above", permission.Title,
 			place.Kind.Words(), place.Code)
 	}
-	reason, err := t.why("a local setting needs a reason; say why it is otherwise at %s", place.Name)
+	reason, err := t.why("a local setting requires a reason; enter why %s differs", place.Name)
 	if err != nil {
 		return err
 	}
@@ -105,7 +105,7 @@ func (t *Trial) fillLocal(l *org.LocalSetting, form *localForm) error {
 			"the local setting ends on %s, before it begins on %s; put the end on or after the start", l.Until, l.From)
 	}
 	if form.Level == "" {
-		return fault.Invalidf("set.level", "say the level that the template has here; none takes the permission away")
+		return fault.Invalidf("set.level", "enter the level of the template at this place; none takes the permission away")
 	}
 	if l.Level, err = permission.Scale.Parse(form.Level); err != nil {
 		return fault.Invalidf("set.level", "%s", err)
@@ -119,7 +119,7 @@ func (t *Trial) alone(l *org.LocalSetting) error {
 		if !other.Ended && other.ID != l.ID && other.About(l) && other.Overlaps(l) {
 			permission := t.catalogue().Permission(l.Permission)
 			return fault.Conflictf("set.permission",
-				"“%s” of %s is set to %s at %s already; change or end that local setting (number %d)",
+				"a local setting already sets “%s” of %s to %s at %s; change or end that one (number %d)",
 				permission.Title, t.State.Template(l.Template).Name, permission.Scale.Word(other.Level),
 				t.State.Place(l.Place).Name, other.ID)
 		}
@@ -153,7 +153,7 @@ func localEdit(t *Trial) error {
 	case form.Template != "" || form.Place != "" || form.Permission != "":
 		return fault.Invalidf("set", "a local setting keeps its template, place and permission; end it and make another")
 	case before.Ended:
-		return fault.Conflictf("on", "this local setting is ended already")
+		return fault.Conflictf("on", "this local setting has already ended")
 	}
 	l := *before
 	if err := t.fillLocal(&l, &form); err != nil {
@@ -173,7 +173,7 @@ func endLocal(t *Trial, ended bool) error {
 		return err
 	}
 	if before.Ended == ended {
-		return fault.Conflictf("on", map[bool]string{true: "this local setting is ended already",
+		return fault.Conflictf("on", map[bool]string{true: "this local setting has already ended",
 			false: "this local setting has not ended"}[ended])
 	}
 	l := *before

@@ -88,7 +88,7 @@ func TestBadLocalSettingsAreRefusedByField(t *testing.T) {
 		"an end before the start": {local("packer", "door.open", "A", "no", set{"from": "2026-12-02",
 			"until": "2026-12-01"}), "set.until", "before it begins"},
 		"the same days": {local("packer", "door.open", "A-Z", "yes", set{"from": "2026-12-09"}), "set.permission",
-			"is set to no at Zone already"},
+			"to no at Zone; change or end"},
 		"an edit of what it is about": {op("local_setting.edit", "1", set{"place": "A"}), "set", "end it and make"},
 		"one that is not there":       {op("local_setting.end", "9", nil), "on", "no local setting"},
 	} {
@@ -100,16 +100,16 @@ func TestBadLocalSettingsAreRefusedByField(t *testing.T) {
 		assert.Contains(t, f.Message, of.detail, name)
 	}
 	_, err := h.try(owner, "", local("packer", "door.open", "B", "no"))
-	assert.ErrorContains(t, err, "a local setting needs a reason; say why it is otherwise at Site B")
+	assert.ErrorContains(t, err, "a local setting requires a reason; enter why Site B differs")
 	h.must(owner, "r", local("packer", "door.open", "A-Z", "yes", set{"from": "2026-12-10"}))
 	h.must(owner, "r", op("local_setting.end", "1", nil))
 	_, err = h.try(owner, "r", op("local_setting.end", "1", nil))
-	assert.ErrorContains(t, err, "ended already")
+	assert.ErrorContains(t, err, "already ended")
 	_, err = h.try(owner, "r", op("local_setting.edit", "1", set{"level": "yes"}))
-	assert.ErrorContains(t, err, "ended already")
+	assert.ErrorContains(t, err, "already ended")
 	h.must(owner, "r", op("local_setting.edit", "2", set{"from": "2026-12-09"}))
 	_, err = h.try(owner, "r", op("local_setting.restore", "1", nil))
-	assert.ErrorContains(t, err, "is set to yes at Zone already")
+	assert.ErrorContains(t, err, "to yes at Zone; change or end")
 }
 
 // Taking away takes no holding; giving does, for as long, and by whatever a local setting comes to count or no longer

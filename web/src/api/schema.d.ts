@@ -632,7 +632,7 @@ export interface paths {
          *     - `local_setting.add`: make a local setting:; needs `console.except`; sets `template`, `permission`, `place`, `level`, `from`, `until`
          *     - `local_setting.edit`: change a local setting:; needs `console.except`; sets `template`, `permission`, `place`, `level`, `from`, `until`
          *     - `local_setting.end`: end a local setting:; needs `console.except`
-         *     - `local_setting.restore`: bring back a local setting:; needs `console.except`
+         *     - `local_setting.restore`: restore a local setting:; needs `console.except`
          *     - `member.add`: add to a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.edit`: change in a team; needs `console.teams`; sets `staff`, `team`, `lead`
          *     - `member.end`: take out of a team; needs `console.teams`
@@ -1844,7 +1844,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Where templates give something else than they say, since when, until when, and why
+         * Local settings: which template has another level of a permission, where, between which days, and why
          * @description A token needs the scope `read`.
          */
         get: operations["list-local-settings"];
@@ -5437,7 +5437,7 @@ export interface components {
             /** @description none takes the permission away */
             level?: string;
             reason?: string;
-            /** @description ISO 8601 date, the last day that counts */
+            /** @description ISO 8601 date, the last day on which it applies */
             until?: string;
         };
         LocalSettingWrite: {
@@ -12285,13 +12285,13 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description That count at this place, above it or below it */
+                /** @description At this place, above it or below it */
                 place?: string;
                 /** @description Of this template, or of one that it is based on */
                 template?: string;
                 /** @description Key */
                 permission?: string;
-                /** @description Left out: all but those that were ended */
+                /** @description Default: all that have not been ended */
                 when?: "now" | "later" | "past" | "ended";
                 /** @description Words of the template, the permission, the place or the reason */
                 q?: string;

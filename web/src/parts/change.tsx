@@ -219,7 +219,9 @@ export function Reasoned({
         error={wrong}
         onChange={(e) => setReason(e.target.value)}
         hint={
-          asks ? "Needed for exceptions and local settings, for what is sensitive, and for whatever takes something away." : undefined
+          asks
+            ? "Needed for exceptions and local settings, for what is sensitive, and for whatever takes something away."
+            : undefined
         }
       />
       {!wrong && <Wrong error={run.error ?? put.error ?? asked.error} />}

@@ -76,7 +76,7 @@ export function LocalHere({ place }: { place: Place }) {
       note={acts && !place.retired && <Button onClick={() => setMaking(true)}>Make a local setting</Button>}
     >
       {locals.data && items.length === 0 && (
-        <p className="text-faded">Templates give here what they say, for everybody who has them.</p>
+        <p className="text-faded">No local settings. Templates give here what they give elsewhere.</p>
       )}
       {items.length > 0 && <LocalTable items={items} acts={acts} />}
       {making && <LocalDialog of={{ place: place.code }} close={() => setMaking(false)} />}

@@ -95,7 +95,7 @@ export function LocalDialog({ of = {}, close }: { of?: Of; close: () => void }) 
           type="date"
           value={from}
           onChange={(e) => setFrom(e.target.value)}
-          hint="Left empty: at once."
+          hint="If empty, immediately."
         />
         <DateField
           label="Until"
@@ -103,7 +103,7 @@ export function LocalDialog({ of = {}, close }: { of?: Of; close: () => void }) 
           type="date"
           value={until}
           onChange={(e) => setUntil(e.target.value)}
-          hint="The last day that counts."
+          hint="The last day on which it applies."
         />
       </div>
       <Reasoned always operations={operations} button="Set it here" grave={level === lowest} close={close} />

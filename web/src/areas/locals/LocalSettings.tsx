@@ -58,14 +58,14 @@ export function LocalSettings() {
           onChange={(q) => put({ q })}
         />
         <NarrowBy
-          label="Of a template"
+          label="Template"
           placeholder="Any template"
           value={search.template ?? ""}
           onChange={(e) => put({ template: e.target.value || undefined })}
           options={templateOptions(templates.data?.items)}
         />
         <NarrowBy
-          label="That count at a place"
+          label="Place"
           placeholder="Any place"
           value={search.place ?? ""}
           onChange={(e) => put({ place: e.target.value || undefined })}
@@ -89,8 +89,8 @@ export function LocalSettings() {
         <Loading />
       ) : items.length === 0 ? (
         <Empty>
-          No local setting fits. Templates give everywhere what they say. Where a template should give something else at
-          one place, for everybody who has it there, make a local setting.
+          No local settings match. A local setting gives a template another level of one permission at a place, for
+          everyone who has the template there.
         </Empty>
       ) : (
         <LocalTable items={items} acts={acts} />

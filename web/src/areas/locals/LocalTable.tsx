@@ -38,7 +38,7 @@ export function LocalTable({ items, acts }: { items: Local[]; acts: boolean }) {
               end={() =>
                 setEnding({
                   title: "End the local setting",
-                  about: `${l.title} of ${l.template_name}, ${l.level} at ${l.place.name}. It stays on record.`,
+                  about: `${l.title} of ${l.template_name}, ${l.level} at ${l.place.name}. The record is kept.`,
                   button: "End it",
                   operations: [{ op: "local_setting.end", on: String(l.id) }],
                 })
@@ -74,7 +74,7 @@ function Row({ of: l, acts, change, end }: { of: Local; acts: boolean; change: (
           {l.place.name}
         </Link>
       </td>
-      <td className="px-2 py-1.5 whitespace-nowrap">{day(l.from) || "since it was made"}</td>
+      <td className="px-2 py-1.5 whitespace-nowrap">{day(l.from) || "since it was created"}</td>
       <td className={`px-2 py-1.5 whitespace-nowrap ${l.when === "past" ? "text-faded line-through" : ""}`}>
         {day(l.until) || "open"}
       </td>
