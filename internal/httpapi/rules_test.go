@@ -245,9 +245,10 @@ func TestTemplatesAreMadeComparedAndRetiredThroughTheAPI(t *testing.T) {
 	compared := get[api.Comparison](t, idris, "/comparison", client.Query("templates", "line-operator,cover"),
 		client.Query("staff", "Q0064"), client.Query("differences", "true"))
 	require.Len(t, compared.Sides, 3)
-	require.Len(t, compared.Items, 1)
+	require.Len(t, compared.Items, 2)
 	assert.Equal(t, []string{"no", "yes", "yes"}, compared.Items[0].Levels)
-	assert.Equal(t, 1, compared.Differing)
+	assert.Equal(t, []string{"80", "80", "60"}, compared.Items[1].Gives, "a local setting in the wash hall limits it")
+	assert.Equal(t, 2, compared.Differing)
 	var raw []byte
 	require.NoError(t, idris.Get(ctx, "/comparison", &raw, client.Query("templates", "packer,grader"),
 		client.Header("Accept", "text/csv")))

@@ -123,6 +123,7 @@ type differ struct {
 	at            int64
 	today         day.Date
 	only          []permit.PermissionID
+	templates     map[permit.TemplateID]bool   // with only: the templates by which something differs; nil: any
 	matter        map[permit.PermissionID]bool // what is about the place looked at; nil: all
 	atDoors       bool                         // what a door does not ask for counts too, whatever is shown
 	onRecord      bool                         // with atDoors: what is required of people is left out
@@ -322,11 +323,11 @@ func (d *differ) rules(whole map[people.StaffID]bool) {
 			delete(concerned, id)
 		}
 	}
-	d.only = permissions
+	d.only, d.templates = permissions, templates
 	for _, id := range slices.Sorted(maps.Keys(concerned)) {
 		d.person(id, 0, false)
 	}
-	d.only = nil
+	d.only, d.templates = nil, nil
 	d.kinds()
 }
 
@@ -503,7 +504,7 @@ func (s *Snapshot) hold(h *held, id people.StaffID, permission permit.Permission
 		return
 	}
 	if here.Place.Kind == estate.Door && !how.bare {
-		if asked := s.catalogue.PermissionByKey(here.Place.Asks); asked == nil || asked.ID != permission {
+		if asked := s.askedAt(place); asked == 0 || asked != permission {
 			return
 		}
 		h.ways = waysFor(s.HasToShow(id, at), here.Place)
@@ -843,9 +844,7 @@ func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) bool {
 func (d *differ) door(id people.StaffID, place estate.PlaceID, given bool) {
 	asks := func(s *Snapshot) (permission permit.PermissionID) {
 		if here := s.tree.At(place); here != nil && here.Place.Kind == estate.Door {
-			if asked := s.catalogue.PermissionByKey(here.Place.Asks); asked != nil {
-				return asked.ID
-			}
+			return s.askedAt(place)
 		}
 		return 0
 	}
@@ -964,12 +963,39 @@ func (d *differ) placesOf(id people.StaffID, within estate.PlaceID, whole bool) 
 			byHours = append(byHours, place)
 		}
 	}
+	if within == 0 && d.templates != nil {
+		places, byHours = d.byTemplates(id, places), d.byTemplates(id, byHours)
+	}
 	byDepth := func(a, b estate.PlaceID) int { return cmp.Or(cmp.Compare(d.depth(a), d.depth(b)), cmp.Compare(a, b)) }
 	slices.SortFunc(places, byDepth)
 	slices.SortFunc(byHours, byDepth)
 	places = slices.Compact(places)
 	d.edges, d.hours = places, byHours
 	return places, byHours
+}
+
+// byTemplates leaves, of some places, those at which somebody may hold something else by the templates that differ: where
+// they have one of these, and below. Whoever has an exception about what differs may anywhere.
+func (d *differ) byTemplates(id people.StaffID, places []estate.PlaceID) []estate.PlaceID {
+	for _, s := range [2]*Snapshot{d.before, d.after} {
+		if p := s.person(id); p != nil && (p.owner || slices.ContainsFunc(p.exceptions, func(x exception) bool {
+			return x.bar == 0 && slices.Contains(d.only, x.permission)
+		})) {
+			return places
+		}
+	}
+	return slices.DeleteFunc(places, func(place estate.PlaceID) bool {
+		for _, s := range [2]*Snapshot{d.before, d.after} {
+			if p := s.person(id); p != nil {
+				for i := range p.grants() {
+					if g := &p.grants()[i]; d.templates[g.template] && s.tree.Within(place, g.place) {
+						return false
+					}
+				}
+			}
+		}
+		return true
+	})
 }
 
 func (d *differ) depth(place estate.PlaceID) int {
@@ -991,8 +1017,7 @@ func (d *differ) survey() {
 			if here.Place.Parent != 0 && here.Place.Opening != nil {
 				hoursAt[here.Place.ID] = true
 			}
-			if asked := s.catalogue.PermissionByKey(here.Place.Asks); here.Place.Kind == estate.Door && asked != nil &&
-				s.ofConsole(asked.ID) && !slices.Contains(d.consoleDoors, here.Place.ID) {
+			if asked := s.askedAt(here.Place.ID); here.Place.Kind == estate.Door && asked != 0 && s.ofConsole(asked) && !slices.Contains(d.consoleDoors, here.Place.ID) {
 				d.consoleDoors = append(d.consoleDoors, here.Place.ID)
 			}
 		}

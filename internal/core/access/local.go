@@ -99,13 +99,9 @@ func (s *Snapshot) localBegins(template permit.TemplateID, permission permit.Per
 
 // isSetAt reports whether a local setting of a template, at a door itself, is about what the door asks for.
 func (s *Snapshot) isSetAt(template permit.TemplateID, door estate.PlaceID) bool {
-	here := s.tree.At(door)
-	if here == nil {
-		return false
-	}
-	asked := s.catalogue.PermissionByKey(here.Place.Asks)
-	return asked != nil && slices.ContainsFunc(s.localsOf(template), func(l local) bool {
-		return l.place == door && l.permission == asked.ID
+	asked := s.askedAt(door)
+	return asked != 0 && slices.ContainsFunc(s.localsOf(template), func(l local) bool {
+		return l.place == door && l.permission == asked
 	})
 }
 

@@ -33,18 +33,33 @@ func ManagingBetween(before, after *Snapshot, at int64) []Managing {
 		managers, subjects = d.scan(at, d.differs)
 	}
 	var list []Managing
-	var everybody []people.StaffID
+	bySite := d.atHome(subjects)
+	var everybody map[estate.PlaceID][]people.StaffID
 	for _, id := range sortedStaff(managers) {
-		whom := subjects
+		whom := bySite
 		if managers[id] { // what they can do or give differs
 			if everybody == nil {
-				_, everybody = d.scan(at, func(people.StaffID) bool { return true })
+				_, all := d.scan(at, func(people.StaffID) bool { return true })
+				everybody = d.atHome(all)
 			}
 			whom = everybody
 		}
-		list = append(list, compareManaging(before, after, id, whom, at)...)
+		list = append(list, d.compare(id, managers[id], whom, at)...)
 	}
 	return list
+}
+
+// atHome sorts people by their home site, on both sides where it differs. A manager is asked about those alone whose
+// home site they look after: most look after one.
+func (d *management) atHome(ids []people.StaffID) map[estate.PlaceID][]people.StaffID {
+	at := map[estate.PlaceID][]people.StaffID{}
+	for _, id := range ids {
+		was, is := d.before.state.Person(id).HomeSite, d.after.state.Person(id).HomeSite
+		if at[is] = append(at[is], id); was != is {
+			at[was] = append(at[was], id)
+		}
+	}
+	return at
 }
 
 // management finds whose authority, and whose access on record, may differ between two snapshots.
@@ -160,13 +175,9 @@ func (d *management) differs(id people.StaffID) bool {
 // manages reports whether somebody has, by an assignment or an exception, a permission by which people are looked after
 // anywhere. Owners manage everybody.
 func (s *Snapshot) manages(p *person) bool {
-	for _, key := range managed {
-		permission := s.catalogue.PermissionByKey(key)
-		if permission == nil {
-			continue
-		}
-		given := func(g grant) bool { return s.mayGiveEver(g.template, permission.ID) > 0 }
-		added := func(x exception) bool { return !x.withheld && x.permission == permission.ID }
+	for _, permission := range s.looking {
+		given := func(g grant) bool { return s.mayGiveEver(g.template, permission) > 0 }
+		added := func(x exception) bool { return !x.withheld && x.permission == permission }
 		if p.owner || slices.ContainsFunc(p.grants(), given) || slices.ContainsFunc(p.exceptions, added) {
 			return true
 		}
@@ -199,14 +210,31 @@ func sameLevels(before, after []permit.Resolved) bool {
 	return true
 }
 
-func compareManaging(before, after *Snapshot, manager people.StaffID, whom []people.StaffID, at int64) []Managing {
-	was, is := before.authority(manager, at), after.authority(manager, at)
+// compare compares whom one manager can manage, of some people by their home sites; differs says that what the manager
+// can do or give may differ.
+func (d *management) compare(manager people.StaffID, differs bool, atHome map[estate.PlaceID][]people.StaffID,
+	at int64) []Managing {
+	was, is := d.before.authority(manager, at), d.after.authority(manager, at)
+	var whom []people.StaffID
+	for site, ids := range atHome {
+		if was.everybody() || is.everybody() || was.looksAfter(site) || is.looksAfter(site) {
+			whom = append(whom, ids...)
+		}
+	}
+	slices.Sort(whom)
+	whom = slices.Compact(whom)
 	lost, gained := Managing{Manager: manager, Lost: true}, Managing{Manager: manager}
 	for _, id := range whom {
 		if id == manager {
 			continue
 		}
-		could, can := was.manages(id), is.manages(id)
+		could, can, known := false, false, false
+		if !differs {
+			could, can, known = d.both(was, is, id)
+		}
+		if !known {
+			could, can = was.manages(id), is.manages(id)
+		}
 		switch {
 		case could && !can:
 			if len(lost.Staff) == 0 {
@@ -226,6 +254,39 @@ func compareManaging(before, after *Snapshot, manager people.StaffID, whom []peo
 	return list
 }
 
+// both says whether a manager, whose own authority does not differ, manages somebody who has assignments alone, on
+// either side; known is false where it has to be asked. What templates say as before is asked on one side, and only
+// where it matters.
+func (d *management) both(was, is *authority, id people.StaffID) (could, can, known bool) {
+	p, q := d.before.person(id), d.after.person(id)
+	if d.everybody || d.touched[id] || was.freed == nil || was.freed.owner || p == nil || q == nil ||
+		len(p.exceptions)+len(q.exceptions) > 0 {
+		return false, false, false
+	}
+	if p.owner || !was.looksAfter(d.before.state.Person(id).HomeSite) {
+		return false, false, true
+	}
+	could, can = d.gives(was, p, true), d.gives(is, q, true)
+	if could != can && !d.gives(was, p, false) {
+		return false, false, true
+	}
+	return could, can, true // where both are the same it does not matter what else there is
+}
+
+// gives reports whether a manager can give all that somebody has by templates that say something else than before, or
+// by all others.
+func (d *management) gives(of *authority, holds *person, otherwise bool) bool {
+	grants := holds.grants()
+	for i := range grants {
+		g := &grants[i]
+		differs := int(g.template) < len(d.otherwise) && d.otherwise[g.template]
+		if differs == otherwise && g.until > of.at && !of.gives(g) {
+			return false
+		}
+	}
+	return true
+}
+
 // authority is what one manager can give, kept for asking about many people. What they can give by assignments alone
 // depends on which of these stand above a place, and not on the place: most answers are found among those known.
 type authority struct {
@@ -235,15 +296,15 @@ type authority struct {
 	freed   *person // nil where they are not on record
 	local   bool    // what they can give differs by local settings
 	homes   map[estate.PlaceID]bool
-	byCover map[covered]bool
+	byCover [][]covered // by TemplateID: what is known
 	byPlace map[placed]bool
 }
 
-// covered is a template at a kind of place that some of a manager's assignments stand above.
+// covered says whether a template can be given at a kind of place that some of a manager's assignments stand above.
 type covered struct {
-	cover    uint64
-	template permit.TemplateID
-	kind     estate.Kind
+	cover uint64
+	kind  estate.Kind
+	can   bool
 }
 
 type placed struct {
@@ -253,8 +314,8 @@ type placed struct {
 }
 
 func (s *Snapshot) authority(id people.StaffID, at int64) *authority {
-	a := &authority{s: s, id: id, at: at, homes: map[estate.PlaceID]bool{}, byCover: map[covered]bool{},
-		byPlace: map[placed]bool{}}
+	a := &authority{s: s, id: id, at: at, homes: map[estate.PlaceID]bool{},
+		byCover: make([][]covered, len(s.most)), byPlace: map[placed]bool{}}
 	if p := s.person(id); p != nil {
 		a.freed = p.freed()
 		a.local = slices.ContainsFunc(p.grants(), func(g grant) bool { return len(s.localsOf(g.template)) > 0 })
@@ -304,13 +365,18 @@ func (a *authority) beyond(id people.StaffID) (permit.PermissionID, estate.Place
 	return 0, 0
 }
 
+// everybody reports whether the manager is an owner, who manages everybody.
+func (a *authority) everybody() bool { return a.freed != nil && a.freed.owner }
+
 func (a *authority) looksAfter(home estate.PlaceID) bool {
+	if a.freed == nil {
+		return false
+	}
 	if does, known := a.homes[home]; known {
 		return does
 	}
-	does := slices.ContainsFunc(managed, func(key string) bool {
-		permission := a.s.catalogue.PermissionByKey(key)
-		return permission != nil && a.s.recordLevel(a.freed, a.id, permission.ID, home, a.at, false) > 0
+	does := slices.ContainsFunc(a.s.looking, func(permission permit.PermissionID) bool {
+		return a.s.recordLevel(a.freed, a.id, permission, home, a.at, false) > 0
 	})
 	a.homes[home] = does
 	return does
@@ -332,17 +398,23 @@ func (a *authority) gives(g *grant) bool {
 		}
 		return can
 	}
-	key := covered{template: g.template, kind: here.Place.Kind}
-	for i, mine := range a.freed.grants() {
-		if a.at >= mine.from && a.at < mine.until && a.s.tree.Within(g.place, mine.place) {
-			key.cover |= 1 << i
+	cover := uint64(0)
+	mine := a.freed.grants()
+	for i := range mine {
+		if a.at >= mine[i].from && a.at < mine[i].until && a.s.tree.Within(g.place, mine[i].place) {
+			cover |= 1 << i
 		}
 	}
-	can, known := a.byCover[key]
-	if !known {
-		can = a.all(g, here)
-		a.byCover[key] = can
+	if int(g.template) >= len(a.byCover) {
+		return a.all(g, here)
 	}
+	for i := range a.byCover[g.template] {
+		if known := &a.byCover[g.template][i]; known.cover == cover && known.kind == here.Place.Kind {
+			return known.can
+		}
+	}
+	can := a.all(g, here)
+	a.byCover[g.template] = append(a.byCover[g.template], covered{cover, here.Place.Kind, can})
 	return can
 }
 

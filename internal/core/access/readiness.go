@@ -200,15 +200,15 @@ func (s *Snapshot) credentialObstacles(id people.StaffID, p *person, at int64) [
 			continue
 		}
 		for here := range s.tree.Below(g.place) {
-			asked := s.catalogue.PermissionByKey(here.Place.Asks)
-			if here.Place.Kind != estate.Door || here.Retired || asked == nil || s.level(g.template, asked.ID,
+			asked := s.askedAt(here.Place.ID)
+			if here.Place.Kind != estate.Door || here.Retired || asked == 0 || s.level(g.template, asked,
 				here.Place.ID, max(at, fit[0].from)) == 0 {
 				continue
 			}
 			switch {
 			case shown.satisfies(here.Place.Proof): // who works at night only is told by the door
 				opens++
-			case s.Decide(&Question{Staff: id, Permission: asked.ID, Place: here.Place.ID, At: max(at, fit[0].from),
+			case s.Decide(&Question{Staff: id, Permission: asked, Place: here.Place.ID, At: max(at, fit[0].from),
 				AnyHour: true}).Reason == Granted:
 				shut.Doors, lacks = shut.Doors+1, lacks|shown.lacking(here.Place.Proof)
 				if shut.Place == 0 {

@@ -74,7 +74,7 @@ var rows = [Reasons]row{
 	AssignmentNotInDates: {"assignment_not_in_its_dates", 12, "not yet, or no longer",
 		"other dates"},
 	PermissionNotInTemplate: {"permission_not_in_template", 13,
-		"the template does not give it, or not to that extent", "another template, or an exception"},
+		"the template does not give it, or a local setting takes it away there, or not to that extent", "another template, the local setting, or an exception"},
 	QualificationMissing: {"qualification_missing", 20,
 		"a qualification that the template or the place requires is missing or has run out", "a certificate"},
 	NoticeNotAccepted: {"notice_not_accepted", 21,

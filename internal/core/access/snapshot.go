@@ -100,20 +100,22 @@ type Snapshot struct {
 	state      *org.State
 	tree       *estate.Tree
 	catalogue  *permit.Catalogue
-	resolved   [][]permit.Resolved  // by TemplateID, then PermissionID
-	levels     [][]permit.Level     // the same, levels alone: what Decide reads
-	giving     [][]permit.Resolved  // the same, of what its holders can give
-	most       [][]permit.Level     // the higher of both, by which standing is judged
-	locals     [][]local            // the same, of what it gives otherwise at places
-	ever       [][]permit.Level     // the highest level that is given anywhere
-	suspect    []bool               // the same: it gives nothing, as what it gives is not known
-	hours      []hours.Access       // by TemplateID, a base's where the template states none
-	idle       []int                // the same, of the seconds after which a shared terminal signs somebody out
-	needs      []Shown              // the same, of what somebody has to have
-	required   [][]qualification.ID // the same, of what somebody has to be qualified in
-	console    []bool               // by PermissionID: what this product itself asks about
-	requiresAt [][]qualification.ID // by PlaceID: what a place requires, with those above it
-	requiring  []requirement        // the places that require something themselves
+	resolved   [][]permit.Resolved   // by TemplateID, then PermissionID
+	levels     [][]permit.Level      // the same, levels alone: what Decide reads
+	giving     [][]permit.Resolved   // the same, of what its holders can give
+	most       [][]permit.Level      // the higher of both, by which standing is judged
+	locals     [][]local             // the same, of what it gives otherwise at places
+	ever       [][]permit.Level      // the highest level that is given anywhere
+	suspect    []bool                // the same: it gives nothing, as what it gives is not known
+	hours      []hours.Access        // by TemplateID, a base's where the template states none
+	idle       []int                 // the same, of the seconds after which a shared terminal signs somebody out
+	needs      []Shown               // the same, of what somebody has to have
+	required   [][]qualification.ID  // the same, of what somebody has to be qualified in
+	asks       []permit.PermissionID // by PlaceID: what a place asks about; 0: nothing that is in the catalogue
+	looking    []permit.PermissionID // by which people are looked after
+	console    []bool                // by PermissionID: what this product itself asks about
+	requiresAt [][]qualification.ID  // by PlaceID: what a place requires, with those above it
+	requiring  []requirement         // the places that require something themselves
 	persons    table.Rows[person]
 	rolls      rolls
 }
@@ -143,6 +145,7 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	n := &Snapshot{state: state, tree: s.tree, catalogue: s.catalogue, resolved: s.resolved, levels: s.levels,
 		giving: s.giving, most: s.most, hours: s.hours, idle: s.idle, needs: s.needs, required: s.required,
 		console: s.console, locals: s.locals, ever: s.ever, suspect: s.suspect,
+		asks: s.asks, looking: s.looking,
 		requiring: s.requiring, requiresAt: s.requiresAt,
 		persons: s.persons.Fork(), rolls: s.rolls.fork()}
 	if touched.Places {
@@ -186,6 +189,7 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 	}
 	if touched.Places || touched.Catalogue {
 		n.compileLocals()
+		n.compileAsked()
 	}
 	if touched.Places || touched.Catalogue || touched.Notices {
 		n.require()
@@ -229,6 +233,29 @@ func (s *Snapshot) next(state *org.State, touched Touched) (*Snapshot, error) {
 		}
 	}
 	return n, nil
+}
+
+// compileAsked works out which permission each place asks about, and those by which people are looked after.
+func (s *Snapshot) compileAsked() {
+	s.asks, s.looking = make([]permit.PermissionID, s.state.Places.Last()+1), nil
+	for here := range s.tree.All {
+		if asked := s.catalogue.PermissionByKey(here.Place.Asks); asked != nil {
+			s.asks[here.Place.ID] = asked.ID
+		}
+	}
+	for _, key := range managed {
+		if permission := s.catalogue.PermissionByKey(key); permission != nil {
+			s.looking = append(s.looking, permission.ID)
+		}
+	}
+}
+
+// askedAt returns the permission that a place asks about; 0 where it asks about nothing that is in the catalogue.
+func (s *Snapshot) askedAt(place estate.PlaceID) permit.PermissionID {
+	if int(place) < len(s.asks) {
+		return s.asks[place]
+	}
+	return 0
 }
 
 // templateHours works out the access hours of each template.
