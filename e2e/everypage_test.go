@@ -47,8 +47,8 @@ func TestEveryPageAndDialogIsAccessibleAndQuiet(t *testing.T) {
 		defer mu.Unlock()
 		switch e := event.(type) {
 		case *cdplog.EventEntryAdded:
-			// What a dialog asks about may be refused, and says why; a database that is busy beyond measure, on a machine
-			// that is, is answered with 503, which the browser notes by itself.
+			// What a dialog asks about may be refused, and says why; a database that is busy beyond measure, on a
+			// machine that is, is answered with 503, which the browser notes by itself.
 			if !strings.Contains(e.Entry.URL, "/changes/preview") && !strings.Contains(e.Entry.Text, "status of 503") {
 				said = append(said, e.Entry.Text+" "+e.Entry.URL)
 			}

@@ -11,8 +11,8 @@ import (
 	"loyallatch.example/latch/internal/testkit"
 )
 
-// From a column of the grid one local setting is made for a template; the place says so, a terminal asks and is told no,
-// and once it is ended there, yes.
+// From a column of the grid one local setting is made for a template; the place says so, a terminal asks and is told
+// no, and once it is ended there, yes.
 func TestALocalSettingFromTheGridToTheTerminal(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")

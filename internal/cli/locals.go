@@ -22,7 +22,8 @@ func (s *session) localCommand() *cobra.Command {
 			api.Operation{Op: "local_setting.edit", On: args[0], Set: raw(f)})
 		return err
 	}
-	end := &cobra.Command{Use: "end ID...", Short: "End local settings; they stay on record", Args: cobra.MinimumNArgs(1),
+	end := &cobra.Command{Use: "end ID...", Short: "End local settings; they stay on record",
+		Args:    cobra.MinimumNArgs(1),
 		Example: "  loyal local end 3 --reason 'the line is new'",
 		RunE: func(c *cobra.Command, args []string) error {
 			var operations []api.Operation
@@ -68,11 +69,12 @@ func (s *session) localList() *cobra.Command {
 
 func (s *session) localSet() *cobra.Command {
 	var permission, place, level, from, until string
-	c := &cobra.Command{Use: "set TEMPLATE", Short: "Let a template have another level of a permission, or none, at a place",
-		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
-		Example: "  loyal local set line-operator --permission line.jam --place HB-PACK --level none --until 2027-01-31 " +
-			"--reason 'new machine'\n  loyal local set line-operator --permission line.jam --place HB-PACK --level none " +
-			"--reason r --preview"}
+	c := &cobra.Command{Use: "set TEMPLATE",
+		Short: "Let a template have another level of a permission, or none, at a place",
+		Args:  cobra.ExactArgs(1), ValidArgsFunction: s.completeTemplates(),
+		Example: "  loyal local set line-operator --permission 'stop a line' --place HB-PACK --level none --preview\n" +
+			"  loyal local set line-operator --permission 'stop a line' --place HB-PACK --level none " +
+			"--until 2027-01-31 --reason 'new machine'"}
 	c.Flags().StringVar(&permission, "permission", "", "key, or any words of the title")
 	c.Flags().StringVar(&place, "place", "", "the place, with all below it")
 	c.Flags().StringVar(&level, "level", "", "level that the template has there; none takes it away")

@@ -13,7 +13,8 @@ func TestLocalSettingsFromAShell(t *testing.T) {
 	d := newDesk(t)
 	d.login("tamsin")
 	assert.Contains(t, d.ok("local", "list"), "The belts of the wash lines are old")
-	stop := []string{"local", "set", "line-operator", "--permission", "stop a line", "--place", "packing hall", "--level",
+	stop := []string{"local", "set", "line-operator", "--permission", "stop a line", "--place", "packing hall",
+		"--level",
 		"none", "--until", "2030-01-01", "--reason", "new machine"}
 	preview := d.ok(append(stop, "--preview")...)
 	assert.Contains(t, preview, "Nothing is written.")

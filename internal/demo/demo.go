@@ -539,7 +539,8 @@ func (l *loader) localSettings() ([]step, error) {
 		}
 		steps = append(steps, step{made, row["reason"], func() error {
 			l.add("local_setting.add", "", "", fields{"template": row["template"], "permission": row["permission"],
-				"place": row["place"], "level": row["level"], "from": l.date(row["from"]), "until": l.date(row["until"])})
+				"place": row["place"], "level": row["level"], "from": l.date(row["from"]),
+				"until": l.date(row["until"])})
 			return nil
 		}})
 	}

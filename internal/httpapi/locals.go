@@ -25,7 +25,8 @@ type localsIn struct {
 
 func (s *Server) registerLocalSettings() {
 	route(s, "GET", "/local-settings", "list-local-settings", "local-settings",
-		"Local settings: which template has another level of a permission, where, between which days, and why", Access{},
+		"Local settings: which template has another level of a permission, where, between which days, and why",
+		Access{},
 		func(ctx context.Context, in *localsIn) (*listed[api.LocalSetting], error) {
 			v := s.view(ctx)
 			keep, err := v.localFilter(in)

@@ -39,11 +39,13 @@ func TestALocalSettingFromItsPreviewToTheTerminal(t *testing.T) {
 	here := get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("place", "HB-LINE-1"))
 	require.Equal(t, 1, here.Total, "what counts above a place counts at it")
 	l := here.Items[0]
-	assert.Equal(t, []string{"line-operator", "Line operator", "line.stop", "HB-PACK", "no", "yes", "new machine", "now"},
+	assert.Equal(t, []string{"line-operator", "Line operator", "line.stop", "HB-PACK", "no", "yes", "new machine",
+		"now"},
 		[]string{l.Template, l.TemplateName, l.Permission, l.Place.Code, l.Level, l.Otherwise, l.Reason, l.When})
 	assert.Equal(t, 2, get[api.Page[api.LocalSetting]](t, idris, "/local-settings",
 		client.Query("template", "line-lead")).Total, "with those of what it is based on")
-	assert.Zero(t, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("template", "grader")).Total)
+	assert.Zero(t, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("template",
+		"grader")).Total)
 	assert.Equal(t, 1, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("q", "belts")).Total)
 	for _, order := range []string{"newest", "oldest", "until", "place", "template"} {
 		page := get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("sort", order))
@@ -64,7 +66,8 @@ func TestALocalSettingFromItsPreviewToTheTerminal(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("permission",
 		"line.stop")).Total)
-	assert.Equal(t, 1, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("when", "ended")).Total)
+	assert.Equal(t, 1, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("when",
+		"ended")).Total)
 	_, err = tamsin.Write(ctx, "POST", fmt.Sprint("/changes/", ended.AuditID, "/undo"), api.Reasoned{Reason: "wet"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, get[api.Page[api.LocalSetting]](t, idris, "/local-settings", client.Query("permission",

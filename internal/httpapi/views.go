@@ -387,7 +387,8 @@ func (v view) template(t *permit.Template, used use, whole bool) api.Template {
 	out := api.Template{ID: uint32(t.ID), Code: t.Code, Name: t.Name, Summary: t.Summary, Days: t.Days,
 		Needs: append([]string{}, t.Needs...), Requires: v.qualificationRefs(t.Requires), IdleSeconds: t.IdleSeconds,
 		Hours: *v.accessHours(&t.Hours), Assignments: used.assignments[t.ID],
-		Exceptions: used.exceptions[t.ID], LocalSettings: len(v.live.LocalSettingsOf(t.ID, v.at.Unix())), Retired: t.Retired, ETag: etag(t.Revision)}
+		Exceptions: used.exceptions[t.ID], LocalSettings: len(v.live.LocalSettingsOf(t.ID, v.at.Unix())),
+		Retired: t.Retired, ETag: etag(t.Revision)}
 	out.HoursWords, out.NeedsWords, out.EffectiveIdleSeconds = v.hoursWords(t), v.needsWords(t),
 		permit.IdleSecondsOf(t, v.live.State().Template)
 	out.RequiresWords = v.requiresWords(t)

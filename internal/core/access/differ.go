@@ -824,8 +824,8 @@ func (d *differ) isDoor(place estate.PlaceID) bool {
 	return was != nil && was.Place.Kind == estate.Door || is != nil && is.Place.Kind == estate.Door
 }
 
-// isGivenAt reports whether somebody has an assignment or an exception at a place itself, or a template by which what the
-// door asks about is set there.
+// isGivenAt reports whether somebody has an assignment or an exception at a place itself, or a template by which what
+// the door asks about is set there.
 func (d *differ) isGivenAt(id people.StaffID, place estate.PlaceID) bool {
 	for _, s := range [2]*Snapshot{d.before, d.after} {
 		if p := s.person(id); p != nil &&
@@ -974,8 +974,8 @@ func (d *differ) placesOf(id people.StaffID, within estate.PlaceID, whole bool) 
 	return places, byHours
 }
 
-// byTemplates leaves, of some places, those at which somebody may hold something else by the templates that differ: where
-// they have one of these, and below. Whoever has an exception about what differs may anywhere.
+// byTemplates leaves, of some places, those at which somebody may hold something else by the templates that differ:
+// where they have one of these, and below. Whoever has an exception about what differs may anywhere.
 func (d *differ) byTemplates(id people.StaffID, places []estate.PlaceID) []estate.PlaceID {
 	for _, s := range [2]*Snapshot{d.before, d.after} {
 		if p := s.person(id); p != nil && (p.owner || slices.ContainsFunc(p.exceptions, func(x exception) bool {
@@ -1017,7 +1017,8 @@ func (d *differ) survey() {
 			if here.Place.Parent != 0 && here.Place.Opening != nil {
 				hoursAt[here.Place.ID] = true
 			}
-			if asked := s.askedAt(here.Place.ID); here.Place.Kind == estate.Door && asked != 0 && s.ofConsole(asked) && !slices.Contains(d.consoleDoors, here.Place.ID) {
+			if asked := s.askedAt(here.Place.ID); here.Place.Kind == estate.Door && asked != 0 && s.ofConsole(asked) &&
+				!slices.Contains(d.consoleDoors, here.Place.ID) {
 				d.consoleDoors = append(d.consoleDoors, here.Place.ID)
 			}
 		}

@@ -194,7 +194,8 @@ func (c *compared) felt(from, to *access.Snapshot, d *access.Difference, days in
 			// door asks about, it asks at an hour
 			if here := to.Tree().At(d.Place); here != nil && (here.Place.Kind != estate.Door || given(to, d) ||
 				given(from, d)) && (heldMore(from, to, q, d) || here.Place.Kind == estate.Door &&
-				heldMore(from, to, access.Question{Staff: q.Staff, Permission: q.Permission, Place: q.Place, At: at}, d)) {
+				heldMore(from, to, access.Question{Staff: q.Staff, Permission: q.Permission, Place: q.Place, At: at},
+					d)) {
 				return true
 			}
 			for _, place := range below {

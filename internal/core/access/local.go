@@ -115,8 +115,8 @@ func (s *Snapshot) LocalAt(template permit.TemplateID, permission permit.Permiss
 	return nil
 }
 
-// LocalSettingsOf returns the local settings that are about a template at an instant or later, its own and those of what
-// it is based on, those that come first where several count first.
+// LocalSettingsOf returns the local settings that are about a template at an instant or later, its own and those of
+// what it is based on, those that come first where several count first.
 func (s *Snapshot) LocalSettingsOf(template permit.TemplateID, at int64) (list []*org.LocalSetting) {
 	for _, l := range s.localsOf(template) {
 		if l.until > at {

@@ -112,8 +112,8 @@ func (s *Snapshot) Cell(id people.StaffID, permission permit.PermissionID, place
 	return below
 }
 
-// setLocally reports whether the assignment that a decision rests on gives, or does not give, a permission at a place by
-// a local setting.
+// setLocally reports whether the assignment that a decision rests on gives, or does not give, a permission at a place
+// by a local setting.
 func (s *Snapshot) setLocally(d *Decision, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
 	a := s.state.Assignment(d.Assignment)
 	return a != nil && s.localAt(a.Template, permission, place, at) != nil

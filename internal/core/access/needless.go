@@ -63,7 +63,8 @@ func (s *Snapshot) Redundant(id org.ExceptionID, at int64) (why Redundant, templ
 	}
 	for i := range p.grants() {
 		g := &p.grants()[i]
-		if t := s.state.Template(g.template); t != nil && s.level(g.template, x.permission, x.place, max(at, x.from)) >= x.level &&
+		if t := s.state.Template(g.template); t != nil && s.level(g.template, x.permission, x.place, max(at,
+			x.from)) >= x.level &&
 			at < g.until && s.tree.Within(x.place, g.place) {
 			return GivenByTemplate, t.ID
 		}

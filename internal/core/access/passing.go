@@ -182,7 +182,8 @@ func (s *Snapshot) hoursOf(id people.StaffID, q *Question) (list []*hours.Access
 	grants := p.grants()
 	for i := range grants {
 		g := &grants[i]
-		if s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission, q.Place, q.At) >= least && s.fitAt(p, g, q.At) {
+		if s.tree.Within(q.Place, g.place) && s.level(g.template, q.Permission, q.Place, q.At) >= least && s.fitAt(p, g,
+			q.At) {
 			list = append(list, s.accessOf(g))
 		}
 	}

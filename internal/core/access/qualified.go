@@ -299,7 +299,8 @@ func (s *Snapshot) qualificationObstacles(p *person, at int64) (found []Obstacle
 		}
 		for _, r := range s.requiring {
 			asked := s.catalogue.PermissionByKey(s.tree.At(r.place).Place.Asks)
-			if asked == nil || !s.tree.Within(r.place, g.place) || s.level(g.template, asked.ID, r.place, max(at, g.from)) == 0 ||
+			if asked == nil || !s.tree.Within(r.place, g.place) || s.level(g.template, asked.ID, r.place, max(at,
+				g.from)) == 0 ||
 				s.tree.At(r.place).Retired {
 				continue
 			}

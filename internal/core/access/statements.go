@@ -137,9 +137,8 @@ func (s *Snapshot) cut(g *grant, during stretch) (parts []stretch) {
 // ofStretch says what an assignment gives while what its template requires is held. What is otherwise below its place,
 // as opening hours are others there or more is required, has statements of its own.
 func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretch, at int64) []Statement {
-	access := s.accessOf(g)
+	access, own := s.accessOf(g), s.ownRequired()
 	byOpening := access.Kind == hours.Inherit || access.Kind == hours.ByPlace
-	own := s.ownRequired()
 	begin := func(place estate.PlaceID, during stretch) Statement {
 		st := p.statement(place, during.from, during.until, at)
 		// An acceptance does not end; where nothing is missing then, a local setting begins or ends
@@ -177,8 +176,7 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 		}
 		return 0
 	}
-	has := s.HasToShow(id, spoken)
-	atDoors := map[permit.PermissionID]bool{}
+	has, atDoors := s.HasToShow(id, spoken), map[permit.PermissionID]bool{}
 	// Of what is asked about at what is no door: for how long it is fit where it is longest, and the statements of it
 	fitAt, askedIn := map[permit.PermissionID]stretch{}, map[permit.PermissionID][]int{}
 	for here := range s.tree.Below(g.place) {
@@ -187,7 +185,7 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 			continue
 		}
 		if here.Place.Kind != estate.Door {
-			if s.LocalAt(g.template, asked.ID, here.Place.ID, spoken) != s.LocalAt(g.template, asked.ID, g.place, spoken) {
+			if s.setBelow(g, asked.ID, here.Place.ID, spoken) {
 				continue // it is said where that begins
 			}
 			askedIn[asked.ID] = append(askedIn[asked.ID], of(here, asked.ID))
@@ -209,33 +207,19 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 		if s.mayGiveEver(g.template, permission.ID) == 0 || !anyKind(permission, kinds) {
 			continue
 		}
-		ableAt := func(place estate.PlaceID) Ability {
-			return Ability{Permission: permission, Level: s.level(g.template, permission.ID, place, spoken),
-				Resolved: s.resolved[g.template][permission.ID], AtDoor: atDoors[permission.ID],
-				Local: s.LocalAt(g.template, permission.ID, place, spoken)}
-		}
-		able := ableAt(g.place)
-		s.localPlaces(g.template, permission.ID, g.place, func(place estate.PlaceID) {
-			there := ableAt(place)
-			if place == g.place || there.Local == able.Local || slices.Contains(able.Except, place) {
-				return
-			}
-			if there.Level < able.Level {
-				able.Except = append(able.Except, place)
-			}
-			if there.Level == 0 || there.Level == able.Level || s.withheldFrom(p, permission.ID, place, spoken) {
-				return
-			}
-			in := of(s.tree.At(place), permission.ID)
-			if !slices.ContainsFunc(all[in].Able, func(a Ability) bool { return a.Permission == permission }) {
+		able, below := s.abilities(g, permission, spoken)
+		able.AtDoor = atDoors[permission.ID]
+		for _, there := range below {
+			if there.Level > 0 && !s.withheldFrom(p, permission.ID, there.Local.Place, spoken) {
+				in := of(s.tree.At(there.Local.Place), permission.ID)
+				there.AtDoor = able.AtDoor
 				all[in].Able = append(all[in].Able, there)
 			}
-		})
+		}
 		if able.Level == 0 || s.withheldFrom(p, permission.ID, g.place, spoken) {
 			continue
 		}
-		in := askedIn[permission.ID]
-		fit := fitAt[permission.ID]
+		in, fit := askedIn[permission.ID], fitAt[permission.ID]
 		switch {
 		case len(in) == 0:
 			all[0].Able = append(all[0].Able, able)
@@ -250,6 +234,11 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 			all = append(all, st)
 		}
 	}
+	return telling(all)
+}
+
+// telling leaves, of some statements, those that tell of something; where none does, the first.
+func telling(all []Statement) []Statement {
 	kept := slices.DeleteFunc(slices.Clone(all), func(st Statement) bool {
 		return len(st.Doors)+len(st.Short) == 0 && !slices.ContainsFunc(st.Able,
 			func(a Ability) bool { return !a.AtDoor })
@@ -258,6 +247,34 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 		return kept
 	}
 	return all[:1]
+}
+
+// setBelow reports whether another local setting decides, at a place below that of an assignment, than at its own.
+func (s *Snapshot) setBelow(g *grant, permission permit.PermissionID, place estate.PlaceID, at int64) bool {
+	return s.localAt(g.template, permission, place, at) != s.localAt(g.template, permission, g.place, at)
+}
+
+// abilities returns what an assignment gives of a permission at its place at an instant, and what local settings make
+// of it at places below where that is otherwise, each by the local setting that begins there.
+func (s *Snapshot) abilities(g *grant, permission *permit.Permission, at int64) (here Ability, below []Ability) {
+	ability := func(place estate.PlaceID) Ability {
+		return Ability{Permission: permission, Level: s.level(g.template, permission.ID, place, at),
+			Resolved: s.resolved[g.template][permission.ID], Local: s.LocalAt(g.template, permission.ID, place, at)}
+	}
+	here = ability(g.place)
+	told := map[estate.PlaceID]bool{g.place: true}
+	s.localPlaces(g.template, permission.ID, g.place, func(place estate.PlaceID) {
+		there := ability(place)
+		if told[place] || there.Local == nil || there.Local.Place != place || there.Level == here.Level {
+			return
+		}
+		told[place] = true
+		below = append(below, there)
+		if there.Level < here.Level {
+			here.Except = append(here.Except, place)
+		}
+	})
+	return here, below
 }
 
 func (s *Snapshot) ofException(id people.StaffID, p *person, x *exception, at int64) Statement {

@@ -412,7 +412,8 @@ func someHours(t *rapid.T) set {
 func someLocally(t *rapid.T) set {
 	permission := somePermission(t)
 	fields := set{"template": someTemplate(t), "permission": permission, "place": somePlace(t),
-		"level": some(t, "level", "none", "none", map[string]string{"stock.adjust": "90", "line.run": "lead"}[permission],
+		"level": some(t, "level", "none", "none", map[string]string{"stock.adjust": "90",
+			"line.run": "lead"}[permission],
 			"yes", "run")}
 	if rapid.IntRange(0, 2).Draw(t, "dated") == 0 {
 		fields["from"], fields["until"] = some(t, "from", "", "2026-11-24", "2026-11-26"),

@@ -105,7 +105,8 @@ func (t *Trial) fillLocal(l *org.LocalSetting, form *localForm) error {
 			"the local setting ends on %s, before it begins on %s; put the end on or after the start", l.Until, l.From)
 	}
 	if form.Level == "" {
-		return fault.Invalidf("set.level", "enter the level of the template at this place; none takes the permission away")
+		return fault.Invalidf("set.level",
+			"enter the level of the template at this place; none takes the permission away")
 	}
 	if l.Level, err = permission.Scale.Parse(form.Level); err != nil {
 		return fault.Invalidf("set.level", "%s", err)
@@ -151,7 +152,8 @@ func localEdit(t *Trial) error {
 	}
 	switch {
 	case form.Template != "" || form.Place != "" || form.Permission != "":
-		return fault.Invalidf("set", "a local setting keeps its template, place and permission; end it and make another")
+		return fault.Invalidf("set",
+			"a local setting keeps its template, place and permission; end it and make another")
 	case before.Ended:
 		return fault.Conflictf("on", "this local setting has already ended")
 	}

@@ -130,7 +130,8 @@ func TestALocalSettingGivesWhatItsMakerCanGive(t *testing.T) {
 	h.must(owner, "for a week", op("local_setting.edit", "1", set{"until": "2026-11-30"}))
 	h.must(h.who("S2"), "what is less is theirs to say", op("local_setting.edit", "2", set{"level": "30"}))
 
-	// A keeper where keepers do not open the store is given by whoever cannot give that; where they do again one day, not
+	// A keeper where keepers do not open the store is given by whoever cannot give that; where they do again one day,
+	// not
 	h.must(owner, "without an end", op("local_setting.edit", "1", set{"until": ""}),
 		op("template.edit", "keeper", set{"decide": set{"stock.adjust": "20"}}))
 	keeper := op("assignment.add", "", set{"staff": "S3", "place": "A", "template": "keeper"})
@@ -189,7 +190,8 @@ func TestLocalSettingsAreCarriedOverToAnotherScale(t *testing.T) {
 	}
 	h.must(owner, "", op("permission.add", "", set{"key": "line.run", "title": "Run", "sentence": "Runs.",
 		"group": "stock", "scale": set{"kind": "levels", "levels": []string{"none", "view", "run"}},
-		"kinds": []string{"work_centre", "zone"}}), op("template.edit", "packer", set{"decide": set{"line.run": "none"}}))
+		"kinds": []string{"work_centre", "zone"}}), op("template.edit", "packer",
+		set{"decide": set{"line.run": "none"}}))
 	h.must(owner, "r", local("packer", "line.run", "A-Z", "run"))
 	h.must(owner, "", scale("none", "look", "view", "run"))
 	assert.EqualValues(t, 3, h.snap.State().LocalSetting(1).Level)

@@ -60,7 +60,8 @@ func init() {
 		templateOperations, staffOperations, lockOperations, leavingOperations, coverOperations, handoverOperations,
 		ownerOperations,
 		barOperations,
-		assignmentOperations, exceptionOperations, localOperations, credentialOperations, badgeOperations, deviceOperations,
+		assignmentOperations, exceptionOperations, localOperations, credentialOperations, badgeOperations,
+		deviceOperations,
 		qualificationOperations, noticeOperations, scheduleOperations, teamOperations, fieldOperations,
 		erasingOperations} {
 		for i := range list {

@@ -475,24 +475,7 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 			}
 		}
 	case *permit.Permission:
-		for _, t := range u.state.Templates.All() {
-			if u.later("template", uint32(t.ID), t.Revision) && !t.Retired &&
-				slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
-				return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
-			}
-		}
-		for _, l := range u.state.LocalSettings.All() {
-			if l.Permission == r.ID && !l.Ended && u.later("local_setting", uint32(l.ID), l.Revision) {
-				return builtUpon("a local setting at %s is about “%s” by a later change. Undo that first.",
-					u.state.Place(l.Place).Name, r.Title)
-			}
-		}
-		for _, x := range u.state.Exceptions.All() {
-			if x.Permission == r.ID && !x.Ended && u.later("exception", uint32(x.ID), x.Revision) {
-				return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
-					u.state.Person(x.Staff).FullName(), r.Title)
-			}
-		}
+		return u.permissionInUse(r)
 	case *permit.Template:
 		for _, a := range u.state.Assignments.All() {
 			if a.Template == r.ID && !a.Ended && u.later("assignment", uint32(a.ID), a.Revision) {
@@ -558,6 +541,29 @@ func (u *undoing) inUse(e *Entry, kind string, record any) error {
 	case *org.Exception:
 		if u.later("exception", uint32(r.ID), r.Revision) {
 			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
+		}
+	}
+	return nil
+}
+
+// permissionInUse refuses where a later change decides, sets or excepts a permission that was made.
+func (u *undoing) permissionInUse(r *permit.Permission) error {
+	for _, t := range u.state.Templates.All() {
+		if u.later("template", uint32(t.ID), t.Revision) && !t.Retired &&
+			slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
+			return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
+		}
+	}
+	for _, l := range u.state.LocalSettings.All() {
+		if l.Permission == r.ID && !l.Ended && u.later("local_setting", uint32(l.ID), l.Revision) {
+			return builtUpon("a local setting at %s is about “%s” by a later change. Undo that first.",
+				u.state.Place(l.Place).Name, r.Title)
+		}
+	}
+	for _, x := range u.state.Exceptions.All() {
+		if x.Permission == r.ID && !x.Ended && u.later("exception", uint32(x.ID), x.Revision) {
+			return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
+				u.state.Person(x.Staff).FullName(), r.Title)
 		}
 	}
 	return nil

@@ -168,6 +168,14 @@ func (s *State) remove(kind string, id uint32) {
 			s.ofTeam.Put(uint32(m.Team), &list)
 		}
 		s.Members.Put(id, nil)
+	default:
+		s.removeCredential(kind, id)
+	}
+}
+
+// removeCredential is remove for what people show, and for the devices to which they do.
+func (s *State) removeCredential(kind string, id uint32) {
+	switch kind {
 	case "badge":
 		if b := s.Badges.Get(id); b != nil {
 			s.badgeByNumber.Delete(badgeKey(b.Format, b.Number))

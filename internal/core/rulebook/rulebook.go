@@ -167,9 +167,10 @@ var (
 				inner: map[string]*shape{"hours": hoursShape}},
 			"templates": {keys: []string{"code", "name", "summary", "base", "days", "needs", "requires",
 				"idle_seconds", "hours",
-				"retired", "settings", "giving", "local"}, free: []string{"settings", "giving"}, inner: map[string]*shape{
-				"hours": hoursShape, "local": {keys: []string{"permission", "place", "level", "from", "until",
-					"reason"}}}},
+				"retired", "settings", "giving", "local"}, free: []string{"settings", "giving"},
+				inner: map[string]*shape{
+					"hours": hoursShape, "local": {keys: []string{"permission", "place", "level", "from", "until",
+						"reason"}}}},
 		}}
 )
 

@@ -105,11 +105,12 @@ func (l *Language) Setting(s *access.Snapshot, permission *permit.Permission, r 
 	return text
 }
 
-// LocalSetting says what a local setting says: "“Run a line” is set to view at Packing hall, until 30 Nov 2026, by a local
-// setting of Line operator: new machine".
+// LocalSetting says what a local setting says: "“Run a line” is set to view at Packing hall, until 30 Nov 2026, by a
+// local setting of Line operator: new machine".
 func (l *Language) LocalSetting(s *access.Snapshot, local *org.LocalSetting) string {
 	permission := s.Catalogue().Permission(local.Permission)
-	return fill(l.Messages.SettingIsHere, "title", permission.Title, "word", permission.Scale.Word(local.Level), "place",
+	return fill(l.Messages.SettingIsHere, "title", permission.Title, "word", permission.Scale.Word(local.Level),
+		"place",
 		s.State().Place(local.Place).Name, "dates", l.dates(local.From, local.Until), "template",
 		s.State().Template(local.Template).Name, "reason", local.Reason)
 }

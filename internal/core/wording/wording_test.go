@@ -600,8 +600,9 @@ func TestALocalSettingIsToldWhereItDecides(t *testing.T) {
 	e := English.Explain(s, &q)
 	assert.Contains(t, e.Sentence, "at "+hall.Name+", by a local setting.")
 	assert.Contains(t, e.Remedy, "End or change the local setting")
-	assert.Equal(t, "“Run a line” is set to none at "+hall.Name+", until 27 Nov 2026, by a local setting of Packer: old "+
-		"belts", textOf(e.Grounds, "local_setting"))
+	assert.Equal(t,
+		"“Run a line” is set to none at "+hall.Name+", until 27 Nov 2026, by a local setting of Packer: old "+
+			"belts", textOf(e.Grounds, "local_setting"))
 	said := English.Statements(s, 1, noon.Unix())
 	require.NotEmpty(t, said)
 	assert.Contains(t, said[0].Further, "run a line (view) (less, or not, at "+hall.Name+")")
