@@ -289,13 +289,13 @@ func accessOf(snapshot *access.Snapshot, p *people.Staff, at time.Time, r *sees)
 		for _, able := range st.Able {
 			statement.Abilities = append(statement.Abilities,
 				api.Ability{Permission: able.Permission.Key, Title: able.Permission.Title,
-					Words:   wording.English.Ability(&able),
+					Words:   wording.English.Able(snapshot, &able, st.Place),
 					Setting: wording.English.AbleBy(snapshot, &able),
 					Level:   able.Permission.Scale.Word(able.Level), Reach: able.Permission.Scale.IsReach(),
 					Sensitive: able.Permission.Sensitive})
 		}
 		if a := snapshot.State().Assignment(st.Assignment); a != nil {
-			place := snapshot.State().Place(a.Place)
+			place := snapshot.State().Place(st.Place)
 			statement.Template, statement.Place = snapshot.State().Template(a.Template).Name,
 				&api.PlaceRef{Code: place.Code, Name: place.Name}
 			statement.Covers = "this " + place.Kind.Words() + " only"

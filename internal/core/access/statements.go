@@ -49,7 +49,17 @@ type Ability struct {
 	Resolved   permit.Resolved   // of a template: where it says so
 	Local      *org.LocalSetting // by which it is so here, and not as the template says; nil: as the template says
 	AtDoor     bool              // a door there asks about it
-	Except     []estate.PlaceID  // below, where a local setting gives less
+	From       int64             // where they have it later than the moment spoken of: the first instant; else 0
+	Otherwise  []Otherwise       // where, or when, they have another level of it, or none, by local settings
+}
+
+// Otherwise is another level of an ability, at a place below and between two instants, or at the place itself from an
+// instant on.
+type Otherwise struct {
+	Place       estate.PlaceID
+	Level       permit.Level
+	From, Until int64             // From is 0 where it begins before the moment spoken of
+	Local       *org.LocalSetting // by which it is so; nil: as the template says
 }
 
 // Statements returns everything that somebody can do by their assignments and exceptions, now, later and in the past.
@@ -117,11 +127,22 @@ func (s *Snapshot) ofGrant(id people.StaffID, p *person, g *grant, at int64) (li
 	return []Statement{st}
 }
 
-// cut returns a stretch of time in the parts in which no local setting begins or ends that is about an assignment.
+// cut returns a stretch of time in the parts in which no local setting begins or ends that is about what doors ask for
+// at the place of an assignment, or below: other doors open then.
 func (s *Snapshot) cut(g *grant, during stretch) (parts []stretch) {
+	locals := s.localsOf(g.template)
+	if len(locals) == 0 {
+		return []stretch{during}
+	}
+	atDoors := map[permit.PermissionID]bool{}
+	for here := range s.tree.Below(g.place) {
+		if here.Place.Kind == estate.Door {
+			atDoors[s.askedAt(here.Place.ID)] = true
+		}
+	}
 	turns := []int64{during.from, during.until}
-	for _, l := range s.localsOf(g.template) {
-		if s.concerns(&l, g.place) {
+	for _, l := range locals {
+		if atDoors[l.permission] && s.concerns(&l, g.place) {
 			turns = append(turns, min(max(l.from, during.from), during.until),
 				min(max(l.until, during.from), during.until))
 		}
@@ -207,11 +228,11 @@ func (s *Snapshot) ofStretch(id people.StaffID, p *person, g *grant, held stretc
 		if s.mayGiveEver(g.template, permission.ID) == 0 || !anyKind(permission, kinds) {
 			continue
 		}
-		able, below := s.abilities(g, permission, spoken)
+		able, below := s.abilities(g, permission, spoken, all[0].Until)
 		able.AtDoor = atDoors[permission.ID]
 		for _, there := range below {
-			if there.Level > 0 && !s.withheldFrom(p, permission.ID, there.Local.Place, spoken) {
-				in := of(s.tree.At(there.Local.Place), permission.ID)
+			if place := there.Local.Place; !s.withheldFrom(p, permission.ID, place, spoken) {
+				in := of(s.tree.At(place), permission.ID)
 				there.AtDoor = able.AtDoor
 				all[in].Able = append(all[in].Able, there)
 			}
@@ -254,27 +275,91 @@ func (s *Snapshot) setBelow(g *grant, permission permit.PermissionID, place esta
 	return s.localAt(g.template, permission, place, at) != s.localAt(g.template, permission, g.place, at)
 }
 
-// abilities returns what an assignment gives of a permission at its place at an instant, and what local settings make
-// of it at places below where that is otherwise, each by the local setting that begins there.
-func (s *Snapshot) abilities(g *grant, permission *permit.Permission, at int64) (here Ability, below []Ability) {
-	ability := func(place estate.PlaceID) Ability {
-		return Ability{Permission: permission, Level: s.level(g.template, permission.ID, place, at),
-			Resolved: s.resolved[g.template][permission.ID], Local: s.LocalAt(g.template, permission.ID, place, at)}
+// abilities returns what an assignment gives of a permission at its place at an instant, or from a later one on and
+// before another, with where and when local settings make it otherwise. Where it gives nothing at the place, it returns
+// what it gives at places below.
+func (s *Snapshot) abilities(g *grant, permission *permit.Permission, at, until int64) (here Ability, below []Ability) {
+	turns := []int64{at}
+	var places []estate.PlaceID
+	for _, l := range s.localsOf(g.template) {
+		if l.permission != permission.ID || !s.concerns(&l, g.place) || l.until <= at || l.from >= until {
+			continue
+		}
+		if l.place != g.place && s.tree.Within(l.place, g.place) {
+			places = append(places, l.place)
+		}
+		for _, turn := range [2]int64{l.from, l.until} {
+			if turn > at && turn < until {
+				turns = append(turns, turn)
+			}
+		}
 	}
-	here = ability(g.place)
-	told := map[estate.PlaceID]bool{g.place: true}
-	s.localPlaces(g.template, permission.ID, g.place, func(place estate.PlaceID) {
-		there := ability(place)
-		if told[place] || there.Local == nil || there.Local.Place != place || there.Level == here.Level {
-			return
+	slices.Sort(turns)
+	slices.Sort(places)
+	turns, places = slices.Compact(turns), slices.Compact(places)
+	here = s.abilityAt(g, permission, g.place, turns)
+	for _, place := range places {
+		if here.Level > 0 {
+			here.Otherwise = append(here.Otherwise, s.otherwiseAt(g, permission.ID, place, turns, until)...)
+		} else if there := s.abilityAt(g, permission, place, turns); there.Local != nil &&
+			there.Local.Place == place {
+			below = append(below, there)
 		}
-		told[place] = true
-		below = append(below, there)
-		if there.Level < here.Level {
-			here.Except = append(here.Except, place)
-		}
-	})
+	}
 	return here, below
+}
+
+// abilityAt returns what an assignment gives of a permission at a place from the first of some turns on, or, where that
+// is nothing, from a later one on, with what it is from others on.
+func (s *Snapshot) abilityAt(g *grant, permission *permit.Permission, place estate.PlaceID, turns []int64) Ability {
+	able := Ability{Permission: permission, Resolved: s.resolved[g.template][permission.ID]}
+	last := permit.Level(0)
+	for i, turn := range turns {
+		level, local := s.level(g.template, permission.ID, place, turn), s.LocalAt(g.template, permission.ID, place,
+			turn)
+		switch {
+		case level == last:
+		case able.Level == 0:
+			able.Level, able.Local = level, local
+			if i > 0 {
+				able.From = turn
+			}
+		default:
+			able.Otherwise = append(able.Otherwise, Otherwise{Place: place, Level: level, From: turn, Until: everAfter,
+				Local: local})
+		}
+		last = level
+	}
+	return able
+}
+
+// otherwiseAt returns the stretches of time, between some turns and before an instant, in which a local setting gives
+// another level at a place than at that of the assignment.
+func (s *Snapshot) otherwiseAt(g *grant, permission permit.PermissionID, place estate.PlaceID, turns []int64,
+	until int64) (list []Otherwise) {
+	for i, turn := range turns {
+		end := until
+		if i+1 < len(turns) {
+			end = turns[i+1]
+		}
+		l := s.localAt(g.template, permission, place, turn)
+		if l == nil || l.place != place || l.level == s.level(g.template, permission, g.place, turn) {
+			continue
+		}
+		from := turn
+		if i == 0 {
+			from = 0
+		}
+		if end >= until {
+			end = everAfter // as long as the assignment
+		}
+		if n := len(list); n > 0 && list[n-1].Level == l.level && list[n-1].Until == turn {
+			list[n-1].Until = end
+			continue
+		}
+		list = append(list, Otherwise{place, l.level, from, end, s.state.LocalSetting(l.number)})
+	}
+	return list
 }
 
 func (s *Snapshot) ofException(id people.StaffID, p *person, x *exception, at int64) Statement {

@@ -56,7 +56,8 @@ type Messages struct {
 	OwnerCan, OnceUnlocked, CanNothing, CouldNothing     string
 	Can, Could, OpensNone, OpenedNone, OpensIt, OpenedIt string
 	Opens, Opened, AlsoCan, AlsoCould, AskForMore        string
-	MayNot, MayAlso, MightNot, MightAlso, LessAt         string
+	MayNot, MayAlso, MightNot, MightAlso                 string
+	Otherwise, NotThere, LevelAt, LevelFrom, AllOfIt     string
 	IsBarred, WasBarred, UntilMoment                     string
 	TermFrom, TermUntil, TermUntilWith, TermEnded        string
 	TermEndedWith, TheContract, TheLeaving               string
@@ -197,9 +198,10 @@ var English = &Language{
 		Can:          "{who} can {list} at {place}{tail}.", Could: "{who} could {list} at {place}{tail}.",
 		OpensNone: "{who} opens no door at {place}{tail}.", OpenedNone: "{who} opened no door at {place}{tail}.",
 		OpensIt: "{who} opens {place}{tail}.", OpenedIt: "{who} opened {place}{tail}.",
-		Opens:   "{who} opens {n} door at {place}{tail}.|{who} opens {n} doors at {place}{tail}.",
-		Opened:  "{who} opened {n} door at {place}{tail}.|{who} opened {n} doors at {place}{tail}.",
-		LessAt:  "{what} (less, or not, at {places})",
+		Opens:     "{who} opens {n} door at {place}{tail}.|{who} opens {n} doors at {place}{tail}.",
+		Opened:    "{who} opened {n} door at {place}{tail}.|{who} opened {n} doors at {place}{tail}.",
+		Otherwise: "{what} ({notes})", NotThere: "not", LevelAt: "{level} at {place}",
+		LevelFrom: "{level} from {from}", AllOfIt: "yes",
 		AlsoCan: "There, {who} can also {list}.", AlsoCould: "There, {who} could also {list}.",
 		AskForMore: "{n} door asks for more than {who} has to show, such as {door}, which asks for {asked}.|" +
 			"{n} doors ask for more than {who} has to show, such as {door}, which asks for {asked}.",

@@ -113,7 +113,7 @@ func (t *stating) assignment() {
 	var phrases []string
 	for i := range t.st.Able {
 		if !t.st.Able[i].AtDoor {
-			phrases = append(phrases, t.able(&t.st.Able[i]))
+			phrases = append(phrases, t.Able(t.s, &t.st.Able[i], t.st.Place))
 		}
 	}
 	hours := t.st.Hours.Words(t.here.Opening, day.Of(time.Unix(t.st.At, 0).In(t.here.Location)))
@@ -134,19 +134,6 @@ func (t *stating) assignment() {
 	t.locals()
 }
 
-// able says an ability, and where below a local setting gives less of it.
-func (t *stating) able(a *access.Ability) string {
-	phrase := t.Ability(a)
-	if len(a.Except) == 0 {
-		return phrase
-	}
-	var places []string
-	for _, id := range a.Except {
-		places = append(places, t.s.State().Place(id).Name)
-	}
-	return fill(t.m.LessAt, "what", phrase, "places", t.List(places))
-}
-
 // locals names the local settings by which it is otherwise than the templates say.
 func (t *stating) locals() {
 	told := map[org.LocalSettingID]bool{}
@@ -156,14 +143,48 @@ func (t *stating) locals() {
 			t.ground("local_setting", fmt.Sprint(local.ID), t.LocalSetting(t.s, local))
 		}
 	}
-	template := t.s.State().Assignment(t.st.Assignment).Template
 	for i := range t.st.Able {
-		able := &t.st.Able[i]
-		tell(able.Local)
-		for _, place := range able.Except {
-			tell(t.s.LocalAt(template, able.Permission.ID, place, t.st.At))
+		tell(t.st.Able[i].Local)
+		for _, other := range t.st.Able[i].Otherwise {
+			tell(other.Local)
 		}
 	}
+}
+
+// Able says an ability of a statement, and where and when local settings make it otherwise: "set the line speed up to
+// 80 percent (up to 60 percent at Wash hall, until 30 Mar 2027)".
+func (l *Language) Able(s *access.Snapshot, a *access.Ability, place estate.PlaceID) string {
+	phrase, m := l.Ability(a), &l.Messages
+	date := func(at int64, of estate.PlaceID) string {
+		return l.Date(day.Of(time.Unix(at, 0).In(s.Tree().At(of).Location)))
+	}
+	if a.From > 0 {
+		phrase += fill(m.From, "from", date(a.From, place))
+	}
+	var notes []string
+	for _, other := range a.Otherwise {
+		note := m.NotThere
+		if other.Level > 0 {
+			note = cmp.Or(a.Permission.Scale.Words(other.Level), m.AllOfIt)
+		}
+		switch {
+		case other.Place == place:
+			note = fill(m.LevelFrom, "level", note, "from", date(other.From, place))
+		case other.From > 0:
+			note = fill(m.LevelAt, "level", note, "place", s.State().Place(other.Place).Name) + fill(m.From, "from",
+				date(other.From, other.Place))
+		default:
+			note = fill(m.LevelAt, "level", note, "place", s.State().Place(other.Place).Name)
+		}
+		if other.Until < access.Ever {
+			note += fill(m.Until, "until", date(other.Until-1, other.Place))
+		}
+		notes = append(notes, note)
+	}
+	if len(notes) == 0 {
+		return phrase
+	}
+	return fill(m.Otherwise, "what", phrase, "notes", strings.Join(notes, "; "))
 }
 
 // sentence says the chief thing that an assignment gives: doors, or where there are none what can be done.

@@ -605,8 +605,30 @@ func TestALocalSettingIsToldWhereItDecides(t *testing.T) {
 			"belts", textOf(e.Grounds, "local_setting"))
 	said := English.Statements(s, 1, noon.Unix())
 	require.NotEmpty(t, said)
-	assert.Contains(t, said[0].Further, "run a line (view) (less, or not, at "+hall.Name+")")
+	assert.Contains(t, said[0].Further, "run a line (view) (not at "+hall.Name+", until 27 Nov 2026)")
 	assert.Contains(t, textOf(said[0].Grounds, "local_setting"), "old belts")
+
+	for phrase, l := range map[string]org.LocalSetting{
+		"adjust a weight up to 25 kg (up to 10 kg at Hall, from 27 Nov 2026)": {Permission: 4, Place: hall.ID,
+			Level: 10,
+			From:  sample.Today + 3},
+		"adjust a weight up to 10 kg (up to 25 kg from 28 Nov 2026)": {Permission: 4, Place: 1, Level: 10,
+			Until: sample.Today + 3},
+		"adjust a weight up to 25 kg (not from 27 Nov 2026; up to 25 kg from 29 Nov 2026)": {Permission: 4, Place: 1,
+			From: sample.Today + 3, Until: sample.Today + 4},
+		"run a line (view), from 28 Nov 2026": {Permission: run(s), Place: 1, Until: sample.Today + 3},
+		"adjust a weight up to 25 kg (up to 10 kg at Hall, from 25 Nov 2026, until 26 Nov 2026)": {Permission: 4,
+			Place: hall.ID, Level: 10, From: sample.Today + 1, Until: sample.Today + 2},
+	} {
+		said := English.Statements(with(l), 1, noon.Unix())
+		require.Len(t, said, 1, "what is asked about at no door parts no sentence: %s", phrase)
+		assert.Contains(t, said[0].Further, phrase)
+	}
+	doors := English.Statements(with(org.LocalSetting{Permission: 1, Place: hall.ID, Until: sample.Today + 3}), 1,
+		noon.Unix())
+	require.Len(t, doors, 2, "other doors open then")
+	assert.Contains(t, doors[0].Sentence, "until 27 Nov 2026")
+	assert.Contains(t, doors[1].Sentence, "opens 1 door")
 
 	s = with(org.LocalSetting{Permission: run(s), Place: hall.ID, Level: 1})
 	q.Level = 2
