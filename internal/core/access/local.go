@@ -46,12 +46,12 @@ func (s *Snapshot) compileLocals() {
 	}
 	s.ever = slices.Clone(s.levels)
 	for id, template := range s.state.Templates.All() {
+		if s.suspect[id] {
+			continue // it gives nothing
+		}
 		above := map[permit.TemplateID]bool{} // the bases that a template has gone past
 		for base, steps := template, 0; base != nil && steps < permit.MostBases; steps++ {
 			for _, l := range of[base.ID] {
-				if s.suspect[id] {
-					continue // it gives nothing
-				}
 				if by := s.resolved[id][l.permission]; !by.Decided || !above[by.Template] {
 					s.locals[id] = append(s.locals[id], l)
 				}
@@ -178,8 +178,8 @@ type piece struct {
 	except []Exclusion // below, where it gives less; what it gives there is a piece of its own
 }
 
-// pieces returns what an assignment gives of a permission, place by place and one stretch of time after the other, at
-// most; leastLevel is what its holders can give at any rate, where that counts too.
+// pieces returns, in place of what is in a list, what an assignment gives of a permission, place by place, one stretch
+// of time after the other; least is what its holders can give at any rate, where that counts too.
 func (s *Snapshot) pieces(list []piece, g *grant, permission permit.PermissionID, least permit.Level) []piece {
 	list = list[:0]
 	whole := stretch{g.from, g.until}

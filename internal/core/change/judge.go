@@ -184,9 +184,7 @@ func (t *Trial) placesGiven(id people.StaffID, moved []estate.PlaceID) (places [
 			places = append(places, state.Exception(number).Place)
 		}
 	}
-	for _, s := range []*access.Snapshot{t.before, t.After} {
-		places = append(places, s.LocalPlacesOf(id)...)
-	}
+	places = append(append(places, t.before.LocalPlacesOf(id)...), t.After.LocalPlacesOf(id)...)
 	for _, place := range slices.Clone(places) {
 		for _, tree := range []*estate.Tree{t.before.Tree(), t.After.Tree()} {
 			for here := tree.At(place); here != nil; here = tree.At(here.Place.Parent) {
