@@ -109,6 +109,7 @@ type Staff struct {
 	Status     string       `json:"status" enum:"prepared,active,left"`
 	Owner      bool         `json:"owner,omitempty"`
 	Lock       *Lock        `json:"lock,omitempty"`
+	Paused     []Paused     `json:"paused,omitempty" doc:"Where their badge opens nothing for a while, after wrong PINs; said where one person is read, to who may lock them"`
 	Templates  []string     `json:"templates" doc:"Names of the templates of their assignments that have not ended"`
 	Hours      *AccessHours `json:"hours,omitempty" doc:"Access hours of those of their assignments that state none; left out: those of the templates"`
 	HoursWords string       `json:"hours_words,omitempty" doc:"The same in words"`
@@ -451,7 +452,7 @@ type DecisionRequest struct {
 	Place      string     `json:"place,omitempty" maxLength:"64" doc:"Code; a device may leave it out and means its own"`
 	Level      int32      `json:"level,omitempty" doc:"At least this level or limit"`
 	About      string     `json:"about,omitempty" maxLength:"64" doc:"Staff number of the person whose records are asked for, of a permission whose levels are own, team and all"`
-	Reader     string     `json:"reader,omitempty" maxLength:"64" doc:"Of several at one place, the one at which it was shown: wrong tries count there"`
+	Reader     string     `json:"reader,omitempty" maxLength:"64" doc:"Of several at one place, the one at which it was shown. Nothing depends on it: wrong PINs count at the place and at the device"`
 	At         *time.Time `json:"at,omitempty" doc:"Moment that a manager asks about. A device asks about now: it may leave this out, or state the time of its own clock, which is refused where it is more than a minute off"`
 }
 
@@ -541,7 +542,7 @@ type Today struct {
 	Redundant int            `json:"redundant" doc:"Exceptions that change nothing any more"`
 	Barred    []Bar          `json:"barred" doc:"Who is kept out of a place"`
 	Badges    []Badge        `json:"badges" doc:"Overdue, lost with no other in their place, or still out with people who have left"`
-	Readers   []HeldReader   `json:"readers" doc:"Places at which a reader takes no more tries for a while"`
+	Paused    []Paused       `json:"paused" doc:"Where PINs, or the badge of somebody, are paused after wrong ones"`
 	Gaps      []Gap          `json:"gaps" doc:"Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it"`
 	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
 	Tampering string         `json:"tampering,omitempty" doc:"What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere"`
@@ -556,9 +557,10 @@ type Gap struct {
 	Mend     string `json:"mend" doc:"What mends it"`
 }
 
-// HeldReader is a place at which a reader takes no more tries for a while.
-type HeldReader struct {
+// Paused is a place at which too many wrong PINs were typed.
+type Paused struct {
 	Place PlaceRef  `json:"place"`
+	Staff *StaffRef `json:"staff,omitempty" doc:"Whose badge opens nothing there until then; left out: PINs without a badge are not taken there"`
 	Until time.Time `json:"until"`
 }
 
@@ -612,16 +614,16 @@ type SignedIn struct {
 	ExpiresAt *time.Time `json:"expires_at,omitempty"`
 }
 
-// Session is a sign-in that still counts.
+// Session is one thing that acts for a person.
 type Session struct {
-	ID        uint64     `json:"id"`
-	Kind      string     `json:"kind"`
-	Scope     string     `json:"scope"`
+	ID        string     `json:"id,omitempty" doc:"By which it is ended; left out of a device, which is retired where devices are"`
+	Kind      string     `json:"kind" enum:"console,client,feed,visit,pin_link,password_link,plan,device"`
+	Scope     string     `json:"scope,omitempty"`
 	Name      string     `json:"name,omitempty"`
-	Address   string     `json:"address,omitempty" doc:"From which it was begun"`
-	CreatedAt time.Time  `json:"created_at"`
+	Address   string     `json:"address,omitempty" doc:"From which it was begun; of a device its place"`
+	CreatedAt *time.Time `json:"created_at,omitempty"`
 	LastUsed  *time.Time `json:"last_used,omitempty" doc:"To the minute"`
-	ExpiresAt time.Time  `json:"expires_at"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"When it ends by itself; of a plan its moment"`
 	Present   bool       `json:"present,omitempty" doc:"The one you are using"`
 }
 

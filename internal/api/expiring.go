@@ -47,7 +47,7 @@ type LetGoWrite struct {
 
 // Feed is an address at which a calendar reads what runs out.
 type Feed struct {
-	ID        uint32     `json:"id"`
+	ID        uint64     `json:"id"`
 	Name      string     `json:"name"`
 	CreatedAt time.Time  `json:"created_at"`
 	LastUsed  *time.Time `json:"last_used,omitempty"`

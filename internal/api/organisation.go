@@ -15,7 +15,6 @@ type Organisation struct {
 	TriesAllowed         int    `json:"tries_allowed" doc:"Wrong PINs, after which no more are taken"`
 	TriesWindowMinutes   int    `json:"tries_window_minutes" doc:"Over how long they are counted"`
 	TriesHoldMinutes     int    `json:"tries_hold_minutes" doc:"For how long at most a reader then takes none"`
-	TriesLockMinutes     int    `json:"tries_lock_minutes" doc:"For how long somebody known by their badge is then locked; 0: until unlocked"`
 	PINDigits            int    `json:"pin_digits" doc:"The fewest digits of a PIN"`
 	PINRefuseSequences   bool   `json:"pin_refuse_sequences" doc:"PINs such as 123456"`
 	PINRefuseRepeats     bool   `json:"pin_refuse_repeats" doc:"PINs such as 121212"`
@@ -43,7 +42,6 @@ type OrganisationFields struct {
 	TriesAllowed         *int    `json:"tries_allowed,omitempty" doc:"After how many wrong PINs no more are taken"`
 	TriesWindowMinutes   *int    `json:"tries_window_minutes,omitempty" doc:"Over how many minutes they are counted"`
 	TriesHoldMinutes     *int    `json:"tries_hold_minutes,omitempty" doc:"For how many minutes at most a reader then takes none"`
-	TriesLockMinutes     *int    `json:"tries_lock_minutes,omitempty" doc:"For how many minutes somebody known by their badge is then locked; 0: until unlocked"`
 	PINDigits            *int    `json:"pin_digits,omitempty" doc:"The fewest digits of a PIN"`
 	PINRefuseSequences   *bool   `json:"pin_refuse_sequences,omitempty" doc:"Refuse PINs such as 123456"`
 	PINRefuseRepeats     *bool   `json:"pin_refuse_repeats,omitempty" doc:"Refuse PINs such as 121212"`

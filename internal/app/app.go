@@ -35,6 +35,7 @@ import (
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/store"
 )
 
@@ -49,7 +50,7 @@ type App struct {
 	state   publisher     // what is answered from
 	pulse   *pulse
 	events  *recorder
-	hashing *hasher
+	hashing *turns
 	pins    *pins
 	tries   heldTries
 	unseen  unseenTold
@@ -137,7 +138,7 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	} else if sealed > 0 {
 		log.Warn("the records are sealed as they are; what was written before is not known", "records", sealed)
 	}
-	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newHasher(),
+	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newTurns(),
 		imports: newImports(),
 		line:    make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
 	// Before anything is read, so that whoever locks somebody from now on waits for this instance to know
@@ -310,7 +311,8 @@ const (
 // Request is a change somebody asks for.
 type Request struct {
 	Actor      change.Actor
-	Origin     string // console, client, api or setup, and the address it came from
+	Origin     string         // console, client, api or setup, and the address it came from
+	For        people.StaffID // whose link it is, where somebody acts by one; 0: nobody's
 	Reason     string
 	Operations []change.Operation
 	// Works the operations out, in place of Operations, on what is live once no other change can come between

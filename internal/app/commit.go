@@ -252,9 +252,6 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 		return nil, err
 	}
 	a.state.Publish(live.with(result.Trial.After, result.Trial.Touched))
-	if err := a.unlocked(ctx, result.Trial); err != nil { // the change is made; the hold ends by itself
-		a.log.Error("the wrong tries of somebody who was unlocked could not be forgotten", "error", err)
-	}
 	a.log.Info("change", "audit", result.AuditID, "actor", actorName(live, r.Actor), "origin", r.Origin, "operations",
 		len(r.Operations))
 	return result, nil
@@ -271,22 +268,34 @@ func eraseFirst(tx *store.Tx, trial *change.Trial) error {
 	return tx.EraseInPlace(erased)
 }
 
-// endSessions ends the sessions and tokens of those whose password is another now, who are locked, or who have left.
+// endSessions ends all sessions of those who are locked, or who have left, and those that came from credentials which
+// count no more.
 func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) error {
-	var locked, others []uint32
+	var ended []uint32
+	instead := map[uint32]uint32{}
+	for i := range trial.Written {
+		c, is := trial.Written[i].Value.(*credential.Credential)
+		if !is || c.State != credential.Withdrawn && c.State != credential.Lost {
+			continue
+		}
+		ended = append(ended, uint32(c.ID))
+		if next := trial.State.CredentialOf(c.Staff, c.Kind); next != nil && r.Keep != 0 {
+			instead[uint32(c.ID)] = uint32(next.ID)
+		}
+	}
+	if err := tx.EndDerived(ended, r.Keep, instead); err != nil {
+		return err
+	}
+	var locked, left []uint32
 	for i := range trial.Entries {
 		switch record := change.RecordOf(trial.State, trial.Entries[i].Record).(type) {
-		case *credential.Credential:
-			if op := trial.Entries[i].Op; op == "password.issue" || op == "password.set" {
-				others = append(others, uint32(record.Staff))
-			}
 		case *people.Staff:
 			switch op := trial.Entries[i].Op; {
 			case op == "staff.lock":
 				locked = append(locked, uint32(record.ID))
 			case op == "staff.leave" &&
 				record.SpanIn(trial.After.Location(record.ID)).Status(at.Unix()) == people.Left:
-				others = append(others, uint32(record.ID))
+				left = append(left, uint32(record.ID))
 			}
 		}
 	}
@@ -294,7 +303,7 @@ func endSessions(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) er
 	if err := tx.EndSessions(locked, 0, at); err != nil {
 		return err
 	}
-	return tx.EndSessions(others, r.Keep, time.Time{})
+	return tx.EndSessions(left, 0, time.Time{})
 }
 
 func (a *App) auditChange(tx *store.Tx, r *Request, trial *change.Trial, at time.Time) (store.AuditEntry, error) {

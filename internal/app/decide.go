@@ -4,7 +4,9 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -19,8 +21,19 @@ import (
 	"loyallatch.example/latch/internal/store"
 )
 
-// DeviceOf returns the device of a token, if it counts now.
-func (a *App) DeviceOf(token string) *org.Device {
+// DeviceOf returns the device of a token, if it counts now. The token that a terminal keeps is none.
+func (a *App) DeviceOf(token string) *org.Device { return a.deviceBy(change.DeviceTokenPrefix, token) }
+
+// TerminalOf returns the shared terminal of the token that a tablet keeps, if it counts now. The token of a device is
+// none.
+func (a *App) TerminalOf(token string) *org.Device {
+	return a.deviceBy(change.TerminalTokenPrefix, token)
+}
+
+func (a *App) deviceBy(prefix, token string) *org.Device {
+	if !strings.HasPrefix(token, prefix) {
+		return nil
+	}
 	device := a.Live().State().DeviceByToken(sha256.Sum256([]byte(token)))
 	if device == nil || device.Retired || !device.Until.IsZero() && !a.now().Before(device.Until) {
 		return nil
@@ -37,7 +50,6 @@ type Ask struct {
 	Place      string // code; empty: the device's own
 	Level      permit.Level
 	About      string    // number of the person whose records are meant; empty: nobody's in particular
-	Reader     string    // of several at one place, the one at which a PIN was typed
 	At         time.Time // zero: now
 }
 
@@ -135,23 +147,20 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	if a.Stale() {
 		return wording.Explanation{}, live, ErrStale
 	}
-	e, on := wording.Explanation{}, live
-	if ask.PIN == "" {
-		e = wording.English.Say(live.Snapshot, &q)
-	} else if e, on, err = a.decideByPIN(ctx, live, &q, ask.PIN, a.tried(live, &q, uint32(device.ID), ask.Reader),
-		now); err != nil {
+	e, on, err := a.answer(ctx, live, &q, ask.PIN, device, false, now)
+	if err != nil {
 		return e, live, err
 	}
 	a.uses.asked(device, now)
 	err = a.events.record(EventOf(on, &q, &e.Decision, uint32(device.ID), now))
-	switch told := live.Told(&q, &e.Decision); {
+	switch told := on.Told(&q, &e.Decision); {
 	case e.Allowed:
 		a.uses.used(&q, now)
 		e.Reason = told
 	case told != e.Reason:
-		e = wording.English.Refuse(live.Snapshot, &q, told)
+		e = wording.English.Refuse(on.Snapshot, &q, told)
 	}
-	return e, live, err
+	return e, on, err
 }
 
 // aboutNow sees that a device asks about now: the time that it may state is that of its own clock.
@@ -252,24 +261,21 @@ func (a *App) Advise(snapshot *access.Snapshot, q access.Question) (list []chang
 	return change.Advise(snapshot, q, a.preview())
 }
 
-// whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each try is
-// counted before it is known whether it is right, and a PIN of somebody whom they may not see whole is nobody's to
-// them.
+// whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each guess is
+// counted before it is known whether it is right, and stays counted; a PIN of somebody whom they may not see whole is
+// nobody's to them, and takes as long.
 func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pin string, q *access.Question) error {
-	asker := a.subject("asks about PINs", strconv.Itoa(int(actor)))
-	until, held, err := a.store.Try(ctx, asker, store.TryPIN, credential.ByAsker, a.now())
-	if err != nil || held {
-		return errors.Join(err, throttled(held, until))
+	if err := a.count(ctx, a.tried(store.TryPIN, credential.ByAsker, "asks", strconv.Itoa(int(actor)))); err != nil {
+		return err
 	}
-	c, err := a.credentialOf(ctx, live, pin)
+	c, err := a.identify(ctx, fmt.Sprint("staff ", actor), pin)
 	if err != nil {
 		return err
 	}
-	if c == nil || a.ViewOf(live, actor, live.State().Person(c.Staff)) != access.Whole {
-		return nil
+	if c != nil && a.ViewOf(live, actor, live.State().Person(c.Staff)) == access.Whole {
+		q.PIN = c.ID
 	}
-	q.PIN = c.ID
-	return a.store.Right(ctx, asker, false)
+	return nil
 }
 
 // Events returns events at the places where the actor may read them.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/words"
@@ -28,12 +29,16 @@ func (a *App) AddFeed(ctx context.Context, actor people.StaffID, name, origin st
 			"give the address a name of at most 100 characters, such as that of your calendar",
 		)
 	}
-	feeds, err := a.store.Feeds(ctx, uint32(actor))
+	feeds, err := a.Feeds(ctx, actor)
 	if err != nil {
 		return "", err
 	}
 	if len(feeds) >= mostFeeds {
 		return "", fault.Conflictf("body.name", "you have %d addresses; end one before you make another", len(feeds))
+	}
+	c := a.Live().State().CredentialOf(actor, credential.Password)
+	if c == nil {
+		return "", fault.Conflictf("body.name", "an address counts while your password does, and you have none")
 	}
 	var random [32]byte
 	if _, err := rand.Read(random[:]); err != nil {
@@ -44,8 +49,9 @@ func (a *App) AddFeed(ctx context.Context, actor people.StaffID, name, origin st
 	if err := a.auditFeed(ctx, actor, "feed-added", "Made a calendar address: "+name, origin); err != nil {
 		return "", err
 	}
-	return token, a.store.AddFeed(ctx, &store.Feed{Token: digest[:], StaffID: uint32(actor), Name: name,
-		CreatedAt: a.now().UTC().Truncate(time.Second)})
+	now := a.now().UTC().Truncate(time.Second)
+	return token, a.store.AddSession(ctx, &store.Session{Token: digest[:], StaffID: uint32(actor), Kind: store.Feed,
+		Scope: ScopeRead, Name: name, CredentialID: uint32(c.ID), CreatedAt: now, ExpiresAt: now.AddDate(5, 0, 0)})
 }
 
 func (a *App) auditFeed(ctx context.Context, actor people.StaffID, action, summary, origin string) error {
@@ -58,14 +64,15 @@ func (a *App) auditFeed(ctx context.Context, actor people.StaffID, action, summa
 	})
 }
 
-// Feeds returns a manager's calendar addresses.
-func (a *App) Feeds(ctx context.Context, actor people.StaffID) ([]store.Feed, error) {
-	return a.store.Feeds(ctx, uint32(actor))
+// Feeds returns a manager's calendar addresses that count.
+func (a *App) Feeds(ctx context.Context, actor people.StaffID) ([]store.Session, error) {
+	list, err := a.store.Sessions(ctx, uint32(actor), a.now(), store.Feed)
+	return a.counting(list), err
 }
 
 // EndFeed ends one of a manager's calendar addresses.
-func (a *App) EndFeed(ctx context.Context, actor people.StaffID, id uint32, origin string) error {
-	found, err := a.store.EndFeed(ctx, uint32(actor), id)
+func (a *App) EndFeed(ctx context.Context, actor people.StaffID, id uint64, origin string) error {
+	found, err := a.store.EndSession(ctx, uint32(actor), id)
 	if err != nil {
 		return err
 	}
@@ -75,12 +82,12 @@ func (a *App) EndFeed(ctx context.Context, actor people.StaffID, id uint32, orig
 	return a.auditFeed(ctx, actor, "feed-ended", "Ended a calendar address", origin)
 }
 
-// FeedOf returns what runs out for whoever made an address, while they may still sign in. known is false where the
-// address leads nowhere.
+// FeedOf returns what runs out for whoever made an address, while they may still sign in by the password with which they
+// made it. known is false where the address leads nowhere.
 func (a *App) FeedOf(ctx context.Context, token string) (list []Expiring, whose people.StaffID, known bool, err error) {
 	digest := sha256.Sum256([]byte(token))
-	feed, err := a.store.FeedByToken(ctx, digest[:])
-	if err != nil || feed == nil {
+	feed, err := a.store.SessionByToken(ctx, digest[:], store.Feed)
+	if err != nil || feed == nil || !inForce(a.Live(), feed, a.now()) {
 		return nil, 0, false, err
 	}
 	whose = people.StaffID(feed.StaffID)
@@ -88,7 +95,7 @@ func (a *App) FeedOf(ctx context.Context, token string) (list []Expiring, whose 
 		return nil, 0, false, nil
 	}
 	now := a.now()
-	if err := a.store.UseFeed(ctx, feed.ID, now); err != nil {
+	if err := a.store.UseSession(ctx, feed.ID, now); err != nil {
 		return nil, 0, false, err
 	}
 	settled := false

@@ -20,9 +20,8 @@ import (
 // files as in changes.
 
 // guesser is where it is counted what a manager was told of records that they do not see.
-func (a *App) guesser(actor people.StaffID) []byte {
-	digest := a.keys.mac(forTries, []byte("asks what is in use"), []byte(fmt.Sprint(actor)))
-	return digest[:]
+func (a *App) guesser(actor people.StaffID) store.Tried {
+	return a.tried(store.TryPIN, credential.ByGuesser, "asks what is in use", fmt.Sprint(actor))
 }
 
 // mayAsk refuses operations whose answer may tell of records that the actor does not see, while they are told no more.
@@ -36,7 +35,7 @@ func (a *App) mayAsk(ctx context.Context, actor change.Actor, operations []chang
 }
 
 func (a *App) mayBeTold(ctx context.Context, actor people.StaffID) error {
-	until, held, err := a.store.HeldAt(ctx, a.guesser(actor), a.now())
+	until, held, err := a.store.HeldAt(ctx, a.guesser(actor).Subject, a.now())
 	return errors.Join(err, throttled(held && err == nil, until))
 }
 
@@ -64,9 +63,8 @@ func (a *App) countUnseen(ctx context.Context, actor people.StaffID, values []st
 		if counted++; counted > credential.ByGuesser.Allowed {
 			break // whatever follows is not told either
 		}
-		until, held, err := a.store.Try(ctx, a.guesser(actor), store.TryPIN, credential.ByGuesser, a.now())
-		if err != nil || held {
-			return errors.Join(err, throttled(held && err == nil, until))
+		if err := a.count(ctx, a.guesser(actor)); err != nil {
+			return err
 		}
 		a.unseen.tell(what) // once it is counted: what was held back is counted when it is asked again
 	}

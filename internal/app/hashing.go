@@ -1,15 +1,12 @@
 package app
 
 import (
-	"context"
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base64"
 	"errors"
 	"fmt"
-	"runtime"
 	"strings"
-	"sync"
 
 	"github.com/ccojocar/zxcvbn-go"
 	"golang.org/x/crypto/argon2"
@@ -73,98 +70,4 @@ func verifyPassword(hash, password string, cost Cost) bool {
 // and the keyboard.
 func strength(password string, known []string) int {
 	return zxcvbn.PasswordStrength(password, known).Score
-}
-
-// ErrBusy says that more waits to be hashed than can be in good time.
-var ErrBusy = errors.New("the service is busy with other sign-ins; try again in a few seconds")
-
-// hasher does slow hashing on few threads, so that it takes neither all cores nor all memory. What doors wait for comes
-// first, then sign-ins; many at once wait in a short line, and beyond it are told to come again.
-type hasher struct {
-	pins, passwords, bulk chan func()
-	done                  chan struct{}
-	ended                 sync.WaitGroup
-}
-
-const (
-	pinsWaiting      = 64
-	passwordsWaiting = 16
-)
-
-func newHasher() *hasher {
-	h := &hasher{pins: make(chan func(), pinsWaiting), passwords: make(chan func(), passwordsWaiting),
-		bulk: make(chan func()), done: make(chan struct{})}
-	for range max(1, runtime.NumCPU()-1) {
-		h.ended.Go(h.work)
-	}
-	return h
-}
-
-func (h *hasher) close() {
-	close(h.done)
-	h.ended.Wait()
-}
-
-func (h *hasher) work() {
-	for {
-		select {
-		case job := <-h.pins:
-			job()
-			continue
-		default:
-		}
-		select {
-		case <-h.done:
-			return
-		case job := <-h.pins:
-			job()
-		case job := <-h.passwords:
-			job()
-		case job := <-h.bulk:
-			job()
-		}
-	}
-}
-
-// worked has something worked out in its turn. What comes of a job whose asker has gone meanwhile nobody sees.
-func worked[T any](ctx context.Context, h *hasher, line chan func(), job func() T) (value T, err error) {
-	out := make(chan T, 1)
-	if err := h.do(ctx, line, func() { out <- job() }); err != nil {
-		return value, err
-	}
-	return <-out, nil
-}
-
-// do has a job done in its turn and waits for it. ErrBusy where too many wait in the line already.
-func (h *hasher) do(ctx context.Context, line chan func(), job func()) error {
-	finished := make(chan struct{})
-	waiting := func() {
-		defer close(finished)
-		if ctx.Err() == nil {
-			job()
-		}
-	}
-	if cap(line) > 0 {
-		select {
-		case line <- waiting:
-		default:
-			return ErrBusy
-		}
-	} else { // the line of bulk work is as long as those who stand in it have patience
-		select {
-		case line <- waiting:
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-h.done:
-			return ErrBusy
-		}
-	}
-	select {
-	case <-finished:
-		return ctx.Err()
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-h.done:
-		return ErrBusy
-	}
 }

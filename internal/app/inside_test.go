@@ -110,31 +110,94 @@ func TestTriesOfOneReaderTakeTurnsAndNoOthersWait(t *testing.T) {
 	}
 	assert.LessOrEqual(t, len(tries.busy), mostBusy)
 	now := time.Now()
-	tries.hold([32]byte{1}, now.Add(time.Minute))
-	held, fresh := tries.held([32]byte{1}, now)
+	here := store.Tried{Subject: [32]byte{1}}
+	tries.until[here.Subject] = now.Add(time.Minute)
+	held, fresh := tries.held([]store.Tried{{}, here}, now)
 	assert.True(t, held)
 	assert.False(t, fresh, "the database was not asked yet")
 }
 
-func TestTheLineBeforeHashingIsShort(t *testing.T) {
-	h := &hasher{pins: make(chan func(), 2), passwords: make(chan func(), 2), bulk: make(chan func()),
-		done: make(chan struct{})}
+// What is beyond a budget waits, and never longer than a little.
+func TestGuessesBeyondTheBudgetAreSlowedAndNotRefused(t *testing.T) {
+	tries := newHeldTries()
+	for range deviceAtOnce {
+		assert.Zero(t, tries.slowed(1))
+	}
+	assert.Positive(t, tries.slowed(1))
+	for range 20 {
+		assert.LessOrEqual(t, tries.slowed(1), mostSlowed)
+	}
+	assert.Zero(t, tries.slowed(2), "the device beside it")
+	for device := range uint32(organisationAtOnce) {
+		tries.slowed(100 + device)
+	}
+	assert.Positive(t, tries.slowed(2), "until all of the organisation's is used up")
+}
+
+// Nobody's many take the share of another, nor the turn of another in their own share.
+func TestTurnsAreShared(t *testing.T) {
+	turns := &turns{last: forManagers, done: make(chan struct{})}
+	turns.ready = sync.NewCond(&turns.mu)
+	for i := range turns.lines {
+		turns.lines[i].jobs = map[string][]*job{}
+	}
 	ctx, cancel := context.WithCancel(context.Background())
+	var order []string
 	var waiting sync.WaitGroup
+	ask := func(of share, asker, name string) {
+		before := turns.lines[of].waiting
+		waiting.Go(func() { _ = turns.do(ctx, of, asker, func() { order = append(order, name) }) })
+		for waits := before; waits == before; {
+			time.Sleep(time.Millisecond)
+			turns.mu.Lock()
+			waits = turns.lines[of].waiting
+			turns.mu.Unlock()
+		}
+	}
+	ask(aheadOfTime, "", "ahead")
+	for range 6 {
+		ask(forDoors, "one", "door")
+	}
+	ask(forDoors, "another", "other door")
 	for range 2 {
-		waiting.Go(func() { _ = h.do(ctx, h.passwords, func() {}) })
+		ask(forSignIns, "one", "sign-in")
 	}
-	for len(h.passwords) < 2 {
-		time.Sleep(time.Millisecond)
-	}
-	assert.ErrorIs(t, h.do(ctx, h.passwords, func() {}), ErrBusy, "nobody works yet, and two wait")
-	ran := make(chan string, 4)
-	h.pins <- func() { ran <- "pin" }
-	h.ended.Go(h.work)
-	assert.Equal(t, "pin", <-ran, "a door comes before sign-ins")
+	ask(forManagers, "one", "manager")
+	turns.ended.Go(turns.run)
 	waiting.Wait()
+	assert.Equal(t, []string{"door", "sign-in", "manager", "other door", "sign-in", "door", "door", "door", "door",
+		"door", "ahead"}, order)
 	cancel()
-	h.close()
+	turns.close()
+	assert.ErrorIs(t, turns.do(context.Background(), forDoors, "one", func() {}), ErrBusy)
+}
+
+func TestWhoAsksForTooMuchGivesWay(t *testing.T) {
+	l := line{jobs: map[string][]*job{}}
+	add := func(asker string) (*job, bool) {
+		j := &job{done: make(chan struct{})}
+		return j, l.add(asker, j, 4, 6)
+	}
+	var many []*job
+	for range 4 {
+		j, ok := add("many")
+		assert.True(t, ok)
+		many = append(many, j)
+	}
+	_, ok := add("many")
+	assert.False(t, ok, "more than one who asks may have waiting")
+	for _, asker := range []string{"a", "b", "c"} {
+		_, ok := add(asker)
+		assert.True(t, ok, "whoever has most waiting makes room")
+	}
+	assert.True(t, many[3].refused)
+	assert.False(t, many[2].refused)
+	assert.Equal(t, 6, l.waiting)
+	for range 6 {
+		assert.NotNil(t, l.next())
+	}
+	assert.Nil(t, l.next())
+	assert.Empty(t, l.jobs)
 }
 
 func TestASummaryIsOneLine(t *testing.T) {

@@ -13,6 +13,7 @@ import (
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/message"
@@ -162,7 +163,8 @@ func (a *App) sendLink(ctx context.Context, actor people.StaffID, p *people.Staf
 	}
 	return a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
 		if err := tx.AddLink(&store.Link{Token: a.linkDigest(kind, token), Kind: string(kind), StaffID: uint32(p.ID),
-			MadeBy: uint32(actor), ExpiresAt: expires}, now); err != nil {
+			MadeBy: uint32(actor), CredentialID: replaced(a.Live(), p.ID, string(kind)),
+			ExpiresAt: expires}, now); err != nil {
 			return err
 		}
 		if err := tx.AddMails([]*store.Mail{mail}); err != nil {
@@ -177,6 +179,17 @@ func (a *App) linkDigest(kind linkKind, token string) []byte {
 	digest := a.keys.mac(forLinks, []byte(kind), []byte(token))
 	return digest[:]
 }
+
+// replaced is the credential that a link of a kind replaces; 0 for none. A link counts while it is the same one.
+func replaced(live *Live, id people.StaffID, kind string) uint32 {
+	if c := live.State().CredentialOf(id, credential.Kind(kind)); c != nil {
+		return uint32(c.ID)
+	}
+	return 0
+}
+
+// linkOrigin begins where acts by a link came from.
+const linkOrigin = "link "
 
 // errNoLink is the one answer to a link that is none, was used, has run out, or is used with another's staff number.
 var errNoLink = fault.Missingf("body.staff_number", "this link does not work with that staff number: it may be typed "+
@@ -193,7 +206,8 @@ func (a *App) byLink(ctx context.Context, kind linkKind, token, number string) (
 		return nil, nil, errNoLink
 	}
 	p := a.Live().State().Person(people.StaffID(link.StaffID))
-	if p == nil || !strings.EqualFold(p.Number, words.Tidy(number)) {
+	if p == nil || !strings.EqualFold(p.Number, words.Tidy(number)) ||
+		replaced(a.Live(), p.ID, link.Kind) != link.CredentialID {
 		return nil, nil, errNoLink
 	}
 	return p, digest, a.store.RightLink(ctx, digest)
@@ -225,7 +239,8 @@ func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address s
 	if err != nil {
 		return err
 	}
-	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "PIN link"}, Origin: "link " + address,
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "PIN link"}, Origin: linkOrigin + address,
+		For:    p.ID,
 		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "pin.set", Set: set}},
 		Within: func(tx *store.Tx, _ uint64, _ *change.Trial) error {
 			ok, err := tx.UseLink(digest, a.now())
@@ -244,9 +259,9 @@ func (a *App) ChoosePINByLink(ctx context.Context, token, number, pin, address s
 	return err
 }
 
-// tellOfLock writes to whoever may unlock somebody that wrong tries have locked them: their line manager, or, where
-// that is nobody who may, those who look after their home site.
-func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) error {
+// mailOfGuesses writes to whoever may let somebody's badge open again that wrong PINs have paused it: their line
+// manager, or, where that is nobody who may, those who look after their home site.
+func (a *App) mailOfGuesses(ctx context.Context, p *people.Staff, reason, where string) error {
 	if !a.Mails() {
 		return nil
 	}
@@ -256,10 +271,10 @@ func (a *App) tellOfLock(ctx context.Context, p *people.Staff, reason string) er
 		return err
 	}
 	var mails []*store.Mail
-	for _, id := range managersOf(live, p, permit.LockStaff, message.LockedByTries, chosen, now.Unix()) {
-		mails = append(mails, chosen.held(a.write(live, live.State().Person(id), message.LockedByTries,
-			fmt.Sprintf("lock %d %d %d", p.ID, now.Unix()/60, id), live.about(p, map[string]string{
-				"reason": words.LowerFirst(reason), "link": a.mailAddress("/staff/" + p.Number)}))))
+	for _, id := range managersOf(live, p, permit.LockStaff, message.BadgePaused, chosen, now.Unix()) {
+		mails = append(mails, chosen.held(a.write(live, live.State().Person(id), message.BadgePaused,
+			fmt.Sprintf("pause %d %d %d", p.ID, now.Unix()/3600, id), live.about(p, map[string]string{
+				"reason": reason, "where": where, "link": a.mailAddress("/staff/" + p.Number)}))))
 	}
 	return a.store.AddMails(ctx, mails)
 }

@@ -47,16 +47,9 @@ func (a *App) mailPasswordLink(ctx context.Context, actor people.StaffID, p *peo
 // address.
 func (a *App) ForgotPassword(ctx context.Context, name, address string) error {
 	name = strings.TrimSpace(name)
-	for _, count := range []counted{{a.subject("forgot", strings.ToLower(name)), store.TryAccount,
-		credential.ByAccount},
-		{a.subject("forgot at", network(address)), store.TryAddress, credential.ByAddress}} {
-		until, held, err := a.store.Try(ctx, count.subject, count.kind, count.rule, a.now())
-		if err != nil {
-			return err
-		}
-		if held {
-			return &ErrThrottled{Until: until}
-		}
+	if err := a.count(ctx, a.tried(store.TryAccount, credential.ByAccount, "forgot", strings.ToLower(name)),
+		a.tried(store.TryAddress, credential.ByAddress, "forgot", network(address))); err != nil {
+		return err
 	}
 	live := a.Live()
 	p := live.State().StaffByEmail(name)
@@ -92,7 +85,8 @@ func (a *App) ChoosePasswordByLink(ctx context.Context, token, number, password,
 	if err != nil {
 		return err
 	}
-	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "password link"}, Origin: "link " + address,
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{System: "password link"}, Origin: linkOrigin + address,
+		For:    p.ID,
 		Reason: "Chosen by a link", Operations: []change.Operation{{Op: "password.set", Set: set}},
 		Within: func(tx *store.Tx, _ uint64, _ *change.Trial) error {
 			ok, err := tx.UseLink(digest, a.now())

@@ -7,8 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"strings"
 	"sync"
-	"time"
 
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
@@ -41,18 +41,15 @@ func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepa
 	if len(at) == 0 {
 		return made, nil
 	}
-	if chosen > 0 && r.Actor.System == "" {
-		if chosen > mostChosen {
-			return nil, fault.Invalidf("operations", "a change chooses at most %d PINs; have more of them generated",
-				mostChosen)
-		}
-		until, held, err := a.store.HeldAt(ctx, a.chooser(r), a.now())
-		if err != nil || held {
-			return nil, errors.Join(err, throttled(held, until))
-		}
+	if chosen > mostChosen {
+		return nil, fault.Invalidf("operations", "a change chooses at most %d PINs; have more of them generated",
+			mostChosen)
 	}
 	// What would be refused anyway is not worth the work.
 	if _, err := change.Apply(a.Live().Snapshot, r.Actor, a.previewAt(r), r.Reason, r.Operations); err != nil {
+		return nil, err
+	}
+	if err := a.choosing(ctx, r, chosen); err != nil {
 		return nil, err
 	}
 	secrets := make(map[int]change.Prepared, len(made)+len(at))
@@ -76,7 +73,7 @@ func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepa
 		secrets[i] = prepared
 		return err
 	}
-	if r.Actor.System == "" {
+	if r.asker() != "" {
 		for n, i := range at {
 			if r.Progress != nil {
 				r.Progress(n, len(at))
@@ -120,13 +117,26 @@ type slowHash struct {
 	err    error
 }
 
-// slow has a slow hash worked out: in its turn, or at once for the system, which has its own bound.
+// asker is who waits for the secrets of a change, and takes turns with others; empty where nobody does, as when a demo
+// is loaded.
+func (r *Request) asker() string {
+	if r.Actor.Staff != 0 {
+		return fmt.Sprint("staff ", r.Actor.Staff)
+	}
+	if strings.HasPrefix(r.Origin, linkOrigin) {
+		return r.Origin
+	}
+	return ""
+}
+
+// slow has a slow hash worked out: in its turn, or at once where nobody waits.
 func (a *App) slow(ctx context.Context, r *Request, job func() slowHash) (slowHash, error) {
-	if r.Actor.System != "" {
+	asker := r.asker()
+	if asker == "" {
 		hash := job()
 		return hash, hash.err
 	}
-	hash, err := worked(ctx, a.hashing, a.hashing.bulk, job)
+	hash, err := worked(ctx, a.hashing, forManagers, asker, job)
 	return hash, errors.Join(err, hash.err)
 }
 
@@ -196,28 +206,40 @@ func (a *App) chosenPIN(op change.Operation) bool {
 	return change.Describe(op.Op).Secret == change.SecretPIN && json.Unmarshal(op.Set, &form) == nil && form.PIN != ""
 }
 
-func (a *App) chooser(r *Request) []byte {
-	digest := a.keys.mac(forTries, []byte("chooses PINs"), []byte(fmt.Sprint(r.Actor.Staff)))
-	return digest[:]
+// choosing counts, before it is known whether they are in use, PINs that somebody chooses: whoever finds one that is
+// taken knows somebody's. It counts at whoever chooses, by a link at whose link it is.
+func (a *App) choosing(ctx context.Context, r *Request, chosen int) error {
+	if chosen == 0 || r.asker() == "" {
+		return nil
+	}
+	whose := r.Actor.Staff
+	if whose == 0 {
+		whose = r.For
+	}
+	if err := pause(ctx, a.tries.slowed()); err != nil {
+		return err
+	}
+	for range chosen {
+		if err := a.count(ctx, a.tried(store.TryPIN, credential.ByChooser, "chooses", fmt.Sprint(whose))); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// pinInUse counts that a chosen PIN was in use, which tells whoever chose it something, and puts it into the audit log.
+// pinInUse puts into the audit log that a chosen PIN was in use, which tells whoever chose it something.
 func (a *App) pinInUse(ctx context.Context, r *Request, refused error) error {
-	if r.Actor.System != "" {
+	if r.asker() == "" {
 		return refused
 	}
-	now := a.now()
-	if _, _, err := a.store.Try(ctx, a.chooser(r), store.TryPIN, credential.ByAsker, now); err != nil {
-		return err
-	}
 	live := a.Live()
-	id := uint32(r.Actor.Staff)
-	entry := store.AuditEntry{At: now, Action: "pin-refused", ActorID: &id, Actor: actorName(live, r.Actor),
-		Origin: r.Origin, Summary: "Chose a PIN that is in use", Operations: "[]"}
-	if err := a.store.Change(ctx, time.Time{}, func(tx *store.Tx) error {
-		_, err := tx.Audit(entry, []store.Subject{{Kind: "staff", Number: id}})
-		return err
-	}); err != nil {
+	entry := store.AuditEntry{At: a.now(), Action: "pin-refused", Actor: actorName(live, r.Actor), Origin: r.Origin,
+		Summary: "Chose a PIN that is in use", Operations: "[]"}
+	about := r.For
+	if id := uint32(r.Actor.Staff); id != 0 {
+		entry.ActorID, about = &id, r.Actor.Staff
+	}
+	if err := a.record(ctx, entry, []store.Subject{{Kind: "staff", Number: uint32(about)}}); err != nil {
 		return err
 	}
 	return refused

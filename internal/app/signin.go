@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -47,23 +48,17 @@ type SignedIn struct {
 var errSignIn = fault.Refusedf("sign-in-failed",
 	"This name and password do not sign in here. Check both and try again.")
 
-// counted is one thing at which the tries of a sign-in are counted.
-type counted struct {
-	subject []byte
-	kind    string
-	rule    credential.TryRule
-}
-
 // countedFor says where a sign-in counts: at the account and at the address, each apart. An account that has signed in
 // from an address before counts there by itself, so that nobody else's tries hold it up.
-func (a *App) countedFor(ctx context.Context, account, address string) (list []counted, known []byte, err error) {
+func (a *App) countedFor(ctx context.Context, account, address string) (at, from []store.Tried, known [32]byte,
+	err error) {
 	known = a.subject("known", account, address)
 	is, err := a.store.Knows(ctx, known)
 	if err != nil || is {
-		return []counted{{a.subject("pair", account, address), store.TryPair, credential.ByAccount}}, known, err
+		return []store.Tried{a.tried(store.TryPair, credential.ByAccount, account, address)}, nil, known, err
 	}
-	return []counted{{a.subject("account", account), store.TryAccount, credential.ByAccount},
-		{a.subject("address", address), store.TryAddress, credential.ByAddress}}, known, nil
+	return []store.Tried{a.tried(store.TryAccount, credential.ByAccount, account)},
+		[]store.Tried{a.tried(store.TryAddress, credential.ByAddress, address)}, known, nil
 }
 
 // SignIn is a sign-in that somebody asks for.
@@ -97,29 +92,22 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 			hash = c.Hash
 		}
 	}
-	counts, known, err := a.countedFor(ctx, account, network(in.Address))
+	at, from, known, err := a.countedFor(ctx, account, network(in.Address))
 	if err != nil {
 		return nil, err
 	}
-	for i, count := range counts {
-		until, held, err := a.store.Try(ctx, count.subject, count.kind, count.rule, now)
-		if err == nil && held {
-			err = &ErrThrottled{Until: until}
-		}
-		if err != nil {
-			back := a.takeBack(ctx, counts[:i], false)
-			return nil, errors.Join(err, back)
-		}
+	if err := a.count(ctx, slices.Concat(at, from)...); err != nil {
+		return nil, err
 	}
-	right, err := a.verify(ctx, hash, in.Password)
+	right, err := a.verify(ctx, network(in.Address), hash, in.Password)
 	if err != nil {
-		back := a.takeBack(ctx, counts, false)
-		return nil, errors.Join(err, back)
+		return nil, errors.Join(err, a.takeBack(ctx, slices.Concat(at, from), false))
 	}
 	if !right {
 		return nil, a.refuseSignIn(ctx, staff, &in, "A sign-in was refused")
 	}
-	if err := a.takeBack(ctx, counts, true); err != nil {
+	// What was counted at the account goes; at the address only this one does, as others may be tried from there
+	if err := errors.Join(a.takeBack(ctx, at, true), a.takeBack(ctx, from, false)); err != nil {
 		return nil, err
 	}
 	if !a.MayUse(live, staff.ID) {
@@ -135,7 +123,7 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	if err := a.store.NoteUses(ctx, store.SignInUse, map[uint32]time.Time{uint32(staff.ID): now}); err != nil {
 		return nil, err
 	}
-	signed, err := a.beginSession(ctx, staff, &in)
+	signed, err := a.beginSession(ctx, staff, c, &in)
 	if err != nil {
 		return nil, err
 	}
@@ -143,28 +131,16 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	return signed, nil
 }
 
-// verify compares a password in its turn.
-func (a *App) verify(ctx context.Context, hash, password string) (right bool, err error) {
+// verify compares a password in the turn of whoever asks.
+func (a *App) verify(ctx context.Context, asker, hash, password string) (right bool, err error) {
 	if utf8.RuneCountInString(password) > credential.MaxPassword {
 		return false, nil
 	}
-	return worked(ctx, a.hashing, a.hashing.passwords,
+	return worked(ctx, a.hashing, forSignIns, asker,
 		func() bool { return verifyPassword(hash, password, a.pins.cost) })
 }
 
-// takeBack takes back tries that were right, or that came to nothing. What a right one clears is what was counted at
-// the account; at the address only the one try goes, as others may be tried from there.
-func (a *App) takeBack(ctx context.Context, counts []counted, right bool) error {
-	ctx, done := a.Still(ctx)
-	defer done()
-	var errs []error
-	for _, count := range counts {
-		errs = append(errs, a.store.Right(ctx, count.subject, right && count.kind != store.TryAddress))
-	}
-	return errors.Join(errs...)
-}
-
-func (a *App) beginSession(ctx context.Context, staff *people.Staff, in *SignIn) (*SignedIn, error) {
+func (a *App) beginSession(ctx context.Context, staff *people.Staff, from *credential.Credential, in *SignIn) (*SignedIn, error) {
 	random := make([]byte, 32)
 	if _, err := rand.Read(random); err != nil {
 		return nil, err
@@ -178,7 +154,7 @@ func (a *App) beginSession(ctx context.Context, staff *people.Staff, in *SignIn)
 	}
 	now := a.now().UTC().Truncate(time.Second)
 	session := &store.Session{Token: digest[:], StaffID: uint32(staff.ID), Kind: in.Kind, Scope: scope, Name: in.Device,
-		Address:   in.Address,
+		Address: in.Address, CredentialID: uint32(from.ID),
 		CreatedAt: now, LastUsed: &now, ExpiresAt: now.Add(lasts)}
 	if err := a.store.AddSession(ctx, session); err != nil {
 		return nil, err
@@ -213,12 +189,11 @@ func (a *App) MayUse(live *Live, id people.StaffID) bool {
 // SessionOf returns the session of a token, if it counts now: not expired, and its holder may use the product.
 func (a *App) SessionOf(ctx context.Context, token string) (*SignedIn, error) {
 	digest := sha256.Sum256([]byte(token))
-	session, err := a.store.SessionByToken(ctx, digest[:])
-	now := a.now()
-	if err != nil || session == nil || !now.Before(session.ExpiresAt) {
+	session, err := a.store.SessionByToken(ctx, digest[:], store.ConsoleSession, store.ClientToken)
+	now, live := a.now(), a.Live()
+	if err != nil || session == nil || !inForce(live, session, now) {
 		return nil, err
 	}
-	live := a.Live()
 	if used := session.LastUsed; used == nil || now.Sub(*used) > time.Minute {
 		if session.Kind == "console" && used != nil &&
 			now.Sub(*used) > time.Duration(live.State().Settings.IdleMinutes)*time.Minute {
@@ -239,99 +214,25 @@ func (a *App) SessionOf(ctx context.Context, token string) (*SignedIn, error) {
 	return signed, nil
 }
 
-// SignOut ends a session.
-func (a *App) SignOut(ctx context.Context, session *store.Session) error {
-	_, err := a.store.EndSession(ctx, session.StaffID, session.ID)
-	return err
-}
-
-// Sessions returns somebody's sessions.
-func (a *App) Sessions(ctx context.Context, id people.StaffID) ([]store.Session, error) {
-	return a.store.Sessions(ctx, uint32(id), a.now())
-}
-
-// EndSession ends one of somebody's own sessions.
-func (a *App) EndSession(ctx context.Context, id people.StaffID, session uint64) error {
-	found, err := a.store.EndSession(ctx, uint32(id), session)
-	if err == nil && !found {
-		return fault.Missingf("id", "you have no such session")
-	}
-	return err
-}
-
-// EndOtherSessions ends all of somebody's sessions and tokens but the present one.
-func (a *App) EndOtherSessions(ctx context.Context, signed *SignedIn) (int64, error) {
-	return a.store.EndOtherSessions(ctx, uint32(signed.Staff.ID), signed.Session.ID)
-}
-
-// SessionsFor returns the sessions of somebody over whom the actor stands, or the actor's own.
-func (a *App) SessionsFor(ctx context.Context, actor people.StaffID, reference string) (*people.Staff, []store.Session,
-	error) {
-	p, err := a.standsOver(actor, reference)
-	if err != nil {
-		return nil, nil, err
-	}
-	sessions, err := a.Sessions(ctx, p.ID)
-	return p, sessions, err
-}
-
-// EndSessionsOf ends the sessions and tokens of somebody over whom the actor stands: one of them, or all where it is 0.
-func (a *App) EndSessionsOf(ctx context.Context, actor people.StaffID, reference string, session uint64,
-	origin string) error {
-	p, err := a.standsOver(actor, reference)
-	if err != nil {
-		return err
-	}
-	if session != 0 {
-		found, err := a.store.EndSession(ctx, uint32(p.ID), session)
-		if err == nil && !found {
-			err = fault.Missingf("path.session", "%s has no such session", p.FullName())
-		}
-		if err != nil {
-			return err
-		}
-	} else if _, err := a.store.EndOtherSessions(ctx, uint32(p.ID), 0); err != nil {
-		return err
-	}
-	live := a.Live()
-	id := uint32(actor)
-	entry := store.AuditEntry{At: a.now(), Action: "sessions-ended", ActorID: &id,
-		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
-		Summary: "Ended sessions of " + p.Number + " " + p.FullName(), Operations: "[]"}
-	return a.record(ctx, entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)}})
-}
-
-func (a *App) standsOver(actor people.StaffID, reference string) (*people.Staff, error) {
-	p, err := a.PersonWhole(actor, reference)
-	if err != nil || p.ID == actor {
-		return p, err
-	}
-	return p, change.MayActFor(a.Live().Snapshot, actor, p, permit.IssueCredentials, a.now())
-}
-
 // ChangePassword sets somebody's own password, who shows the present one; all their other sessions and tokens end with
 // it.
 func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, origin string) error {
-	now := a.now()
 	c := a.Live().State().CredentialOf(signed.Staff.ID, credential.Password)
 	if c == nil {
 		return fault.Invalidf("old_password", "you have no password that counts; have a first one issued")
 	}
-	counts := []counted{{a.subject("changes password", fmt.Sprint(signed.Staff.ID)), store.TryAccount,
-		credential.ByAccount}}
-	until, held, err := a.store.Try(ctx, counts[0].subject, counts[0].kind, counts[0].rule, now)
-	if err != nil || held {
-		return errors.Join(err, throttled(held, until))
+	tried := a.tried(store.TryAccount, credential.ByAccount, "changes password", fmt.Sprint(signed.Staff.ID))
+	if err := a.count(ctx, tried); err != nil {
+		return err
 	}
-	right, err := a.verify(ctx, c.Hash, old)
+	right, err := a.verify(ctx, fmt.Sprint("staff ", signed.Staff.ID), c.Hash, old)
 	if err != nil {
-		back := a.takeBack(ctx, counts, false)
-		return errors.Join(err, back)
+		return errors.Join(err, a.takeBack(ctx, []store.Tried{tried}, false))
 	}
 	if !right {
 		return fault.Invalidf("old_password", "this is not your present password")
 	}
-	if err := a.takeBack(ctx, counts, true); err != nil {
+	if err := a.takeBack(ctx, []store.Tried{tried}, true); err != nil {
 		return err
 	}
 	set, err := json.Marshal(change.PasswordForm{Staff: signed.Staff.Number, Password: next})

@@ -3,12 +3,10 @@ package app
 import (
 	"cmp"
 	"context"
-	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base32"
 	"encoding/base64"
-	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -69,10 +67,9 @@ func (a *App) codeDigest(code string) []byte {
 
 // ClaimTerminal registers whoever types a code as the device that it was made for, and returns the device's token.
 func (a *App) ClaimTerminal(ctx context.Context, code, address string) (token string, err error) {
-	subject := a.subject("terminal code", network(address))
-	until, held, err := a.store.Try(ctx, subject, store.TryAddress, credential.ByAddress, a.now())
-	if err != nil || held {
-		return "", cmp.Or(err, throttled(held, until))
+	tried := a.tried(store.TryAddress, credential.ByAddress, "terminal code", network(address))
+	if err := a.count(ctx, tried); err != nil {
+		return "", err
 	}
 	device, ok, err := a.store.UseTerminalCode(ctx, a.codeDigest(code), a.now())
 	if err != nil {
@@ -87,7 +84,7 @@ func (a *App) ClaimTerminal(ctx context.Context, code, address string) (token st
 	if _, err := rand.Read(random[:]); err != nil {
 		return "", err
 	}
-	token = change.DeviceTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
+	token = change.TerminalTokenPrefix + base64.RawURLEncoding.EncodeToString(random[:])
 	set, err := json.Marshal(map[string]string{"token": token})
 	if err != nil {
 		return "", err
@@ -98,52 +95,61 @@ func (a *App) ClaimTerminal(ctx context.Context, code, address string) (token st
 	if err != nil {
 		return "", err
 	}
-	return token, a.store.Right(ctx, subject, false)
+	return token, a.takeBack(ctx, []store.Tried{tried}, false)
 }
 
 // Visit is somebody who has shown themselves at a terminal.
 type Visit struct {
-	Device *org.Device
-	Staff  people.StaffID
-	ByPIN  bool // by their PIN, or with it
-	Until  time.Time
+	Device  *org.Device
+	Staff   people.StaffID
+	ByPIN   bool // by their PIN, or with it
+	session *store.Session
 }
 
-// token writes a visit down, for the terminal to show again.
-func (a *App) visitToken(v *Visit) string {
-	fields := make([]byte, 17)
-	binary.BigEndian.PutUint32(fields, uint32(v.Device.ID))
-	binary.BigEndian.PutUint32(fields[4:], uint32(v.Staff))
-	binary.BigEndian.PutUint64(fields[8:], uint64(v.Until.Unix()))
-	if v.ByPIN {
-		fields[16] = 1
+// errVisitEnded says that a visit counts no more.
+var errVisitEnded = fault.Refusedf("visit-ended", "You are signed out. Show yourself again.")
+
+// begin keeps a visit, and returns the token by which the terminal shows it again. It ends with what was shown.
+func (a *App) begin(ctx context.Context, v *Visit, q *access.Question, now time.Time) (token string, err error) {
+	var random [32]byte
+	if _, err := rand.Read(random[:]); err != nil {
+		return "", err
 	}
-	sum := a.keys.mac(forVisits, fields)
-	return base64.RawURLEncoding.EncodeToString(append(fields, sum[:]...))
+	token = base64.RawURLEncoding.EncodeToString(random[:])
+	digest := sha256.Sum256([]byte(token))
+	v.session = &store.Session{Token: digest[:], StaffID: uint32(v.Staff), Kind: store.Visit, Scope: ScopeRead,
+		Name: v.Device.Name, DeviceID: uint32(v.Device.ID), CredentialID: uint32(cmp.Or(q.PIN, q.Badge)),
+		CreatedAt: now.UTC().Truncate(time.Second), ExpiresAt: now.UTC().Truncate(time.Second).Add(visitFor)}
+	if q.PIN != 0 {
+		v.session.SecondID = uint32(q.Badge)
+	}
+	return token, a.store.AddSession(ctx, v.session)
 }
 
-// VisitOf reads a visit that a terminal shows. It is refused once it has run out, and once whoever it is of may do
-// nothing anywhere any more: who is locked is locked here too.
-func (a *App) VisitOf(device *org.Device, token string) (*Visit, error) {
-	read, err := base64.RawURLEncoding.DecodeString(token)
-	ended := fault.Refusedf("visit-ended", "You are signed out. Show yourself again.")
-	if err != nil || len(read) != 17+sha256.Size {
-		return nil, ended
-	}
-	sum := a.keys.mac(forVisits, read[:17])
-	v := &Visit{Device: device, Staff: people.StaffID(binary.BigEndian.Uint32(read[4:])), ByPIN: read[16] == 1,
-		Until: time.Unix(int64(binary.BigEndian.Uint64(read[8:])), 0)}
-	if !hmac.Equal(sum[:], read[17:]) || binary.BigEndian.Uint32(read) != uint32(device.ID) ||
-		!a.now().Before(v.Until) {
-		return nil, ended
-	}
+// VisitOf reads a visit that a terminal shows. It is refused once it has run out, once what was shown counts no more,
+// and once whoever it is of may do nothing anywhere any more: who is locked is locked here too.
+func (a *App) VisitOf(ctx context.Context, device *org.Device, token string) (*Visit, error) {
 	if a.Stale() {
 		return nil, ErrStale
 	}
-	if a.Live().Stands(v.Staff, a.now().Unix()) != access.Granted {
-		return nil, ended
+	digest := sha256.Sum256([]byte(token))
+	session, err := a.store.SessionByToken(ctx, digest[:], store.Visit)
+	if err != nil {
+		return nil, err
 	}
-	return v, nil
+	if session == nil || session.DeviceID != uint32(device.ID) {
+		return nil, errVisitEnded
+	}
+	live, now := a.Live(), a.now()
+	v := &Visit{Device: device, Staff: people.StaffID(session.StaffID), session: session}
+	if !inForce(live, session, now) || live.Stands(v.Staff, now.Unix()) != access.Granted {
+		return nil, errVisitEnded
+	}
+	v.ByPIN = live.State().Credential(credential.ID(session.CredentialID)).Kind == credential.PIN
+	if session.LastUsed == nil || now.Sub(*session.LastUsed) > time.Minute {
+		err = a.store.UseSession(ctx, session.ID, now)
+	}
+	return v, err
 }
 
 // greeted is what a decision without a permission says of somebody who shows themselves at a terminal. Who they are is
@@ -151,6 +157,11 @@ func (a *App) VisitOf(device *org.Device, token string) (*Visit, error) {
 func greeted(on *Live, q *access.Question, d access.Decision) access.Decision {
 	greeted := access.Decision{Staff: d.Staff, Reason: d.Reason, Credential: d.Credential}
 	if d.Reason < access.PlaceRetired || d.Staff == 0 {
+		return greeted
+	}
+	// A PIN alone may be a guess: nobody learns by it whose it is at a terminal where they have no work
+	if q.Shown == access.ShownPIN && !on.WorksAt(d.Staff, q.Place, q.At) {
+		greeted.Reason = access.NoAssignment
 		return greeted
 	}
 	greeted.Allowed, greeted.Reason = true, access.Granted
@@ -180,27 +191,27 @@ func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) 
 	case len(pin) > credential.LongestPIN:
 		return nil, "", fault.Invalidf("body.pin", "a PIN has at most %d digits", credential.LongestPIN)
 	}
-	e, on := wording.Explanation{}, live
-	var err error
-	if pin == "" {
-		e = wording.English.Say(live.Snapshot, &q)
-	} else if e, on, err = a.decideByPIN(ctx, live, &q, pin, a.tried(live, &q, uint32(device.ID), "terminal"),
-		now); err != nil {
+	e, on, err := a.answer(ctx, live, &q, pin, device, true, now)
+	if err != nil {
 		return nil, "", err
 	}
 	a.uses.asked(device, now)
 	decided := greeted(on, &q, e.Decision)
+	if e.Reason == access.TooManyTries {
+		decided = e.Decision
+	}
 	known := decided.Allowed
 	if err := a.events.record(EventOf(on, &q, &decided, uint32(device.ID), now)); err != nil {
 		return nil, "", err
 	}
 	if !known {
-		told := live.Told(&q, &e.Decision)
-		return nil, "", fault.Refusedf(told.String(), "%s", wording.English.Refuse(live.Snapshot, &q, told).Sentence)
+		told := on.Told(&q, &decided)
+		return nil, "", fault.Refusedf(told.String(), "%s", wording.English.Refuse(on.Snapshot, &q, told).Sentence)
 	}
 	a.uses.used(&q, now)
-	v := &Visit{Device: device, Staff: e.Staff, ByPIN: pin != "", Until: now.Add(visitFor)}
-	return v, a.visitToken(v), nil
+	v := &Visit{Device: device, Staff: e.Staff, ByPIN: pin != ""}
+	token, err := a.begin(ctx, v, &q, now)
+	return v, token, err
 }
 
 // IdleSecondsOf returns after how long without use a terminal signs somebody out, by what they work as there: the
@@ -225,7 +236,13 @@ func (a *App) forThemselves(ctx context.Context, v *Visit, op string, set any) e
 	if err != nil {
 		return err
 	}
-	_, err = a.Commit(ctx, Request{Actor: change.Actor{Staff: v.Staff}, Present: true,
+	_, err = a.Commit(ctx, Request{Actor: change.Actor{Staff: v.Staff}, Present: true, Keep: v.session.ID,
+		Check: func(live *Live) error {
+			if !inForce(live, v.session, a.now()) {
+				return errVisitEnded
+			}
+			return nil
+		},
 		Origin: "terminal " + v.Device.Name, Operations: []change.Operation{{Op: op, Set: encoded}}})
 	return err
 }

@@ -33,7 +33,7 @@ type Today struct {
 	Barred    []Barred
 	Redundant int          // exceptions that change nothing any more, where one may end them
 	Badges    []*org.Badge // overdue, lost without another in their place, or still out with those who have left
-	Readers   []HeldReader // that take no more tries for a while
+	Paused    []Paused     // PINs at places, and badges
 	Gaps      []access.Gap // what nobody takes care of but owners, where the actor may mend it
 }
 
@@ -140,7 +140,7 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 		t.Badges = t.Badges[:min(len(t.Badges), longest)]
 	}
 	var err error
-	if t.Readers, err = a.HeldReaders(ctx, actor); err != nil {
+	if t.Paused, err = a.PausedFor(ctx, actor); err != nil {
 		return nil, err
 	}
 	return t, a.todaysDrafts(ctx, actor, t)

@@ -1,19 +1,24 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strconv"
 	"sync"
 	"time"
+
+	"golang.org/x/time/rate"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
+	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/wording"
@@ -35,26 +40,63 @@ func throttled(held bool, until time.Time) error {
 	return &ErrThrottled{Until: until}
 }
 
-// Wrong PINs are counted at the person, where a badge that was shown with them says who it is, and else at the
-// reader at which they are typed. The database counts, before it is known whether a PIN is right, so that many at
-// once, here and at other instances, do not pass together. A PIN that is remembered as right, and belongs to the
-// badge, needs no counting: it is let through while this instance knows, by what the database said not long ago,
-// that nothing is held up there. The answer to the try that reaches the limit is held back for as long as another
-// instance may not know of it yet, so that no try made after that answer is looked at anywhere.
+// A guess at a PIN is counted before it is looked at, by what whoever guesses cannot choose. With a badge it is counted
+// at that badge, at the place where the device stands and at the whole site; without one, at the place that is asked
+// about and at the device. Too many pause the badge there, or PINs without a badge there, and nothing else: neither the
+// person, nor whoever shows a badge beside them. All guesses in the organisation, and all at one device, have a budget
+// beside that, which slows what is beyond it and refuses nothing.
+//
+// The database counts, so that many at once, here and at other instances, do not pass together. A PIN that is
+// remembered as right, belongs to the badge and opens here, needs no counting: it is let through while this instance
+// knows, by what the database said not long ago, that nothing is paused there. Each other PIN, somebody's or not, is
+// hashed, so that it takes as long. The answer to the guess that reaches the limit is held back for as long as another
+// instance may not know of it yet, so that no guess made after that answer is looked at anywhere.
 
 // knownFor is for how long what the database says of held tries is relied on.
 const knownFor = time.Second
 
-// heldTries are where tries at doors and terminals are held up, as the database last said.
+// heldTries are where guesses at doors and terminals are held up, as the database last said.
 type heldTries struct {
 	mu    sync.Mutex
 	until map[[32]byte]time.Time
 	asked time.Time                // by the machine's clock
-	busy  map[[32]byte]*sync.Mutex // tries of one subject are taken one after another
+	busy  map[[32]byte]*sync.Mutex // guesses at one subject are taken one after another
+	slow  map[uint32]*rate.Limiter // by device; 0: of the organisation
 }
 
 func newHeldTries() heldTries {
-	return heldTries{until: map[[32]byte]time.Time{}, busy: map[[32]byte]*sync.Mutex{}}
+	return heldTries{until: map[[32]byte]time.Time{}, busy: map[[32]byte]*sync.Mutex{},
+		slow: map[uint32]*rate.Limiter{}}
+}
+
+// What may be guessed at one instance before it is slowed, and how long the longest waits.
+const (
+	organisationAtOnce, organisationASecond = 300, 5
+	deviceAtOnce, deviceASecond             = 60, 1
+	mostSlowed                              = 2 * time.Second
+)
+
+// slowed counts a guess in the organisation, and at a device, and says how long its answer waits.
+func (h *heldTries) slowed(device ...uint32) (wait time.Duration) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, of := range append(device, 0) {
+		l := h.slow[of]
+		if l == nil {
+			l = rate.NewLimiter(deviceASecond, deviceAtOnce)
+			if of == 0 {
+				l = rate.NewLimiter(organisationASecond, organisationAtOnce)
+			}
+			h.slow[of] = l
+		}
+		if r := l.Reserve(); r.Delay() > mostSlowed {
+			wait = mostSlowed
+			r.Cancel()
+		} else {
+			wait = max(wait, r.Delay())
+		}
+	}
+	return wait
 }
 
 // mostBusy bounds the memory that taking turns takes.
@@ -76,17 +118,15 @@ func (h *heldTries) turn(subject [32]byte) *sync.Mutex {
 	return m
 }
 
-// held reports whether tries are held up at a subject; fresh whether this is known well enough to let one through.
-func (h *heldTries) held(subject [32]byte, at time.Time) (held, fresh bool) {
+// held reports whether guesses are held up at one of what they are counted at; fresh whether this is known well enough
+// to let one through.
+func (h *heldTries) held(guess []store.Tried, at time.Time) (held, fresh bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	return at.Before(h.until[subject]), time.Since(h.asked) < knownFor
-}
-
-func (h *heldTries) hold(subject [32]byte, until time.Time) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	h.until[subject] = until
+	for i := range guess {
+		held = held || at.Before(h.until[guess[i].Subject])
+	}
+	return held, time.Since(h.asked) < knownFor
 }
 
 // learn takes in what the database says.
@@ -106,33 +146,99 @@ func (h *heldTries) learn(ctx context.Context, db *store.Store, now time.Time) e
 	return nil
 }
 
-// tried is where a wrong PIN would be counted.
-func (a *App) tried(live *Live, q *access.Question, device uint32, reader string) store.Tried {
+// Of guesses at all places of a device, and at a badge in all of a site, more are taken than at one place.
+const (
+	deviceTimes = 4
+	siteTimes   = 3
+)
+
+// guessed is what a PIN that a device asks about is counted at.
+func (a *App) guessed(live *Live, q *access.Question, device *org.Device) []store.Tried {
+	rule := live.State().Settings.TryRule()
+	wider := func(times int) credential.TryRule {
+		r := rule
+		r.Allowed *= times
+		return r
+	}
 	if c := live.State().Credential(q.Badge); c != nil {
-		return store.Tried{Subject: [32]byte(a.subject("badge holder", strconv.Itoa(int(c.Staff)))),
-			Kind: store.TryStaff, Staff: uint32(c.Staff), Place: uint32(q.Place)}
+		site := device.Place
+		if here := live.Tree().At(device.Place); here != nil && here.Site != nil {
+			site = here.Site.ID
+		}
+		badge, whose := strconv.Itoa(int(c.ID)), uint32(c.Staff)
+		tried := []store.Tried{a.tried(store.TryBadge, rule, badge, strconv.Itoa(int(device.Place)))}
+		if site != device.Place {
+			tried = append(tried, a.tried(store.TryBadge, wider(siteTimes), badge, strconv.Itoa(int(site))))
+		}
+		for i, place := range []estate.PlaceID{device.Place, site}[:len(tried)] {
+			tried[i].Staff, tried[i].Place = whose, uint32(place)
+		}
+		return tried
 	}
-	return store.Tried{Subject: [32]byte(a.subject("reader", strconv.Itoa(int(device)), strconv.Itoa(int(q.Place)),
-		reader)), Kind: store.TryReader, Place: uint32(q.Place)}
+	here := a.tried(store.TryReader, rule, strconv.Itoa(int(q.Place)))
+	here.Place = uint32(q.Place)
+	all := a.tried(store.TryDevice, wider(deviceTimes), strconv.Itoa(int(device.ID)))
+	all.Place = uint32(device.Place)
+	return []store.Tried{here, all}
 }
 
-// fits reports whether a PIN is that of whoever a badge names, or, without a badge, anybody's.
-func fits(live *Live, q *access.Question, c *credential.Credential) bool {
-	if badge := live.State().Credential(q.Badge); badge != nil {
-		return c != nil && c.Staff == badge.Staff
+// paused refuses a badge that is shown where wrong PINs have paused it.
+func (a *App) paused(live *Live, q *access.Question, device *org.Device, now time.Time) bool {
+	if live.State().Credential(q.Badge) == nil {
+		return false
 	}
-	return c != nil
+	held, _ := a.tries.held(a.guessed(live, q, device), now)
+	return held
 }
 
-// decideByPIN answers with what a PIN identifies, and counts it where it is wrong. It says on what was decided: hashing
-// takes its time.
-func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, pin string, at store.Tried,
-	now time.Time) (e wording.Explanation, on *Live, err error) {
-	e, on, last, err := a.tryPIN(ctx, live, q, pin, at, now)
+// opensHere reports whether a PIN that is somebody's identifies whoever the badge names, or, without a badge, somebody
+// to whom something opens here at some hour. Each other looks, takes as long and counts as one that is nobody's.
+func (d *door) opensHere(live *Live, c *credential.Credential) bool {
+	if c == nil {
+		return false
+	}
+	if badge := live.State().Credential(d.q.Badge); badge != nil {
+		return c.Staff == badge.Staff
+	}
+	q := *d.q
+	q.PIN = c.ID
+	decided := d.decide(live, &q)
+	return live.Told(&q, &decided) != access.UnknownCredential
+}
+
+// door is a question of a device to which something was shown.
+type door struct {
+	q       *access.Question
+	device  *org.Device
+	greets  bool // a terminal, which asks who somebody is and not what they may do
+	guessed []store.Tried
+	now     time.Time
+}
+
+func (d *door) decide(live *Live, q *access.Question) access.Decision {
+	if decided := live.Decide(q); !d.greets {
+		return decided
+	} else {
+		return greeted(live, q, decided)
+	}
+}
+
+// answer decides about what was shown at a door, and counts a PIN where it is wrong. It says on what was decided:
+// hashing takes its time.
+func (a *App) answer(ctx context.Context, live *Live, q *access.Question, pin string, device *org.Device, greets bool,
+	now time.Time) (wording.Explanation, *Live, error) {
+	if pin == "" {
+		if a.paused(live, q, device, now) {
+			return a.tooMany(live, q), live, nil
+		}
+		return wording.English.Say(live.Snapshot, q), live, nil
+	}
+	d := &door{q: q, device: device, greets: greets, guessed: a.guessed(live, q, device), now: now}
+	e, on, last, err := a.tryPIN(ctx, live, d, pin)
 	if err != nil || !last {
 		return e, on, err
 	}
-	if err := a.lockByTries(ctx, on, q); err != nil {
+	if err := a.tellOfGuesses(ctx, on, d); err != nil {
 		return wording.Explanation{}, on, err
 	}
 	select {
@@ -142,19 +248,19 @@ func (a *App) decideByPIN(ctx context.Context, live *Live, q *access.Question, p
 	return e, on, nil
 }
 
-// tryPIN is decideByPIN in its turn; last says that the try was wrong and that no more are taken after it.
-func (a *App) tryPIN(ctx context.Context, live *Live, q *access.Question, pin string, at store.Tried,
-	now time.Time) (e wording.Explanation, on *Live, last bool, err error) {
-	turn := a.tries.turn(at.Subject)
+// tryPIN decides about a PIN in its turn; last says that it was wrong and that no more are taken after it.
+func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wording.Explanation, on *Live, last bool,
+	err error) {
+	turn := a.tries.turn(d.guessed[0].Subject)
 	defer turn.Unlock()
-	held, fresh := a.tries.held(at.Subject, now)
+	held, fresh := a.tries.held(d.guessed, d.now)
 	if held {
-		return a.tooMany(live, q), live, false, nil
+		return a.tooMany(live, d.q), live, false, nil
 	}
 	if digest, known := a.pins.remembered(pin); known && fresh {
-		if c := live.State().PINByDigest(digest); fits(live, q, c) {
-			q.PIN = c.ID
-			return wording.English.Say(live.Snapshot, q), live, false, nil
+		if c := live.State().PINByDigest(digest); d.opensHere(live, c) {
+			d.q.PIN = c.ID
+			return wording.English.Say(live.Snapshot, d.q), live, false, nil
 		}
 	}
 	ctx, done, err := a.Reach(ctx)
@@ -162,33 +268,45 @@ func (a *App) tryPIN(ctx context.Context, live *Live, q *access.Question, pin st
 		return e, live, false, err
 	}
 	defer done()
-	until, held, err := a.store.TryAt(ctx, at, live.State().Settings.TryRule(), now)
+	until, held, err := a.store.Try(ctx, d.guessed, d.now)
 	if err != nil {
 		return e, live, false, err
 	}
 	if held {
-		a.tries.hold(at.Subject, until)
-		return a.tooMany(live, q), live, false, nil
+		return a.tooMany(live, d.q), live, false, a.tries.learn(ctx, a.store, d.now)
 	}
-	c, err := a.credentialOf(ctx, live, pin)
+	if err := pause(ctx, a.tries.slowed(uint32(d.device.ID))); err != nil {
+		return e, live, false, errors.Join(err, a.takeBack(ctx, d.guessed, false))
+	}
+	c, err := a.identify(ctx, fmt.Sprint("device ", d.device.ID), pin)
 	if err != nil {
-		still, done := a.Still(ctx)
-		defer done()
-		back := a.store.Right(still, at.Subject[:], false)
-		return e, live, false, errors.Join(err, back)
+		return e, live, false, errors.Join(err, a.takeBack(ctx, d.guessed, false))
 	}
 	// Hashing took its time: what is decided is decided on what is live now.
 	live = a.Live()
-	if q.At = max(q.At, a.now().Unix()); c != nil {
-		q.PIN = c.ID
+	if d.q.At = max(d.q.At, a.now().Unix()); c != nil {
+		d.q.PIN = c.ID
 	}
-	if fits(live, q, c) {
-		return wording.English.Say(live.Snapshot, q), live, false, a.store.Right(ctx, at.Subject[:], false)
+	if d.opensHere(live, c) {
+		return wording.English.Say(live.Snapshot, d.q), live, false, a.takeBack(ctx, d.guessed, false)
 	}
-	if last = until.After(now); last {
-		a.tries.hold(at.Subject, until)
+	if last = until.After(d.now); last {
+		err = a.tries.learn(ctx, a.store, d.now)
 	}
-	return wording.English.Say(live.Snapshot, q), live, last, nil
+	return wording.English.Say(live.Snapshot, d.q), live, last, err
+}
+
+// pause waits, unless whoever asked has gone.
+func pause(ctx context.Context, wait time.Duration) error {
+	if wait <= 0 {
+		return nil
+	}
+	select {
+	case <-time.After(wait):
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 func (a *App) tooMany(live *Live, q *access.Question) wording.Explanation {
@@ -199,57 +317,64 @@ func (a *App) tooMany(live *Live, q *access.Question) wording.Explanation {
 	return e
 }
 
-// lockByTries locks whoever a badge names, after too many wrong PINs. Somebody who cannot be locked is held up all the
-// same.
-func (a *App) lockByTries(ctx context.Context, live *Live, q *access.Question) error {
-	c := live.State().Credential(q.Badge)
+// tellOfGuesses puts on record that guesses have paused a badge, or PINs at a place, and tells the person's manager.
+func (a *App) tellOfGuesses(ctx context.Context, live *Live, d *door) error {
+	allowed := live.State().Settings.TriesAllowed
+	asked, stands := live.State().Place(d.q.Place), live.State().Place(d.device.Place)
+	entry := store.AuditEntry{At: a.now(), Actor: "Loyal Latch", Origin: "device " + d.device.Name, Operations: "[]"}
+	c := live.State().Credential(d.q.Badge)
 	if c == nil {
-		return nil
+		entry.Action = "pins-paused"
+		entry.Summary = cut(fmt.Sprintf("Takes no PINs at %s %s for a while: %d or more were wrong", asked.Code, asked.Name,
+			allowed), 480)
+		return a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(asked.ID)}})
 	}
-	p, place := live.State().Person(c.Staff), live.State().Place(q.Place)
-	reason := fmt.Sprintf(
-		"%d wrong PINs were typed with their badge, the last at %s",
-		live.State().Settings.TriesAllowed,
-		place.Name,
-	)
-	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "door", Reason: reason,
-		Operations: []change.Operation{{Op: "staff.lock_by_tries", On: p.Number}}})
-	var refused *fault.Fault
-	if errors.As(err, &refused) {
-		a.log.Warn("somebody was not locked after wrong tries", "staff", p.Number, "why", refused.Message)
-		return nil
-	}
-	if err != nil {
+	p := live.State().Person(c.Staff)
+	reason := fmt.Sprintf("%d or more wrong PINs were typed with their badge, the last at %s", allowed, asked.Name)
+	entry.Action = "badge-paused"
+	entry.Summary = cut(fmt.Sprintf("Paused the badge of %s %s at %s %s: %s", p.Number, p.FullName(), stands.Code,
+		stands.Name, reason), 480)
+	if err := a.record(ctx, entry, []store.Subject{{Kind: "staff", Number: uint32(p.ID)},
+		{Kind: "place", Number: uint32(stands.ID)}}); err != nil {
 		return err
 	}
-	return a.tellOfLock(ctx, p, reason)
+	return a.mailOfGuesses(ctx, p, reason, stands.Name)
 }
 
-// HeldReader is a place at a reader of which no more tries are taken for a while.
-type HeldReader struct {
+// Paused is a place at which guesses are held up: of PINs without a badge, or, where Staff is set, of their badge.
+type Paused struct {
 	Place *estate.Place
+	Staff *people.Staff
 	Until time.Time
 }
 
-// HeldReaders returns the places at which a reader takes no more tries, of those where the actor locks staff.
-func (a *App) HeldReaders(ctx context.Context, actor people.StaffID) ([]HeldReader, error) {
+// PausedFor returns where guesses are held up, of the places and the people whom the actor may lock.
+func (a *App) PausedFor(ctx context.Context, actor people.StaffID) ([]Paused, error) {
 	live := a.Live()
 	reach, anywhere := live.Reach(actor, permit.LockStaff, a.now().Unix())
 	if !anywhere {
 		return nil, nil
 	}
 	held, err := a.store.HeldUp(ctx, a.now())
-	var list []HeldReader
+	var list []Paused
 	for _, h := range held {
-		place := live.State().Place(estate.PlaceID(h.PlaceID))
-		if h.StaffID == 0 && place != nil && access.InReach(reach, place.ID) {
-			list = append(list, HeldReader{place, h.HeldUntil})
+		one := Paused{Place: live.State().Place(estate.PlaceID(h.PlaceID)),
+			Staff: live.State().Person(people.StaffID(h.StaffID)), Until: h.HeldUntil}
+		switch {
+		case one.Place == nil:
+			continue
+		case one.Staff == nil && !access.InReach(reach, one.Place.ID),
+			one.Staff != nil && !access.InReach(reach, one.Staff.HomeSite):
+			continue
+		case slices.ContainsFunc(list, func(o Paused) bool { return o.Place == one.Place && o.Staff == one.Staff }):
+			continue // a place and its device, or two badges, are one line
 		}
+		list = append(list, one)
 	}
 	return list, err
 }
 
-// TakeTriesAgain lets the readers of a place take tries again.
+// TakeTriesAgain lets the readers of a place take PINs again.
 func (a *App) TakeTriesAgain(ctx context.Context, actor people.StaffID, code, origin string) error {
 	live := a.Live()
 	place := live.State().PlaceByCode(code)
@@ -260,44 +385,68 @@ func (a *App) TakeTriesAgain(ctx context.Context, actor people.StaffID, code, or
 		return fault.Refusedf("not-permitted",
 			"This needs the permission “Lock and unlock staff” at %s, which you do not hold.", place.Name)
 	}
-	if err := a.store.ForgetTries(ctx, []uint32{uint32(place.ID)}, nil); err != nil {
+	if err := a.store.ForgetTries(ctx, uint32(place.ID)); err != nil {
 		return err
 	}
-	id := uint32(actor)
-	entry := store.AuditEntry{At: a.now(), Action: "tries-cleared", ActorID: &id,
-		Actor: actorName(live, change.Actor{Staff: actor}), Origin: origin,
-		Summary: "Let the readers of " + place.Code + " " + place.Name + " take tries again", Operations: "[]"}
-	recorded := a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(place.ID)}})
-	learnt := a.tries.learn(ctx, a.store, a.now())
-	return errors.Join(recorded, learnt)
+	return a.resumed(ctx, actor, origin, "Let the readers of "+place.Code+" "+place.Name+" take tries again",
+		store.Subject{Kind: "place", Number: uint32(place.ID)})
 }
 
-// unlocked forgets the wrong tries of those whom a change has unlocked.
-func (a *App) unlocked(ctx context.Context, trial *change.Trial) error {
-	var staff []uint32
-	for i := range trial.Entries {
-		if p, is := change.RecordOf(trial.State, trial.Entries[i].Record).(*people.Staff); is &&
-			trial.Entries[i].Op == "staff.unlock" {
-			staff = append(staff, uint32(p.ID))
-		}
-	}
-	if len(staff) == 0 {
-		return nil
-	}
-	if err := a.store.ForgetTries(ctx, nil, staff); err != nil {
+// ResumeBadge lets the badge of somebody open again where wrong PINs have paused it.
+func (a *App) ResumeBadge(ctx context.Context, actor people.StaffID, reference, origin string) error {
+	p, err := a.PersonWhole(actor, reference)
+	if err != nil {
 		return err
 	}
-	return a.tries.learn(ctx, a.store, a.now())
+	live := a.Live()
+	switch {
+	case p.ID == actor:
+		return fault.Refusedf("not-permitted", "Nobody resumes their own badge; ask another manager.")
+	case !live.HoldsKey(actor, permit.LockStaff, p.HomeSite, a.now().Unix()):
+		return fault.Refusedf("not-permitted",
+			"This needs the permission “Lock and unlock staff” at %s, which you do not hold.", live.siteName(p))
+	}
+	if err := a.store.ForgetBadgeTries(ctx, uint32(p.ID)); err != nil {
+		return err
+	}
+	return a.resumed(ctx, actor, origin, "Let the badge of "+p.Number+" "+p.FullName()+" open again",
+		store.Subject{Kind: "staff", Number: uint32(p.ID)})
+}
+
+// resumed puts on record that guesses are taken again, and lets this instance know.
+func (a *App) resumed(ctx context.Context, actor people.StaffID, origin, summary string, about store.Subject) error {
+	id := uint32(actor)
+	entry := store.AuditEntry{At: a.now(), Action: "tries-cleared", ActorID: &id,
+		Actor: actorName(a.Live(), change.Actor{Staff: actor}), Origin: origin, Summary: summary, Operations: "[]"}
+	recorded := a.record(ctx, entry, []store.Subject{about})
+	return errors.Join(recorded, a.tries.learn(ctx, a.store, a.now()))
+}
+
+// tried is one thing at which guesses are counted, of a kind.
+func (a *App) tried(kind string, rule credential.TryRule, parts ...string) store.Tried {
+	return store.Tried{Subject: a.subject(append([]string{kind}, parts...)...), Kind: kind, Rule: rule}
+}
+
+// count counts a guess before it is looked at; ErrThrottled where too many were made.
+func (a *App) count(ctx context.Context, at ...store.Tried) error {
+	until, held, err := a.store.Try(ctx, at, a.now())
+	return cmp.Or(err, throttled(held, until))
+}
+
+// takeBack takes back a guess that was right, or that came to nothing. With forget, all that was counted there goes.
+func (a *App) takeBack(ctx context.Context, at []store.Tried, forget bool) error {
+	ctx, done := a.Still(ctx)
+	defer done()
+	return a.store.Right(ctx, at, forget)
 }
 
 // subject names something at which tries are counted, as a keyed digest.
-func (a *App) subject(parts ...string) []byte {
+func (a *App) subject(parts ...string) [32]byte {
 	encoded := make([][]byte, len(parts))
 	for i, part := range parts {
 		encoded[i] = []byte(part)
 	}
-	digest := a.keys.mac(forTries, encoded...)
-	return digest[:]
+	return a.keys.mac(forTries, encoded...)
 }
 
 // network is what tries are counted by of an address: all of an IPv4 address, and of an IPv6 address the part that one

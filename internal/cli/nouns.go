@@ -203,7 +203,7 @@ func (s *session) sessionCommand() *cobra.Command {
 		}
 		return "/staff/" + p.StaffNumber + "/sessions", nil
 	}
-	listing := &cobra.Command{Use: "list", Short: "Sessions and tokens, your own or somebody's", Args: cobra.NoArgs,
+	listing := &cobra.Command{Use: "list", Short: "All that acts for you, or for somebody: sessions, tokens, calendar addresses, visits, links, plans, devices", Args: cobra.NoArgs,
 		Example: "  loyal session list\n  loyal session list --staff Q0003"}
 	limit := limitFlag(listing, 200)
 	listing.RunE = func(c *cobra.Command, _ []string) error {
@@ -212,13 +212,14 @@ func (s *session) sessionCommand() *cobra.Command {
 			return err
 		}
 		return list(c.Context(), s, at, *limit, []column[api.Session]{
-			{"ID", func(v api.Session) string { return fmt.Sprint(v.ID) }},
-			{"WHAT", func(v api.Session) string { return or(v.Name, v.Kind) }},
+			{"ID", func(v api.Session) string { return or(v.ID, "-") }},
+			{"KIND", func(v api.Session) string { return strings.ReplaceAll(v.Kind, "_", " ") }},
+			{"NAME", func(v api.Session) string { return v.Name }},
 			{"SCOPE", func(v api.Session) string { return v.Scope }},
-			{"BEGUN", func(v api.Session) string { return v.CreatedAt.Local().Format("2006-01-02 15:04") }},
+			{"BEGUN", func(v api.Session) string { return local(v.CreatedAt) }},
 			{"FROM", func(v api.Session) string { return v.Address }},
 			{"USED", func(v api.Session) string { return local(v.LastUsed) }},
-			{"UNTIL", func(v api.Session) string { return v.ExpiresAt.Local().Format("2006-01-02") }},
+			{"UNTIL", func(v api.Session) string { return local(v.ExpiresAt) }},
 			{"", func(v api.Session) string {
 				if v.Present {
 					return "this one"
@@ -228,14 +229,14 @@ func (s *session) sessionCommand() *cobra.Command {
 		})
 	}
 	all := false
-	end := &cobra.Command{Use: "end [ID]", Short: "End a session or token, or with --all every other one",
+	end := &cobra.Command{Use: "end [ID]", Short: "End one thing that acts for you or for somebody, or with --all every other one",
 		Args: cobra.MaximumNArgs(1), Example: "  loyal session end 12\n  loyal session end --all\n  loyal session " +
 			"end --all --staff Q0003", RunE: func(c *cobra.Command, args []string) error {
 			if err := s.atOnce(); err != nil {
 				return err
 			}
 			if all == (len(args) == 1) {
-				return usagef("say the number of a session, or --all")
+				return usagef("say the ID of one, or --all")
 			}
 			at, err := path(c)
 			if err != nil {
@@ -248,7 +249,7 @@ func (s *session) sessionCommand() *cobra.Command {
 			case len(args) == 1:
 				options = append(options, client.Query("session", args[0]))
 			default:
-				if err := s.confirm("End all of them?"); err != nil {
+				if err := s.confirm("End all of them? Plans become open drafts; devices go on."); err != nil {
 					return err
 				}
 			}

@@ -36,7 +36,18 @@ func (s *session) placeCommand() *cobra.Command {
 				api.Reasoned{Reason: s.reason}, args[0]+" is back in use.")
 			return err
 		}}
-	return noun("place", "Sites, zones, doors, devices and work centres", listing, show, add, edit, retire, restore)
+	unpause := &cobra.Command{Use: "unpause PLACE", Short: "Take PINs at a place again, after too many wrong ones",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: s.completePlaces(), Example: "  loyal place unpause HB-PACK-1",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.place(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			_, err = s.write(c.Context(), "DELETE", "/places/"+p.Code+"/tries", nil, p.Name+" takes PINs again.")
+			return err
+		}}
+	return noun("place", "Sites, zones, doors, devices and work centres", listing, show, add, edit, retire, restore,
+		unpause)
 }
 
 func placeFlags(c *cobra.Command, adding bool) func() api.PlaceFields {

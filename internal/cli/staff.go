@@ -60,6 +60,9 @@ func (s *session) staffCommand() *cobra.Command {
 				return err
 			}
 			var access api.Access
+			if err := s.client.Get(c.Context(), "/staff/"+p.StaffNumber, p); err != nil {
+				return err // one person is told of with more than a list tells
+			}
 			if err := s.client.Get(c.Context(), "/staff/"+p.StaffNumber+"/access", &access); err != nil {
 				return err
 			}
@@ -100,7 +103,7 @@ func (s *session) staffCommand() *cobra.Command {
 			"The record of "+fullName(p)+" is changed.", client.IfMatch(p.ETag))
 		return err
 	}
-	return noun("staff", "People on record", listing, show, edit, s.staffHours())
+	return noun("staff", "People on record", listing, show, edit, s.staffHours(), s.staffUnpause())
 }
 
 // staffHours gives somebody access hours of their own.
@@ -128,6 +131,23 @@ func (s *session) staffHours() *cobra.Command {
 		}}
 }
 
+// staffUnpause lets the badge of somebody open again where wrong PINs have paused it.
+func (s *session) staffUnpause() *cobra.Command {
+	return &cobra.Command{Use: "unpause STAFF", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
+		Short:   "Let a person's badge open again where wrong PINs have paused it",
+		Long:    "Lets a person's badge open again where wrong PINs have paused it. Ask the person first whether it was them.",
+		Example: "  loyal staff unpause Q0113",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := s.staff(c.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			_, err = s.write(c.Context(), "DELETE", "/staff/"+p.StaffNumber+"/tries", nil,
+				"The badge of "+fullName(p)+" opens again.")
+			return err
+		}}
+}
+
 // changed reports whether any flag of the command's own was given.
 func changed(c *cobra.Command) bool {
 	own := false
@@ -142,6 +162,10 @@ func (s *session) showStaff(p *api.Staff, own []api.RecordField) {
 	s.line("Status", status(*p))
 	if p.Lock != nil {
 		s.line("Lock", fmt.Sprintf("since %s: %s", p.Lock.Since.Local().Format("2 Jan 15:04"), p.Lock.Reason))
+	}
+	for _, paused := range p.Paused {
+		s.line("Badge paused", fmt.Sprintf("at %s until %s, after wrong PINs; loyal staff unpause %s", paused.Place.Name,
+			paused.Until.Local().Format("2 Jan 15:04"), p.StaffNumber))
 	}
 	s.line("Job title", p.JobTitle)
 	s.line("Engagement", strings.TrimSuffix(p.Engagement+", "+p.Employer, ", "))

@@ -93,8 +93,13 @@ func todayLines(today *api.Today) (lines []todayLine) {
 	if today.Tampering != "" {
 		add("Written in the database by something else", "", today.Tampering, "loyald verify names all of it", "")
 	}
-	for _, r := range today.Readers {
-		add("Readers that take no tries", r.Place.Code, r.Place.Name, "", local(&r.Until))
+	for _, p := range today.Paused {
+		number, whose, what := p.Place.Code, p.Place.Name, "PINs are not taken; loyal place unpause "+p.Place.Code
+		if p.Staff != nil {
+			number, whose = p.Staff.StaffNumber, p.Staff.Name
+			what = "badge opens nothing at " + p.Place.Name + "; loyal staff unpause " + number
+		}
+		add("Paused after wrong PINs", number, whose, what, local(&p.Until))
 	}
 	for _, p := range today.Ending {
 		add("Ending within two weeks", p.StaffNumber, p.Name, p.What, p.Date)

@@ -130,7 +130,7 @@ func (s *Server) askers(next http.Handler) http.Handler {
 			w.Header().Set("X-Request-ID", id)
 		}
 		w.Header().Set("Cache-Control", "no-store")
-		token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		token, bearer := bearerOf(r.Header.Get("Authorization"))
 		var who asker
 		p := problem(
 			http.StatusUnauthorized,
@@ -224,8 +224,7 @@ func property(of map[string]any, name string) string {
 
 // ask turns a question into ours; known is false where its subject or resource is of a sort that is none of ours.
 func (q *authzenQuestion) ask() (ask app.Ask, known bool, err error) {
-	ask = app.Ask{Permission: q.Action.Name, Place: q.Resource.ID, About: property(q.Resource.Properties, "about"),
-		Reader: property(q.Context, "reader")}
+	ask = app.Ask{Permission: q.Action.Name, Place: q.Resource.ID, About: property(q.Resource.Properties, "about")}
 	switch q.Subject.Type {
 	case "staff":
 		ask.Staff, known = q.Subject.ID, true

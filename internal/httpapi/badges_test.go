@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/client"
 	"loyallatch.example/latch/internal/testkit"
 )
@@ -166,7 +167,8 @@ func TestABadgeWithAWrongPINTellsTheKeypadNothing(t *testing.T) {
 		"the manager sees what it was")
 }
 
-func TestAfterTooManyWrongPINsSomebodyIsLocked(t *testing.T) {
+// Whoever knows the number of a badge pauses it where they type wrong PINs, and shuts nobody out.
+func TestAfterTooManyWrongPINsABadgeIsPausedThere(t *testing.T) {
 	s := testkit.Demo(t)
 	second := s.Second(t)
 	idris := s.Client(t, "idris")
@@ -193,40 +195,45 @@ func TestAfterTooManyWrongPINsSomebodyIsLocked(t *testing.T) {
 	}
 	group.Wait()
 	assert.Equal(t, map[string]int{"unknown_credential": 5, "too_many_tries": 35}, told)
+	// The door: this badge opens nothing there, with the right PIN or alone; the PIN alone, and others, do
+	right := api.DecisionRequest{Badge: badge, PIN: "480216", Place: "HB-CHEM-1"}
+	assert.Equal(t, "too_many_tries", at(t, s, right).Reason)
+	assert.Equal(t, "too_many_tries", at(t, s, api.DecisionRequest{Badge: badge, Place: "HB-COLD-1"}).Reason)
+	assert.Equal(t, "granted", at(t, s, api.DecisionRequest{Badge: "118-1067", Place: "HB-COLD-1"}).Reason)
+	// The person is not locked, and the manager sees it, on Today, on the person's page, by mail and in the log
 	var who api.Staff
 	require.NoError(t, idris.Get(ctx, "/staff/Q0113", &who))
-	require.NotNil(t, who.Lock, "locked by itself")
-	assert.Equal(t, "attempts", who.Lock.Cause)
-	assert.Contains(t, who.Lock.Reason, "5 wrong PINs were typed with their badge, the last at Chemical store door")
+	assert.Nil(t, who.Lock)
+	require.Len(t, who.Paused, 1)
+	assert.Equal(t, "HB", who.Paused[0].Place.Code)
 	var today api.Today
 	require.NoError(t, idris.Get(ctx, "/today", &today))
-	assert.Equal(t, "Q0113", today.Locked[0].StaffNumber, "the manager sees it")
-	right := api.DecisionRequest{Badge: badge, PIN: "480216", Place: "HB-CHEM-1"}
-	assert.Equal(t, "too_many_tries", at(t, s, right).Reason, "the right one comes too late")
-	_, err := idris.Write(ctx, "POST", "/staff/Q0113/unlock", api.Reasoned{Reason: "was her"})
-	require.NoError(t, err)
-	assert.Equal(t, "granted", at(t, s, right).Reason, "one act clears it")
+	require.Len(t, today.Paused, 1)
+	assert.Equal(t, "Q0113", today.Paused[0].Staff.StaffNumber)
+	var log api.Page[api.AuditEntry]
+	require.NoError(t, idris.Get(ctx, "/audit", &log, client.Query("staff", "Q0113"), client.Query("limit", "1")))
+	assert.Contains(t, log.Items[0].Summary, "Paused the badge of Q0113")
+	// Nobody else's manager ends it; hers does
+	assert.Error(t, s.Client(t, "leif").Do(ctx, "DELETE", "/staff/Q0113/tries", nil, nil))
+	require.NoError(t, idris.Do(ctx, "DELETE", "/staff/Q0113/tries", nil, nil))
+	assert.Equal(t, "granted", at(t, s, right).Reason, "one act ends it")
 }
 
-// What the settings say of a lock by wrong tries: it may end by itself.
-func TestALockByTriesEndsAsTheSettingsSay(t *testing.T) {
+// A stranger with the number of a manager's badge, at a keypad, does not keep the manager from signing in.
+func TestWrongPINsWithAManagersBadgeKeepNobodyFromSigningIn(t *testing.T) {
 	s := testkit.Demo(t)
-	maren, idris := s.Client(t, "maren"), s.Client(t, "idris")
-	minutes, allowed := 10, 2
-	_, err := maren.Write(ctx, "PATCH", "/organisation", api.OrganisationWrite{
-		OrganisationFields: api.OrganisationFields{TriesLockMinutes: &minutes, TriesAllowed: &allowed}})
+	idris := s.Client(t, "idris")
+	_, err := idris.Write(ctx, "POST", "/badges", api.BadgeFields{Format: "wiegand26", Number: "118-7001", Site: "HB"})
 	require.NoError(t, err)
-	for _, pin := range []string{"919190", "919191"} {
-		at(t, s, api.DecisionRequest{Badge: "118-1067", PIN: pin, Place: "HB-CHEM-1"})
+	_, err = idris.Write(ctx, "POST", "/badges/118-7001/issue", api.BadgeIssueWrite{Staff: "Q0003"})
+	require.NoError(t, err)
+	for i := range 30 {
+		at(t, s, api.DecisionRequest{Badge: "118-7001", PIN: fmt.Sprint(919100 + i), Place: "HB-CHEM-1"})
 	}
-	var who api.Staff
-	require.NoError(t, idris.Get(ctx, "/staff/Q0101", &who))
-	require.NotNil(t, who.Lock)
-	require.NotNil(t, who.Lock.Until)
-	cold := api.DecisionRequest{Badge: "118-1067", Place: "HB-COLD-1"}
-	assert.Equal(t, "locked", at(t, s, cold).Reason)
-	s.Clock.Move(11 * time.Minute)
-	assert.Equal(t, "granted", at(t, s, cold).Reason)
+	assert.Equal(t, "too_many_tries", at(t, s, api.DecisionRequest{Badge: "118-7001", Place: "HB-CHEM-1"}).Reason)
+	_, err = s.App.SignIn(ctx, app.SignIn{Name: "tamsin@quillmere.example", Password: testkit.Passwords["tamsin"],
+		Kind: "client", Address: "203.0.113.9"})
+	assert.NoError(t, err)
 }
 
 // At a reader where nobody is named, the reader waits, and one act lets it go on.
@@ -241,8 +248,9 @@ func TestAReaderThatWaitsIsToldAndCleared(t *testing.T) {
 	assert.Equal(t, "too_many_tries", at(t, s, right).Reason)
 	var today api.Today
 	require.NoError(t, joss.Get(ctx, "/today", &today))
-	require.Len(t, today.Readers, 1)
-	assert.Equal(t, "HB-PACK-1", today.Readers[0].Place.Code)
+	require.Len(t, today.Paused, 1)
+	assert.Equal(t, "HB-PACK-1", today.Paused[0].Place.Code)
+	assert.Nil(t, today.Paused[0].Staff)
 	assert.ErrorContains(
 		t,
 		s.Client(t, "tamsin").Do(ctx, "DELETE", "/places/SM-GATE/tries", nil, nil),

@@ -91,7 +91,7 @@ func (v view) advice(list []change.Advice, opens bool) ([]api.Advice, bool) {
 
 func askOf(in *api.DecisionRequest) app.Ask {
 	return app.Ask{Staff: in.Staff, PIN: in.PIN, Badge: in.Badge, Permission: in.Permission, Place: in.Place,
-		Level: permit.Level(in.Level), About: in.About, Reader: in.Reader}
+		Level: permit.Level(in.Level), About: in.About}
 }
 
 // devices answers the decisions that devices ask for. They ask all day and everybody at the door waits, so this path
@@ -99,7 +99,7 @@ func askOf(in *api.DecisionRequest) app.Ask {
 func (s *Server) devices(next http.Handler) http.Handler {
 	answer := recovered(s.config.Log)(http.HandlerFunc(s.answerDevice))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		token, bearer := bearerOf(r.Header.Get("Authorization"))
 		if r.URL.Path != decisionsPath || r.Method != http.MethodPost || !bearer ||
 			!strings.HasPrefix(token, deviceTokenPrefix) {
 			next.ServeHTTP(w, r)
@@ -119,7 +119,8 @@ func (s *Server) answerDevice(w http.ResponseWriter, r *http.Request) {
 	start := time.Now()
 	header := w.Header()
 	header["X-Content-Type-Options"], header["Cache-Control"] = noSniff, noStore
-	d, err := s.deviceDecision(r, strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "))
+	token, _ := bearerOf(r.Header.Get("Authorization"))
+	d, err := s.deviceDecision(r, token)
 	if err != nil {
 		p := s.plainProblem(r.Context(), err)
 		if p.Status == http.StatusUnauthorized {

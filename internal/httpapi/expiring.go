@@ -231,7 +231,7 @@ func (s *Server) registerFeeds() {
 		"End a calendar address: it leads nowhere from then on", Access{Permission: permit.ViewStaff},
 		func(ctx context.Context, in *OneNumber) (*struct{}, error) {
 			c := callerOf(ctx)
-			return nil, s.app.EndFeed(ctx, c.id(), in.ID, c.origin())
+			return nil, s.app.EndFeed(ctx, c.id(), uint64(in.ID), c.origin())
 		})
 	s.router.Get("/calendar/{token}.ics", s.calendar)
 }

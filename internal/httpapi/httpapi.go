@@ -219,7 +219,7 @@ func (s *Server) register() {
 	s.registerDecisions()
 	s.registerDevices()
 	s.registerToday()
-	s.registerReaders()
+	s.registerPaused()
 	s.registerPrinting()
 	s.registerExpiring()
 	s.registerHours()
@@ -452,14 +452,14 @@ func cutName(name string) string {
 // identifyTerminal finds the shared terminal by its cookie, and whoever is signed in at it by the token of their visit.
 func (s *Server) identifyTerminal(ctx huma.Context, access Access, c *caller) *api.Problem {
 	if cookie, err := huma.ReadCookie(ctx, terminalCookie); err == nil {
-		c.device = s.app.DeviceOf(cookie.Value)
+		c.device = s.app.TerminalOf(cookie.Value)
 	}
 	if c.device == nil {
 		return problem(http.StatusUnauthorized, "not-registered", "This tablet is no terminal here; register it.")
 	}
 	if access.Visit {
 		var err error
-		if c.visit, err = s.app.VisitOf(c.device, ctx.Header("X-Visit")); err != nil {
+		if c.visit, err = s.app.VisitOf(ctx.Context(), c.device, ctx.Header("X-Visit")); err != nil {
 			var p *api.Problem
 			if errors.As(s.problemOf(ctx.Context(), err), &p) {
 				return p
@@ -470,7 +470,7 @@ func (s *Server) identifyTerminal(ctx huma.Context, access Access, c *caller) *a
 }
 
 func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Problem {
-	token, bearer := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
+	token, bearer := bearerOf(ctx.Header("Authorization"))
 	if bearer && strings.HasPrefix(token, deviceTokenPrefix) {
 		if s.app.DeviceOf(token) == nil {
 			return problem(http.StatusUnauthorized, "not-signed-in",

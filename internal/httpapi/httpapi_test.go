@@ -441,7 +441,7 @@ func TestTokensExpireAndEnd(t *testing.T) {
 	require.Len(t, sessions.Items, 2)
 	for _, session := range sessions.Items {
 		if !session.Present {
-			require.NoError(t, idris.Do(ctx, "DELETE", fmt.Sprintf("/me/sessions/%d", session.ID), nil, nil))
+			require.NoError(t, idris.Do(ctx, "DELETE", "/me/sessions/"+session.ID, nil, nil))
 		}
 	}
 	assert.Error(t, other.Get(ctx, "/me", nil), "ended by its holder")

@@ -35,6 +35,13 @@ import (
 
 const deviceTokenPrefix = change.DeviceTokenPrefix
 
+// bearerOf returns the token of an Authorization header of the scheme Bearer, in which case it is written as it may be
+// (RFC 9110, 11.1; RFC 6750, 2.1).
+func bearerOf(header string) (token string, bearer bool) {
+	scheme, token, _ := strings.Cut(header, " ")
+	return strings.TrimLeft(token, " "), strings.EqualFold(scheme, "Bearer") && token != ""
+}
+
 type requestKey struct{}
 
 func requestID(ctx context.Context) string {
@@ -378,7 +385,7 @@ func withoutSecrets(answer []byte) []byte {
 }
 
 func (s *Server) bearerOrCookie(r *http.Request) string {
-	if token, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bearer {
+	if token, bearer := bearerOf(r.Header.Get("Authorization")); bearer {
 		return token
 	}
 	if cookie, err := r.Cookie(s.cookieName()); err == nil {
@@ -550,7 +557,7 @@ func newMetrics(a *app.App) *metrics {
 			func() float64 { return float64(a.EventsFailed()) }),
 		gauge("latch_urgent_acts_waiting", "Urgent acts that are in force and wait to become changes.",
 			func() float64 { return float64(a.ActsWaiting()) }),
-		gauge("latch_readers_held", "Readers and people at which wrong tries are held up.",
+		gauge("latch_readers_held", "Places and badges at which PINs are paused after wrong ones.",
 			func() float64 { return float64(a.ReadersHeld()) }),
 		gauge("latch_changes_waiting", "Changes that wait for their turn or are being made.",
 			func() float64 { return float64(a.ChangesWaiting()) }),

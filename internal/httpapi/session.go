@@ -9,7 +9,6 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/store"
 )
 
 func (s *Server) registerSession() {
@@ -67,16 +66,17 @@ func (s *Server) registerSession() {
 		})
 }
 
-// registerSessions registers sessions and tokens, one's own and others'.
+// registerSessions registers the list of what acts for a person, one's own and others'.
 func (s *Server) registerSessions() {
-	route(s, "GET", "/me/sessions", "list-sessions", "session", "One's own sessions and tokens", Access{},
-		func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
+	route(s, "GET", "/me/sessions", "list-sessions", "session",
+		"All that acts for you: sessions, tokens, calendar addresses, visits at terminals, links, plans, devices",
+		Access{}, func(ctx context.Context, in *Paging) (*listed[api.Session], error) {
 			c := callerOf(ctx)
-			sessions, err := s.app.Sessions(ctx, c.id())
+			list, err := s.app.Acting(ctx, c.id())
 			if err != nil {
 				return nil, err
 			}
-			return pageOf(sessionViews(sessions, c.signed.Session.ID), in)
+			return pageOf(sessionViews(list, c.signed.Session.ID), in)
 		})
 	type ended struct {
 		Body struct {
@@ -84,11 +84,12 @@ func (s *Server) registerSessions() {
 		}
 	}
 	route(s, "DELETE", "/me/sessions", "end-other-sessions", "session",
-		"End all of one's own sessions and tokens but this one", Access{Scope: app.ScopeDaily},
-		func(ctx context.Context, _ *struct{}) (*ended, error) {
+		"End all that acts for you but this session: a plan becomes an open draft, and devices go on",
+		Access{Scope: app.ScopeDaily}, func(ctx context.Context, _ *struct{}) (*ended, error) {
+			c := callerOf(ctx)
 			out := &ended{}
 			var err error
-			out.Body.Ended, err = s.app.EndOtherSessions(ctx, callerOf(ctx).signed)
+			out.Body.Ended, err = s.app.EndActing(ctx, c.id(), c.signed.Staff.Number, "", c.signed.Session.ID, c.origin())
 			return out, err
 		})
 	type theirsIn struct {
@@ -96,39 +97,44 @@ func (s *Server) registerSessions() {
 		Paging
 	}
 	route(s, "GET", "/staff/{id}/sessions", "list-staff-sessions", "session",
-		"Sessions and tokens of somebody over whom you stand", Access{Permission: permit.IssueCredentials},
+		"All that acts for somebody over whom you stand: sessions, tokens, calendar addresses, visits, links, plans, "+
+			"devices", Access{Permission: permit.IssueCredentials},
 		func(ctx context.Context, in *theirsIn) (*listed[api.Session], error) {
-			_, sessions, err := s.app.SessionsFor(ctx, callerOf(ctx).id(), in.ID)
+			list, err := s.app.ActingFor(ctx, callerOf(ctx).id(), in.ID)
 			if err != nil {
 				return nil, err
 			}
-			return pageOf(sessionViews(sessions, 0), &in.Paging)
+			return pageOf(sessionViews(list, 0), &in.Paging)
 		})
 	type endTheirsIn struct {
 		OneStaff
-		Session uint64 `query:"session" doc:"One of them; left out: all"`
+		Session string `query:"session" maxLength:"80" doc:"One of them; left out: all"`
 	}
 	route(s, "DELETE", "/staff/{id}/sessions", "end-staff-sessions", "session",
-		"End sessions and tokens of somebody over whom you stand",
+		"End what acts for somebody over whom you stand: a plan becomes an open draft, and devices go on",
 		Access{Permission: permit.IssueCredentials, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *endTheirsIn) (*struct{}, error) {
-			return nil, s.app.EndSessionsOf(ctx, callerOf(ctx).id(), in.ID, in.Session, callerOf(ctx).origin())
+			c := callerOf(ctx)
+			_, err := s.app.EndActing(ctx, c.id(), in.ID, in.Session, 0, c.origin())
+			return nil, err
 		})
 	type endIn struct {
-		ID uint64 `path:"id"`
+		ID string `path:"id" maxLength:"80"`
 	}
-	route(s, "DELETE", "/me/sessions/{id}", "end-session", "session", "End one of one's own sessions or tokens",
+	route(s, "DELETE", "/me/sessions/{id}", "end-session", "session", "End one thing that acts for you",
 		Access{Scope: app.ScopeDaily}, func(ctx context.Context, in *endIn) (*struct{}, error) {
-			return nil, s.app.EndSession(ctx, callerOf(ctx).id(), in.ID)
+			c := callerOf(ctx)
+			_, err := s.app.EndActing(ctx, c.id(), c.signed.Staff.Number, in.ID, 0, c.origin())
+			return nil, err
 		})
 }
 
-func sessionViews(sessions []store.Session, present uint64) []api.Session {
-	items := make([]api.Session, len(sessions))
-	for i, session := range sessions {
-		items[i] = api.Session{ID: session.ID, Kind: session.Kind, Scope: session.Scope, Name: session.Name,
-			Address: session.Address, CreatedAt: session.CreatedAt,
-			LastUsed: session.LastUsed, ExpiresAt: session.ExpiresAt, Present: session.ID == present}
+func sessionViews(list []app.Acting, present uint64) []api.Session {
+	items := make([]api.Session, len(list))
+	for i, one := range list {
+		items[i] = api.Session{ID: one.Key, Kind: one.Kind, Scope: one.Scope, Name: one.Name, Address: one.Where,
+			CreatedAt: moment(one.CreatedAt), LastUsed: one.LastUsed, ExpiresAt: moment(one.ExpiresAt),
+			Present: one.Session != 0 && one.Session == present}
 	}
 	return items
 }

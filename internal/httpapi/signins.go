@@ -58,7 +58,8 @@ func (s *Server) registerSignIns() {
 	}{
 		{"/sign-ins/end", "end-sign-ins", "End all sessions and tokens of several people",
 			func(ctx context.Context, c *caller, number string) error {
-				return s.app.EndSessionsOf(ctx, c.id(), number, 0, c.origin())
+				_, err := s.app.EndActing(ctx, c.id(), number, "", 0, c.origin())
+				return err
 			}},
 		{"/sign-ins/links", "send-password-links", "Mail several people a link at which they choose a password",
 			func(ctx context.Context, c *caller, number string) error {

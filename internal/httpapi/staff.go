@@ -3,6 +3,7 @@ package httpapi
 import (
 	"cmp"
 	"context"
+	"slices"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
@@ -186,7 +187,10 @@ func (s *Server) registerPerson() {
 			}
 			out := &one{ETag: etag(p.Revision), Body: s.view(ctx).staff(p)}
 			out.Body.Photo = !out.Body.Narrow && s.app.HasPhoto(ctx, p.ID)
-			return out, nil
+			paused, err := s.app.PausedFor(ctx, callerOf(ctx).id())
+			out.Body.Paused = s.view(ctx).paused(slices.DeleteFunc(paused,
+				func(one app.Paused) bool { return one.Staff == nil || one.Staff.ID != p.ID }))
+			return out, err
 		})
 	type accessOut struct{ Body api.Access }
 	route(s, "GET", "/staff/{id}/access", "get-staff-access", "staff",

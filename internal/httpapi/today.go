@@ -29,17 +29,13 @@ func (s *Server) registerToday() {
 				Counts:   t.Counts,
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
 				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Redundant: t.Redundant, Barred: []api.Bar{},
-				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Readers: []api.HeldReader{},
+				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Paused: v.paused(t.Paused),
 				Gaps: []api.Gap{}}}
 			for _, b := range t.Badges {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
 			}
 			for _, g := range t.Gaps {
 				out.Body.Gaps = append(out.Body.Gaps, v.gap(g))
-			}
-			for _, r := range t.Readers {
-				held := api.HeldReader{Place: v.placeRef(r.Place.ID), Until: r.Until}
-				out.Body.Readers = append(out.Body.Readers, held)
 			}
 			for _, b := range t.Barred {
 				out.Body.Barred = append(out.Body.Barred, v.bar(b.Bar))
@@ -108,7 +104,7 @@ func (s *Server) registerFind() {
 			}
 			badges := v.foundBadges(in.Q, in.Limit)
 			out.Body.Items, out.Body.Total = append(out.Body.Items, badges...), out.Body.Total+len(badges)
-			readers, err := s.app.HeldReaders(ctx, callerOf(ctx).id())
+			paused, err := s.app.PausedFor(ctx, callerOf(ctx).id())
 			if err != nil {
 				return nil, err
 			}
@@ -119,8 +115,8 @@ func (s *Server) registerFind() {
 				}
 				out.Body.Total++
 				if len(out.Body.Items) < 2*in.Limit {
-					held := kind == "place" && slices.ContainsFunc(readers,
-						func(r app.HeldReader) bool { return r.Place.Code == code })
+					held := kind == "place" && slices.ContainsFunc(paused,
+						func(p app.Paused) bool { return p.Staff == nil && p.Place.Code == code })
 					out.Body.Items = append(out.Body.Items,
 						api.Found{Kind: kind, Code: code, Name: name, Detail: detail, Held: held})
 				}
@@ -190,13 +186,32 @@ func (v view) person(p *people.Staff) api.Person {
 		Lock: v.lock(p)}
 }
 
-// registerReaders registers the one act on readers that take no more tries.
-func (s *Server) registerReaders() {
+// paused are the places at which too many wrong PINs were typed.
+func (v view) paused(list []app.Paused) []api.Paused {
+	out := make([]api.Paused, len(list))
+	for i, p := range list {
+		out[i] = api.Paused{Place: v.placeRef(p.Place.ID), Until: p.Until}
+		if p.Staff != nil {
+			out[i].Staff = &api.StaffRef{StaffNumber: p.Staff.Number, Name: p.Staff.FullName()}
+		}
+	}
+	return out
+}
+
+// registerPaused registers the acts that end a pause after wrong PINs.
+func (s *Server) registerPaused() {
 	route(s, "DELETE", "/places/{id}/tries", "take-tries-again", "places",
 		"Let the readers of a place take tries again, after too many wrong ones",
 		Access{Permission: permit.LockStaff, Scope: app.ScopeDaily},
 		func(ctx context.Context, in *OnePlace) (*struct{}, error) {
 			c := callerOf(ctx)
 			return nil, s.app.TakeTriesAgain(ctx, c.id(), in.ID, c.origin())
+		})
+	route(s, "DELETE", "/staff/{id}/tries", "unpause-badge", "staff",
+		"Let somebody's badge open again where wrong PINs have paused it",
+		Access{Permission: permit.LockStaff, Scope: app.ScopeDaily},
+		func(ctx context.Context, in *OneStaff) (*struct{}, error) {
+			c := callerOf(ctx)
+			return nil, s.app.ResumeBadge(ctx, c.id(), in.ID, c.origin())
 		})
 }

@@ -148,18 +148,3 @@ func (s *Store) Kept(ctx context.Context, entry *AuditEntry) (kept bool, err err
 		return err
 	})
 }
-
-// EndSessions ends all sessions and tokens of some people but one, which may be 0; where a moment is given, those that
-// began by then.
-func (tx *Tx) EndSessions(staff []uint32, keep uint64, by time.Time) error {
-	for first := 0; first < len(staff); first += batch {
-		of := tx.db.Where("staff_id IN ? AND id <> ?", staff[first:min(first+batch, len(staff))], keep)
-		if !by.IsZero() {
-			of = of.Where("created_at <= ?", by.UTC())
-		}
-		if err := of.Delete(&Session{}).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}

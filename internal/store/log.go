@@ -458,69 +458,6 @@ func (s *Store) Events(ctx context.Context, f EventFilter) (events []Event, tota
 	return events, total, query.Order("id DESC").Limit(f.Limit).Find(&events).Error
 }
 
-// Session is a manager's sign-in: by cookie from the console, by token from the client. The token is held as its
-// SHA-256.
-type Session struct {
-	ID        uint64
-	Token     []byte
-	StaffID   uint32
-	Kind      string
-	Scope     string
-	Name      string
-	Address   string // from which it was begun
-	CreatedAt time.Time
-	LastUsed  *time.Time
-	ExpiresAt time.Time
-}
-
-// TableName names the table.
-func (Session) TableName() string { return "sessions" }
-
-// AddSession stores a session.
-func (s *Store) AddSession(ctx context.Context, session *Session) error {
-	return s.db.WithContext(ctx).Create(session).Error
-}
-
-// SessionByToken returns the session with the token digest, expired or not; nil when there is none.
-func (s *Store) SessionByToken(ctx context.Context, token []byte) (*Session, error) {
-	var session Session
-	err := s.db.WithContext(ctx).Where("token = ?", token).Take(&session).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil, nil
-	}
-	return &session, err
-}
-
-// Sessions returns somebody's sessions that have not expired, newest first.
-func (s *Store) Sessions(ctx context.Context, staff uint32, now time.Time) (sessions []Session, err error) {
-	return sessions, s.db.WithContext(ctx).Where("staff_id = ? AND expires_at > ?", staff,
-		now.UTC()).Order("id DESC").Limit(200).Find(&sessions).Error
-}
-
-// Tokens returns the clients' tokens that expire from one instant until before another, at most 10,000 of them, the
-// earliest first.
-func (s *Store) Tokens(ctx context.Context, from, until time.Time) (tokens []Session, err error) {
-	return tokens, s.db.WithContext(ctx).Where("kind = 'client' AND expires_at >= ? AND expires_at < ?", from.UTC(),
-		until.UTC()).Order("expires_at, id").Limit(10_000).Find(&tokens).Error
-}
-
-// EndSession ends one of somebody's sessions; found is false when it is not theirs or not there.
-func (s *Store) EndSession(ctx context.Context, staff uint32, id uint64) (found bool, err error) {
-	result := s.db.WithContext(ctx).Where("id = ? AND staff_id = ?", id, staff).Delete(&Session{})
-	return result.RowsAffected > 0, result.Error
-}
-
-// EndOtherSessions ends all of somebody's sessions but one, and says how many.
-func (s *Store) EndOtherSessions(ctx context.Context, staff uint32, keep uint64) (int64, error) {
-	result := s.db.WithContext(ctx).Where("staff_id = ? AND id <> ?", staff, keep).Delete(&Session{})
-	return result.RowsAffected, result.Error
-}
-
-// UseSession notes that a session was used.
-func (s *Store) UseSession(ctx context.Context, id uint64, now time.Time) error {
-	return s.db.WithContext(ctx).Exec("UPDATE sessions SET last_used = ? WHERE id = ?", now.UTC(), id).Error
-}
-
 // Sweep removes what has served its time: sessions that expired and idempotency keys older than a day.
 func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	now = now.UTC()

@@ -27,27 +27,40 @@ func (s *Store) UseTerminalCode(ctx context.Context, digest []byte, now time.Tim
 	return device, err == nil, err
 }
 
-// Link is an address at which somebody chooses a PIN.
+// Link is an address at which somebody chooses a PIN or a password. It counts while what it replaces is the credential
+// that it replaced when it was sent.
 type Link struct {
-	Token     []byte
-	Kind      string
-	StaffID   uint32
-	MadeBy    uint32
-	ExpiresAt time.Time
-	UsedAt    *time.Time
-	Wrong     uint32
+	Token        []byte
+	Kind         string
+	StaffID      uint32
+	MadeBy       uint32
+	CredentialID uint32 // that it replaces; 0: none
+	MadeAt       *time.Time
+	ExpiresAt    time.Time
+	UsedAt       *time.Time
+	Wrong        uint32
 }
 
 // MostWrong is how often something wrong may be said at a link before it leads nowhere.
 const MostWrong = 5
 
-// AddLink keeps a link; those that somebody had before lead nowhere from then on.
+// AddLink keeps a link. Where a manager sent it, those that somebody had before lead nowhere from then on; one that
+// somebody asks for leaves them, as anybody may ask.
 func (tx *Tx) AddLink(link *Link, now time.Time) error {
-	if err := tx.db.Exec("UPDATE links SET used_at = ? WHERE staff_id = ? AND kind = ? AND used_at IS NULL", now.UTC(),
-		link.StaffID, link.Kind).Error; err != nil {
-		return err
+	if link.MadeBy != 0 {
+		if err := tx.db.Exec("UPDATE links SET used_at = ? WHERE staff_id = ? AND kind = ? AND used_at IS NULL",
+			now.UTC(), link.StaffID, link.Kind).Error; err != nil {
+			return err
+		}
 	}
+	link.MadeAt = &now
 	return tx.db.Create(link).Error
+}
+
+// Links returns somebody's links that still lead somewhere, newest first.
+func (s *Store) Links(ctx context.Context, staff uint32, now time.Time) (links []Link, err error) {
+	return links, s.db.WithContext(ctx).Where("staff_id = ? AND used_at IS NULL AND expires_at > ? AND wrong < ?", staff,
+		now.UTC(), MostWrong).Order("made_at DESC").Limit(100).Find(&links).Error
 }
 
 // LinkOf returns the link of a token that still leads somewhere; nil where there is none. Looking at it counts as

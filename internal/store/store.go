@@ -28,9 +28,11 @@ import (
 	"context"
 	"embed"
 	"encoding/json"
+	"slices"
 
 	"gorm.io/gorm"
 
+	"loyallatch.example/latch/internal/core/message"
 	"loyallatch.example/latch/internal/core/org"
 )
 
@@ -83,5 +85,8 @@ func load(db *gorm.DB, state *org.State) (*org.State, error) {
 		next.Settings = org.DefaultSettings()
 		next.SetAside(org.Aside{Kind: "organisation", ID: 1, Problem: err.Error()})
 	}
+	// The wording of a message that a version of before sent, and that there is no more, is nothing to keep
+	next.Settings.Messages = slices.DeleteFunc(next.Settings.Messages,
+		func(w message.Wording) bool { return message.Of(w.Kind) == nil })
 	return next, (&loading{source: source{db: db, since: state.Revision}, into: next}).all()
 }

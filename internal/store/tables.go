@@ -348,5 +348,6 @@ var devices = &table[org.Device]{name: "devices", put: (*org.State).PutDevice, c
 	digest("token", func(d *org.Device) *[32]byte { return &d.Token }),
 	moment("until_at", func(d *org.Device) *time.Time { return &d.Until }),
 	flag("retired", func(d *org.Device) *bool { return &d.Retired }),
+	number("added_by", func(d *org.Device) *people.StaffID { return &d.AddedBy }),
 	number("revision", func(d *org.Device) *uint64 { return &d.Revision }),
 }}

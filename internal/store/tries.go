@@ -1,8 +1,10 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -10,14 +12,15 @@ import (
 	"loyallatch.example/latch/internal/core/credential"
 )
 
-// The kinds of what wrong tries are counted at.
+// The kinds of what guesses are counted at.
 const (
 	TryAccount = "account" // somebody's sign-in name
 	TryAddress = "address"
-	TryPair    = "pair" // an account from an address it has signed in from before
-	TryReader  = "reader"
-	TryPIN     = "pin"   // a manager who asks about PINs, or chooses them
-	TryStaff   = "staff" // somebody whose badge was shown with a wrong PIN
+	TryPair    = "pair"   // an account from an address it has signed in from before
+	TryReader  = "reader" // a place at which a PIN alone is typed
+	TryDevice  = "device" // all places that one device asks for
+	TryPIN     = "pin"    // somebody who asks about PINs, or chooses one
+	TryBadge   = "badge"  // a badge that was shown with a PIN, at a place or a site
 )
 
 type tryRow struct {
@@ -32,60 +35,81 @@ type tryRow struct {
 
 func (tryRow) TableName() string { return "tries" }
 
-// Tried is where a try is made: the subject it is counted at, and what that is, where it can be named.
+// Tried is one thing at which a guess is counted, and what it is, where it can be named.
 type Tried struct {
 	Subject      [32]byte
 	Kind         string
+	Rule         credential.TryRule
 	Place, Staff uint32
 }
 
-// TryAt is Try for one that can be named; where it is the last that is taken, the row says where and whose.
-func (s *Store) TryAt(ctx context.Context, at Tried, rule credential.TryRule, now time.Time) (heldUntil time.Time,
-	held bool, err error) {
-	heldUntil, held, err = s.Try(ctx, at.Subject[:], at.Kind, rule, now)
-	if err != nil || held || !heldUntil.After(now) {
-		return heldUntil, held, err
-	}
-	return heldUntil, held, s.db.WithContext(ctx).Exec("UPDATE tries SET place_id = ?, staff_id = ? WHERE subject = ?",
-		filled(at.Place), filled(at.Staff), at.Subject[:]).Error
-}
-
-// Try counts a try before it is known to be wrong, so that many at once do not pass together. Where tries are held up
-// it counts none and says until when. Right takes a try back that was right.
-func (s *Store) Try(ctx context.Context, subject []byte, kind string, rule credential.TryRule,
-	now time.Time) (heldUntil time.Time, held bool, err error) {
+// Try counts a guess at all that it is counted at, before it is known to be wrong, so that many at once do not pass
+// together. Where one of them takes none until some time, none is counted, and held says so. Else until is the latest
+// time until which one takes none after this guess, zero where each takes more. Right takes a guess back.
+func (s *Store) Try(ctx context.Context, at []Tried, now time.Time) (until time.Time, held bool, err error) {
 	now = now.UTC()
+	at = slices.Clone(at) // locked in one order, so that two guesses do not wait for each other
+	slices.SortFunc(at, func(a, b Tried) int { return cmp.Compare(string(a.Subject[:]), string(b.Subject[:])) })
 	err = transact(ctx, s.db, func(db *gorm.DB) error {
-		if err := db.Exec("INSERT INTO tries (kind, subject, count, first_at, holds, last_at) VALUES (?, ?, 0, ?, "+
-			"0, ?) ON DUPLICATE KEY UPDATE subject = subject",
-			kind, subject, now, now).Error; err != nil {
-			return err
+		until, held = time.Time{}, false
+		all := make([]credential.Tries, len(at))
+		for i := range at {
+			subject := at[i].Subject[:]
+			if err := db.Exec("INSERT INTO tries (kind, subject, count, first_at, holds, last_at) VALUES (?, ?, 0, ?, "+
+				"0, ?) ON DUPLICATE KEY UPDATE subject = subject", at[i].Kind, subject, now, now).Error; err != nil {
+				return err
+			}
+			var row tryRow
+			if err := db.Raw("SELECT * FROM tries WHERE subject = ? FOR UPDATE", subject).Scan(&row).Error; err != nil {
+				return err
+			}
+			all[i] = credential.TriesOf(row.Count, row.FirstAt, value(row.HeldUntil), row.Holds)
+			if to, is := all[i].Held(now); is {
+				until, held = later(until, to), true
+			}
 		}
-		var row tryRow
-		if err := db.Raw("SELECT * FROM tries WHERE subject = ? FOR UPDATE", subject).Scan(&row).Error; err != nil {
-			return err
-		}
-		tries := credential.TriesOf(row.Count, row.FirstAt, value(row.HeldUntil), row.Holds)
-		if heldUntil, held = tries.Held(now); held {
+		if held {
 			return nil
 		}
-		tries.Wrong(rule, now)
-		count, first, until, holds := tries.Parts()
-		heldUntil = until
-		return db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ? WHERE "+
-			"subject = ?", count, first, filled(until), holds, now, subject).Error
+		for i := range at {
+			all[i].Wrong(at[i].Rule, now)
+			count, first, to, holds := all[i].Parts()
+			if to.After(now) {
+				until = later(until, to)
+			}
+			if err := db.Exec("UPDATE tries SET count = ?, first_at = ?, held_until = ?, holds = ?, last_at = ?, "+
+				"place_id = ?, staff_id = ? WHERE subject = ?", count, first, filled(to), holds, now,
+				filled(at[i].Place), filled(at[i].Staff), at[i].Subject[:]).Error; err != nil {
+				return err
+			}
+		}
+		return nil
 	})
-	return heldUntil, held, err
+	return until, held, err
 }
 
-// Right takes back a try that was right. With forget, it forgets all that was counted there.
-func (s *Store) Right(ctx context.Context, subject []byte, forget bool) error {
+func later(a, b time.Time) time.Time {
+	if b.After(a) {
+		return b
+	}
+	return a
+}
+
+// Right takes back a guess that was right. With forget, all that was counted there is forgotten.
+func (s *Store) Right(ctx context.Context, at []Tried, forget bool) error {
+	subjects := make([][]byte, len(at))
+	for i := range at {
+		subjects[i] = at[i].Subject[:]
+	}
+	if len(at) == 0 {
+		return nil
+	}
 	if forget {
-		return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE subject = ?", subject).Error
+		return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE subject IN ?", subjects).Error
 	}
 	return s.db.WithContext(ctx).Exec("UPDATE tries SET count = IF(count > 0, count - 1, 0), "+
-		"holds = IF(held_until IS NULL OR holds = 0, holds, holds - 1), held_until = NULL WHERE subject = ?",
-		subject).Error
+		"holds = IF(held_until IS NULL OR holds = 0, holds, holds - 1), held_until = NULL WHERE subject IN ?",
+		subjects).Error
 }
 
 // Held is something at which tries are held up.
@@ -94,7 +118,7 @@ type Held struct {
 	HeldUntil time.Time
 	PlaceID   uint32
 	StaffID   uint32
-	Count     int
+	Kind      string
 }
 
 // mostHeld bounds how many are read.
@@ -103,20 +127,25 @@ const mostHeld = 10_000
 // HeldUp returns where tries at doors and terminals are held up.
 func (s *Store) HeldUp(ctx context.Context, now time.Time) (held []Held, err error) {
 	return held, s.own.WithContext(ctx).Raw("SELECT subject, held_until, COALESCE(place_id, 0) AS place_id, "+
-		"COALESCE(staff_id, 0) AS staff_id, count FROM tries WHERE kind IN (?, ?) AND held_until > ? "+
-		"ORDER BY held_until LIMIT ?", TryReader, TryStaff, now.UTC(), mostHeld).Scan(&held).Error
+		"COALESCE(staff_id, 0) AS staff_id, kind FROM tries WHERE kind IN ? AND held_until > ? "+
+		"ORDER BY held_until LIMIT ?", []string{TryReader, TryDevice, TryBadge}, now.UTC(), mostHeld).Scan(&held).Error
 }
 
-// ForgetTries forgets what was counted at the readers of places, or of people.
-func (s *Store) ForgetTries(ctx context.Context, places, staff []uint32) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE place_id IN ? OR staff_id IN ?",
-		append([]uint32{0}, places...), append([]uint32{0}, staff...)).Error
+// ForgetTries forgets what was counted at the readers of a place.
+func (s *Store) ForgetTries(ctx context.Context, place uint32) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE place_id = ? AND kind IN ?", place,
+		[]string{TryReader, TryDevice}).Error
+}
+
+// ForgetBadgeTries forgets what was counted at the badges of somebody, wherever it was.
+func (s *Store) ForgetBadgeTries(ctx context.Context, staff uint32) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE staff_id = ? AND kind = ?", staff, TryBadge).Error
 }
 
 // Knows reports whether an account has signed in from an address before.
-func (s *Store) Knows(ctx context.Context, subject []byte) (bool, error) {
+func (s *Store) Knows(ctx context.Context, subject [32]byte) (bool, error) {
 	var last time.Time
-	err := s.db.WithContext(ctx).Raw("SELECT last_at FROM known_addresses WHERE subject = ?", subject).Row().Scan(&last)
+	err := s.db.WithContext(ctx).Raw("SELECT last_at FROM known_addresses WHERE subject = ?", subject[:]).Row().Scan(&last)
 	if errors.Is(err, errNoRows) {
 		return false, nil
 	}
@@ -124,15 +153,15 @@ func (s *Store) Knows(ctx context.Context, subject []byte) (bool, error) {
 }
 
 // Know notes that an account has signed in from an address.
-func (s *Store) Know(ctx context.Context, subject []byte, now time.Time) error {
+func (s *Store) Know(ctx context.Context, subject [32]byte, now time.Time) error {
 	return s.db.WithContext(ctx).Exec(
 		"INSERT INTO known_addresses (last_at, subject) VALUES (?, ?) "+
-			"ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject).Error
+			"ON DUPLICATE KEY UPDATE last_at = VALUES(last_at)", now.UTC(), subject[:]).Error
 }
 
 // HeldAt reports whether tries at a subject are held up, and until when, without counting one.
-func (s *Store) HeldAt(ctx context.Context, subject []byte, now time.Time) (until time.Time, held bool, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT held_until FROM tries WHERE subject = ? AND held_until > ?", subject,
+func (s *Store) HeldAt(ctx context.Context, subject [32]byte, now time.Time) (until time.Time, held bool, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT held_until FROM tries WHERE subject = ? AND held_until > ?", subject[:],
 		now.UTC()).Row().Scan(&until)
 	if errors.Is(err, errNoRows) {
 		return until, false, nil

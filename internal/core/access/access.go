@@ -32,6 +32,7 @@
 package access
 
 import (
+	"slices"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -181,9 +182,10 @@ func (s *Snapshot) identify(q *Question, here *estate.Standing, d *Decision) Rea
 	return Granted
 }
 
-// Told returns the reason that whoever stands at a door is told of a decision. Where a PIN was typed, no answer but one
-// that everything rests on tells whether it is somebody's: what a door asks for is named first, and all else that is
-// wrong with what was shown is not known here. What is recorded is the decision's own reason.
+// Told returns the reason that whoever stands at a door is told of a decision. Where a PIN was typed, no answer tells
+// whether it is somebody's: what a door asks for is named first, and all else that is wrong with what was shown is not
+// known here. A PIN alone that is somebody's, but opens nothing here at any hour, is not known either. What is recorded
+// is the decision's own reason.
 func (s *Snapshot) Told(q *Question, d *Decision) Reason {
 	if q.Shown&ShownPIN == 0 {
 		return d.Reason
@@ -191,13 +193,34 @@ func (s *Snapshot) Told(q *Question, d *Decision) Reason {
 	switch d.Reason {
 	case UnderDuress:
 		return Granted
+	case Granted, TooManyTries, QualificationMissing, NoticeNotAccepted, OutsideHours:
+		return d.Reason
 	case UnknownCredential, WrongPIN, CredentialNotValid, TwoPeople, ProofNotSufficient:
-		if here := s.tree.At(q.Place); here != nil && !q.Shown.satisfies(asked(here, q)) {
-			return ProofNotSufficient
+	default:
+		if q.Shown != ShownPIN {
+			return d.Reason
 		}
-		return UnknownCredential
 	}
-	return d.Reason
+	if here := s.tree.At(q.Place); here != nil && !q.Shown.satisfies(asked(here, q)) {
+		return ProofNotSufficient
+	}
+	return UnknownCredential
+}
+
+// WorksAt reports whether something of somebody's counts, on that day, at a place, below it or above it, whatever the
+// hour: an owner's always does.
+func (s *Snapshot) WorksAt(id people.StaffID, place estate.PlaceID, at int64) bool {
+	p := s.person(id)
+	if p == nil {
+		return false
+	}
+	here := func(other estate.PlaceID) bool { return s.tree.Within(place, other) || s.tree.Within(other, place) }
+	grants := p.grants()
+	return p.owner || slices.ContainsFunc(grants, func(g grant) bool {
+		return at >= g.from && at < g.until && here(g.place)
+	}) || slices.ContainsFunc(p.exceptions, func(x exception) bool {
+		return !x.withheld && at >= x.from && at < x.until && here(x.place)
+	})
 }
 
 // ShiftEnd returns when a badge that somebody is lent for a shift falls due: when the last of the hours they may work

@@ -48,8 +48,8 @@ type row struct {
 
 var rows = [Reasons]row{
 	Granted: {"granted", 0, "everything is in order", ""},
-	TooManyTries: {"too_many_tries", 1, "the reader, or whoever the badge names, has had too many wrong PINs",
-		"waiting, or unlocking"},
+	TooManyTries: {"too_many_tries", 1, "PINs are paused at the place, or the badge there, after too many wrong ones",
+		"waiting, or ending the pause"},
 	UnknownCredential: {"unknown_credential", 2, "the PIN or the badge is nobody's; a door says no more than that",
 		"a new one"},
 	WrongPIN: {"wrong_pin", 18, "the badge is somebody's, the PIN nobody's; a door says `unknown_credential`",

@@ -137,9 +137,6 @@ var draws = map[string]func(t *rapid.T, s *access.Snapshot) Operation{
 	"staff.lock": func(t *rapid.T, _ *access.Snapshot) Operation {
 		return op("staff.lock", someone(t), set{"until": some(t, "until", "", "2026-11-25T10:00:00Z")})
 	},
-	"staff.lock_by_tries": func(t *rapid.T, _ *access.Snapshot) Operation {
-		return op("staff.lock_by_tries", someone(t), nil)
-	},
 	"staff.unlock": func(t *rapid.T, _ *access.Snapshot) Operation { return op("staff.unlock", someone(t), nil) },
 	"staff.leave": func(t *rapid.T, _ *access.Snapshot) Operation {
 		if rapid.Bool().Draw(t, "at a moment") {

@@ -65,7 +65,7 @@ func deviceAdd(t *Trial) error {
 	t.Secrets = append(t.Secrets, Secret{Operation: t.index, Kind: "device_token", Owner: name, Value: token})
 	// Of 256 random bits, which nobody guesses
 	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID,
-		Token: sha256.Sum256([]byte(token))}
+		Token: sha256.Sum256([]byte(token)), AddedBy: t.actor.Staff}
 	t.putDevice(v)
 	t.named(uint32(v.ID))
 	return nil
@@ -87,13 +87,17 @@ func deviceClaim(t *Trial) error {
 		return fault.Missingf("on", "there is no terminal %q that waits to be registered", t.op.On)
 	}
 	v := *before
-	v.Token = sha256.Sum256([]byte(form.Token))
+	v.Token, v.AddedBy = sha256.Sum256([]byte(form.Token)), 0 // the tablet alone knows it
 	t.putDevice(&v)
 	return nil
 }
 
-// DeviceTokenPrefix begins every device token, so that one is recognised as such where it turns up.
-const DeviceTokenPrefix = "lld_"
+// What begins the token of a device, and that which a tablet keeps as a shared terminal: one is recognised as such where
+// it turns up, and serves for nothing that the other is for.
+const (
+	DeviceTokenPrefix   = "lld_"
+	TerminalTokenPrefix = "llk_"
+)
 
 func orRandom(random io.Reader) io.Reader {
 	if random == nil {

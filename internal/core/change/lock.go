@@ -15,8 +15,6 @@ var lockOperations = []Description{
 		Needs: permit.LockStaff, Daily: true, Urgent: true, Fields: lockForm{}, apply: staffLock},
 	{Name: "staff.unlock", Do: "Unlock", Done: "Unlocked",
 		Needs: permit.LockStaff, Daily: true, Urgent: true, apply: staffUnlock},
-	{Name: "staff.lock_by_tries", Do: "Lock after wrong tries", Done: "Locked after wrong tries", Own: true,
-		Urgent: true, apply: staffLockByTries},
 }
 
 type lockForm struct {
@@ -58,35 +56,6 @@ func staffLock(t *Trial) error {
 	}
 	p := *before
 	p.Lock = lock
-	t.putStaff(&p)
-	return nil
-}
-
-// staffLockByTries is what the service does by itself after too many wrong tries: for as long as the settings say. Who
-// is locked already stays so, and the last owner is not locked out of their own organisation.
-func staffLockByTries(t *Trial) error {
-	before, err := t.findStaff("on", t.op.On)
-	if err != nil {
-		return err
-	}
-	if t.actor.System == "" {
-		return fault.Refusedf("not-permitted", "Nobody asks for this: lock %s instead.", before.Called())
-	}
-	reason, err := t.why("a lock by wrong tries says where they were made")
-	if err != nil {
-		return err
-	}
-	if before.Locked(t.env.Now) {
-		return fault.Conflictf("on", "%s is locked already", before.FullName())
-	}
-	if err := t.ownersLeft(before); err != nil {
-		return err
-	}
-	p := *before
-	p.Lock = &people.Lock{Cause: people.ByAttempts, Reason: reason, Since: t.env.Now.UTC().Truncate(time.Second)}
-	if minutes := t.State.Settings.TriesLockMinutes; minutes > 0 {
-		p.Lock.Until = p.Lock.Since.Add(time.Duration(minutes) * time.Minute)
-	}
 	t.putStaff(&p)
 	return nil
 }

@@ -15,6 +15,8 @@ var (
 	ByAccount = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: time.Minute}
 	ByAddress = TryRule{Allowed: 25, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
 	ByAsker   = TryRule{Allowed: 5, Window: 5 * time.Minute, FirstHold: time.Minute, Longest: 15 * time.Minute}
+	// Of choosing PINs: of one that is in use whoever chooses it knows that it is somebody's
+	ByChooser = TryRule{Allowed: 10, Window: 24 * time.Hour, FirstHold: time.Hour, Longest: 24 * time.Hour}
 	// Of who is told that a number, an email or a name is in use by a record that they do not see: files name many
 	ByGuesser = TryRule{Allowed: 100, Window: 24 * time.Hour, FirstHold: time.Hour, Longest: 24 * time.Hour}
 )

@@ -22,18 +22,18 @@ type Kind string
 
 // The kinds.
 const (
-	Welcome       Kind = "welcome"
-	PINLink       Kind = "pin_link"
-	PasswordLink  Kind = "password_link"
-	Locked        Kind = "locked"
-	Changed       Kind = "changed"
-	Left          Kind = "left"
-	Back          Kind = "back"
-	LockedByTries Kind = "locked_by_tries"
-	LeavingSoon   Kind = "leaving_soon"
-	Expiring      Kind = "expiring"
-	Report        Kind = "report"
-	Digest        Kind = "digest"
+	Welcome      Kind = "welcome"
+	PINLink      Kind = "pin_link"
+	PasswordLink Kind = "password_link"
+	Locked       Kind = "locked"
+	Changed      Kind = "changed"
+	Left         Kind = "left"
+	Back         Kind = "back"
+	BadgePaused  Kind = "badge_paused"
+	LeavingSoon  Kind = "leaving_soon"
+	Expiring     Kind = "expiring"
+	Report       Kind = "report"
+	Digest       Kind = "digest"
 )
 
 // Placeholder is a word in braces that is filled in.
@@ -127,12 +127,14 @@ var Sorts = []Sort{
 		Subject: "Welcome back to {organisation}",
 		Text:    "Hello {called},\n\nyou are back at {organisation}. Your staff number is {number}.\n\n{access}\n",
 		Holders: holders([]Placeholder{{Name: "access", Says: "What they can do, in sentences", Example: can}}, own)},
-	{Kind: LockedByTries, Title: "Locked after wrong PINs", When: "When wrong PINs lock somebody.", ToOthers: true,
-		Subject: "{person} is locked after wrong PINs",
-		Text: "Hello {called},\n\n{person} ({number}) is locked: {reason}.\n\nSee what happened, and unlock when the " +
-			"cause is settled:\n{link}\n",
+	{Kind: BadgePaused, Title: "Badge paused after wrong PINs", When: "When wrong PINs pause somebody's badge.",
+		ToOthers: true, Subject: "The badge of {person} is paused at {where}",
+		Text: "Hello {called},\n\nthe badge of {person} ({number}) opens nothing at {where} for a while: {reason}. " +
+			"Elsewhere, and for signing in, nothing changes.\n\nAsk {person} whether it was them. If it was, let the " +
+			"badge open again; if not, replace it:\n{link}\n",
 		Holders: holders([]Placeholder{{Name: "reason", Says: "What happened",
-			Example: "5 wrong PINs within 5 minutes"},
+			Example: "5 or more wrong PINs were typed with their badge"},
+			{Name: "where", Says: "Where the badge is paused", Example: "Chemical store"},
 			{Name: "link", Says: "The page of the person", Example: "https://latch.example/staff/…"}}, about)},
 	{Kind: LeavingSoon, Title: "Leaving soon", When: "Three days before somebody goes.", ToOthers: true,
 		Subject: "{person} leaves soon",

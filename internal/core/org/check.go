@@ -120,8 +120,6 @@ func (r *Settings) Check() (field string, err error) {
 		"wrong tries are counted over 1 to 1440 minutes")
 	c.that("tries_hold_minutes", r.TriesHoldMinutes >= 1 && r.TriesHoldMinutes <= 1440,
 		"a reader takes no more tries for 1 to 1440 minutes")
-	c.that("tries_lock_minutes", r.TriesLockMinutes >= 0 && r.TriesLockMinutes <= 10080,
-		"a lock by wrong tries lasts 1 to 10080 minutes, or until somebody unlocks where it is 0")
 	c.that("retention_months", r.RetentionMonths >= 0 && r.RetentionMonths <= 600,
 		"personal data is erased 1 to 600 months after somebody has left, or never where it is 0")
 	for i := range r.Messages {

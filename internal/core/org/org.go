@@ -111,6 +111,7 @@ type Device struct {
 	Token    [32]byte       `json:"-"` // SHA-256 of the token
 	Until    time.Time      `json:"until,omitzero"`
 	Retired  bool           `json:"retired,omitempty"`
+	AddedBy  people.StaffID `json:"added_by,omitempty"` // who connected it, and saw its token; 0: not known
 	Revision uint64         `json:"-"`
 }
 
@@ -125,13 +126,11 @@ type Settings struct {
 	// How long a first password counts, and a session of the console without use.
 	FirstPasswordHours int `json:"first_password_hours"`
 	IdleMinutes        int `json:"idle_minutes"`
-	// After how many wrong tries within how long no more are taken: at a reader for at most TriesHoldMinutes, of a
-	// person who is known by their badge by a lock, for TriesLockMinutes or, where that is 0, until somebody unlocks
-	// them.
+	// After how many wrong PINs within how long no more are taken at a place, or the badge that was shown with them is
+	// paused there, for at most TriesHoldMinutes.
 	TriesAllowed       int `json:"tries_allowed"`
 	TriesWindowMinutes int `json:"tries_window_minutes"`
 	TriesHoldMinutes   int `json:"tries_hold_minutes"`
-	TriesLockMinutes   int `json:"tries_lock_minutes"`
 	// Which PINs are taken: of how many digits at least, and what is refused
 	PINDigits            int  `json:"pin_digits"`
 	PINRefuseSequences   bool `json:"pin_refuse_sequences"`

@@ -643,7 +643,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `tries_lock_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `fields`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `fields`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -2064,14 +2064,14 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One's own sessions and tokens
+         * All that acts for you: sessions, tokens, calendar addresses, visits at terminals, links, plans, devices
          * @description A token needs the scope `read`.
          */
         get: operations["list-sessions"];
         put?: never;
         post?: never;
         /**
-         * End all of one's own sessions and tokens but this one
+         * End all that acts for you but this session: a plan becomes an open draft, and devices go on
          * @description A token needs the scope `daily`.
          */
         delete: operations["end-other-sessions"];
@@ -2091,7 +2091,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * End one of one's own sessions or tokens
+         * End one thing that acts for you
          * @description A token needs the scope `daily`.
          */
         delete: operations["end-session"];
@@ -3644,14 +3644,14 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sessions and tokens of somebody over whom you stand
+         * All that acts for somebody over whom you stand: sessions, tokens, calendar addresses, visits, links, plans, devices
          * @description Needs the permission `console.credentials`. A token needs the scope `read`.
          */
         get: operations["list-staff-sessions"];
         put?: never;
         post?: never;
         /**
-         * End sessions and tokens of somebody over whom you stand
+         * End what acts for somebody over whom you stand: a plan becomes an open draft, and devices go on
          * @description Needs the permission `console.credentials`. A token needs the scope `daily`.
          */
         delete: operations["end-staff-sessions"];
@@ -3675,6 +3675,26 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/staff/{id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Let somebody's badge open again where wrong PINs have paused it
+         * @description Needs the permission `console.lock`. A token needs the scope `daily`.
+         */
+        delete: operations["unpause-badge"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4715,7 +4735,7 @@ export interface components {
             pin?: string;
             /** @description Code; a device may leave it out and means its own */
             place?: string;
-            /** @description Of several at one place, the one at which it was shown: wrong tries count there */
+            /** @description Of several at one place, the one at which it was shown. Nothing depends on it: wrong PINs count at the place and at the device */
             reader?: string;
             /** @description Staff number; managers only */
             staff?: string;
@@ -4993,7 +5013,7 @@ export interface components {
         Feed: {
             /** Format: date-time */
             created_at: string;
-            /** Format: int32 */
+            /** Format: int64 */
             id: number;
             /** Format: date-time */
             last_used?: string;
@@ -5157,11 +5177,6 @@ export interface components {
             reports?: boolean;
             /** @description Staff number of the successor */
             to: string;
-        };
-        HeldReader: {
-            place: components["schemas"]["PlaceRef"];
-            /** Format: date-time */
-            until: string;
         };
         Holder: {
             /** Format: date */
@@ -5889,11 +5904,6 @@ export interface components {
             tries_hold_minutes: number;
             /**
              * Format: int64
-             * @description For how long somebody known by their badge is then locked; 0: until unlocked
-             */
-            tries_lock_minutes: number;
-            /**
-             * Format: int64
              * @description Over how long they are counted
              */
             tries_window_minutes: number;
@@ -5983,11 +5993,6 @@ export interface components {
              * @description For how many minutes at most a reader then takes none
              */
             tries_hold_minutes?: number;
-            /**
-             * Format: int64
-             * @description For how many minutes somebody known by their badge is then locked; 0: until unlocked
-             */
-            tries_lock_minutes?: number;
             /**
              * Format: int64
              * @description Over how many minutes they are counted
@@ -6713,6 +6718,13 @@ export interface components {
             /** @description Staff number */
             staff: string;
         };
+        Paused: {
+            place: components["schemas"]["PlaceRef"];
+            /** @description Whose badge opens nothing there until then; left out: PINs without a badge are not taken there */
+            staff?: components["schemas"]["StaffRef"];
+            /** Format: date-time */
+            until: string;
+        };
         Permission: {
             /** @description It is of this product itself and stays as it is */
             console?: boolean;
@@ -7135,15 +7147,19 @@ export interface components {
             group: string;
         };
         Session: {
-            /** @description From which it was begun */
+            /** @description From which it was begun; of a device its place */
             address?: string;
             /** Format: date-time */
-            created_at: string;
-            /** Format: date-time */
-            expires_at: string;
-            /** Format: int64 */
-            id: number;
-            kind: string;
+            created_at?: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself; of a plan its moment
+             */
+            expires_at?: string;
+            /** @description By which it is ended; left out of a device, which is retired where devices are */
+            id?: string;
+            /** @enum {string} */
+            kind: "console" | "client" | "feed" | "visit" | "pin_link" | "password_link" | "plan" | "device";
             /**
              * Format: date-time
              * @description To the minute
@@ -7152,7 +7168,7 @@ export interface components {
             name?: string;
             /** @description The one you are using */
             present?: boolean;
-            scope: string;
+            scope?: string;
         };
         Settled: {
             /** @description Staff numbers */
@@ -7297,6 +7313,8 @@ export interface components {
                 [key: string]: string;
             };
             owner?: boolean;
+            /** @description Where their badge opens nothing for a while, after wrong PINs; said where one person is read, to who may lock them */
+            paused?: components["schemas"]["Paused"][];
             phone?: string;
             /** @description A photo of them is kept; said where one person is read */
             photo?: boolean;
@@ -7768,8 +7786,8 @@ export interface components {
             /** @description Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it */
             gaps: components["schemas"]["Gap"][];
             locked: components["schemas"]["Person"][];
-            /** @description Places at which a reader takes no more tries for a while */
-            readers: components["schemas"]["HeldReader"][];
+            /** @description Where PINs, or the badge of somebody, are paused after wrong ones */
+            paused: components["schemas"]["Paused"][];
             /**
              * Format: int64
              * @description Exceptions that change nothing any more
@@ -12909,7 +12927,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: string;
             };
             cookie?: never;
         };
@@ -16855,7 +16873,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description One of them; left out: all */
-                session?: number;
+                session?: string;
             };
             header?: never;
             path: {
@@ -16920,6 +16938,39 @@ export interface operations {
             401: components["responses"]["Unauthorized"];
             403: components["responses"]["Forbidden"];
             404: components["responses"]["NotFound"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "unpause-badge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Staff number */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["BadRequest"];
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            412: components["responses"]["PreconditionFailed"];
+            413: components["responses"]["RequestEntityTooLarge"];
+            415: components["responses"]["UnsupportedMediaType"];
             422: components["responses"]["UnprocessableEntity"];
             429: components["responses"]["TooManyRequests"];
             500: components["responses"]["InternalServerError"];

@@ -2,20 +2,13 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, type Schema, take } from "@/api/api";
 import { read, touched } from "@/api/read";
 import { Choices } from "@/areas/messages/Messages";
-import { Button } from "@/parts/Button";
+import { Acting } from "@/parts/Acting";
 import { Loading, Page, Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
 import { PasswordForm } from "./PasswordForm";
 import { useMay, useMe } from "./session";
 
-const scopeWord: Record<string, string> = {
-  read: "reads only",
-  daily: "the daily job",
-  everything: "everything you may",
-};
-
-/** One's own sessions and tokens, and one's own password. */
+/** All that acts for oneself, and one's own password. */
 export function Account() {
   const may = useMay();
   const me = useMe();
@@ -25,47 +18,24 @@ export function Account() {
   const end = useMutation({
     mutationFn: (session: Schema["Session"] | undefined) =>
       session
-        ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id } } }))
+        ? take(api.DELETE("/me/sessions/{id}", { params: { path: { id: session.id ?? "" } } }))
         : take(api.DELETE("/me/sessions")),
     onSuccess: () => touched("/me/sessions"),
   });
-  const others = list.data?.items.filter((s) => !s.present) ?? [];
+  const others = list.data?.items.filter((s) => !s.present && s.id) ?? [];
   return (
     <Page title="Your account" lead="Where you are signed in, how you sign in, and what you are told">
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[1fr_22rem]">
         <Section
-          title="Sessions and tokens"
+          title="What acts for you"
           note={
             others.length > 0 && <EndAll count={others.length} run={() => end.mutate(undefined)} busy={end.isPending} />
           }
         >
           {list.isPending && <Loading />}
           <Wrong error={list.error ?? end.error} />
-          <ul>
-            {list.data?.items.map((s) => (
-              <li
-                key={s.id}
-                className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0"
-              >
-                <span>
-                  <b className="font-semibold">{s.kind === "console" ? "Console" : s.name || "Client"}</b>
-                  {s.present && <span className="text-open"> this one</span>}
-                  <span className="block text-sm text-faded">
-                    begun {moment(s.created_at)}
-                    {s.address && ` from ${s.address}`}
-                    {s.last_used && ` · used ${moment(s.last_used)}`} · until {moment(s.expires_at)}
-                    {s.kind === "client" && ` · ${scopeWord[s.scope]}`}
-                  </span>
-                </span>
-                {!s.present && (
-                  <Button className="shrink-0" disabled={end.isPending} onClick={() => end.mutate(s)}>
-                    End it
-                  </Button>
-                )}
-              </li>
-            ))}
-          </ul>
-          {list.data && others.length === 0 && <p className="mt-2 text-faded">You are signed in nowhere else.</p>}
+          {list.data && <Acting list={list.data.items} end={(one) => end.mutate(one)} busy={end.isPending} />}
+          {list.data && others.length === 0 && <p className="mt-2 text-faded">Nothing else acts for you.</p>}
         </Section>
         <div className="space-y-8">
           <Section title="Change your password">

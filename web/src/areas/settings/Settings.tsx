@@ -100,15 +100,14 @@ function Form({ now }: { now: Organisation }) {
     >
       {!me.owner && <p className="text-faded">An owner changes these. You see what they are.</p>}
       <PINs number={number} flag={flag} />
-      <Section title="Wrong tries">
+      <Section title="Wrong PINs">
         <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
           {number("tries_allowed", "Wrong PINs allowed", "After so many no more are taken.")}
           {number("tries_window_minutes", "Counted over, in minutes")}
-          {number("tries_hold_minutes", "A reader then takes none for, in minutes", "At most; one minute at first.")}
           {number(
-            "tries_lock_minutes",
-            "Somebody known by their badge is locked for, in minutes",
-            "0: until somebody unlocks them.",
+            "tries_hold_minutes",
+            "Paused for, in minutes",
+            "At most; one minute at first. Paused are PINs at that place, or there the badge that was shown with them.",
           )}
         </div>
       </Section>

@@ -22,7 +22,7 @@ import { Photo } from "./Photo";
 import { Record } from "./Record";
 import { RecordDialog } from "./RecordDialog";
 import { ReinstateDialog } from "./ReinstateDialog";
-import { Scope } from "./Scope";
+import { ActsFor, Scope } from "./Scope";
 import { Standing } from "./Standing";
 
 /** One person: who they are, what they can do and why, and what was done. */
@@ -108,6 +108,9 @@ function Sheet({ staff }: { staff: Staff }) {
             ))}
           </Section>
           <Scope access={access.data} />
+          {!staff.narrow && may("console.credentials", staff.home_site.code) && (
+            <ActsFor number={staff.staff_number} called={staff.given_name} />
+          )}
           <Assignments staff={staff} self={self} />
           <PersonExceptions staff={staff} self={self} />
           {!staff.narrow && staff.status !== "left" && (

@@ -7,7 +7,6 @@ import { useAct } from "@/parts/acts";
 import { Button, buttonLook } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { Section } from "@/parts/Page";
-import { EndSessions } from "./Scope";
 
 export type PersonDialog = "assign" | "record" | "cover" | "reinstate";
 
@@ -97,7 +96,6 @@ export function ComingAndGoing({ staff, reinstate }: { staff: Staff; reinstate: 
         {!staff.narrow && may("console.credentials", site) && staff.status !== "left" && (
           <Button onClick={() => act("password", whom)}>First password</Button>
         )}
-        {may("console.credentials", site) && <EndSessions number={number} />}
         {me.owner && staff.status !== "left" && (
           <Button look={staff.owner ? "grave" : "plain"} onClick={() => setOwning(true)}>
             {staff.owner ? "Take ownership" : "Make an owner"}

@@ -1,29 +1,65 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { read, touched } from "@/api/read";
+import { Acting } from "@/parts/Acting";
+import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
 
-/** Ends everything somebody is signed in with. */
-export function EndSessions({ number }: { number: string }) {
+/** All that acts for somebody over whom one stands. */
+export function ActsFor({ number, called }: { number: string; called: string }) {
   const list = useQuery({
     ...read("/staff/{id}/sessions", { path: { id: number }, query: { limit: 200 } }),
     retry: false,
   });
+  const [asking, setAsking] = useState(false);
   const end = useMutation({
-    mutationFn: () => take(api.DELETE("/staff/{id}/sessions", { params: { path: { id: number } } })),
-    onSuccess: () => touched("/staff/{id}/sessions"),
+    mutationFn: (session?: string) =>
+      take(api.DELETE("/staff/{id}/sessions", { params: { path: { id: number }, query: { session } } })),
+    onSuccess: () => {
+      setAsking(false);
+      return touched("/staff/{id}/sessions", "/drafts");
+    },
   });
-  const count = list.data?.total ?? 0;
-  if (!count) return null;
+  const items = list.data?.items ?? [];
+  if (!items.length) return null;
+  const plans = items.filter((s) => s.kind === "plan").length;
   return (
-    <>
-      <Button onClick={() => end.mutate()} disabled={end.isPending}>
-        End {count === 1 ? "the session" : `all ${count} sessions`}
-      </Button>
+    <Section
+      title={`What acts for ${called}`}
+      note={
+        items.some((s) => s.id) && (
+          <button
+            type="button"
+            className="text-damson underline underline-offset-2"
+            disabled={end.isPending}
+            onClick={() => setAsking(true)}
+          >
+            End all of it
+          </button>
+        )
+      }
+    >
       <Wrong error={end.error} />
-    </>
+      <Acting list={items} end={(one) => end.mutate(one.id)} busy={end.isPending} />
+      <Ask
+        open={asking}
+        onOpenChange={setAsking}
+        title={`End all that acts for ${called}?`}
+        about={`Sessions, tokens, calendar addresses, visits and links end at once. ${
+          plans ? `${plans === 1 ? "A planned draft becomes" : `${plans} planned drafts become`} open. ` : ""
+        }${called} signs in again with the password. Devices go on: retire one whose token is not safe.`}
+      >
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setAsking(false)}>Keep it</Button>
+          <Button look="main" disabled={end.isPending} onClick={() => end.mutate(undefined)}>
+            End all of it
+          </Button>
+        </div>
+      </Ask>
+    </Section>
   );
 }
 

@@ -5,6 +5,7 @@ import { read } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { Mark } from "@/parts/Mark";
+import { Paused } from "@/parts/Paused";
 import { moment } from "@/parts/words";
 import { LockedAt } from "./LockedAt";
 import { useLocking } from "./PersonActs";
@@ -24,6 +25,16 @@ export function Standing({ staff, self, obstacles }: { staff: Staff; self: boole
         </p>
       )}
       {staff.lock && lockable && <LockedAt number={staff.staff_number} since={staff.lock.since} />}
+      {!!staff.paused?.length && (
+        <ul className="mb-5 rounded-sm border border-soon bg-soon-wash px-4">
+          {staff.paused.map((p) => (
+            <Paused
+              key={p.place.code}
+              paused={{ ...p, staff: { staff_number: staff.staff_number, name: staff.given_name } }}
+            />
+          ))}
+        </ul>
+      )}
       {staff.narrow && (
         <p className="mb-5 rounded-sm border border-rule bg-inset px-4 py-2.5 sentence">
           {staff.given_name} works here and belongs to another site. You see what {staff.given_name} does at your

@@ -1,13 +1,14 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
-import { api, type Schema, take } from "@/api/api";
-import { read, touched } from "@/api/read";
+import type { Schema } from "@/api/api";
+import { read } from "@/api/read";
 import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
 import { Button, buttonLook } from "@/parts/Button";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Loading, Page, Section } from "@/parts/Page";
+import { Paused } from "@/parts/Paused";
 import { PersonName as Name, StuckLine, TodayTabs } from "@/parts/stuck";
 import { Wrong } from "@/parts/Wrong";
 import { day, moment } from "@/parts/words";
@@ -81,11 +82,11 @@ export function Today() {
             <Section title="Locked" note={count(t.counts.locked)}>
               <Lines people={t.locked} none="Nobody is locked." line={(p) => <LockedLine person={p} />} />
             </Section>
-            {t.readers.length > 0 && (
-              <Section title="Readers that take no tries">
+            {t.paused.length > 0 && (
+              <Section title="Paused after wrong PINs">
                 <ul>
-                  {t.readers.map((r) => (
-                    <HeldReader key={r.place.code} reader={r} />
+                  {t.paused.map((p) => (
+                    <Paused key={`${p.place.code} ${p.staff?.staff_number}`} paused={p} />
                   ))}
                 </ul>
               </Section>
@@ -281,27 +282,6 @@ function LockedLine({ person }: { person: Person }) {
       </span>
       {may("console.lock", person.home_site.code) && <Button onClick={() => act("unlock", person)}>Unlock</Button>}
     </div>
-  );
-}
-
-function HeldReader({ reader }: { reader: Schema["HeldReader"] }) {
-  const clear = useMutation({
-    mutationFn: () => take(api.DELETE("/places/{id}/tries", { params: { path: { id: reader.place.code } } })),
-    onSuccess: () => touched("/today"),
-  });
-  return (
-    <li className="flex items-start justify-between gap-3 border-b border-rule py-2 last:border-b-0">
-      <span>
-        <Link to="/estate/$code" params={{ code: reader.place.code }} className="font-semibold hover:underline">
-          {reader.place.name}
-        </Link>{" "}
-        <span className="text-faded">too many wrong PINs; takes none until {moment(reader.until)}</span>
-        <Wrong error={clear.error} />
-      </span>
-      <Button className="shrink-0" onClick={() => clear.mutate()} disabled={clear.isPending}>
-        Take tries again
-      </Button>
-    </li>
   );
 }
 
