@@ -42,8 +42,8 @@ func opens(t *testing.T, s *testkit.Service, pin string) bool {
 	device := s.App.DeviceOf("lld_demo-hb-controller-token")
 	require.NotNil(t, device)
 	// A PIN that opens nothing counts as a wrong one, and this one is asked about more often than guesses are taken
-	require.NoError(t, s.Store.ForgetTries(ctx, uint32(s.App.Live().State().PlaceByCode("HB-PACK-1").ID)))
-	require.NoError(t, s.Store.ForgetTries(ctx, uint32(device.Place)))
+	require.NoError(t, s.Store.ForgetTries(ctx, uint32(s.App.Live().State().PlaceByCode("HB-PACK-1").ID),
+		uint32(device.Place)))
 	e, _, err := s.App.Decide(ctx, device, app.Ask{PIN: pin, Place: "HB-PACK-1"})
 	require.NoError(t, err)
 	return e.Allowed

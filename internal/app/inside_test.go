@@ -120,18 +120,23 @@ func TestTriesOfOneReaderTakeTurnsAndNoOthersWait(t *testing.T) {
 // What is beyond a budget waits, and never longer than a little.
 func TestGuessesBeyondTheBudgetAreSlowedAndNotRefused(t *testing.T) {
 	tries := newHeldTries()
-	for range deviceAtOnce {
-		assert.Zero(t, tries.slowed(1))
+	for range 60 {
+		assert.Zero(t, tries.slowed(false, 1))
 	}
-	assert.Positive(t, tries.slowed(1))
+	for range 1000 {
+		tries.slowed(false, 1)
+		tries.slowed(true, 1)
+	}
+	assert.Less(t, tries.slowed(false, 1), mostSlowed, "right ones use nothing up")
 	for range 20 {
-		assert.LessOrEqual(t, tries.slowed(1), mostSlowed)
+		assert.LessOrEqual(t, tries.slowed(false, 1), mostSlowed)
 	}
-	assert.Zero(t, tries.slowed(2), "the device beside it")
-	for device := range uint32(organisationAtOnce) {
-		tries.slowed(100 + device)
+	assert.Positive(t, tries.slowed(false, 1))
+	assert.Zero(t, tries.slowed(false, 2), "the device beside it")
+	for device := range uint32(300) {
+		tries.slowed(false, 100+device)
 	}
-	assert.Positive(t, tries.slowed(2), "until all of the organisation's is used up")
+	assert.Positive(t, tries.slowed(false, 2), "until all of the organisation's is used up")
 }
 
 // Nobody's many take the share of another, nor the turn of another in their own share.

@@ -216,7 +216,7 @@ func (a *App) choosing(ctx context.Context, r *Request, chosen int) error {
 	if whose == 0 {
 		whose = r.For
 	}
-	if err := pause(ctx, a.tries.slowed()); err != nil {
+	if err := pause(ctx, a.tries.slowed(false)); err != nil {
 		return err
 	}
 	for range chosen {

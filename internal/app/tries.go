@@ -11,8 +11,6 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/time/rate"
-
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/credential"
@@ -61,39 +59,49 @@ type heldTries struct {
 	until map[[32]byte]time.Time
 	asked time.Time                // by the machine's clock
 	busy  map[[32]byte]*sync.Mutex // guesses at one subject are taken one after another
-	slow  map[uint32]*rate.Limiter // by device; 0: of the organisation
+	slow  map[uint32]*budget // by device; 0: of the organisation
 }
 
 func newHeldTries() heldTries {
 	return heldTries{until: map[[32]byte]time.Time{}, busy: map[[32]byte]*sync.Mutex{},
-		slow: map[uint32]*rate.Limiter{}}
+		slow: map[uint32]*budget{}}
 }
 
-// What may be guessed at one instance before it is slowed, and how long the longest waits.
-const (
-	organisationAtOnce, organisationASecond = 300, 5
-	deviceAtOnce, deviceASecond             = 60, 1
-	mostSlowed                              = 2 * time.Second
-)
+// budget is how many wrong guesses are answered at once: as many as there are, and so many more a second.
+type budget struct {
+	left, most, aSecond float64
+	at                  time.Time
+}
 
-// slowed counts a guess in the organisation, and at a device, and says how long its answer waits.
-func (h *heldTries) slowed(device ...uint32) (wait time.Duration) {
+// take takes one guess out of a budget, and says how long it waits for it.
+func (b *budget) take(now time.Time) time.Duration {
+	b.left = min(b.most, b.left+b.aSecond*now.Sub(b.at).Seconds()) - 1
+	b.at = now
+	b.left = max(b.left, -b.aSecond*mostSlowed.Seconds()) // nobody waits for longer
+	return time.Duration(max(0, -b.left/b.aSecond) * float64(time.Second))
+}
+
+// mostSlowed is how long the longest waits.
+const mostSlowed = 2 * time.Second
+
+// slowed counts a guess in the organisation, and at a device, and says how long its answer waits. With right, one that
+// was counted turned out right.
+func (h *heldTries) slowed(right bool, device ...uint32) (wait time.Duration) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, of := range append(device, 0) {
-		l := h.slow[of]
-		if l == nil {
-			l = rate.NewLimiter(deviceASecond, deviceAtOnce)
+		b := h.slow[of]
+		if b == nil {
+			b = &budget{left: 60, most: 60, aSecond: 1}
 			if of == 0 {
-				l = rate.NewLimiter(organisationASecond, organisationAtOnce)
+				b = &budget{left: 300, most: 300, aSecond: 5}
 			}
-			h.slow[of] = l
+			h.slow[of] = b
 		}
-		if r := l.Reserve(); r.Delay() > mostSlowed {
-			wait = mostSlowed
-			r.Cancel()
+		if right {
+			b.left = min(b.left+1, b.most)
 		} else {
-			wait = max(wait, r.Delay())
+			wait = max(wait, b.take(time.Now()))
 		}
 	}
 	return wait
@@ -275,7 +283,7 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 	if held {
 		return a.tooMany(live, d.q), live, false, a.tries.learn(ctx, a.store, d.now)
 	}
-	if err := pause(ctx, a.tries.slowed(uint32(d.device.ID))); err != nil {
+	if err := pause(ctx, a.tries.slowed(false, uint32(d.device.ID))); err != nil {
 		return e, live, false, errors.Join(err, a.takeBack(ctx, d.guessed, false))
 	}
 	c, err := a.identify(ctx, fmt.Sprint("device ", d.device.ID), pin)
@@ -288,6 +296,7 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 		d.q.PIN = c.ID
 	}
 	if d.opensHere(live, c) {
+		a.tries.slowed(true, uint32(d.device.ID))
 		return wording.English.Say(live.Snapshot, d.q), live, false, a.takeBack(ctx, d.guessed, false)
 	}
 	if last = until.After(d.now); last {
@@ -385,7 +394,11 @@ func (a *App) TakeTriesAgain(ctx context.Context, actor people.StaffID, code, or
 		return fault.Refusedf("not-permitted",
 			"This needs the permission “Lock and unlock staff” at %s, which you do not hold.", place.Name)
 	}
-	if err := a.store.ForgetTries(ctx, uint32(place.ID)); err != nil {
+	var above []uint32
+	for p := live.State().Place(place.Parent); p != nil; p = live.State().Place(p.Parent) {
+		above = append(above, uint32(p.ID))
+	}
+	if err := a.store.ForgetTries(ctx, uint32(place.ID), above...); err != nil {
 		return err
 	}
 	return a.resumed(ctx, actor, origin, "Let the readers of "+place.Code+" "+place.Name+" take tries again",

@@ -219,6 +219,27 @@ func TestAfterTooManyWrongPINsABadgeIsPausedThere(t *testing.T) {
 	assert.Equal(t, "granted", at(t, s, right).Reason, "one act ends it")
 }
 
+// A badge that some reader takes for another's takes nothing from its holder: it is not added.
+func TestABadgeThatReadsAsAnotherIsRefused(t *testing.T) {
+	s := testkit.Demo(t)
+	idris, leif := s.Client(t, "idris"), s.Client(t, "leif")
+	_, err := idris.Write(ctx, "POST", "/badges", api.BadgeFields{Format: "uid4", Number: "04A23BC9", Site: "HB"})
+	require.NoError(t, err)
+	_, err = idris.Write(ctx, "POST", "/badges/04A23BC9/issue", api.BadgeIssueWrite{Staff: "Q0117"})
+	require.NoError(t, err)
+	opens := func(badge string) string { return at(t, s, api.DecisionRequest{Badge: badge, Place: "HB-COLD-1"}).Reason }
+	before := []string{opens("04A23BC9"), opens("118-1067")}
+	for _, other := range []api.BadgeFields{{Format: "uid4", Number: "C93BA204"}, {Format: "pair", Number: "118-1067"},
+		{Format: "wiegand34", Number: "118-1067"}, {Format: "wiegand37-plain", Number: "11801067"},
+		{Format: "wiegand34", Number: "118-1000", Last: "118-1100"}} {
+		other.Site = "SM"
+		_, err := leif.Write(ctx, "POST", "/badges", other)
+		assert.ErrorContains(t, err, "reads as", "%v", other)
+		assert.NotContains(t, err.Error(), "Q0117")
+	}
+	assert.Equal(t, before, []string{opens("04A23BC9"), opens("118-1067")}, "and both go on opening")
+}
+
 // A stranger with the number of a manager's badge, at a keypad, does not keep the manager from signing in.
 func TestWrongPINsWithAManagersBadgeKeepNobodyFromSigningIn(t *testing.T) {
 	s := testkit.Demo(t)

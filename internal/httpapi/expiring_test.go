@@ -167,6 +167,11 @@ func TestACalendarReadsWhatRunsOutUntilItsAddressEnds(t *testing.T) {
 	tamsin = s.Client(t, "tamsin")
 	var feeds api.Page[api.Feed]
 	require.NoError(t, tamsin.Get(ctx, "/me/feeds", &feeds))
+	require.Empty(t, feeds.Items, "and the addresses with them")
+	require.NoError(t, tamsin.Do(ctx, "POST", "/me/feeds", api.FeedWrite{Name: "Phone"}, &made))
+	status, _ = read()
+	require.Equal(t, 200, status)
+	require.NoError(t, tamsin.Get(ctx, "/me/feeds", &feeds))
 	require.Len(t, feeds.Items, 1)
 	assert.NotNil(t, feeds.Items[0].LastUsed)
 	assert.Error(t, idris.Do(ctx, "DELETE", "/me/feeds/"+fmt.Sprint(feeds.Items[0].ID), nil, nil), "it is Tamsin's")

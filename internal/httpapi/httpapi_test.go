@@ -77,7 +77,7 @@ var public = map[string]string{
 // lock people at one site and nothing else.
 func TestEveryRouteRefusesTheWrongCaller(t *testing.T) {
 	s := testkit.Demo(t)
-	joss, door := s.Client(t, "joss"), s.Door()
+	joss, door, tablet := s.Client(t, "joss"), s.Door(), registered(t, s, "HB-PACK")
 	held := map[string]bool{permit.LockStaff: true, permit.ViewStaff: true}
 	routes := s.HTTP.Routes()
 	walked := 0
@@ -104,14 +104,13 @@ func TestEveryRouteRefusesTheWrongCaller(t *testing.T) {
 		}
 		if r.Access.Terminal || r.Access.Visit {
 			for _, headers := range [][]string{nil, {"Cookie", "latch_terminal=made-up"}, bearer(joss), bearer(door),
-				{"Cookie", "latch_terminal=" + joss.Token}} {
+				{"Cookie", "latch_terminal=" + joss.Token}, {"Cookie", "latch_terminal=" + door.Token}} {
 				status, _, _, _ := call(t, s, r.Method, path, "{}", headers...)
 				assert.Equal(t, http.StatusUnauthorized, status, "no terminal: "+name)
 			}
 			if r.Access.Visit {
 				for _, visit := range []string{"", "made-up", "0.0.0"} {
-					status, _, _, _ := call(t, s, r.Method, path, "{}", "Cookie", "latch_terminal="+door.Token,
-						"X-Visit", visit)
+					status, _, _, _ := call(t, s, r.Method, path, "{}", append(tablet.headers(), "X-Visit", visit)...)
 					assert.Equal(t, http.StatusForbidden, status, "nobody at a terminal: "+name)
 				}
 			}

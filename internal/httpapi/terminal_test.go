@@ -301,7 +301,7 @@ func TestAPINIsChosenByALinkOnce(t *testing.T) {
 	assert.ErrorContains(t, idris.Do(ctx, "POST", "/staff/Q0002/pin-link", nil, nil), "Nobody changes their own access")
 }
 
-// Of a lock by wrong tries the managers are written to, and of what runs out once a day.
+// Of a badge that wrong PINs pause the managers are written to, and of what runs out once a day.
 func TestManagersAreWrittenTo(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.Client(t, "idris")
@@ -313,7 +313,7 @@ func TestManagersAreWrittenTo(t *testing.T) {
 			api.DecisionRequest{Badge: badge[0].Number, PIN: "739152", Place: "HB-CHEM-1"}, &d))
 	}
 	subject, body := mailed(t, s, "joss@quillmere.example") // the line manager
-	assert.Contains(t, subject, "is locked after wrong PINs")
+	assert.Contains(t, subject, "is paused at Harrow Bend Packhouse")
 	assert.Contains(t, body, "/staff/Q0116")
 	assert.NotContains(t, body, "739152")
 }

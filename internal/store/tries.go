@@ -131,10 +131,11 @@ func (s *Store) HeldUp(ctx context.Context, now time.Time) (held []Held, err err
 		"ORDER BY held_until LIMIT ?", []string{TryReader, TryDevice, TryBadge}, now.UTC(), mostHeld).Scan(&held).Error
 }
 
-// ForgetTries forgets what was counted at the readers of a place.
-func (s *Store) ForgetTries(ctx context.Context, place uint32) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE place_id = ? AND kind IN ?", place,
-		[]string{TryReader, TryDevice}).Error
+// ForgetTries forgets what was counted at the readers of a place, and at the devices that stand at it or at places above
+// it.
+func (s *Store) ForgetTries(ctx context.Context, place uint32, above ...uint32) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE kind = ? AND place_id = ? OR kind = ? AND place_id IN ?",
+		TryReader, place, TryDevice, append(above, place)).Error
 }
 
 // ForgetBadgeTries forgets what was counted at the badges of somebody, wherever it was.

@@ -225,3 +225,44 @@ func Example() {
 	}
 	// Output: 26-bit Wiegand 118-1603
 }
+
+// Whether two badges are taken for each other does not depend on which of them is asked about, and each read of one
+// that is a read of the other too is found.
+func TestWhatIsAlikeIsAlikeBothWays(t *testing.T) {
+	met := map[[2]card.Format]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		f := rapid.SampledFrom(card.Formats).Draw(t, "format")
+		number := likelyNumber(t, f)
+		for _, other := range card.Alike(f, number) {
+			met[[2]card.Format{f, other.Format}]++
+			back := card.Alike(other.Format, other.Number)
+			require.Contains(t, back, card.Reading{Format: f, Number: number}, "%s %s is read as %s %s", f, number,
+				other.Format, other.Number)
+		}
+	})
+	for _, pair := range [][2]card.Format{{card.UID4, card.UID4}, {card.UID7, card.UID7}, {card.Wiegand26, card.Pair},
+		{card.Wiegand26, card.Wiegand34}, {card.Wiegand26, card.UID4}, {card.Wiegand26, card.Wiegand37Plain},
+		{card.UID4, card.Wiegand37Plain}} {
+		assert.NotZero(t, met[pair], "the draw has never met %v", pair)
+	}
+}
+
+// likelyNumber draws a canonical number of a format: often of digits alone, which more formats read.
+func likelyNumber(t *rapid.T, f card.Format) string {
+	digits := rapid.StringMatching(`[1-9][0-9]{0,2}`)
+	text := digits.Draw(t, "facility") + "-" + rapid.StringMatching(`[1-9][0-9]{0,4}`).Draw(t, "number")
+	switch f {
+	case card.Wiegand37Plain:
+		text = rapid.StringMatching(`[1-9][0-9]{6,9}`).Draw(t, "plain")
+	case card.UID4, card.UID7, card.UID10:
+		bytes := map[card.Format]int{card.UID4: 4, card.UID7: 7, card.UID10: 10}[f]
+		alphabet := rapid.SampledFrom([]string{`[0-9]`, `[0-9A-F]`}).Draw(t, "alphabet")
+		text = rapid.StringMatching(fmt.Sprintf("(%s{2}){%d}", alphabet, bytes)).Draw(t, "bytes")
+	}
+	number, err := card.Canonical(f, text)
+	if err != nil { // beyond what the format holds
+		number, err = card.Canonical(f, "7-9")
+	}
+	require.NoError(t, err)
+	return number
+}

@@ -141,6 +141,12 @@ func (t *Trial) addBadges(form *badgeForm, line badgeLine, site *estate.Place, p
 			return 0, fault.Takenf(t.holds(permit.IssueCredentials, other.Site), prefix+"number", number,
 				"a badge %s of the format %s is on record already", number, format)
 		}
+		if others := t.State.BadgesOf(card.Alike(format, number)); len(others) > 0 {
+			other := others[0]
+			return 0, fault.Takenf(t.holds(permit.IssueCredentials, other.Site), prefix+"number", number,
+				"a badge on record reads as %s too, at a reader of another sort: %s of the format %s; with both, neither "+
+					"would open. Add a badge with another number", number, other.Number, other.Format)
+		}
 		b := &org.Badge{ID: credential.BadgeID(t.State.Badges.Next()), Format: format, Number: number, Label: label,
 			Site: site.ID, State: org.InStock, Day: form.Day}
 		t.putBadge(b)
@@ -242,6 +248,13 @@ func badgeIssue(t *Trial) error {
 	if held != nil || before.State != org.InStock {
 		return fault.Conflictf("set.badge", "the badge %s is %s; only one that is in stock is issued", before.Number,
 			t.whereabouts(before, held))
+	}
+	// Two on record from before this was asked: while both are held, neither opens
+	for _, other := range t.State.BadgesOf(card.Alike(before.Format, before.Number)) {
+		if t.State.HolderOf(other.ID) != nil {
+			return fault.Conflictf("set.badge", "the badge %s of the format %s reads as %s does, and is in use; with both, "+
+				"neither would open. Issue another", other.Number, other.Format, before.Number)
+		}
 	}
 	until, err := t.moment(form.Until, t.zoneOf(p), "let it count until it is taken back")
 	if err != nil {
