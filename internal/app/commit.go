@@ -161,10 +161,12 @@ func (a *App) inTurn(ctx context.Context, r *Request, secrets map[int]change.Pre
 	case <-time.After(urgentPatience):
 		return a.keepAct(ctx, r)
 	}
-	result, err := a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
-		return a.store.ChangeSoon(ctx, urgentPatience, fn)
-	})
-	<-a.line
+	result, err := func() (*Result, error) {
+		defer func() { <-a.line }() // also where a panic ends it
+		return a.commit(ctx, r, secrets, func(fn func(tx *store.Tx) error) error {
+			return a.store.ChangeSoon(ctx, urgentPatience, fn)
+		})
+	}()
 	if errors.Is(err, store.ErrOccupied) {
 		return a.keepAct(ctx, r)
 	}

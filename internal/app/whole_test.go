@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
+	"loyallatch.example/latch/internal/store"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -186,4 +188,43 @@ func follow(t *testing.T, here, there *testkit.Service) {
 	require.Eventually(t, func() bool {
 		return there.App.Live().State().Revision == here.App.Live().State().Revision
 	}, 10*time.Second, 10*time.Millisecond)
+}
+
+// Wherever a change panics, nothing of it is made, what it was to replace is in force, and the next change is made.
+func TestAPanicLeavesNothingHalfDone(t *testing.T) {
+	s := testkit.Demo(t)
+	pinFor(t, s, "Q0011", "480216")
+	pins := func() (count int) {
+		require.NoError(t, database(t, s.DSN).QueryRow("SELECT COUNT(*) FROM credentials FOR SYSTEM_TIME ALL WHERE "+
+			"kind = 'pin'").Scan(&count))
+		return count
+	}
+	kept := pins()
+	panics := map[string]func(r *app.Request){
+		"while it is worked out":     func(r *app.Request) { r.Work = func(*app.Live) ([]change.Operation, error) { panic("w") } },
+		"while it is checked":        func(r *app.Request) { r.Check = func(*app.Live) error { panic("c") } },
+		"while secrets are made":     func(r *app.Request) { r.Progress = func(int, int) { panic("p") } },
+		"while it is about to count": func(r *app.Request) { r.Within = func(*store.Tx, uint64, *change.Trial) error { panic("t") } },
+	}
+	owner := s.App.Live().State().StaffByNumber("Q0001").ID
+	for where, put := range panics {
+		for _, operation := range []change.Operation{
+			{Op: "pin.set", Set: []byte(`{"staff":"Q0011"}`)}, {Op: "staff.lock", On: "Q0011"}} {
+			before := s.App.Live().State().Revision
+			r := app.Request{Actor: change.Actor{Staff: owner}, Origin: "test", Reason: "because",
+				Operations: []change.Operation{operation}}
+			put(&r)
+			if r.Progress != nil && operation.Op != "pin.set" {
+				continue
+			}
+			assert.Panics(t, func() { _, _ = s.App.Commit(ctx, r) }, "%s %s", operation.Op, where)
+			assert.Equal(t, before, s.App.Live().State().Revision)
+			assert.True(t, opens(t, s, "480216"), "%s %s: the PIN before it opens", operation.Op, where)
+			within, cancel := context.WithTimeout(ctx, 20*time.Second)
+			_, err := s.App.Commit(within, request(edit("HB-PACK-1", fmt.Sprintf(`{"name":"Door %d"}`, before))))
+			require.NoError(t, err, "%s %s: the next change is made", operation.Op, where)
+			cancel()
+		}
+	}
+	assert.Equal(t, kept, pins(), "and no trace of another PIN")
 }

@@ -15,6 +15,7 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/paper"
+	"loyallatch.example/latch/internal/store"
 )
 
 // printed is a PDF to be taken along.
@@ -107,8 +108,13 @@ func (s *Server) slips(ctx context.Context, body *api.SlipsWrite) (*printed, err
 	}
 	request := s.request(ctx, body.Reason)
 	request.Operations = operations
-	result, err := s.app.Commit(ctx, request)
-	if err != nil {
+	// Drawn before the change is kept: what cannot be handed over replaces nothing
+	var out bytes.Buffer
+	request.Within = func(_ *store.Tx, _ uint64, trial *change.Trial) error {
+		out.Reset()
+		return paper.Slips(&out, slipsOf(trial), s.app.Now())
+	}
+	if _, err := s.app.Commit(ctx, request); err != nil {
 		return nil, renamed(err, func(name string) string {
 			number, field := operationOf(name)
 			if field == "set.staff" {
@@ -117,21 +123,23 @@ func (s *Server) slips(ctx context.Context, body *api.SlipsWrite) (*printed, err
 			return "body." + strings.TrimPrefix(field, "set.")
 		})
 	}
-	state, settings := result.Trial.State, &result.Trial.State.Settings
-	slips := make([]paper.Slip, 0, len(result.Trial.Secrets))
-	for _, secret := range result.Trial.Secrets {
-		p := state.StaffByNumber(secret.Owner)
-		slip := paper.Slip{Organisation: settings.Name, Name: p.FullName(), StaffNumber: p.Number,
-			Site: state.Place(p.HomeSite).Name, PIN: secret.Value}
-		if c := state.CredentialOf(p.ID, credential.PIN); c != nil {
+	return pdf("pin-slips.pdf", out.Bytes()), nil
+}
+
+// slipsOf are the slips of the PINs that a change generates.
+func slipsOf(trial *change.Trial) []paper.Slip {
+	slips := make([]paper.Slip, 0, len(trial.Secrets))
+	for _, secret := range trial.Secrets {
+		p := trial.State.StaffByNumber(secret.Owner)
+		slip := paper.Slip{Organisation: trial.State.Settings.Name, Name: p.FullName(), StaffNumber: p.Number,
+			Site: trial.State.Place(p.HomeSite).Name, PIN: secret.Value}
+		if c := trial.State.CredentialOf(p.ID, credential.PIN); c != nil {
 			slip.MustChange = c.MustChange
 			if !c.Until.IsZero() {
-				slip.Until = c.Until.In(result.Trial.After.Location(p.ID)).Format("2 Jan 2006 15:04")
+				slip.Until = c.Until.In(trial.After.Location(p.ID)).Format("2 Jan 2006 15:04")
 			}
 		}
 		slips = append(slips, slip)
 	}
-	var out bytes.Buffer
-	err = paper.Slips(&out, slips, s.app.Now())
-	return pdf("pin-slips.pdf", out.Bytes()), err
+	return slips
 }

@@ -260,7 +260,7 @@ func (s sheet) slip(slip *Slip) {
 	s.text("B", 12, margin, 2*third+20, wide, 6, "Keep it to yourself")
 	for i, line := range []string{"Nobody who works here asks you for your PIN.",
 		"Do not write it on your badge, and do not lend it.",
-		"After too many wrong tries the door waits, or you are locked: tell your supervisor.",
+		"After too many wrong tries the door takes none for a while: tell your supervisor.",
 		"If somebody has seen it, have a new one issued.",
 		"This slip is the only copy: destroy it once you know the PIN."} {
 		s.text("", 11, margin, 2*third+30+float64(i)*7, wide, 6, line)
