@@ -32,6 +32,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"golang.org/x/sync/semaphore"
+
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/org"
@@ -46,22 +48,23 @@ type App struct {
 	log   *slog.Logger
 	now   func() time.Time
 
-	line    chan struct{} // one change at a time in this process; the revision row orders processes
-	state   publisher     // what is answered from
-	pulse   *pulse
-	events  *recorder
-	hashing *turns
-	pins    *pins
-	tries   heldTries
-	unseen  unseenTold
-	counts  counts
-	stray   atomic.Pointer[string]
-	postal  atomic.Pointer[Postal]
-	uses    uses
-	imports *imports
-	stop    context.CancelFunc
-	closed  sync.Once
-	done    sync.WaitGroup
+	line      chan struct{} // one change at a time in this process; the revision row orders processes
+	state     publisher     // what is answered from
+	pulse     *pulse
+	events    *recorder
+	hashing   *turns
+	pins      *pins
+	tries     heldTries
+	unseen    unseenTold
+	unpacking *semaphore.Weighted // what files unpack to
+	counts    counts
+	stray     atomic.Pointer[string]
+	postal    atomic.Pointer[Postal]
+	uses      uses
+	imports   *imports
+	stop      context.CancelFunc
+	closed    sync.Once
+	done      sync.WaitGroup
 }
 
 // Live is the newest state, compiled, with the texts that searches go through.
@@ -139,8 +142,8 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 		log.Warn("the records are sealed as they are; what was written before is not known", "records", sealed)
 	}
 	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newTurns(),
-		imports: newImports(),
-		line:    make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
+		imports: newImports(), unpacking: newUnpacking(),
+		line: make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
 	// Before anything is read, so that whoever locks somebody from now on waits for this instance to know
 	if err := a.beatOnce(ctx, 0); err != nil {
 		log.Error("the database takes nothing", "error", err)

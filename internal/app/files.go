@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -55,9 +56,12 @@ func (a *App) KeepFile(ctx context.Context, actor people.StaffID, f *Filed, cont
 	mediaType := picture.JPEG
 	var err error
 	if f.kind == store.Photo {
-		content, err = picture.Photo(content)
+		content, err = a.photo(ctx, content)
 	} else {
 		mediaType, err = picture.Scan(content)
+	}
+	if errors.Is(err, ErrBusy) {
+		return err
 	}
 	if err != nil {
 		return fault.Invalidf("body", "%s", err)
@@ -65,6 +69,19 @@ func (a *App) KeepFile(ctx context.Context, actor people.StaffID, f *Filed, cont
 	entry, subject := a.entryOf(actor, f, "file-kept", "Kept "+f.what, origin)
 	return a.store.KeepFile(ctx, &store.File{Kind: f.kind, Record: f.record, MediaType: mediaType, Content: content,
 		KeptBy: uint32(actor), KeptAt: a.now().UTC()}, entry, subject)
+}
+
+// photo draws a photo as it is kept, once there is room for what it unpacks to.
+func (a *App) photo(ctx context.Context, content []byte) (kept []byte, err error) {
+	weight, err := picture.Weight(content)
+	if err != nil {
+		return nil, err
+	}
+	err = a.Unpack(ctx, weight, func(context.Context) error {
+		kept, err = picture.Photo(content)
+		return err
+	})
+	return kept, err
 }
 
 // RemoveFile deletes a file for good.

@@ -115,13 +115,22 @@ func (i *imports) keep(planned *Import) {
 	i.kept = i.kept[:min(len(i.kept), plansKept)]
 }
 
+// table reads the table of a file, once there is room for what it unpacks to.
+func (a *App) table(ctx context.Context, content []byte) (table *intake.Table, err error) {
+	err = a.Unpack(ctx, sheet.Weight(content), func(ctx context.Context) error {
+		table, err = sheet.Read(ctx, content)
+		return err
+	})
+	return table, err
+}
+
 // StartImport takes a file of people in, to be looked at: nothing is written but the file. Who may enrol may.
 func (a *App) StartImport(ctx context.Context, actor people.StaffID, name string, content []byte) (*Import, error) {
 	if !a.Live().HoldsAnywhere(actor, permit.EnrolStaff, a.now().Unix()) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Enrol staff”, which you do not hold anywhere.")
 	}
-	table, err := sheet.Read(content)
+	table, err := a.table(ctx, content)
 	if err != nil {
 		return nil, err
 	}
@@ -214,7 +223,7 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-	if i.Table, err = sheet.Read(i.Content); err != nil {
+	if i.Table, err = a.table(ctx, i.Content); err != nil {
 		return err
 	}
 	if i.live = live; len(i.Reading.Columns) != len(i.Table.Header) {
@@ -291,7 +300,7 @@ func (a *App) EditImport(ctx context.Context, actor people.StaffID, id uint64, e
 	if edit.Version != 0 && edit.Version != i.Version {
 		return nil, fault.Stalef("This import was changed elsewhere in the meantime. Read it again.")
 	}
-	table, err := sheet.Read(i.Content)
+	table, err := a.table(ctx, i.Content)
 	if err != nil {
 		return nil, err
 	}

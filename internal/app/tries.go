@@ -59,7 +59,7 @@ type heldTries struct {
 	until map[[32]byte]time.Time
 	asked time.Time                // by the machine's clock
 	busy  map[[32]byte]*sync.Mutex // guesses at one subject are taken one after another
-	slow  map[uint32]*budget // by device; 0: of the organisation
+	slow  map[uint32]*budget       // by device; 0: of the organisation
 }
 
 func newHeldTries() heldTries {

@@ -9,7 +9,7 @@ import (
 )
 
 // ErrBusy says that more waits to be hashed than can be in good time.
-var ErrBusy = errors.New("the service is busy with other sign-ins; try again in a few seconds")
+var ErrBusy = errors.New("the service is busy; try again in a few seconds")
 
 // share is one of those among whom slow hashing is shared.
 type share int

@@ -17,6 +17,7 @@ package calendar
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -37,8 +38,13 @@ const (
 	MostBytes  = 1 << 20
 	MostEvents = 2000
 
-	mostDays = 400 // on which something falls that is dated
+	mostDays = 400             // on which something falls that is dated
+	mostTime = 2 * time.Second // that the days of all rules take to find
 )
+
+// errSlow says that the days on which events fall take too long to find.
+var errSlow = errors.New("the days on which it falls take too long to find, as they do of rules that never fall on any; " +
+	"write the days down, or leave such events out")
 
 const season = "SEASON"
 
@@ -128,7 +134,7 @@ type occurrence struct {
 }
 
 // Read reads opening hours for a place in a time zone, from a day until another, both included.
-func Read(r io.Reader, zone *time.Location, from, until day.Date) (*hours.Opening, error) {
+func Read(ctx context.Context, r io.Reader, zone *time.Location, from, until day.Date) (*hours.Opening, error) {
 	text, err := io.ReadAll(io.LimitReader(r, MostBytes+1))
 	if err != nil {
 		return nil, err
@@ -144,7 +150,10 @@ func Read(r io.Reader, zone *time.Location, from, until day.Date) (*hours.Openin
 	if len(events) > MostEvents {
 		return nil, fmt.Errorf("a calendar has at most %d events; this one has %d", MostEvents, len(events))
 	}
+	ctx, cancel := context.WithTimeout(ctx, mostTime)
+	defer cancel()
 	read := &reading{
+		ctx:     ctx,
 		zone:    zone,
 		from:    from,
 		until:   until,
@@ -183,6 +192,7 @@ func Read(r io.Reader, zone *time.Location, from, until day.Date) (*hours.Openin
 
 // reading gathers what the events say.
 type reading struct {
+	ctx         context.Context // that ends when it takes too long
 	zone        *time.Location
 	from, until day.Date
 	weekly      []hours.Rule
@@ -432,14 +442,20 @@ func ruleOf(start time.Time, length time.Duration) (hours.Rule, error) {
 func (r *reading) dated(one *occurrence) error {
 	first, last := r.from.Start(r.zone).AddDate(0, 0, -1), (r.until+1).Start(r.zone).AddDate(0, 0, 1)
 	times := []time.Time{one.start}
+	if r.ctx.Err() != nil { // a rule that never occurs takes long to say so
+		return errSlow
+	}
 	if one.rule != nil {
 		rule, err := rrule.NewRRule(*one.rule)
 		if err != nil {
 			return fmt.Errorf("its recurrence cannot be read: %w", err)
 		}
 		times = nil
-		next := rule.Iterator()
+		next, step := rule.Iterator(), 0
 		for at, more := next(); more && at.Before(last); at, more = next() {
+			if step++; step%1000 == 0 && r.ctx.Err() != nil {
+				return errSlow
+			}
 			if at.Add(one.length).Before(first) {
 				continue
 			}

@@ -2,6 +2,7 @@ package calendar_test
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -46,7 +47,7 @@ func readAt(zone *time.Location, from, until day.Date, events ...string) (*hours
 		text += fmt.Sprintf("BEGIN:VEVENT\r\nUID:%d@test\r\nDTSTAMP:20260101T000000Z\r\n%s\r\nEND:VEVENT\r\n", i,
 			strings.ReplaceAll(event, "\n", "\r\n"))
 	}
-	return calendar.Read(strings.NewReader(text+"END:VCALENDAR\r\n"), zone, from, until)
+	return calendar.Read(context.Background(), strings.NewReader(text+"END:VCALENDAR\r\n"), zone, from, until)
 }
 
 // Hours that are written are read back the same.
@@ -78,7 +79,7 @@ func TestHoursThatAreWrittenAreReadBack(t *testing.T) {
 		}
 		var b bytes.Buffer
 		require.NoError(t, calendar.Write(&b, "HB", "Harrow Bend", "Europe/Dublin", o, at))
-		again, err := calendar.Read(&b, dublin, date("2026-11-01"), date("2029-01-01"))
+		again, err := calendar.Read(context.Background(), &b, dublin, date("2026-11-01"), date("2029-01-01"))
 		require.NoError(t, err)
 		access := &hours.Access{Kind: hours.ByPlace}
 		for d := date("2026-11-26"); d < next+20; d++ {
@@ -186,7 +187,7 @@ func TestOneOccurrenceIsReplacedByAnother(t *testing.T) {
 		"BEGIN:VEVENT\r\nUID:a\r\n" +
 		"DTSTAMP:20260101T000000Z\r\nSUMMARY:Later\r\nRECURRENCE-ID:20260112T180000\r\nDTSTART:20260113T190000\r\n" +
 		"DTEND:20260113T200000\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
-	o, err := calendar.Read(strings.NewReader(text), dublin, date("2026-01-01"), date("2026-12-31"))
+	o, err := calendar.Read(context.Background(), strings.NewReader(text), dublin, date("2026-01-01"), date("2026-12-31"))
 	require.NoError(t, err)
 	var days []string
 	for _, d := range o.Dated {
@@ -216,9 +217,9 @@ func TestWhatHoursCannotBeIsRefusedWithWhy(t *testing.T) {
 		_, err := read(t, event)
 		assert.ErrorContains(t, err, says, event)
 	}
-	_, err := calendar.Read(strings.NewReader("hello"), dublin, 1, 2)
+	_, err := calendar.Read(context.Background(), strings.NewReader("hello"), dublin, 1, 2)
 	assert.ErrorContains(t, err, "no iCalendar file")
-	_, err = calendar.Read(strings.NewReader(strings.Repeat("X", calendar.MostBytes+2)), dublin, 1, 2)
+	_, err = calendar.Read(context.Background(), strings.NewReader(strings.Repeat("X", calendar.MostBytes+2)), dublin, 1, 2)
 	assert.ErrorContains(t, err, "at most 1024 KiB")
 	many := make([]string, calendar.MostEvents+1)
 	for i := range many {
@@ -231,6 +232,20 @@ func TestWhatHoursCannotBeIsRefusedWithWhy(t *testing.T) {
 }
 
 // Nothing that is read makes the reader fail or go on for ever, and what it takes for hours are hours.
+// Rules that never fall on a day take long to say so: many of them are given up together.
+func TestRulesThatNeverFallOnADayAreGivenUp(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n")
+	for i := range calendar.MostEvents {
+		fmt.Fprintf(&text, "BEGIN:VEVENT\r\nUID:%d\r\nSUMMARY:Never\r\nDTSTART;VALUE=DATE:20261101\r\n"+
+			"RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30\r\nEND:VEVENT\r\n", i)
+	}
+	text.WriteString("END:VCALENDAR\r\n")
+	_, err := calendar.Read(context.Background(), strings.NewReader(text.String()), dublin, date("2026-11-01"),
+		date("2029-01-01"))
+	assert.ErrorContains(t, err, "take too long to find")
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add(
 		"SUMMARY:Open\nDTSTART;TZID=Europe/Dublin:20260105T053000\nDTEND;TZID=Europe/Dublin:20260105T181500\n" +

@@ -227,7 +227,9 @@ func TestABadgeThatReadsAsAnotherIsRefused(t *testing.T) {
 	require.NoError(t, err)
 	_, err = idris.Write(ctx, "POST", "/badges/04A23BC9/issue", api.BadgeIssueWrite{Staff: "Q0117"})
 	require.NoError(t, err)
-	opens := func(badge string) string { return at(t, s, api.DecisionRequest{Badge: badge, Place: "HB-COLD-1"}).Reason }
+	opens := func(badge string) string {
+		return at(t, s, api.DecisionRequest{Badge: badge, Place: "HB-COLD-1"}).Reason
+	}
 	before := []string{opens("04A23BC9"), opens("118-1067")}
 	for _, other := range []api.BadgeFields{{Format: "uid4", Number: "C93BA204"}, {Format: "pair", Number: "118-1067"},
 		{Format: "wiegand34", Number: "118-1067"}, {Format: "wiegand37-plain", Number: "11801067"},

@@ -3,8 +3,10 @@ package httpapi
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 
+	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/calendar"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
@@ -51,7 +53,14 @@ func (s *Server) registerHours() {
 				return nil, err
 			}
 			today := day.Of(v.at.In(st.Location))
-			read, err := calendar.Read(bytes.NewReader(in.RawBody), st.Location, today-31, today+365*calendarYears)
+			var read *hours.Opening
+			err = s.app.Unpack(ctx, 16*int64(len(in.RawBody)), func(ctx context.Context) (err error) {
+				read, err = calendar.Read(ctx, bytes.NewReader(in.RawBody), st.Location, today-31, today+365*calendarYears)
+				return err
+			})
+			if errors.Is(err, app.ErrBusy) {
+				return nil, err
+			}
 			if err != nil {
 				return nil, fault.Invalidf("body", "%s", err)
 			}

@@ -435,13 +435,26 @@ func writeText(w http.ResponseWriter, status int, text string) {
 	_, _ = io.WriteString(w, text)
 }
 
-// missing are the endings of files: one that is not there is no page of the console. The codes of places and
-// permissions
-// have points too.
-var missing = map[string]bool{".js": true, ".css": true, ".map": true, ".svg": true, ".png": true, ".ico": true,
-	".woff2": true, ".txt": true, ".json": true, ".webmanifest": true, ".xml": true, ".php": true}
+// pages are the first parts of the addresses that the console has pages at; true where there is one for each record too.
+// A test holds them against the console's own.
+var pages = map[string]bool{"": false, "staff": true, "teams": true, "reports": true, "enrol": false, "leaving": false,
+	"readiness": false, "imports": true, "estate": true, "badges": true, "templates": true, "schedules": true,
+	"qualifications": true, "notices": true, "catalogue": false, "compare": false, "sheet": false, "exceptions": false,
+	"local-settings": false, "grid": false, "drafts": true, "look": false, "check": false, "account": false,
+	"expiring": false, "sign-ins": false, "settings": false, "fields": false, "messages": false, "audit": false}
 
-// console serves the built console: its files, and its one page for every other address.
+// forAnybody are those of the pages for people who do not sign in.
+var forAnybody = map[string]bool{"terminal": false, "pin": true, "password": true}
+
+// isPage reports whether an address without its first slash is one of the pages.
+func isPage(of map[string]bool, name string) bool {
+	area, rest, below := strings.Cut(name, "/")
+	each, known := of[area]
+	return known && (!below || each && rest != "" && !strings.Contains(rest, "/"))
+}
+
+// console serves the built console: its files, and its one page at the addresses that it has pages at. At any other a
+// person reads that there is nothing, and a probe that it is not found.
 func console(files fs.FS) http.HandlerFunc {
 	server := http.FileServerFS(files)
 	return func(w http.ResponseWriter, r *http.Request) {
@@ -468,14 +481,16 @@ func console(files fs.FS) http.HandlerFunc {
 			server.ServeHTTP(w, r)
 			return
 		}
-		if strings.HasPrefix(name, "assets/") || missing[path.Ext(name)] {
-			writeText(w, http.StatusNotFound, "There is no such file.\n")
-			return
-		}
-		entry := "index.html"
-		// for people who do not sign in
-		if name == "terminal" || strings.HasPrefix(name, "pin/") || strings.HasPrefix(name, "password/") {
+		status, entry := http.StatusOK, "index.html"
+		switch {
+		case isPage(forAnybody, name):
 			entry = "terminal.html"
+		case isPage(pages, name):
+		case !strings.Contains(r.Header.Get("Accept"), "text/html") || strings.HasPrefix(name, "assets/"):
+			writeText(w, http.StatusNotFound, "There is nothing at this address.\n")
+			return
+		default:
+			status = http.StatusNotFound
 		}
 		page, err := fs.ReadFile(files, entry)
 		if err != nil {
@@ -484,6 +499,7 @@ func console(files fs.FS) http.HandlerFunc {
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Cache-Control", "no-cache")
+		w.WriteHeader(status)
 		_, _ = w.Write(bytes.Replace(page, []byte("<head>"),
 			[]byte(`<head><meta name="csp-nonce" content="`+nonceOf(r.Context())+`">`), 1))
 	}

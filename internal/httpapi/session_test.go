@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"regexp"
 	"strings"
 	"testing"
@@ -244,6 +245,37 @@ func TestTheConsoleIsSentCompressed(t *testing.T) {
 		assert.Equal(t, whole, unpacked, path)
 		if len(whole) > 1000 { // what is tiny gains nothing
 			assert.Less(t, len(sent), len(whole), path)
+		}
+	}
+}
+
+// Only addresses of the console's own pages answer: a probe that is set up wrong is never green.
+func TestOnlyThePagesOfTheConsoleAnswer(t *testing.T) {
+	s := testkit.Empty(t)
+	status := func(path, accept string) int {
+		request, err := http.NewRequest("GET", s.URL+path, nil)
+		require.NoError(t, err)
+		request.Header.Set("Accept", accept)
+		response, err := http.DefaultTransport.RoundTrip(request)
+		require.NoError(t, err)
+		require.NoError(t, response.Body.Close())
+		return response.StatusCode
+	}
+	source, err := os.ReadFile("../../web/src/main.tsx")
+	require.NoError(t, err)
+	paths := regexp.MustCompile(`(?:at\(|list\(|path: )"(/[^"]*)"`).FindAllSubmatch(source, -1)
+	require.Greater(t, len(paths), 30)
+	for _, path := range paths {
+		at := regexp.MustCompile(`\$\w+`).ReplaceAllString(string(path[1]), "Q0.1")
+		assert.Equal(t, http.StatusOK, status(at, "*/*"), at)
+	}
+	for _, path := range []string{"/terminal", "/pin/abc", "/password/abc"} {
+		assert.Equal(t, http.StatusOK, status(path, "*/*"), path)
+	}
+	for _, path := range []string{"/healthz", "/scim/v2/Users", "/.well-known/openid-configuration", "/index.php", "/staffx",
+		"/staff/Q1/secret", "/metrics", "/enrol/x", "/assets/none.js", "/pin", "/robots.txt"} {
+		for _, accept := range []string{"*/*", "text/html,*/*", "application/json"} {
+			assert.Equal(t, http.StatusNotFound, status(path, accept), path)
 		}
 	}
 }

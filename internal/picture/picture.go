@@ -19,7 +19,6 @@ import (
 // Bounds on what is taken, and the size of a photo as it is kept, in pixels.
 const (
 	MostBytes   = 3 << 20
-	mostPixels  = 24_000_000
 	Wide, High  = 360, 480
 	photoDetail = 85 // of a JPEG, out of 100
 )
@@ -39,12 +38,13 @@ func Photo(content []byte) ([]byte, error) {
 	if len(content) > MostBytes {
 		return nil, fmt.Errorf("a photo has at most %d MiB", MostBytes>>20)
 	}
-	size, format, err := image.DecodeConfig(bytes.NewReader(content))
+	if _, err := Weight(content); err != nil {
+		return nil, err
+	}
+	size, _, err := image.DecodeConfig(bytes.NewReader(content))
 	switch {
-	case err != nil || format != "jpeg" && format != "png":
+	case err != nil:
 		return nil, errNoPicture
-	case size.Width*size.Height > mostPixels:
-		return nil, fmt.Errorf("a photo has at most %d million pixels", mostPixels/1_000_000)
 	case size.Width < Wide/4 || size.Height < High/4:
 		return nil, fmt.Errorf("a photo is at least %d by %d pixels large", Wide/4, High/4)
 	}

@@ -14,6 +14,7 @@ package sheet
 
 import (
 	"bytes"
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -37,15 +38,24 @@ const (
 	MostLetters = 4_000 // of a cell
 )
 
-// Read reads the table that a file holds. The first line that names more than one column is the header.
-func Read(content []byte) (*intake.Table, error) {
+// Weight returns how many bytes a file takes while it is read, by what its head says.
+func Weight(content []byte) int64 {
+	if bytes.HasPrefix(content, []byte("PK\x03\x04")) {
+		return unpacked(content) + 2*mostText
+	}
+	return 4 * int64(len(content))
+}
+
+// Read reads the table that a file holds, while there is time. The first line that names more than one column is the
+// header.
+func Read(ctx context.Context, content []byte) (*intake.Table, error) {
 	switch {
 	case len(bytes.TrimSpace(content)) == 0:
 		return nil, fault.Invalidf("file", "the file is empty; the first line names the columns")
 	case len(content) > MostBytes:
 		return nil, fault.Invalidf("file", "the file has more than %d MiB; send it in several", MostBytes>>20)
 	case bytes.HasPrefix(content, []byte("PK\x03\x04")):
-		return readXLSX(content)
+		return readXLSX(ctx, content)
 	case bytes.HasPrefix(content, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")):
 		return nil, fault.Invalidf("file", "the workbook is protected by a password, or of the format before XLSX; "+
 			"save "+

@@ -3,7 +3,10 @@ package sheet
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"fmt"
+	"io"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -43,7 +46,7 @@ func TestATableIsReadWhateverWritesIt(t *testing.T) {
 		"a title": []byte("Starters of the week\n\nGiven name,Family name,Site\nZoë,Łukić,HB\nAna,\"Reyes, " +
 			"Pell\",SM\n"),
 	} {
-		table, err := Read(content)
+		table, err := Read(t.Context(), content)
 		require.NoError(t, err, name)
 		assert.Equal(t, []string{"Given name", "Family name", "Site"}, table.Header, name)
 		require.Len(t, table.Lines, 2, name)
@@ -58,7 +61,7 @@ func TestATableIsReadWhateverWritesIt(t *testing.T) {
 }
 
 func TestLinesAreCountedAsAnEditorDoes(t *testing.T) {
-	table, err := Read([]byte("name,notes\nAna,\"two\nlines\"\n\nBea,x\nCai,x,more\n"))
+	table, err := Read(t.Context(), []byte("name,notes\nAna,\"two\nlines\"\n\nBea,x\nCai,x,more\n"))
 	require.NoError(t, err)
 	var at []int
 	for _, line := range table.Lines {
@@ -66,7 +69,7 @@ func TestLinesAreCountedAsAnEditorDoes(t *testing.T) {
 	}
 	assert.Equal(t, []int{2, 5, 6}, at)
 	assert.Contains(t, table.Lines[2].Problems[0], "The line has 3 cells, and the header names 2 columns")
-	one, err := Read([]byte("staff\nQ1\nQ2\n"))
+	one, err := Read(t.Context(), []byte("staff\nQ1\nQ2\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"staff"}, one.Header)
 	assert.Len(t, one.Lines, 2)
@@ -91,7 +94,7 @@ func TestWhatIsNoTableSaysWhatToDo(t *testing.T) {
 		"many columns":  {[]byte("a,b\n" + strings.Repeat("x,", MostColumns+1) + "x\n"), "more than 60 columns"},
 		"many rows":     {[]byte("a,b\n" + strings.Repeat("x,y\n", MostRows+1)), "more than 20000 rows"},
 	} {
-		_, err := Read(c.content)
+		_, err := Read(t.Context(), c.content)
 		assert.ErrorContains(t, err, c.says, name)
 	}
 }
@@ -128,7 +131,7 @@ func TestAWorkbookIsReadAsItShows(t *testing.T) {
 		_, err = f.NewSheet("More")
 		require.NoError(t, err)
 	})
-	table, err := Read(content)
+	table, err := Read(t.Context(), content)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Number", "Given", "Start", "End", "Amount", "Note"}, table.Header)
 	require.Len(t, table.Lines, 3)
@@ -147,11 +150,60 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 		require.NoError(t, z.Close())
 		return out.Bytes()
 	}
-	zeros := bomb(func(z *zip.Writer) {
-		w, err := z.Create("xl/worksheets/sheet1.xml")
+	// with puts other content in the place of a part of an honest workbook.
+	with := func(name string, write func(w io.Writer)) []byte {
+		honest := workbook(t, func(f *excelize.File) {
+			require.NoError(t, f.SetSheetRow("Sheet1", "A1", &[]any{"a", "b"}))
+			require.NoError(t, f.SetSheetRow("Sheet1", "A2", &[]any{"1", "2"}))
+		})
+		archive, err := zip.NewReader(bytes.NewReader(honest), int64(len(honest)))
 		require.NoError(t, err)
-		for range mostUnpacked>>20 + 1 {
-			_, err := w.Write(make([]byte, 1<<20))
+		return bomb(func(z *zip.Writer) {
+			for _, part := range archive.File {
+				w, err := z.Create(part.Name)
+				require.NoError(t, err)
+				if part.Name == name {
+					write(w)
+					continue
+				}
+				from, err := part.Open()
+				require.NoError(t, err)
+				_, err = io.Copy(w, from)
+				require.NoError(t, err)
+			}
+		})
+	}
+	const sheet1, shared = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
+	much := func(before, each string, times int) func(w io.Writer) {
+		return func(w io.Writer) {
+			_, _ = io.WriteString(w, before)
+			chunk := strings.Repeat(each, 1000)
+			for range times / 1000 {
+				_, _ = io.WriteString(w, chunk)
+			}
+		}
+	}
+	zeros := with(sheet1, much("<worksheet><sheetData>", "<row><c><v/></c></row><!--"+strings.Repeat(" ", 4000)+
+		"-->", 10_000))
+	attributes := with(sheet1, much("<worksheet><row ", `a="" `, 2_000_000))
+	deep := with(sheet1, much("<worksheet>", "<a>", 5_000_000))
+	rows := with(sheet1, much("<worksheet><sheetData>", "<row/>", 3_000_000))
+	texts := with(shared, much("<sst>", "<si><t>"+strings.Repeat("x", 60)+"</t></si>", 400_000))
+	long := strings.Repeat("<si><t>"+strings.Repeat("y", 30_000)+"</t></si>", 3)
+	repeated := with(shared, func(w io.Writer) { _, _ = io.WriteString(w, "<sst>"+long+"</sst>") })
+	repeated = bomb(func(z *zip.Writer) { // the same long text in each of many cells
+		archive, err := zip.NewReader(bytes.NewReader(repeated), int64(len(repeated)))
+		require.NoError(t, err)
+		for _, part := range archive.File {
+			w, err := z.Create(part.Name)
+			require.NoError(t, err)
+			if part.Name == sheet1 {
+				much("<worksheet><sheetData>", `<row><c t="s"><v>1</v></c><c t="s"><v>1</v></c></row>`, 19_000)(w)
+				continue
+			}
+			from, err := part.Open()
+			require.NoError(t, err)
+			_, err = io.Copy(w, from)
 			require.NoError(t, err)
 		}
 	})
@@ -170,7 +222,9 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 		content []byte
 		says    string
 	}{
-		"a zip bomb": {zeros, "unpacks to more than"}, "many parts": {parts, "no workbook"},
+		"a zip bomb": {zeros, "unpacks to more than"}, "one element with a million attributes": {attributes, "unpacks to"},
+		"elements in elements": {deep, "no workbook"}, "a million rows": {rows, "more than 20000 rows"},
+		"too many texts": {texts, "MiB of text"}, "one long text in all cells": {repeated, "MiB of text"}, "many parts": {parts, "no workbook"},
 		"a cell far to the right": {far, "more than 60 columns"},
 		"an empty one":            {workbook(t, func(*excelize.File) {}), "holds no row"},
 		"a document of another kind": {bomb(func(z *zip.Writer) {
@@ -180,10 +234,52 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 			require.NoError(t, err)
 		}), ""},
 	} {
-		_, err := Read(c.content)
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, err := Read(t.Context(), c.content)
+		runtime.ReadMemStats(&after)
 		require.Error(t, err, name)
 		assert.ErrorContains(t, err, c.says, name)
+		assert.Less(t, after.Sys-before.Sys, uint64(150<<20), "%s: what the process has more", name)
 	}
+	late, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := Read(late, workbook(t, func(f *excelize.File) {}))
+	assert.Error(t, err, "nothing is read once there is no time")
+}
+
+// A workbook that other programs write otherwise: without positions, with texts in parts, in two systems of dates.
+func TestAWorkbookOfAnotherMakeIsRead(t *testing.T) {
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for name, text := range map[string]string{
+		"_rels/.rels": `<Relationships><Relationship Id="1" Type="http://purl.oclc.org/ooxml/officeDocument/relationships/` +
+			`officeDocument" Target="/book/main.xml"/></Relationships>`,
+		"book/_rels/main.xml.rels": `<Relationships><Relationship Id="a" Type="x/worksheet" Target="One.xml"/>` +
+			`<Relationship Id="b" Type="x/worksheet" Target="two.xml"/><Relationship Id="c" Type="x/styles" ` +
+			`Target="../styles.xml"/><Relationship Id="d" Type="x/sharedStrings" Target="texts.xml"/></Relationships>`,
+		"book/main.xml": `<x:workbook xmlns:x="m" xmlns:r="r"><x:workbookPr date1904="1"/><x:sheets>` +
+			`<x:sheet name="Hidden" state="hidden" r:id="a"/><x:sheet name="Staff" r:id="b"/></x:sheets></x:workbook>`,
+		"styles.xml": `<styleSheet><numFmts><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/></numFmts><cellStyleXfs><xf ` +
+			`numFmtId="14"/></cellStyleXfs><cellXfs><xf numFmtId="0"/><xf numFmtId="164"/></cellXfs></styleSheet>`,
+		"book/texts.xml": `<sst><si><r><t>Fam</t></r><r><t xml:space="preserve">ily name</t></r><rPh><t>nonsense</t></rPh>` +
+			`</si><si><t>𠮷野_x000D__x005F_</t></si></sst>`,
+		"book/ONE.XML": `<worksheet/>`,
+		"book/two.xml": `<worksheet><sheetData><row><c t="s"><v>0</v></c><c t="inlineStr"><is><t>Start</t></is></c>` +
+			`<c t="str"><f>A1</f><v>Note</v></c></row><row r="4"><c r="A4" t="s"><v>1</v></c><c r="B4" s="1"><v>44894</v>` +
+			`</c><c r="D4"><v/></c></row></sheetData></worksheet>`,
+	} {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		_, err = io.WriteString(w, text)
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	table, err := Read(t.Context(), out.Bytes())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Family name", "Start", "Note"}, table.Header)
+	require.Len(t, table.Lines, 1)
+	assert.Equal(t, intake.Line{Number: 4, Cells: []string{"𠮷野\r_", "2026-11-30"}}, table.Lines[0])
 }
 
 var kinds = intake.ColumnsOf(&org.Settings{}, true)
@@ -192,7 +288,7 @@ var kinds = intake.ColumnsOf(&org.Settings{}, true)
 func TestTheFileToStartFromIsRead(t *testing.T) {
 	content, err := Sample(kinds, kinds.Sample())
 	require.NoError(t, err)
-	table, err := Read(content)
+	table, err := Read(t.Context(), content)
 	require.NoError(t, err)
 	for i, name := range kinds.Match(table.Header, nil) {
 		assert.NotEmpty(t, name, table.Header[i])
@@ -212,7 +308,7 @@ func FuzzRead(f *testing.F) {
 		}
 	}))
 	f.Fuzz(func(t *testing.T, content []byte) {
-		table, err := Read(content)
+		table, err := Read(t.Context(), content)
 		if err != nil {
 			return
 		}

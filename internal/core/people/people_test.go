@@ -122,3 +122,11 @@ func TestEveryFieldThatPeopleWriteIsDescribed(t *testing.T) {
 			"%s is written by people, or by acts", name)
 	}
 }
+
+func TestMailReachesADomain(t *testing.T) {
+	for email, reaches := range map[string]bool{"": true, "ana@example.org": true, "ana@mail.example.co": true,
+		"ana@bücher.example": true, "ana@例え.テスト": true, "q@x": false, "q@localhost": false, "q@10.0.0.1": false,
+		"q@[10.0.0.1]": false, "q@-a.example": false, "q@a..example": false, "q@example.": false, "q@a_b.example": false} {
+		assert.Equal(t, reaches, Reachable(email), email)
+	}
+}
