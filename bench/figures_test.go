@@ -186,8 +186,8 @@ func TestFigures(t *testing.T) {
 	t.Cleanup(func() { _ = database.Stop() })
 	require.NoError(t, database.CreateSchema(ctx, "latch"))
 	keys := filepath.Join(folder, "keys")
-	generate := exec.Command(filepath.Join(folder, "loyald"), "generate", "--dsn", database.DSN("latch"), "--keys",
-		keys)
+	generate := exec.Command(filepath.Join(folder, "loyald"), "generate", "--keys", keys)
+	generate.Env = append(os.Environ(), "LOYAL_DSN="+database.DSN("latch"))
 	generate.Stderr = os.Stderr
 	require.NoError(t, generate.Run())
 
@@ -203,8 +203,9 @@ func TestFigures(t *testing.T) {
 	small, large = nil, nil
 
 	address := freeAddress(t)
-	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--dsn", database.DSN("latch"), "--keys", keys,
-		"--listen", address, "--log-file", filepath.Join(folder, "log"))
+	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--keys", keys, "--listen", address,
+		"--log-file", filepath.Join(folder, "log"))
+	service.Env = append(os.Environ(), "LOYAL_DSN="+database.DSN("latch"))
 	ready := process(t, "http://"+address+"/readyz", service)
 	atStart := resident(t, service.Process.Pid)
 

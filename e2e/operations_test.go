@@ -74,7 +74,8 @@ func TestABackupIsRestoredWithItsPast(t *testing.T) {
 	database(t, restored, "mariadb", dump)
 
 	bin := filepath.Join(programs(t), "loyald")
-	verify := exec.Command(bin, "verify", "--keys", s.Keys, "--dsn", restored)
+	verify := exec.Command(bin, "verify", "--keys", s.Keys)
+	verify.Env = append(os.Environ(), "LOYAL_DSN="+restored)
 	out, err := verify.CombinedOutput()
 	require.NoError(t, err, string(out))
 	address, stop := serving(t, bin, []string{"LOYAL_DSN=" + restored}, "serve", "--keys", s.Keys)

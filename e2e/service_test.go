@@ -1,12 +1,14 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
+	"encoding/csv"
 	"encoding/pem"
 	"io"
 	"math/big"
@@ -23,8 +25,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/change"
+	"loyallatch.example/latch/internal/core/credential"
+	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -97,6 +103,20 @@ func TestTheServiceIsSetUpServedAndVerified(t *testing.T) {
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "All 3 audit entries")
 	assert.Contains(t, out, "was not signed by the present key")
+	// The address from a file, and from the credentials that systemd hands over; never on the command line
+	held := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(held, "latch.dsn"), []byte(dsn+"\n"), 0o400))
+	for _, env := range [][]string{{"CREDENTIALS_DIRECTORY=" + held}, {"LOYAL_DSN_FILE=" + filepath.Join(held, "latch.dsn")}} {
+		command := exec.Command(filepath.Join(bin, "loyald"), "verify", "--keys", filepath.Join(keys, "latch.key"))
+		command.Env = env
+		said, err := command.CombinedOutput()
+		require.NoError(t, err, string(said))
+	}
+	out, err = loyald("serve", "--help")
+	require.NoError(t, err)
+	assert.NotContains(t, out, dsn)
+	out, err = loyald("verify", "--dsn", dsn)
+	assert.Error(t, err, "%s", out)
 	for name, folder := range map[string]string{"there is no key file": t.TempDir(),
 		"does not belong to this database": otherKey(t)} {
 		out, err = loyald("serve", "--keys", folder, "--listen", address)
@@ -196,4 +216,73 @@ func certify(t *testing.T, chain, key string) *x509.Certificate {
 	parsed, err := x509.ParseCertificate(made)
 	require.NoError(t, err)
 	return parsed
+}
+
+// Where the key was stolen one command renews it and all PINs, each kept in a file before it counts; cut short, it goes
+// on where it stopped.
+func TestTheKeyAndAllPINsAreRenewedByOneCommand(t *testing.T) {
+	s := testkit.Demo(t)
+	for number, pin := range map[string]string{"Q0011": "480216", "Q0012": "480217", "Q0013": "480218"} {
+		_, err := s.App.Commit(context.Background(), app.Request{Actor: change.Actor{System: "test"}, Origin: "test",
+			Reason: "r", Operations: []change.Operation{{Op: "pin.set", Set: []byte(`{"staff":"` + number + `","pin":"` + pin +
+				`"}`)}}})
+		require.NoError(t, err)
+	}
+	held, live := 0, s.App.Live()
+	for number := range live.State().Staff.All() {
+		if id := people.StaffID(number); live.State().CredentialOf(id, credential.PIN) != nil &&
+			live.Status(id, time.Now().Unix()) != people.Left {
+			held++
+		}
+	}
+	s.App.Close()
+	file := filepath.Join(t.TempDir(), "pins.csv")
+	rotate := func() string {
+		command := exec.Command(filepath.Join(programs(t), "loyald"), "keys", "rotate", "--keys", s.Keys, "--new-pins", file)
+		command.Env = append(os.Environ(), "LOYAL_DSN="+s.DSN)
+		out, err := command.CombinedOutput()
+		require.NoError(t, err, string(out))
+		return string(out)
+	}
+	said := rotate()
+	assert.Contains(t, said, "is a new one")
+	read := func() (lines [][]string) {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		lines, err = csv.NewReader(bytes.NewReader(text)).ReadAll()
+		require.NoError(t, err)
+		return lines
+	}
+	lines := read()
+	assert.Len(t, lines, held+1)
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	// A lot that was written and never counted: whose PIN the file does not have is renewed, and nobody else's
+	lines[1][3] = "000000"
+	var again bytes.Buffer
+	require.NoError(t, csv.NewWriter(&again).WriteAll(lines))
+	require.NoError(t, os.WriteFile(file, again.Bytes(), 0o600))
+	said = rotate()
+	assert.NotContains(t, said, "is a new one", "the key is rotated already")
+	after := read()
+	require.Len(t, after, held+2)
+	assert.Equal(t, lines[1][0], after[held+1][0])
+	// They open doors, and those before them do not
+	address, stop := serving(t, filepath.Join(programs(t), "loyald"), []string{"LOYAL_DSN=" + s.DSN}, "serve", "--keys",
+		s.Keys)
+	defer stop()
+	door := client.New("http://"+address, "lld_demo-hb-controller-token")
+	opens := func(pin string) string {
+		var d api.Decision
+		require.NoError(t, door.Do(context.Background(), "POST", "/decisions", api.DecisionRequest{PIN: pin,
+			Place: "HB-PACK-1"}, &d))
+		return d.Reason
+	}
+	assert.Equal(t, "unknown_credential", opens("480216"))
+	for _, line := range after[1:] {
+		if line[0] == "Q0011" && line[3] != "000000" {
+			assert.NotEqual(t, "unknown_credential", opens(line[3]))
+		}
+	}
 }

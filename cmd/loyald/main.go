@@ -50,14 +50,14 @@ func main() {
 }
 
 type flags struct {
-	dsn, keys, listen, log, logFile         string
-	operations, certificate, certificateKey string
-	proxies                                 []string
-	secure                                  bool
-	mail                                    post.Config
-	address                                 string
-	refuseAfter                             time.Duration
-	journal                                 string
+	dsn, dsnFile, keys, listen, log, logFile string
+	operations, certificate, certificateKey  string
+	proxies                                  []string
+	secure                                   bool
+	mail                                     post.Config
+	address                                  string
+	refuseAfter                              time.Duration
+	journal                                  string
 }
 
 func (f *flags) logger() *slog.Logger {
@@ -76,7 +76,8 @@ func (f *flags) logger() *slog.Logger {
 func rootCommand() *cobra.Command {
 	f := &flags{}
 	root := &cobra.Command{Use: "loyald", Short: "The Loyal Latch service"}
-	root.PersistentFlags().StringVar(&f.keys, "keys", ".local/keys", "folder of the key file, which setup makes")
+	root.PersistentFlags().StringVar(&f.keys, "keys", keysFolder(),
+		"folder of the key file, which setup makes, or the key itself, such as /dev/fd/3")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
 	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), replayCommand(f), keysCommand(
@@ -85,21 +86,9 @@ func rootCommand() *cobra.Command {
 	return root
 }
 
-func dsnFlag(c *cobra.Command, f *flags) {
-	c.Flags().StringVar(&f.dsn, "dsn", os.Getenv("LOYAL_DSN"), "database address of the Go MySQL driver, or LOYAL_DSN")
-}
-
-func needDSN(f *flags) error {
-	if f.dsn == "" {
-		return errors.New("say where the database is, with --dsn or LOYAL_DSN, such as " +
-			"'latch:secret@tcp(127.0.0.1:3306)/latch'")
-	}
-	return nil
-}
-
 func serveCommand(f *flags) *cobra.Command {
 	c := &cobra.Command{Use: "serve", Short: "Serve the API and the console",
-		Example: "  LOYAL_DSN='latch:secret@unix(/run/mysqld/mysqld.sock)/latch' loyald serve --keys /etc/loyal-latch",
+		Example: "  loyald serve --dsn-file /etc/loyal-latch/dsn --keys /etc/loyal-latch",
 		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
@@ -255,7 +244,7 @@ func verifyCommand(f *flags) *cobra.Command {
 			"batches.\nWith heads that were kept elsewhere by loyald head, entries that were taken off the end " +
 			"since are " +
 			"found too.",
-		Example: "  loyald verify --dsn …\n  loyald verify --since head.json --dsn …", Args: cobra.NoArgs,
+		Example: "  loyald verify --dsn-file …\n  loyald verify --since head.json --dsn-file …", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
@@ -349,7 +338,7 @@ func readHead(path string, keys *app.Keys, notes io.Writer) (kept store.Head, er
 
 func headCommand(f *flags) *cobra.Command {
 	c := &cobra.Command{Use: "head", Short: "Print the signed head of the audit log, to be kept elsewhere",
-		Example: "  loyald head --dsn … > head.json", Args: cobra.NoArgs,
+		Example: "  loyald head --dsn-file … > head.json", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
@@ -371,31 +360,42 @@ func headCommand(f *flags) *cobra.Command {
 }
 
 func keysCommand(f *flags) *cobra.Command {
+	var newPINs string
 	rotate := &cobra.Command{Use: "rotate", Short: "Replace the key file by a new one", Args: cobra.NoArgs,
 		Long: "Replace the key file by a new one and renew everything that the old one protects. PINs and passwords " +
 			"go on counting.\n" +
 			"Stop the service first, or start it again afterwards: running instances answer nothing more. Give all " +
 			"instances the new file.\n" +
 			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued " +
-			"what.",
-		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn …",
+			"what.\n" +
+			"Whoever had the old key and the database can work out all PINs within hours: --new-pins gives everybody who " +
+			"has a PIN another,\nwritten to a file that you alone may read, before they count. Run it again with the " +
+			"same file where it was cut short.",
+		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn-file /etc/loyal-latch/dsn\n  loyald keys rotate " +
+			"--keys /etc/loyal-latch --dsn-file /etc/loyal-latch/dsn --new-pins /root/pins.csv",
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err
 			}
-			db, err := store.Open(c.Context(), f.dsn)
+			before, err := renewedBefore(newPINs)
 			if err != nil {
 				return err
 			}
-			defer func() { _ = db.Close() }()
-			if err := app.Rotate(c.Context(), db, f.keys); err != nil {
-				return err
+			if len(before) == 0 { // else the key is rotated already, and the PINs are not all renewed
+				if err := rotateKey(c.Context(), f); err != nil {
+					return err
+				}
+				fmt.Fprintf(c.OutOrStdout(),
+					"The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
 			}
-			fmt.Fprintf(c.OutOrStdout(),
-				"The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
-			return nil
+			if newPINs == "" {
+				return nil
+			}
+			return renewPINs(c, f, newPINs, before)
 		}}
 	dsnFlag(rotate, f)
+	rotate.Flags().StringVar(&newPINs, "new-pins", "",
+		"CSV file to write a new PIN of everybody to who has one; none are renewed where left out")
 	c := &cobra.Command{Use: "keys", Short: "Look after the key file"}
 	c.AddCommand(rotate)
 	return c
@@ -510,7 +510,7 @@ func hold(folder string) (release func(), err error) {
 func generateCommand(f *flags) *cobra.Command {
 	size := demo.Size{}
 	c := &cobra.Command{Use: "generate", Short: "Fill an empty database with a large made-up estate, for measurements",
-		Example: "  loyald generate --staff 100000 --places 5000 --assignments 300000 --dsn …",
+		Example: "  loyald generate --staff 100000 --places 5000 --assignments 300000 --dsn-file …",
 		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err

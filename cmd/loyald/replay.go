@@ -19,7 +19,7 @@ func replayCommand(f *flags) *cobra.Command {
 		Long: "Take every recorded event of a period, decide it again on the state of its revision, as the history " +
 			"keeps it,\nand print those that come out otherwise. It reads and writes nothing else, and ends with 1 " +
 			"where there are any.\n\nEvents that were held up by wrong tries are counted apart: no state keeps tries.",
-		Example: "  loyald replay --dsn …\n  loyald replay --from 2026-11-01 --until 2026-12-01 --dsn …",
+		Example: "  loyald replay --dsn-file …\n  loyald replay --from 2026-11-01 --until 2026-12-01 --dsn-file …",
 		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 			if err := needDSN(f); err != nil {
 				return err

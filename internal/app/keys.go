@@ -56,9 +56,13 @@ const (
 // ErrNoKey says that a folder holds no key file.
 var ErrNoKey = errors.New("there is no key file")
 
-// LoadKeys reads the key of a folder. It makes none: a new key would make all PINs unknown.
+// LoadKeys reads the key of a folder, or of a file that is the key itself, such as one that is handed over as an open
+// file (/dev/fd/3). It makes none: a new key would make all PINs unknown.
 func LoadKeys(folder string) (*Keys, error) {
-	path := filepath.Join(folder, keyFile)
+	path := folder
+	if info, err := os.Stat(folder); err != nil || info.IsDir() {
+		path = filepath.Join(folder, keyFile)
+	}
 	secret, err := readKey(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, fmt.Errorf("%w at %s: restore it from a backup, or run loyald setup on an empty database, which "+
@@ -75,7 +79,7 @@ func readKey(path string) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the key file %s cannot be read: %w", path, err)
 	}
-	if info, err := os.Stat(path); err == nil && info.Mode().Perm()&0o077 != 0 {
+	if info, err := os.Stat(path); err == nil && info.Mode().IsRegular() && info.Mode().Perm()&0o077 != 0 {
 		return nil, fmt.Errorf("the key file %s can be read by others; run: chmod 600 %s", path, path)
 	}
 	if len(secret) != sha256.Size {

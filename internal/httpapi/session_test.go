@@ -273,7 +273,7 @@ func TestOnlyThePagesOfTheConsoleAnswer(t *testing.T) {
 		assert.Equal(t, http.StatusOK, status(path, "*/*"), path)
 	}
 	for _, path := range []string{"/healthz", "/scim/v2/Users", "/.well-known/openid-configuration", "/index.php", "/staffx",
-		"/staff/Q1/secret", "/metrics", "/enrol/x", "/assets/none.js", "/pin", "/robots.txt"} {
+		"/staff/Q1/secret", "/metrics", "/enrol/x", "/assets/none.js", "/robots.txt"} {
 		for _, accept := range []string{"*/*", "text/html,*/*", "application/json"} {
 			assert.Equal(t, http.StatusNotFound, status(path, accept), path)
 		}
