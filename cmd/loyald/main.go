@@ -101,7 +101,7 @@ func serveCommand(f *flags) *cobra.Command {
 			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
 				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
 				Operations: f.operations, Log: log, Mail: f.mail, Address: f.address,
-				RefuseAfter: f.refuseAfter, Journal: journal,
+				RefuseAfter: f.refuseAfter, Journal: journal, Reserve: app.PINReserve,
 				Started: func(address string) error {
 					log.Info("serving", "address", address)
 					return nil
@@ -413,6 +413,9 @@ func openapiCommand() *cobra.Command {
 		}}
 }
 
+// demoReserve is how many PINs the demo keeps in reserve: few, as hashing them takes a core for a while.
+const demoReserve = 200
+
 func demoCommand(f *flags) *cobra.Command {
 	var folder, mailListen string
 	var databasePort int
@@ -442,7 +445,8 @@ func demoCommand(f *flags) *cobra.Command {
 				return err
 			}
 			return serve.Run(c.Context(), serve.Config{DSN: database.DSN("latch"), Keys: filepath.Join(folder, "keys"),
-				Found: true, Listen: f.listen, Log: f.logger(), Journal: filepath.Join(folder, "events"),
+				Reserve: demoReserve,
+				Found:   true, Listen: f.listen, Log: f.logger(), Journal: filepath.Join(folder, "events"),
 				Mail:    post.Config{Server: mailServer, From: "latch@quillmere.example"},
 				Prepare: func(a *app.App) error { return demo.Load(c.Context(), a, os.Stderr) },
 				Started: func(address string) error {

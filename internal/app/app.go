@@ -122,6 +122,7 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 type Options struct {
 	Clock       func() time.Time // nil takes the machine's
 	RefuseAfter time.Duration    // without an answer from the database no door is answered after this; 0: RefuseAfter
+	Reserve     int              // how many PINs are generated ahead of time
 	Journal     string           // folder in which events stand until the database has them; empty: in memory alone
 }
 
@@ -177,6 +178,9 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	a.done.Go(func() { a.events.run(running) })
 	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.bringIn, a.runJobs} {
 		a.done.Go(func() { run(running) })
+	}
+	if o.Reserve > 0 {
+		a.done.Go(func() { a.fillReserve(running, o.Reserve) })
 	}
 	return a, nil
 }

@@ -5,3 +5,6 @@ func (a *App) BeforeEach(do func(step string)) { a.state.between.Store(&do) }
 
 // Steps are the steps of publishing, in their order.
 var Steps = []string{stepShow, stepPublish, stepReport}
+
+// HashedForManagers returns how much was hashed while a manager waited.
+func (a *App) HashedForManagers() int64 { return a.hashing.worked[forManagers].Load() }

@@ -40,10 +40,10 @@ const (
 	forRequests purpose = "request"  // the requests that those answer
 	forTries    purpose = "tries"    // names and addresses at which wrong tries are counted
 	forAudit    purpose = "audit"    // signing the head of the audit log
-	forVisits   purpose = "visit"    // who has shown themselves at a terminal, for a few minutes
 	forLinks    purpose = "link"     // codes and links that are used once
 	forActs     purpose = "act"      // urgent acts that wait for their turn
 	forNewPINs  purpose = "new pins" // PINs of an import, until they are handed out
+	forReserve  purpose = "reserve"  // PINs that are generated ahead of time
 	forSeals    purpose = "seals"    // records, as changes have written them
 	forCheck    purpose = "check"    // binding a database to its key file
 )
@@ -125,7 +125,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 	derive := func(p purpose) ([]byte, error) {
 		return hkdf.Key(sha256.New, secret, nil, "loyal latch "+string(p), 32)
 	}
-	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forVisits, forLinks, forCheck, forActs,
+	for _, p := range []purpose{forPINs, forCSRF, forRequests, forTries, forLinks, forCheck, forActs,
 		forSeals} {
 		key, err := derive(p)
 		if err != nil {
@@ -133,7 +133,7 @@ func keysFrom(secret []byte) (*Keys, error) {
 		}
 		k.macs[p] = &sync.Pool{New: func() any { return hmac.New(sha256.New, key) }}
 	}
-	for _, p := range []purpose{forAnswers, forPINSeal, forNewPINs} {
+	for _, p := range []purpose{forAnswers, forPINSeal, forNewPINs, forReserve} {
 		key, err := derive(p)
 		if err != nil {
 			return nil, err

@@ -58,8 +58,12 @@ func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepa
 		secrets[i], taken[p.Digest] = p, true
 	}
 	var mu sync.Mutex
+	ahead, err := a.aheadFor(ctx, r, at)
+	if err != nil {
+		return nil, err
+	}
 	one := func(i int) error {
-		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], func(digest credential.Digest) bool {
+		prepared, err := a.prepareOne(ctx, r, &r.Operations[i], &ahead, func(digest credential.Digest) bool {
 			mu.Lock()
 			defer mu.Unlock()
 			if taken[digest] || a.Live().State().PINByDigest(digest) != nil {
@@ -97,6 +101,33 @@ func (a *App) prepare(ctx context.Context, r *Request, made map[int]change.Prepa
 	}
 	group.Wait()
 	return secrets, errors.Join(errs...)
+}
+
+// aheadFor takes out of the reserve the PINs that operations generate, while somebody waits for them.
+func (a *App) aheadFor(ctx context.Context, r *Request, at []int) ([]change.Prepared, error) {
+	count := 0
+	for _, i := range at {
+		if op := r.Operations[i]; change.Describe(op.Op).Secret == change.SecretPIN && !a.chosenPIN(op) {
+			count++
+		}
+	}
+	if count == 0 || r.asker() == "" {
+		return nil, nil
+	}
+	return a.reserved(ctx, count)
+}
+
+// fromReserve returns the next PIN of the reserve that somebody of a staff number may have; none where there is none.
+func (a *App) fromReserve(ahead *[]change.Prepared, number string, taken func(credential.Digest) bool) (change.Prepared,
+	bool) {
+	policy := a.Live().State().Settings.PINPolicy()
+	for len(*ahead) > 0 {
+		p := (*ahead)[0]
+		if *ahead = (*ahead)[1:]; policy.Check(p.Plain, number) == nil && !taken(p.Digest) {
+			return p, true
+		}
+	}
+	return change.Prepared{}, false
 }
 
 // previewAt is what trying a change needs, at the moment at which it is made.
@@ -158,7 +189,7 @@ func (a *App) slowPassword(ctx context.Context, r *Request, p *change.Prepared, 
 	return err
 }
 
-func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
+func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation, ahead *[]change.Prepared,
 	taken func(credential.Digest) bool) (p change.Prepared, err error) {
 	switch change.Describe(op.Op).Secret {
 	case change.SecretPIN:
@@ -169,6 +200,9 @@ func (a *App) prepareOne(ctx context.Context, r *Request, op *change.Operation,
 		if form.PIN != "" {
 			err = a.slowPIN(ctx, r, &p, form.PIN)
 			return p, err
+		}
+		if p, found := a.fromReserve(ahead, form.Staff, taken); found {
+			return p, nil
 		}
 		for range 20 {
 			state := a.Live().State()

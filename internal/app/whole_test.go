@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"log/slog"
 	"testing"
 	"time"
 
@@ -227,4 +228,62 @@ func TestAPanicLeavesNothingHalfDone(t *testing.T) {
 		}
 	}
 	assert.Equal(t, kept, pins(), "and no trace of another PIN")
+}
+
+// PINs that are generated come out of the reserve: nobody waits for a hash, none is given twice, and two instances share
+// it.
+func TestPINsAreGivenOutOfTheReserve(t *testing.T) {
+	s := testkit.Demo(t)
+	keys, err := app.LoadKeys(s.Keys)
+	require.NoError(t, err)
+	const depth = 60
+	var instances []*app.App
+	for range 2 {
+		a, err := app.New(ctx, testkit.Store(t, s.DSN), keys, slog.New(slog.DiscardHandler), app.Options{Reserve: depth})
+		require.NoError(t, err)
+		defer a.Close()
+		instances = append(instances, a)
+	}
+	db := database(t, s.DSN)
+	reserved := func() (count int) {
+		require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM pin_reserve").Scan(&count))
+		return count
+	}
+	require.Eventually(t, func() bool { return reserved() >= depth }, 60*time.Second, 100*time.Millisecond)
+	owner := s.App.Live().State().StaffByNumber("Q0001").ID
+	seen := map[string]bool{}
+	for i, a := range instances {
+		before := a.HashedForManagers()
+		var operations []change.Operation
+		for n := range 20 {
+			operations = append(operations, change.Operation{Op: "pin.set", Set: fmt.Appendf(nil, `{"staff":"Q%04d"}`,
+				11+20*i+n)})
+		}
+		result, err := a.Commit(ctx, app.Request{Actor: change.Actor{Staff: owner}, Origin: "test", Reason: "r",
+			Operations: operations})
+		require.NoError(t, err)
+		for _, secret := range result.Trial.Secrets {
+			assert.False(t, seen[secret.Value], "never twice")
+			seen[secret.Value] = true
+		}
+		assert.Equal(t, before, a.HashedForManagers(), "nobody waited for a hash")
+	}
+	assert.Len(t, seen, 40)
+	require.Eventually(t, func() bool { return s.App.Live().State().Revision == instances[1].Live().State().Revision },
+		20*time.Second, 20*time.Millisecond)
+	for pin := range seen {
+		e, _, err := s.App.Decide(ctx, s.App.DeviceOf("lld_demo-hb-controller-token"), app.Ask{PIN: pin, Place: "HB-PACK-1"})
+		require.NoError(t, err)
+		if e.Staff == 0 {
+			t.Errorf("a PIN of the reserve is nobody's")
+		}
+		require.NoError(t, s.Store.ForgetTries(ctx, uint32(s.App.Live().State().PlaceByCode("HB-PACK-1").ID),
+			uint32(s.App.Live().State().PlaceByCode("HB").ID)))
+	}
+	var plain int
+	for pin := range seen {
+		require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM pin_reserve WHERE pin LIKE CONCAT('%', ?, '%')",
+			pin).Scan(&plain))
+		assert.Zero(t, plain)
+	}
 }

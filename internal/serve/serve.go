@@ -40,6 +40,8 @@ type Config struct {
 	Address string
 	// For how long doors are answered without an answer from the database; 0: as is usual
 	RefuseAfter time.Duration
+	// How many PINs are generated and hashed ahead of time; 0: none
+	Reserve int
 	// Folder in which events stand until the database has them; empty: none
 	Journal string
 	// Listening is called with the address once it listens, Prepare before it answers, Started once it does
@@ -68,7 +70,8 @@ func Open(ctx context.Context, c Config) (*app.App, func(), error) {
 	if err != nil {
 		return nil, nil, errors.Join(err, db.Close())
 	}
-	a, err := app.New(ctx, db, keys, c.Log, app.Options{RefuseAfter: c.RefuseAfter, Journal: c.Journal})
+	a, err := app.New(ctx, db, keys, c.Log, app.Options{RefuseAfter: c.RefuseAfter, Journal: c.Journal,
+		Reserve: c.Reserve})
 	if err != nil {
 		return nil, nil, errors.Join(err, db.Close())
 	}

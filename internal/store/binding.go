@@ -107,7 +107,7 @@ func (s *Store) Rotate(ctx context.Context, was []byte, becomes Binding, sign fu
 		if err := tx.db.Exec("DELETE HISTORY FROM credentials").Error; err != nil {
 			return err
 		}
-		for _, table := range []string{"idempotency_keys", "tries", "known_addresses"} {
+		for _, table := range []string{"idempotency_keys", "tries", "known_addresses", "pin_reserve"} {
 			if err := tx.db.Exec("DELETE FROM " + table).Error; err != nil {
 				return err
 			}
