@@ -57,6 +57,7 @@ tools:
 
 web/node_modules/.package-lock.json: web/package-lock.json web/package.json
 	@cd web && npm ci --loglevel=error
+	@scripts/fonts
 	@touch $@
 
 web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE_SOURCES)

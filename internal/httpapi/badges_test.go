@@ -360,3 +360,20 @@ func pinFor(t *testing.T, s *testkit.Service, number, pin string) {
 		api.PINWrite{PINFields: api.PINFields{Staff: number, PIN: pin}})
 	require.NoError(t, err)
 }
+
+// A name in whatever script prints, and the PINs that were printed are the ones that count.
+func TestSlipsArePrintedForEveryName(t *testing.T) {
+	s := testkit.Demo(t)
+	idris := s.Client(t, "idris")
+	_, err := idris.Write(ctx, "PATCH", "/staff/Q0012", json.RawMessage(`{"given_name":"さくら","family_name":"𠮷野"}`))
+	require.NoError(t, err)
+	status, _, answer, header := call(t, s, "POST", "/api/v1/credentials/slips", `{"staff":["Q0011","Q0012"]}`,
+		bearer(idris)...)
+	require.Equal(t, http.StatusOK, status, string(answer))
+	assert.Equal(t, "application/pdf", header.Get("Content-Type"))
+	assert.True(t, bytes.HasPrefix(answer, []byte("%PDF-")))
+	status, _, answer, _ = call(t, s, "GET", "/api/v1/staff?limit=500", "", append(bearer(idris), "Accept",
+		"application/pdf")...)
+	assert.Equal(t, http.StatusOK, status)
+	assert.True(t, bytes.HasPrefix(answer, []byte("%PDF-")), "and so do lists")
+}

@@ -62,14 +62,13 @@ func (s sheet) widths(lines [][]string) []float64 {
 	for _, line := range lines[1:] {
 		for i, cell := range line {
 			if cell != "" {
-				widths[i] = min(max(widths[i], s.GetStringWidth(cell)+padding), widestColumn)
+				widths[i] = min(max(widths[i], s.wide("", textSize, cell)+padding), widestColumn)
 			}
 		}
 	}
-	s.SetFont("go", "B", textSize)
 	for i, name := range lines[0] {
 		if widths[i] > 0 || len(lines) == 1 {
-			widths[i] = min(max(widths[i], s.GetStringWidth(name)+padding), widestColumn)
+			widths[i] = min(max(widths[i], s.wide("B", textSize, name)+padding), widestColumn)
 		}
 	}
 	return widths
@@ -111,22 +110,11 @@ func (s sheet) heading(left, right string) {
 }
 
 func (s sheet) line(style string, cells []string, leaf []int, widths []float64, y float64) {
-	s.SetFont("go", style, textSize)
-	s.SetXY(margin, y)
 	s.SetDrawColor(190, 190, 190)
+	x := margin
 	for _, i := range leaf {
-		s.CellFormat(widths[i], lineHeight, s.fitting(cells[i], widths[i]-padding), "B", 0, "LM", false, 0, "")
+		s.write(style, textSize, x, y, widths[i], lineHeight, s.fitting(style, textSize, cells[i], widths[i]-padding))
+		s.Line(x, y+lineHeight, x+widths[i], y+lineHeight)
+		x += widths[i]
 	}
-}
-
-// fitting cuts off what is too wide.
-func (s sheet) fitting(text string, wide float64) string {
-	if s.GetStringWidth(text) <= wide+0.01 {
-		return text
-	}
-	runes := []rune(text)
-	for len(runes) > 0 && s.GetStringWidth(string(runes)+"…") > wide {
-		runes = runes[:len(runes)-1]
-	}
-	return string(runes) + "…"
 }

@@ -13,6 +13,7 @@ import (
 	"image"
 	"image/color"
 	"io"
+	"strings"
 	"time"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -164,13 +165,67 @@ func (s sheet) photo(jpeg []byte, x, y float64) error {
 	return s.Error()
 }
 
-// text writes one line, smaller where it does not fit.
+// smallest is the smallest size of a text, in points.
+const smallest = 5.0
+
+// text writes a text within its width: smaller where it does not fit, on two lines where it would become small, and cut
+// off with an ellipsis where that is not enough.
 func (s sheet) text(style string, size, x, y, wide, high float64, text string) {
-	for s.SetFont("go", style, size); size > 5 && s.GetStringWidth(text) > wide; size -= 0.5 {
-		s.SetFontSize(size)
+	text = strings.Join(strings.Fields(text), " ")
+	if at, fits := s.fits(style, size, 0.6*size, wide, text); fits {
+		s.write(style, at, x, y, wide, high, text)
+		return
 	}
-	s.SetXY(x, y)
-	s.CellFormat(wide, high, text, "", 0, "LM", false, 0, "")
+	if first, second, split := halves(text); split {
+		longer := first
+		if s.wide(style, size, second) > s.wide(style, size, first) {
+			longer = second
+		}
+		if at, fits := s.fits(style, min(size, 0.5*high*pointsPerMillimetre), smallest, wide, longer); fits {
+			s.write(style, at, x, y, wide, high/2, first)
+			s.write(style, at, x, y+high/2, wide, high/2, second)
+			return
+		}
+	}
+	s.write(style, smallest, x, y, wide, high, s.fitting(style, smallest, text, wide-2*s.GetCellMargin()))
+}
+
+// fits returns the largest size, from one down to another, at which a text is not wider than it may be.
+func (s sheet) fits(style string, size, least, wide float64, text string) (at float64, fits bool) {
+	for at = size; at >= max(least, smallest); at -= 0.5 {
+		if s.wide(style, at, text) <= wide-2*s.GetCellMargin() {
+			return at, true
+		}
+	}
+	return at, false
+}
+
+// halves parts a text at the blank nearest to its middle.
+func halves(text string) (first, second string, split bool) {
+	best := -1
+	for at, r := range text {
+		if r == ' ' && (best < 0 || abs(2*at-len(text)) < abs(2*best-len(text))) {
+			best = at
+		}
+	}
+	if best < 0 {
+		return "", "", false
+	}
+	return text[:best], text[best+1:], true
+}
+
+func abs(n int) int { return max(n, -n) }
+
+// fitting cuts off what is too wide.
+func (s sheet) fitting(style string, size float64, text string, wide float64) string {
+	if s.wide(style, size, text) <= wide+0.01 {
+		return text
+	}
+	runes := []rune(text)
+	for len(runes) > 0 && s.wide(style, size, string(runes)+"…") > wide {
+		runes = runes[:len(runes)-1]
+	}
+	return string(runes) + "…"
 }
 
 // code draws the number for machines, as areas that stay sharp at any size. Around it is the quiet zone it needs.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"image"
+	"image/color"
 	"image/png"
 	"os"
 	"os/exec"
@@ -148,4 +149,45 @@ func TestAListIsPrintedWhole(t *testing.T) {
 	wide := text(lines, 100)
 	assert.Contains(t, wide, "Page 6 of 6")
 	assert.Equal(t, 2, strings.Count(wide, "Q0042"), "the first column stands on each leaf")
+}
+
+// Names print in their own script, and no name, however long, crosses the line along which badges are cut.
+func TestEveryNamePrintsWithinItsBadge(t *testing.T) {
+	plain := paper.Badge{Organisation: "Quillmere", Site: "Harrow Bend", StaffNumber: "Q0011", Number: "118-1603"}
+	ink := func(name string) (inside, outside int) {
+		b := plain
+		b.Name = name
+		var out bytes.Buffer
+		require.NoError(t, paper.Badges(&out, []paper.Badge{b}, paper.Code128, time.Now()), name)
+		page := drawn(t, out.Bytes(), 100)
+		at := func(mm float64) int { return int(mm * 100 / 25.4) }
+		left, top := (210-2*paper.CardWidth)/2, (297-5*paper.CardHeight)/2
+		for y := at(top + 12); y < at(top+22); y++ {
+			for x := range page.Bounds().Dx() {
+				if color.GrayModel.Convert(page.At(x, y)).(color.Gray).Y > 128 {
+					continue
+				}
+				switch {
+				case x < at(left+paper.CardWidth) && x > at(left):
+					inside++
+				default:
+					outside++
+				}
+			}
+		}
+		return inside, outside
+	}
+	empty, _ := ink("😀")
+	for script, name := range map[string]string{"Latin": "Zoë Łukić", "Vietnamese": "Nguyễn Thị Ánh Tuyết",
+		"a character outside the basic plane": "𠮷", "Japanese": "𠮷野 さくら", "Chinese": "王小明", "Korean": "김민준",
+		"Arabic": "محمد الأحمد", "Hebrew": "יעל כהן", "Devanagari": "सुनीता शर्मा", "Thai": "สมชาย ใจดี", "with an emoji": "Zoë 😀",
+		"long":     "Maximiliane-Henriette von Hohenstein-Wartenberg zu Altenstein-Sonnenburg",
+		"one word": strings.Repeat("Donaudampfschiff", 12), "long in another script": strings.Repeat("王小明", 60)} {
+		inside, outside := ink(name)
+		assert.Greater(t, inside, empty+40, "%s is there", script)
+		assert.Zero(t, outside, "%s stays on its badge", script)
+	}
+	var slips, list bytes.Buffer
+	require.NoError(t, paper.Slips(&slips, []paper.Slip{{Name: "𠮷野 😀", PIN: "480216", StaffNumber: "Q1"}}, time.Now()))
+	require.NoError(t, paper.List(&list, [][]string{{"name", "note"}, {"𠮷野", "محمد"}, {"Zoë", "😀"}}, 2, time.Now()))
 }
