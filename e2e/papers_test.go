@@ -141,3 +141,26 @@ func TestTheReferenceOfSettingsIsWhole(t *testing.T) {
 		assert.NotEmpty(t, string(out), metric[1])
 	}
 }
+
+// docs/asvs.md names tests that there are.
+func TestTheTableOfRequirementsNamesTestsThatThereAre(t *testing.T) {
+	text, err := os.ReadFile("../docs/asvs.md")
+	require.NoError(t, err)
+	there := map[string]bool{}
+	for _, pattern := range []string{"../internal/*/*_test.go", "../internal/*/*/*_test.go", "*_test.go", "../cluster/*_test.go"} {
+		files, err := filepath.Glob(pattern)
+		require.NoError(t, err)
+		for _, file := range files {
+			source, err := os.ReadFile(file)
+			require.NoError(t, err)
+			for _, found := range regexp.MustCompile(`(?m)^func (Test\w+)`).FindAllSubmatch(source, -1) {
+				there[string(found[1])] = true
+			}
+		}
+	}
+	named := regexp.MustCompile("`(Test\\w+)`").FindAllSubmatch(text, -1)
+	assert.Greater(t, len(named), 50)
+	for _, one := range named {
+		assert.True(t, there[string(one[1])], "%s", one[1])
+	}
+}

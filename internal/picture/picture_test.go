@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"image"
 	"image/color"
+	"image/jpeg"
 	"image/png"
+	"io"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -57,4 +59,45 @@ func TestAScanIsAPaper(t *testing.T) {
 		assert.Equal(t, want, got)
 		assert.Equal(t, want == "", err != nil)
 	}
+}
+
+// A small file is not decoded where its head says that it unpacks to much, whatever format it is of.
+func TestAPhotoThatUnpacksToMuchIsRefused(t *testing.T) {
+	encode := func(write func(w io.Writer) error) []byte {
+		var out bytes.Buffer
+		require.NoError(t, write(&out))
+		return out.Bytes()
+	}
+	deep := encode(func(w io.Writer) error { return png.Encode(w, image.NewNRGBA64(image.Rect(0, 0, 4000, 4000))) })
+	wide := encode(func(w io.Writer) error { return png.Encode(w, image.NewGray(image.Rect(0, 0, 60_000, 1_000))) })
+	plain := encode(func(w io.Writer) error {
+		return jpeg.Encode(w, image.NewYCbCr(image.Rect(0, 0, 3000, 4000),
+			image.YCbCrSubsampleRatio420), nil)
+	})
+	progressive := bytes.Clone(plain)
+	at := bytes.Index(progressive, []byte{0xff, 0xc0})
+	require.Positive(t, at)
+	progressive[at+1] = 0xc2
+	for name, content := range map[string][]byte{"16 bits": deep, "wide": wide, "progressive": progressive} {
+		require.Less(t, len(content), MostBytes, name)
+		_, err := Weight(content)
+		assert.ErrorContains(t, err, "unpacks to more than", name)
+		_, err = Photo(content)
+		assert.ErrorContains(t, err, "make it smaller", name)
+	}
+	weight, err := Weight(plain)
+	require.NoError(t, err)
+	assert.EqualValues(t, 3000*4000*3/2, weight, "a byte for each of the light, a quarter for each of two colours")
+	kept, err := Photo(plain)
+	require.NoError(t, err)
+	assert.Less(t, len(kept), 100_000)
+}
+
+func FuzzWeight(f *testing.F) {
+	f.Add([]byte("\xff\xd8\xff\xc2\x00\x0b\x08\x10\x00\x10\x00\x03\x01\x22\x00"))
+	f.Fuzz(func(t *testing.T, content []byte) {
+		if weight, err := Weight(content); err == nil && (weight <= 0 || weight > mostWeight) {
+			t.Fatalf("%d bytes", weight)
+		}
+	})
 }
