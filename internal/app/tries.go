@@ -276,15 +276,20 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 		return e, live, false, err
 	}
 	defer done()
+	if err := pause(ctx, a.tries.slowed(false, uint32(d.device.ID))); err != nil {
+		return e, live, false, err
+	}
+	// One after another also at all that it is counted at beside: what is on its way is not yet taken back
+	for i := range d.guessed[1:] {
+		wider := a.tries.turn(d.guessed[i+1].Subject)
+		defer wider.Unlock()
+	}
 	until, held, err := a.store.Try(ctx, d.guessed, d.now)
 	if err != nil {
 		return e, live, false, err
 	}
 	if held {
 		return a.tooMany(live, d.q), live, false, a.tries.learn(ctx, a.store, d.now)
-	}
-	if err := pause(ctx, a.tries.slowed(false, uint32(d.device.ID))); err != nil {
-		return e, live, false, errors.Join(err, a.takeBack(ctx, d.guessed, false))
 	}
 	c, err := a.identify(ctx, fmt.Sprint("device ", d.device.ID), pin)
 	if err != nil {

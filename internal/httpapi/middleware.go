@@ -487,7 +487,7 @@ func console(files fs.FS) http.HandlerFunc {
 			entry = "terminal.html"
 		case isPage(pages, name):
 		case !strings.Contains(r.Header.Get("Accept"), "text/html") || strings.HasPrefix(name, "assets/"):
-			writeText(w, http.StatusNotFound, "There is nothing at this address.\n")
+			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
 			return
 		default:
 			status = http.StatusNotFound

@@ -120,7 +120,7 @@ func TestMediaTypesAreThoseOfTheStandard(t *testing.T) {
 		"application/pdf")...)
 	assert.Equal(t, `attachment; filename="places-HB-PACK-1-people.pdf"`, header.Get("Content-Disposition"))
 	for path, wants := range map[string]int{"/assets/nothing.js": 404, "/nothing.css": 404, "/staff/Q0011": 200,
-		"/permissions/door.open": 200, "/wp-login.php": 404} {
+		"/templates/door.open": 200, "/wp-login.php": 404} {
 		assert.Equal(t, wants, s.Get(t, path).StatusCode, path)
 	}
 }

@@ -21,7 +21,7 @@ INSERT IGNORE INTO sessions (token, staff_id, kind, name, scope, address, create
 UPDATE sessions SET credential_id = COALESCE((SELECT MAX(c.id) FROM credentials c
   WHERE c.staff_id = sessions.staff_id AND c.kind = 'password' AND c.state = 'valid'), 0)
   WHERE credential_id = 0 AND kind <> 'visit';
-DROP TABLE feeds;
+DROP TABLE IF EXISTS feeds;
 -- A link counts while the credential that it replaces is the one that it replaced when it was sent; 0: none.
 ALTER TABLE links ADD COLUMN IF NOT EXISTS credential_id INT UNSIGNED NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS made_at DATETIME NULL;

@@ -10,4 +10,4 @@ CREATE TABLE IF NOT EXISTS pin_reserve (
 ) ENGINE=InnoDB;
 
 -- +goose Down
-DROP TABLE pin_reserve;
+DROP TABLE IF EXISTS pin_reserve;
