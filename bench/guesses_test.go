@@ -34,12 +34,10 @@ func TestGuessFigures(t *testing.T) {
 	folder, ctx := t.TempDir(), context.Background()
 	out, err := exec.Command("go", "build", "-o", folder, "../cmd/loyald").CombinedOutput()
 	require.NoError(t, err, string(out))
-	s := testkit.Demo(t)
-	s.App.Close()
 	address := freeAddress(t)
-	service := exec.Command(filepath.Join(folder, "loyald"), "serve", "--keys", s.Keys, "--listen", address, "--log-file",
+	service := exec.Command(filepath.Join(folder, "loyald"), "demo", "--listen", address, "--database-port",
+		strings.TrimPrefix(freeAddress(t), "127.0.0.1:"), "--folder", filepath.Join(folder, "demo"), "--log-file",
 		filepath.Join(folder, "log"))
-	service.Env = append(os.Environ(), "LOYAL_DSN="+s.DSN)
 	process(t, "http://"+address+"/readyz", service)
 	url := "http://" + address
 	signIn := func() *client.Client {
@@ -70,7 +68,7 @@ func TestGuessFigures(t *testing.T) {
 		require.Equal(t, http.StatusOK, response.StatusCode)
 		return time.Since(start)
 	}
-	time.Sleep(90 * time.Second) // until the reserve is full
+	time.Sleep(30 * time.Second) // until the reserve is full
 	row("200 new PINs on slips, from the reserve", fmt.Sprintf("%.2f s", slips(21, 190).Seconds()), "< 1 s for 200")
 
 	// issues and sign-ins a second, for a while, one after another each
@@ -165,7 +163,9 @@ func TestGuessFigures(t *testing.T) {
 			var said bytes.Buffer
 			_, _ = said.ReadFrom(response.Body)
 			_ = response.Body.Close()
-			fmt.Fprintf(os.Stderr, "%s %d %.150s\n", path, response.StatusCode, said.String())
+			if response.StatusCode == http.StatusServiceUnavailable {
+				t.Log("told to come again: ", said.String())
+			}
 		}
 	}
 	var picture bytes.Buffer

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
@@ -82,6 +83,9 @@ type imports struct {
 
 const plansKept = 3
 
+// rowsKept bounds the rows of the plans that are kept beside the newest.
+const rowsKept = 5_000
+
 func newImports() *imports {
 	return &imports{planning: make(chan struct{}, 1), kick: make(chan struct{}, 1)}
 }
@@ -104,6 +108,14 @@ func (i *imports) drop(id uint64) {
 	i.kept = slices.DeleteFunc(i.kept, func(kept *Import) bool { return kept.ID == id })
 }
 
+// forget drops the plans that are kept.
+func (i *imports) forget() {
+	i.lock.Lock()
+	i.kept = nil
+	i.lock.Unlock()
+	debug.FreeOSMemory()
+}
+
 func (i *imports) keep(planned *Import) {
 	i.lock.Lock()
 	defer i.lock.Unlock()
@@ -113,6 +125,13 @@ func (i *imports) keep(planned *Import) {
 	copied.Import = &record
 	i.kept = append([]*Import{&copied}, i.kept...)
 	i.kept = i.kept[:min(len(i.kept), plansKept)]
+	rows := 0
+	for at, kept := range i.kept { // a large one alone: it holds all that it would bring in
+		if rows += len(kept.Plan.Rows); at > 0 && rows > rowsKept {
+			i.kept = i.kept[:at]
+			break
+		}
+	}
 }
 
 // table reads the table of a file, once there is room for what it unpacks to.
@@ -225,6 +244,10 @@ func (a *App) plan(ctx context.Context, i *Import) (err error) {
 	}
 	if i.Table, err = a.table(ctx, i.Content); err != nil {
 		return err
+	}
+	if len(i.Table.Lines) > rowsKept { // what was planned before makes room, and what this one used up for the next
+		a.imports.forget()
+		defer debug.FreeOSMemory()
 	}
 	if i.live = live; len(i.Reading.Columns) != len(i.Table.Header) {
 		i.Reading.Columns = a.Columns(people.StaffID(i.OwnerID)).Match(i.Table.Header, nil)

@@ -99,7 +99,11 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	if err := a.count(ctx, slices.Concat(at, from)...); err != nil {
 		return nil, err
 	}
-	right, err := a.verify(ctx, network(in.Address), hash, in.Password)
+	asker := network(in.Address)
+	if len(from) == 0 { // known there: others at the address do not stand before them
+		asker = account + " " + asker
+	}
+	right, err := a.verify(ctx, asker, hash, in.Password)
 	if err != nil {
 		return nil, errors.Join(err, a.takeBack(ctx, slices.Concat(at, from), false))
 	}

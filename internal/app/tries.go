@@ -243,6 +243,9 @@ func (a *App) answer(ctx context.Context, live *Live, q *access.Question, pin st
 	}
 	d := &door{q: q, device: device, greets: greets, guessed: a.guessed(live, q, device), now: now}
 	e, on, last, err := a.tryPIN(ctx, live, d, pin)
+	if err == nil && e.Reason == access.TooManyTries {
+		err = pause(ctx, heldWaits)
+	}
 	if err != nil || !last {
 		return e, on, err
 	}
@@ -445,9 +448,15 @@ func (a *App) tried(kind string, rule credential.TryRule, parts ...string) store
 	return store.Tried{Subject: a.subject(append([]string{kind}, parts...)...), Kind: kind, Rule: rule}
 }
 
+// heldWaits is how long the answer waits to one that is held up, so that whoever goes on asking uses up little else.
+const heldWaits = 200 * time.Millisecond
+
 // count counts a guess before it is looked at; ErrThrottled where too many were made.
 func (a *App) count(ctx context.Context, at ...store.Tried) error {
 	until, held, err := a.store.Try(ctx, at, a.now())
+	if held && err == nil {
+		err = pause(ctx, heldWaits)
+	}
 	return cmp.Or(err, throttled(held, until))
 }
 
