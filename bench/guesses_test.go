@@ -50,26 +50,8 @@ func TestGuessFigures(t *testing.T) {
 	fmt.Printf("\n%-66s %12s %12s\n", "the demo, over HTTP, PINs and passwords at full cost", "measured", "aim")
 	row := func(what, measured, aim string) { fmt.Printf("%-66s %12s %12s\n", what, measured, aim) }
 
-	slips := func(from, count int) time.Duration {
-		var numbers []string
-		for i := range count {
-			numbers = append(numbers, fmt.Sprintf("Q%04d", from+i))
-		}
-		body, err := json.Marshal(api.SlipsWrite{Staff: numbers})
-		require.NoError(t, err)
-		request, err := http.NewRequest("POST", url+"/api/v1/credentials/slips", bytes.NewReader(body))
-		require.NoError(t, err)
-		request.Header.Set("Authorization", "Bearer "+idris.Token)
-		request.Header.Set("Content-Type", "application/json")
-		start := time.Now()
-		response, err := http.DefaultClient.Do(request)
-		require.NoError(t, err)
-		require.NoError(t, response.Body.Close())
-		require.Equal(t, http.StatusOK, response.StatusCode)
-		return time.Since(start)
-	}
 	time.Sleep(30 * time.Second) // until the reserve is full
-	row("200 new PINs on slips, from the reserve", fmt.Sprintf("%.2f s", slips(21, 190).Seconds()), "< 1 s for 200")
+	row("200 new PINs on slips, from the reserve", fmt.Sprintf("%.2f s", slips(t, url, idris.Token, 21, 190).Seconds()), "< 1 s for 200")
 
 	// issues and sign-ins a second, for a while, one after another each
 	work := func() (signIns, issues float64) {
@@ -108,9 +90,11 @@ func TestGuessFigures(t *testing.T) {
 				}
 				// A new badge number, a new door and a new name each time
 				if i%4 == 0 {
-					_, _ = client.New(url, "").SignIn(ctx, fmt.Sprintf("nobody%d.%d@example.org", i, n), "a guess of mine", "x")
+					_, _ = client.New(url, "").SignIn(ctx, fmt.Sprintf("nobody%d.%d@example.org", i, n),
+						"a guess of mine", "x")
 				} else {
-					_ = door.Do(ctx, "POST", "/decisions", api.DecisionRequest{Badge: fmt.Sprintf("118-%d", 1000+(i*37+n)%400),
+					_ = door.Do(ctx, "POST", "/decisions", api.DecisionRequest{Badge: fmt.Sprintf("118-%d",
+						1000+(i*37+n)%400),
 						PIN: fmt.Sprintf("%06d", (i*7919+n*31)%1000000), Place: "HB-CHEM-1"}, nil)
 				}
 				guesses.Add(1)
@@ -122,14 +106,42 @@ func TestGuessFigures(t *testing.T) {
 	close(stop)
 	guessing.Wait()
 	row("sign-ins a second, calm", fmt.Sprintf("%.1f", calmSignIns), "")
-	row("sign-ins a second while 64 connections guess, against calm", fmt.Sprintf("%.2f", signIns/calmSignIns), "≥ 0.50")
+	row("sign-ins a second while 64 connections guess, against calm", fmt.Sprintf("%.2f", signIns/calmSignIns),
+		"≥ 0.50")
 	row("PINs issued a second, calm", fmt.Sprintf("%.1f", calmIssues), "")
-	row("PINs issued a second while 64 connections guess, against calm", fmt.Sprintf("%.2f", issues/calmIssues), "≥ 0.50")
+	row("PINs issued a second while 64 connections guess, against calm", fmt.Sprintf("%.2f", issues/calmIssues),
+		"≥ 0.50")
 	row("guesses answered meanwhile", fmt.Sprint(guesses.Load()), "")
 
+	weights(t, url, idris.Token, service.Process.Pid, row)
+}
+
+// slips prints new PINs of so many people, and says how long that takes.
+func slips(t *testing.T, url, token string, from, count int) time.Duration {
+	t.Helper()
+	var numbers []string
+	for i := range count {
+		numbers = append(numbers, fmt.Sprintf("Q%04d", from+i))
+	}
+	body, err := json.Marshal(api.SlipsWrite{Staff: numbers})
+	require.NoError(t, err)
+	request, err := http.NewRequest("POST", url+"/api/v1/credentials/slips", bytes.NewReader(body))
+	require.NoError(t, err)
+	request.Header.Set("Authorization", "Bearer "+token)
+	request.Header.Set("Content-Type", "application/json")
+	start := time.Now()
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	require.NoError(t, response.Body.Close())
+	require.Equal(t, http.StatusOK, response.StatusCode)
+	return time.Since(start)
+}
+
+// weights sends the worst file of each kind, six at once, and says how much memory the service takes for them.
+func weights(t *testing.T, url, token string, pid int, row func(what, measured, aim string)) {
 	weigh := func(what string, send func()) {
 		time.Sleep(3 * time.Second)
-		idle, most := resident(t, service.Process.Pid), 0
+		idle, most := resident(t, pid), 0
 		done := make(chan bool)
 		var watching sync.WaitGroup
 		watching.Go(func() {
@@ -138,7 +150,7 @@ func TestGuessFigures(t *testing.T) {
 				case <-done:
 					return
 				case <-time.After(20 * time.Millisecond):
-					most = max(most, resident(t, service.Process.Pid))
+					most = max(most, resident(t, pid))
 				}
 			}
 		})
@@ -153,10 +165,11 @@ func TestGuessFigures(t *testing.T) {
 	}
 	send := func(path, contentType string, body []byte) func() {
 		return func() {
-			request, err := http.NewRequest(map[bool]string{true: "PUT", false: "POST"}[strings.Contains(path, "photo")],
+			request, err := http.NewRequest(map[bool]string{true: "PUT", false: "POST"}[strings.Contains(path,
+				"photo")],
 				url+"/api/v1"+path, bytes.NewReader(body))
 			require.NoError(t, err)
-			request.Header.Set("Authorization", "Bearer "+idris.Token)
+			request.Header.Set("Authorization", "Bearer "+token)
 			request.Header.Set("Content-Type", contentType)
 			response, err := http.DefaultClient.Do(request)
 			require.NoError(t, err)
@@ -190,7 +203,8 @@ func largestWorkbook(t *testing.T) []byte {
 	var lines [][]string
 	lines = append(lines, []string{"staff_number", "given_name", "family_name", "home_site", "notes"})
 	for i := range 15_000 {
-		lines = append(lines, []string{fmt.Sprintf("X%05d", i), "Ana", "Reyes", "HB", strings.Repeat(fmt.Sprint(i%10), 600)})
+		lines = append(lines, []string{fmt.Sprintf("X%05d", i), "Ana", "Reyes", "HB", strings.Repeat(fmt.Sprint(i%10),
+			600)})
 	}
 	var out bytes.Buffer
 	require.NoError(t, sheet.Write(&out, lines))

@@ -129,7 +129,8 @@ func TestTheReferenceOfSettingsIsWhole(t *testing.T) {
 			assert.Contains(t, string(text), "`--"+option[1]+"`", "of loyald serve")
 		}
 	}
-	source, err := exec.Command("grep", "-rhoE", `"(LOYAL|STATE)_[A-Z_]+"`, "../cmd", "../internal", "--include=*.go").Output()
+	source, err := exec.Command("grep", "-rhoE", `"(LOYAL|STATE)_[A-Z_]+"`, "../cmd", "../internal",
+		"--include=*.go").Output()
 	require.NoError(t, err)
 	variables := strings.Fields(string(source))
 	assert.Greater(t, len(variables), 6)
@@ -147,7 +148,8 @@ func TestTheTableOfRequirementsNamesTestsThatThereAre(t *testing.T) {
 	text, err := os.ReadFile("../docs/asvs.md")
 	require.NoError(t, err)
 	there := map[string]bool{}
-	for _, pattern := range []string{"../internal/*/*_test.go", "../internal/*/*/*_test.go", "*_test.go", "../cluster/*_test.go"} {
+	for _, pattern := range []string{"../internal/*/*_test.go", "../internal/*/*/*_test.go", "*_test.go",
+		"../cluster/*_test.go"} {
 		files, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		for _, file := range files {

@@ -106,7 +106,8 @@ func TestTheServiceIsSetUpServedAndVerified(t *testing.T) {
 	// The address from a file, and from the credentials that systemd hands over; never on the command line
 	held := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(held, "latch.dsn"), []byte(dsn+"\n"), 0o400))
-	for _, env := range [][]string{{"CREDENTIALS_DIRECTORY=" + held}, {"LOYAL_DSN_FILE=" + filepath.Join(held, "latch.dsn")}} {
+	for _, env := range [][]string{{"CREDENTIALS_DIRECTORY=" + held}, {"LOYAL_DSN_FILE=" + filepath.Join(held,
+		"latch.dsn")}} {
 		command := exec.Command(filepath.Join(bin, "loyald"), "verify", "--keys", filepath.Join(keys, "latch.key"))
 		command.Env = env
 		said, err := command.CombinedOutput()
@@ -224,7 +225,8 @@ func TestTheKeyAndAllPINsAreRenewedByOneCommand(t *testing.T) {
 	s := testkit.Demo(t)
 	for number, pin := range map[string]string{"Q0011": "480216", "Q0012": "480217", "Q0013": "480218"} {
 		_, err := s.App.Commit(context.Background(), app.Request{Actor: change.Actor{System: "test"}, Origin: "test",
-			Reason: "r", Operations: []change.Operation{{Op: "pin.set", Set: []byte(`{"staff":"` + number + `","pin":"` + pin +
+			Reason: "r", Operations: []change.Operation{{Op: "pin.set", Set: []byte(`{"staff":"` + number +
+				`","pin":"` + pin +
 				`"}`)}}})
 		require.NoError(t, err)
 	}
@@ -238,7 +240,8 @@ func TestTheKeyAndAllPINsAreRenewedByOneCommand(t *testing.T) {
 	s.App.Close()
 	file := filepath.Join(t.TempDir(), "pins.csv")
 	rotate := func() string {
-		command := exec.Command(filepath.Join(programs(t), "loyald"), "keys", "rotate", "--keys", s.Keys, "--new-pins", file)
+		command := exec.Command(filepath.Join(programs(t), "loyald"), "keys", "rotate", "--keys", s.Keys, "--new-pins",
+			file)
 		command.Env = append(os.Environ(), "LOYAL_DSN="+s.DSN)
 		out, err := command.CombinedOutput()
 		require.NoError(t, err, string(out))

@@ -25,7 +25,8 @@ const dsnCredential = "latch.dsn"
 
 func dsnFlag(c *cobra.Command, f *flags) {
 	c.Flags().StringVar(&f.dsnFile, "dsn-file", "",
-		"file that holds the database's address, as the Go MySQL driver writes it; where left out LOYAL_DSN_FILE names "+
+		"file that holds the database's address, as the Go MySQL driver writes it; where left out LOYAL_DSN_FILE "+
+			"names "+
 			"it, or it is the systemd credential "+dsnCredential+", or LOYAL_DSN holds the address itself")
 }
 
@@ -39,7 +40,8 @@ func needDSN(f *flags) error {
 	}
 	if path == "" {
 		if f.dsn = os.Getenv("LOYAL_DSN"); f.dsn == "" {
-			return errors.New("say where the database is: name a file with --dsn-file, or set LOYAL_DSN_FILE or LOYAL_DSN; " +
+			return errors.New("say where the database is: name a file with --dsn-file, or set LOYAL_DSN_FILE or " +
+				"LOYAL_DSN; " +
 				"an address is such as latch:secret@tcp(127.0.0.1:3306)/latch")
 		}
 		return nil

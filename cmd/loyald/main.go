@@ -368,7 +368,8 @@ func keysCommand(f *flags) *cobra.Command {
 			"instances the new file.\n" +
 			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued " +
 			"what.\n" +
-			"Whoever had the old key and the database can work out all PINs within hours: --new-pins gives everybody who " +
+			"Whoever had the old key and the database can work out all PINs within hours: --new-pins gives " +
+			"everybody who " +
 			"has a PIN another,\nwritten to a file that you alone may read, before they count. Run it again with the " +
 			"same file where it was cut short.",
 		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn-file /etc/loyal-latch/dsn\n  loyald keys rotate " +

@@ -20,7 +20,9 @@ func rotateKey(ctx context.Context, f *flags) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(app.Rotate(ctx, db, f.keys), db.Close())
+	rotated := app.Rotate(ctx, db, f.keys)
+	closed := db.Close()
+	return errors.Join(rotated, closed)
 }
 
 // renewedBefore are the PINs, by staff number, in a file of new ones that an earlier run has begun.

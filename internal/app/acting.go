@@ -95,7 +95,8 @@ func (a *App) Acting(ctx context.Context, id people.StaffID) (list []Acting, err
 			list = append(list, one)
 		}
 	}
-	plans, _, err := a.store.Drafts(ctx, store.DraftFilter{Owner: uint32(id), States: []string{DraftPlanned}, Limit: 200})
+	plans, _, err := a.store.Drafts(ctx, store.DraftFilter{Owner: uint32(id), States: []string{DraftPlanned},
+		Limit: 200})
 	if err != nil {
 		return nil, err
 	}
@@ -175,7 +176,8 @@ func (a *App) EndActing(ctx context.Context, actor people.StaffID, reference, ke
 
 // endOne ends one thing that acts for somebody.
 func (a *App) endOne(tx *store.Tx, id people.StaffID, key string) error {
-	none := fault.Missingf("id", "nothing that acts for %s has the number %q", a.Live().State().Person(id).Called(), key)
+	none := fault.Missingf("id", "nothing that acts for %s has the number %q", a.Live().State().Person(id).Called(),
+		key)
 	var found bool
 	var err error
 	kind, rest, of := strings.Cut(key, "-")

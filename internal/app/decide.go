@@ -261,7 +261,8 @@ func (a *App) Advise(snapshot *access.Snapshot, q access.Question) (list []chang
 	return change.Advise(snapshot, q, a.preview())
 }
 
-// whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each guess is
+// whosePIN finds whom a PIN identifies for a manager who asks. A manager must not find out PINs by asking: each guess
+// is
 // counted before it is known whether it is right, and stays counted; a PIN of somebody whom they may not see whole is
 // nobody's to them, and takes as long.
 func (a *App) whosePIN(ctx context.Context, live *Live, actor people.StaffID, pin string, q *access.Question) error {

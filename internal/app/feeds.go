@@ -82,7 +82,8 @@ func (a *App) EndFeed(ctx context.Context, actor people.StaffID, id uint64, orig
 	return a.auditFeed(ctx, actor, "feed-ended", "Ended a calendar address", origin)
 }
 
-// FeedOf returns what runs out for whoever made an address, while they may still sign in by the password with which they
+// FeedOf returns what runs out for whoever made an address, while they may still sign in by the password with which
+// they
 // made it. known is false where the address leads nowhere.
 func (a *App) FeedOf(ctx context.Context, token string) (list []Expiring, whose people.StaffID, known bool, err error) {
 	digest := sha256.Sum256([]byte(token))

@@ -211,10 +211,14 @@ func TestWhatCanBeWrittenCanBeLoaded(t *testing.T) {
 // A row that cannot be read takes no instance down: it is left out, gives nothing to those it is about, and is told of.
 func TestARowThatCannotBeReadIsSetAside(t *testing.T) {
 	for name, statement := range map[string]string{
-		"an assignment's hours":   `UPDATE assignments a JOIN staff s ON s.id = a.staff_id SET a.hours = '{"kind":"weekly","rules":[{"days":"","from":"06:00","until":"22:00"}]}', a.revision = %d WHERE s.staff_number = 'Q0011'`,
-		"where a person is home":  `UPDATE staff SET home_site_id = (SELECT id FROM (SELECT * FROM places) p WHERE code = 'HB-PACK'), revision = %d WHERE staff_number = 'Q0011'`,
-		"an opening that is open": `UPDATE places SET opening = '{"rules":[{"days":""}]}', revision = %d WHERE code = 'HB-PACK-1'`,
-		"a template's hours":      `UPDATE templates SET hours = '{"kind":"weekly","rules":[{}]}', revision = %d WHERE code IN ('packer', 'line-operator', 'line-lead', 'shift-supervisor', 'grader', 'picker')`,
+		"an assignment's " +
+			"hours": `UPDATE assignments a JOIN staff s ON s.id = a.staff_id SET a.hours = '{"kind":"weekly","rules":[{"days":"","from":"06:00","until":"22:00"}]}', a.revision = %d WHERE s.staff_number = 'Q0011'`,
+		"where a person is " +
+			"home": `UPDATE staff SET home_site_id = (SELECT id FROM (SELECT * FROM places) p WHERE code = 'HB-PACK'), revision = %d WHERE staff_number = 'Q0011'`,
+		"an opening that is " +
+			"open": `UPDATE places SET opening = '{"rules":[{"days":""}]}', revision = %d WHERE code = 'HB-PACK-1'`,
+		"a template's " +
+			"hours": `UPDATE templates SET hours = '{"kind":"weekly","rules":[{}]}', revision = %d WHERE code IN ('packer', 'line-operator', 'line-lead', 'shift-supervisor', 'grader', 'picker')`,
 		"a permission's own scale": "UPDATE permissions SET scale = '{\"kind\":\"moon\"}', revision = %d WHERE " +
 			"`key` = 'door.open'",
 		"a local setting of what their template is based on": `UPDATE local_settings SET level = -1, revision = %d`,

@@ -98,7 +98,8 @@ func (a *App) reserved(ctx context.Context, most int) ([]change.Prepared, error)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, change.Prepared{Plain: string(pin), Digest: credential.Digest(one.Digest), Sealed: one.Sealed})
+		list = append(list, change.Prepared{Plain: string(pin), Digest: credential.Digest(one.Digest),
+			Sealed: one.Sealed})
 	}
 	return list, nil
 }

@@ -105,13 +105,17 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	}
 	right, err := a.verify(ctx, asker, hash, in.Password)
 	if err != nil {
-		return nil, errors.Join(err, a.takeBack(ctx, slices.Concat(at, from), false))
+		back := a.takeBack(ctx, slices.Concat(at, from), false)
+		return nil, errors.Join(err, back)
 	}
 	if !right {
 		return nil, a.refuseSignIn(ctx, staff, &in, "A sign-in was refused")
 	}
 	// What was counted at the account goes; at the address only this one does, as others may be tried from there
-	if err := errors.Join(a.takeBack(ctx, at, true), a.takeBack(ctx, from, false)); err != nil {
+	if err := a.takeBack(ctx, at, true); err != nil {
+		return nil, err
+	}
+	if err := a.takeBack(ctx, from, false); err != nil {
 		return nil, err
 	}
 	if !a.MayUse(live, staff.ID) {
@@ -144,7 +148,8 @@ func (a *App) verify(ctx context.Context, asker, hash, password string) (right b
 		func() bool { return verifyPassword(hash, password, a.pins.cost) })
 }
 
-func (a *App) beginSession(ctx context.Context, staff *people.Staff, from *credential.Credential, in *SignIn) (*SignedIn, error) {
+func (a *App) beginSession(ctx context.Context, staff *people.Staff, from *credential.Credential,
+	in *SignIn) (*SignedIn, error) {
 	random := make([]byte, 32)
 	if _, err := rand.Read(random); err != nil {
 		return nil, err
@@ -231,7 +236,8 @@ func (a *App) ChangePassword(ctx context.Context, signed *SignedIn, old, next, o
 	}
 	right, err := a.verify(ctx, fmt.Sprint("staff ", signed.Staff.ID), c.Hash, old)
 	if err != nil {
-		return errors.Join(err, a.takeBack(ctx, []store.Tried{tried}, false))
+		back := a.takeBack(ctx, []store.Tried{tried}, false)
+		return errors.Join(err, back)
 	}
 	if !right {
 		return fault.Invalidf("old_password", "this is not your present password")

@@ -296,7 +296,8 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 	}
 	c, err := a.identify(ctx, fmt.Sprint("device ", d.device.ID), pin)
 	if err != nil {
-		return e, live, false, errors.Join(err, a.takeBack(ctx, d.guessed, false))
+		back := a.takeBack(ctx, d.guessed, false)
+		return e, live, false, errors.Join(err, back)
 	}
 	// Hashing took its time: what is decided is decided on what is live now.
 	live = a.Live()
@@ -342,7 +343,8 @@ func (a *App) tellOfGuesses(ctx context.Context, live *Live, d *door) error {
 	c := live.State().Credential(d.q.Badge)
 	if c == nil {
 		entry.Action = "pins-paused"
-		entry.Summary = cut(fmt.Sprintf("Takes no PINs at %s %s for a while: %d or more were wrong", asked.Code, asked.Name,
+		entry.Summary = cut(fmt.Sprintf("Takes no PINs at %s %s for a while: %d or more were wrong", asked.Code,
+			asked.Name,
 			allowed), 480)
 		return a.record(ctx, entry, []store.Subject{{Kind: "place", Number: uint32(asked.ID)}})
 	}
@@ -440,7 +442,8 @@ func (a *App) resumed(ctx context.Context, actor people.StaffID, origin, summary
 	entry := store.AuditEntry{At: a.now(), Action: "tries-cleared", ActorID: &id,
 		Actor: actorName(a.Live(), change.Actor{Staff: actor}), Origin: origin, Summary: summary, Operations: "[]"}
 	recorded := a.record(ctx, entry, []store.Subject{about})
-	return errors.Join(recorded, a.tries.learn(ctx, a.store, a.now()))
+	learnt := a.tries.learn(ctx, a.store, a.now())
+	return errors.Join(recorded, learnt)
 }
 
 // tried is one thing at which guesses are counted, of a kind.

@@ -202,10 +202,20 @@ func TestAPanicLeavesNothingHalfDone(t *testing.T) {
 	}
 	kept := pins()
 	panics := map[string]func(r *app.Request){
-		"while it is worked out":     func(r *app.Request) { r.Work = func(*app.Live) ([]change.Operation, error) { panic("w") } },
-		"while it is checked":        func(r *app.Request) { r.Check = func(*app.Live) error { panic("c") } },
-		"while secrets are made":     func(r *app.Request) { r.Progress = func(int, int) { panic("p") } },
-		"while it is about to count": func(r *app.Request) { r.Within = func(*store.Tx, uint64, *change.Trial) error { panic("t") } },
+		"while it is worked out": func(r *app.Request) {
+			r.Work = func(*app.Live) ([]change.Operation,
+				error) {
+				panic("w")
+			}
+		},
+		"while it is checked":    func(r *app.Request) { r.Check = func(*app.Live) error { panic("c") } },
+		"while secrets are made": func(r *app.Request) { r.Progress = func(int, int) { panic("p") } },
+		"while it is about to count": func(r *app.Request) {
+			r.Within = func(*store.Tx, uint64,
+				*change.Trial) error {
+				panic("t")
+			}
+		},
 	}
 	owner := s.App.Live().State().StaffByNumber("Q0001").ID
 	for where, put := range panics {
@@ -230,7 +240,8 @@ func TestAPanicLeavesNothingHalfDone(t *testing.T) {
 	assert.Equal(t, kept, pins(), "and no trace of another PIN")
 }
 
-// PINs that are generated come out of the reserve: nobody waits for a hash, none is given twice, and two instances share
+// PINs that are generated come out of the reserve: nobody waits for a hash, none is given twice, and two instances
+// share
 // it.
 func TestPINsAreGivenOutOfTheReserve(t *testing.T) {
 	s := testkit.Demo(t)
@@ -239,7 +250,8 @@ func TestPINsAreGivenOutOfTheReserve(t *testing.T) {
 	const depth = 60
 	var instances []*app.App
 	for range 2 {
-		a, err := app.New(ctx, testkit.Store(t, s.DSN), keys, slog.New(slog.DiscardHandler), app.Options{Reserve: depth})
+		a, err := app.New(ctx, testkit.Store(t, s.DSN), keys, slog.New(slog.DiscardHandler),
+			app.Options{Reserve: depth})
 		require.NoError(t, err)
 		defer a.Close()
 		instances = append(instances, a)
@@ -272,7 +284,8 @@ func TestPINsAreGivenOutOfTheReserve(t *testing.T) {
 	require.Eventually(t, func() bool { return s.App.Live().State().Revision == instances[1].Live().State().Revision },
 		20*time.Second, 20*time.Millisecond)
 	for pin := range seen {
-		e, _, err := s.App.Decide(ctx, s.App.DeviceOf("lld_demo-hb-controller-token"), app.Ask{PIN: pin, Place: "HB-PACK-1"})
+		e, _, err := s.App.Decide(ctx, s.App.DeviceOf("lld_demo-hb-controller-token"), app.Ask{PIN: pin,
+			Place: "HB-PACK-1"})
 		require.NoError(t, err)
 		if e.Staff == 0 {
 			t.Errorf("a PIN of the reserve is nobody's")

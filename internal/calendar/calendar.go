@@ -43,7 +43,8 @@ const (
 )
 
 // errSlow says that the days on which events fall take too long to find.
-var errSlow = errors.New("the days on which it falls take too long to find, as they do of rules that never fall on any; " +
+var errSlow = errors.New("the days on which it falls take too long to find, as they do of rules that never fall on " +
+	"any; " +
 	"write the days down, or leave such events out")
 
 const season = "SEASON"

@@ -187,7 +187,8 @@ func TestOneOccurrenceIsReplacedByAnother(t *testing.T) {
 		"BEGIN:VEVENT\r\nUID:a\r\n" +
 		"DTSTAMP:20260101T000000Z\r\nSUMMARY:Later\r\nRECURRENCE-ID:20260112T180000\r\nDTSTART:20260113T190000\r\n" +
 		"DTEND:20260113T200000\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
-	o, err := calendar.Read(context.Background(), strings.NewReader(text), dublin, date("2026-01-01"), date("2026-12-31"))
+	o, err := calendar.Read(context.Background(), strings.NewReader(text), dublin, date("2026-01-01"),
+		date("2026-12-31"))
 	require.NoError(t, err)
 	var days []string
 	for _, d := range o.Dated {
@@ -219,7 +220,8 @@ func TestWhatHoursCannotBeIsRefusedWithWhy(t *testing.T) {
 	}
 	_, err := calendar.Read(context.Background(), strings.NewReader("hello"), dublin, 1, 2)
 	assert.ErrorContains(t, err, "no iCalendar file")
-	_, err = calendar.Read(context.Background(), strings.NewReader(strings.Repeat("X", calendar.MostBytes+2)), dublin, 1, 2)
+	_, err = calendar.Read(context.Background(), strings.NewReader(strings.Repeat("X", calendar.MostBytes+2)), dublin,
+		1, 2)
 	assert.ErrorContains(t, err, "at most 1024 KiB")
 	many := make([]string, calendar.MostEvents+1)
 	for i := range many {

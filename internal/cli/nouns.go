@@ -203,7 +203,8 @@ func (s *session) sessionCommand() *cobra.Command {
 		}
 		return "/staff/" + p.StaffNumber + "/sessions", nil
 	}
-	listing := &cobra.Command{Use: "list", Short: "All that acts for you, or for somebody: sessions, tokens, calendar addresses, visits, links, plans, devices", Args: cobra.NoArgs,
+	listing := &cobra.Command{Use: "list", Short: "All that acts for you, or for somebody: sessions, tokens, " +
+		"calendar addresses, visits, links, plans, devices", Args: cobra.NoArgs,
 		Example: "  loyal session list\n  loyal session list --staff Q0003"}
 	limit := limitFlag(listing, 200)
 	listing.RunE = func(c *cobra.Command, _ []string) error {
@@ -229,7 +230,8 @@ func (s *session) sessionCommand() *cobra.Command {
 		})
 	}
 	all := false
-	end := &cobra.Command{Use: "end [ID]", Short: "End one thing that acts for you or for somebody, or with --all every other one",
+	end := &cobra.Command{Use: "end [ID]", Short: "End one thing that acts for you or for somebody, or with --all " +
+		"every other one",
 		Args: cobra.MaximumNArgs(1), Example: "  loyal session end 12\n  loyal session end --all\n  loyal session " +
 			"end --all --staff Q0003", RunE: func(c *cobra.Command, args []string) error {
 			if err := s.atOnce(); err != nil {

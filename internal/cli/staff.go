@@ -134,8 +134,9 @@ func (s *session) staffHours() *cobra.Command {
 // staffUnpause lets the badge of somebody open again where wrong PINs have paused it.
 func (s *session) staffUnpause() *cobra.Command {
 	return &cobra.Command{Use: "unpause STAFF", Args: cobra.ExactArgs(1), ValidArgsFunction: s.completeStaff(),
-		Short:   "Let a person's badge open again where wrong PINs have paused it",
-		Long:    "Lets a person's badge open again where wrong PINs have paused it. Ask the person first whether it was them.",
+		Short: "Let a person's badge open again where wrong PINs have paused it",
+		Long: "Lets a person's badge open again where wrong PINs have paused it. Ask the person first whether it " +
+			"was them.",
 		Example: "  loyal staff unpause Q0113",
 		RunE: func(c *cobra.Command, args []string) error {
 			p, err := s.staff(c.Context(), args[0])
@@ -164,7 +165,8 @@ func (s *session) showStaff(p *api.Staff, own []api.RecordField) {
 		s.line("Lock", fmt.Sprintf("since %s: %s", p.Lock.Since.Local().Format("2 Jan 15:04"), p.Lock.Reason))
 	}
 	for _, paused := range p.Paused {
-		s.line("Badge paused", fmt.Sprintf("at %s until %s, after wrong PINs; loyal staff unpause %s", paused.Place.Name,
+		s.line("Badge paused", fmt.Sprintf("at %s until %s, after wrong PINs; loyal staff unpause %s",
+			paused.Place.Name,
 			paused.Until.Local().Format("2 Jan 15:04"), p.StaffNumber))
 	}
 	s.line("Job title", p.JobTitle)

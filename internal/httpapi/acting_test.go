@@ -64,15 +64,18 @@ func actsByItself(t *testing.T) *acting {
 		"visit by PIN":   func() bool { return ok(byPIN.do("GET", "/terminal/visit", nil, nil)) },
 		"visit by badge": func() bool { return ok(byBadge.do("GET", "/terminal/visit", nil, nil)) },
 		"pin_link": func() bool {
-			return ok(newTablet(t, s).do("POST", "/pin-link/check", api.PINLinkUse{Token: pinLink, StaffNumber: "Q0003"}, nil))
+			return ok(newTablet(t, s).do("POST", "/pin-link/check", api.PINLinkUse{Token: pinLink,
+				StaffNumber: "Q0003"}, nil))
 		},
 		"password_link": func() bool {
 			return ok(newTablet(t, s).do("POST", "/password-link/check", api.PasswordLinkUse{Token: passwordLink,
 				StaffNumber: "Q0003"}, nil))
 		},
 		"plan": func() bool {
-			return slices.ContainsFunc(get[api.Page[api.Draft]](t, s.Client(t, "maren"), "/drafts", client.Query("all", "true"),
-				client.Query("state", "planned")).Items, func(d api.Draft) bool { return d.Owner.StaffNumber == "Q0003" })
+			return slices.ContainsFunc(get[api.Page[api.Draft]](t, s.Client(t, "maren"), "/drafts", client.Query("all",
+				"true"),
+				client.Query("state", "planned")).Items,
+				func(d api.Draft) bool { return d.Owner.StaffNumber == "Q0003" })
 		},
 	}}
 }
@@ -98,12 +101,14 @@ func TestWhatActsForSomebodyEndsWithWhatItCameFrom(t *testing.T) {
 	}{
 		{"nothing", func(*testing.T, *client.Client) error { return nil }, nil},
 		{"the PIN withdrawn", func(_ *testing.T, idris *client.Client) error {
-			_, err := idris.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "seen", Operations: []api.Operation{{
-				Op: "pin.withdraw", Set: []byte(`{"staff":"Q0003"}`)}}})
+			_, err := idris.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "seen",
+				Operations: []api.Operation{{
+					Op: "pin.withdraw", Set: []byte(`{"staff":"Q0003"}`)}}})
 			return err
 		}, []string{"visit by PIN", "pin_link"}},
 		{"another PIN", func(_ *testing.T, idris *client.Client) error {
-			_, err := idris.Write(ctx, "POST", "/credentials/pin", api.PINWrite{PINFields: api.PINFields{Staff: "Q0003"}})
+			_, err := idris.Write(ctx, "POST", "/credentials/pin",
+				api.PINWrite{PINFields: api.PINFields{Staff: "Q0003"}})
 			return err
 		}, []string{"visit by PIN", "pin_link"}},
 		{"the badge lost", func(_ *testing.T, idris *client.Client) error {
@@ -115,8 +120,9 @@ func TestWhatActsForSomebodyEndsWithWhatItCameFrom(t *testing.T) {
 			return err
 		}, []string{"visit by badge"}},
 		{"a first password", func(_ *testing.T, idris *client.Client) error {
-			_, err := idris.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "forgot", Operations: []api.Operation{{
-				Op: "password.issue", Set: []byte(`{"staff":"Q0003"}`)}}})
+			_, err := idris.Write(ctx, "POST", "/changes", api.ChangeRequest{Reason: "forgot",
+				Operations: []api.Operation{{
+					Op: "password.issue", Set: []byte(`{"staff":"Q0003"}`)}}})
 			return err
 		}, []string{"client", "feed", "password_link"}},
 		{"a lock", func(_ *testing.T, idris *client.Client) error {
@@ -139,7 +145,10 @@ func TestWhatActsForSomebodyEndsWithWhatItCameFrom(t *testing.T) {
 		t.Run(end.name, func(t *testing.T) {
 			a := actsByItself(t)
 			require.NoError(t, end.do(t, a.s.Client(t, "idris")))
-			want := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return slices.Contains(end.ends, name) })
+			want := slices.DeleteFunc(slices.Clone(all), func(name string) bool {
+				return slices.Contains(end.ends,
+					name)
+			})
 			assert.Equal(t, want, append([]string{}, a.still()...))
 		})
 	}
@@ -176,7 +185,8 @@ func TestAskingForALinkLeavesTheOneBefore(t *testing.T) {
 	ask := func(n int) string {
 		status, _ := b.do("POST", "/password-link", api.Forgotten{Name: "tamsin@quillmere.example"}, nil)
 		require.Equal(t, http.StatusNoContent, status)
-		require.Eventually(t, func() bool { return len(s.Mail.Caught("tamsin@quillmere.example")) == n }, 20*time.Second,
+		require.Eventually(t, func() bool { return len(s.Mail.Caught("tamsin@quillmere.example")) == n },
+			20*time.Second,
 			50*time.Millisecond)
 		_, body := mailed(t, s, "tamsin@quillmere.example")
 		return regexp.MustCompile(`/password/([\w-]+)`).FindStringSubmatch(body)[1]
@@ -198,14 +208,17 @@ func TestATerminalsCookieIsNoDeviceToken(t *testing.T) {
 	cookie := strings.TrimPrefix(b.headers()[3], "latch_terminal=")
 	require.True(t, strings.HasPrefix(cookie, "llk_"), "%v", b.headers())
 	for _, path := range []string{"/api/v1/decisions", "/access/v1/evaluation"} {
-		status, _, _, _ := call(t, s, "POST", path, `{"pin":"480216","place":"HB-PACK-1"}`, "Authorization", "Bearer "+cookie)
+		status, _, _, _ := call(t, s, "POST", path, `{"pin":"480216","place":"HB-PACK-1"}`, "Authorization",
+			"Bearer "+cookie)
 		assert.Equal(t, http.StatusUnauthorized, status, path)
 	}
-	status, _, _, _ := call(t, s, "GET", "/api/v1/terminal", "", "Cookie", "latch_terminal=lld_demo-hb-controller-token")
+	status, _, _, _ := call(t, s, "GET", "/api/v1/terminal", "", "Cookie",
+		"latch_terminal=lld_demo-hb-controller-token")
 	assert.Equal(t, http.StatusUnauthorized, status)
 	// Schemes have no case (RFC 9110)
 	for _, scheme := range []string{"bearer ", "BEARER  "} {
-		status, _, _, _ := call(t, s, "POST", "/api/v1/decisions", `{"pin":"480216","place":"HB-PACK-1"}`, "Authorization",
+		status, _, _, _ := call(t, s, "POST", "/api/v1/decisions", `{"pin":"480216","place":"HB-PACK-1"}`,
+			"Authorization",
 			scheme+"lld_demo-hb-controller-token")
 		assert.Equal(t, http.StatusOK, status, scheme)
 		status, _, _, _ = call(t, s, "GET", "/api/v1/me", "", "Authorization", scheme+s.Client(t, "idris").Token)

@@ -32,7 +32,8 @@ func TestWhatIsInUseElsewhereIsNotToldForLong(t *testing.T) {
 	require.Greater(t, len(elsewhere), credential.ByGuesser.Allowed)
 	ask := func(number string) (status int, said string) {
 		_, err := tamsin.Write(ctx, "POST", "/changes/preview", api.ChangeRequest{Operations: []api.Operation{{
-			Op: "staff.enrol", Set: []byte(`{"given_name":"Ana","family_name":"Guess","home_site":"HB","staff_number":"` +
+			Op: "staff.enrol",
+			Set: []byte(`{"given_name":"Ana","family_name":"Guess","home_site":"HB","staff_number":"` +
 				number + `"}`)}}})
 		if err == nil {
 			return http.StatusOK, ""

@@ -55,7 +55,8 @@ func (s *Server) registerHours() {
 			today := day.Of(v.at.In(st.Location))
 			var read *hours.Opening
 			err = s.app.Unpack(ctx, 16*int64(len(in.RawBody)), func(ctx context.Context) (err error) {
-				read, err = calendar.Read(ctx, bytes.NewReader(in.RawBody), st.Location, today-31, today+365*calendarYears)
+				read, err = calendar.Read(ctx, bytes.NewReader(in.RawBody), st.Location, today-31,
+					today+365*calendarYears)
 				return err
 			})
 			if errors.Is(err, app.ErrBusy) {

@@ -139,7 +139,8 @@ func TestTheSeasonsStartersComeInByOneFileAndTwentyLeaveInOneAct(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 20, done.Count)
 	for _, number := range leavers {
-		assert.Equal(t, "unknown_credential", at(packers[number]).Reason, "a door says no more of a PIN that opens nothing")
+		assert.Equal(t, "unknown_credential", at(packers[number]).Reason,
+			"a door says no more of a PIN that opens nothing")
 		require.NoError(t, maren.Do(ctx, "DELETE", "/places/HB-PACK-1/tries", nil, nil))
 	}
 	for _, number := range stay {

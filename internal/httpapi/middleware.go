@@ -435,7 +435,8 @@ func writeText(w http.ResponseWriter, status int, text string) {
 	_, _ = io.WriteString(w, text)
 }
 
-// pages are the first parts of the addresses that the console has pages at; true where there is one for each record too.
+// pages are the first parts of the addresses that the console has pages at; true where there is one for each record
+// too.
 // A test holds them against the console's own.
 var pages = map[string]bool{"": false, "staff": true, "teams": true, "reports": true, "enrol": false, "leaving": false,
 	"readiness": false, "imports": true, "estate": true, "badges": true, "templates": true, "schedules": true,

@@ -89,7 +89,8 @@ func (s *Server) registerSessions() {
 			c := callerOf(ctx)
 			out := &ended{}
 			var err error
-			out.Body.Ended, err = s.app.EndActing(ctx, c.id(), c.signed.Staff.Number, "", c.signed.Session.ID, c.origin())
+			out.Body.Ended, err = s.app.EndActing(ctx, c.id(), c.signed.Staff.Number, "", c.signed.Session.ID,
+				c.origin())
 			return out, err
 		})
 	type theirsIn struct {

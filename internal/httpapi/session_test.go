@@ -272,7 +272,8 @@ func TestOnlyThePagesOfTheConsoleAnswer(t *testing.T) {
 	for _, path := range []string{"/terminal", "/pin/abc", "/password/abc"} {
 		assert.Equal(t, http.StatusOK, status(path, "*/*"), path)
 	}
-	for _, path := range []string{"/healthz", "/scim/v2/Users", "/.well-known/openid-configuration", "/index.php", "/staffx",
+	for _, path := range []string{"/healthz", "/scim/v2/Users", "/.well-known/openid-configuration", "/index.php",
+		"/staffx",
 		"/staff/Q1/secret", "/metrics", "/enrol/x", "/assets/none.js", "/robots.txt"} {
 		for _, accept := range []string{"*/*", "text/html,*/*", "application/json"} {
 			assert.Equal(t, http.StatusNotFound, status(path, accept), path)

@@ -64,7 +64,8 @@ func TestWhatIsKnownAlreadyIsNotSentAgain(t *testing.T) {
 		status, _, _, header := call(t, s, "GET", address, "", token...)
 		require.Equal(t, http.StatusOK, status, address)
 		tag := header.Get("ETag")
-		for known, wants := range map[string]int{tag: 304, "W/" + tag: 304, `"x", ` + tag: 304, "*": 304, `"x"`: 200, "": 200} {
+		for known, wants := range map[string]int{tag: 304, "W/" + tag: 304, `"x", ` + tag: 304, "*": 304, `"x"`: 200,
+			"": 200} {
 			status, _, body, header := call(t, s, "GET", address, "", append(token, "If-None-Match", known)...)
 			assert.Equal(t, wants, status, "%s %s", address, known)
 			assert.Equal(t, tag, header.Get("ETag"))
@@ -142,7 +143,8 @@ func TestAListGoesOnWhereItWas(t *testing.T) {
 	maren := s.Client(t, "maren")
 	token := bearer(maren)
 	change := func(operations string) {
-		status, _, body, _ := call(t, s, "POST", "/api/v1/changes", `{"reason":"r","operations":[`+operations+`]}`, token...)
+		status, _, body, _ := call(t, s, "POST", "/api/v1/changes", `{"reason":"r","operations":[`+operations+`]}`,
+			token...)
 		require.Less(t, status, 300, string(body))
 	}
 	for _, list := range []struct{ address, name, renamed, come string }{

@@ -180,9 +180,10 @@ func TestEveryNamePrintsWithinItsBadge(t *testing.T) {
 	empty, _ := ink("😀")
 	for script, name := range map[string]string{"Latin": "Zoë Łukić", "Vietnamese": "Nguyễn Thị Ánh Tuyết",
 		"a character outside the basic plane": "𠮷", "Japanese": "𠮷野 さくら", "Chinese": "王小明", "Korean": "김민준",
-		"Arabic": "محمد الأحمد", "Hebrew": "יעל כהן", "Devanagari": "सुनीता शर्मा", "Thai": "สมชาย ใจดี", "with an emoji": "Zoë 😀",
-		"long":     "Maximiliane-Henriette von Hohenstein-Wartenberg zu Altenstein-Sonnenburg",
-		"one word": strings.Repeat("Donaudampfschiff", 12), "long in another script": strings.Repeat("王小明", 60)} {
+		"Arabic": "محمد الأحمد", "Hebrew": "יעל כהן", "Devanagari": "सुनीता शर्मा", "Thai": "สมชาย ใจดี",
+		"with an emoji": "Zoë 😀",
+		"long":          "Maximiliane-Henriette von Hohenstein-Wartenberg zu Altenstein-Sonnenburg",
+		"one word":      strings.Repeat("Donaudampfschiff", 12), "long in another script": strings.Repeat("王小明", 60)} {
 		inside, outside := ink(name)
 		assert.Greater(t, inside, empty+40, "%s is there", script)
 		assert.Zero(t, outside, "%s stays on its badge", script)

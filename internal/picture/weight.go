@@ -33,7 +33,8 @@ func Weight(content []byte) (int64, error) {
 	if weight := pixels * quarters / 4; pixels <= 1<<32 && weight <= mostWeight {
 		return weight, nil
 	}
-	return 0, fmt.Errorf("the photo is %d by %d pixels large and unpacks to more than %d MiB; make it smaller, such as "+
+	return 0, fmt.Errorf("the photo is %d by %d pixels large and unpacks to more than %d MiB; make it smaller, such "+
+		"as "+
 		"1500 by 2000 pixels", size.Width, size.Height, mostWeight>>20)
 }
 

@@ -142,56 +142,63 @@ func TestAWorkbookIsReadAsItShows(t *testing.T) {
 	assert.Contains(t, strings.Join(table.Notes, " "), "not read: More")
 }
 
-func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
-	bomb := func(fill func(z *zip.Writer)) []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
-		fill(z)
-		require.NoError(t, z.Close())
-		return out.Bytes()
-	}
-	// with puts other content in the place of a part of an honest workbook.
-	with := func(name string, write func(w io.Writer)) []byte {
-		honest := workbook(t, func(f *excelize.File) {
-			require.NoError(t, f.SetSheetRow("Sheet1", "A1", &[]any{"a", "b"}))
-			require.NoError(t, f.SetSheetRow("Sheet1", "A2", &[]any{"1", "2"}))
-		})
-		archive, err := zip.NewReader(bytes.NewReader(honest), int64(len(honest)))
-		require.NoError(t, err)
-		return bomb(func(z *zip.Writer) {
-			for _, part := range archive.File {
-				w, err := z.Create(part.Name)
-				require.NoError(t, err)
-				if part.Name == name {
-					write(w)
-					continue
-				}
-				from, err := part.Open()
-				require.NoError(t, err)
-				_, err = io.Copy(w, from)
-				require.NoError(t, err)
+// bomb is an archive that is made by hand.
+func bomb(t *testing.T, fill func(z *zip.Writer)) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	fill(z)
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
+// with puts other content in the place of a part of an honest workbook.
+func with(t *testing.T, name string, write func(w io.Writer)) []byte {
+	t.Helper()
+	honest := workbook(t, func(f *excelize.File) {
+		require.NoError(t, f.SetSheetRow("Sheet1", "A1", &[]any{"a", "b"}))
+		require.NoError(t, f.SetSheetRow("Sheet1", "A2", &[]any{"1", "2"}))
+	})
+	archive, err := zip.NewReader(bytes.NewReader(honest), int64(len(honest)))
+	require.NoError(t, err)
+	return bomb(t, func(z *zip.Writer) {
+		for _, part := range archive.File {
+			w, err := z.Create(part.Name)
+			require.NoError(t, err)
+			if part.Name == name {
+				write(w)
+				continue
 			}
-		})
-	}
-	const sheet1, shared = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
-	much := func(before, each string, times int) func(w io.Writer) {
-		return func(w io.Writer) {
-			_, _ = io.WriteString(w, before)
-			chunk := strings.Repeat(each, 1000)
-			for range times / 1000 {
-				_, _ = io.WriteString(w, chunk)
-			}
+			from, err := part.Open()
+			require.NoError(t, err)
+			_, err = io.Copy(w, from)
+			require.NoError(t, err)
+		}
+	})
+}
+
+// much writes the same many times.
+func much(before, each string, times int) func(w io.Writer) {
+	return func(w io.Writer) {
+		_, _ = io.WriteString(w, before)
+		chunk := strings.Repeat(each, 1000)
+		for range times / 1000 {
+			_, _ = io.WriteString(w, chunk)
 		}
 	}
-	zeros := with(sheet1, much("<worksheet><sheetData>", "<row><c><v/></c></row><!--"+strings.Repeat(" ", 4000)+
+}
+
+func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
+	const sheet1, shared = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
+	zeros := with(t, sheet1, much("<worksheet><sheetData>", "<row><c><v/></c></row><!--"+strings.Repeat(" ", 4000)+
 		"-->", 10_000))
-	attributes := with(sheet1, much("<worksheet><row ", `a="" `, 2_000_000))
-	deep := with(sheet1, much("<worksheet>", "<a>", 5_000_000))
-	rows := with(sheet1, much("<worksheet><sheetData>", "<row/>", 3_000_000))
-	texts := with(shared, much("<sst>", "<si><t>"+strings.Repeat("x", 60)+"</t></si>", 400_000))
+	attributes := with(t, sheet1, much("<worksheet><row ", `a="" `, 2_000_000))
+	deep := with(t, sheet1, much("<worksheet>", "<a>", 5_000_000))
+	rows := with(t, sheet1, much("<worksheet><sheetData>", "<row/>", 3_000_000))
+	texts := with(t, shared, much("<sst>", "<si><t>"+strings.Repeat("x", 60)+"</t></si>", 400_000))
 	long := strings.Repeat("<si><t>"+strings.Repeat("y", 30_000)+"</t></si>", 3)
-	repeated := with(shared, func(w io.Writer) { _, _ = io.WriteString(w, "<sst>"+long+"</sst>") })
-	repeated = bomb(func(z *zip.Writer) { // the same long text in each of many cells
+	repeated := with(t, shared, func(w io.Writer) { _, _ = io.WriteString(w, "<sst>"+long+"</sst>") })
+	repeated = bomb(t, func(z *zip.Writer) { // the same long text in each of many cells
 		archive, err := zip.NewReader(bytes.NewReader(repeated), int64(len(repeated)))
 		require.NoError(t, err)
 		for _, part := range archive.File {
@@ -208,7 +215,7 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 		}
 	})
 	require.Less(t, len(zeros), MostBytes)
-	parts := bomb(func(z *zip.Writer) {
+	parts := bomb(t, func(z *zip.Writer) {
 		for i := range mostParts + 1 {
 			_, err := z.Create(fmt.Sprint("part", i))
 			require.NoError(t, err)
@@ -222,12 +229,14 @@ func TestAWorkbookIsBoundedWhateverItSays(t *testing.T) {
 		content []byte
 		says    string
 	}{
-		"a zip bomb": {zeros, "unpacks to more than"}, "one element with a million attributes": {attributes, "unpacks to"},
+		"a zip bomb": {zeros, "unpacks to more than"}, "one element with a million attributes": {attributes,
+			"unpacks to"},
 		"elements in elements": {deep, "no workbook"}, "a million rows": {rows, "more than 20000 rows"},
-		"too many texts": {texts, "MiB of text"}, "one long text in all cells": {repeated, "MiB of text"}, "many parts": {parts, "no workbook"},
+		"too many texts": {texts, "MiB of text"}, "one long text in all cells": {repeated, "MiB of text"},
+		"many parts":              {parts, "no workbook"},
 		"a cell far to the right": {far, "more than 60 columns"},
 		"an empty one":            {workbook(t, func(*excelize.File) {}), "holds no row"},
-		"a document of another kind": {bomb(func(z *zip.Writer) {
+		"a document of another kind": {bomb(t, func(z *zip.Writer) {
 			w, err := z.Create("word/document.xml")
 			require.NoError(t, err)
 			_, err = w.Write([]byte("<x/>"))

@@ -59,7 +59,8 @@ func (tx *Tx) AddLink(link *Link, now time.Time) error {
 
 // Links returns somebody's links that still lead somewhere, newest first.
 func (s *Store) Links(ctx context.Context, staff uint32, now time.Time) (links []Link, err error) {
-	return links, s.db.WithContext(ctx).Where("staff_id = ? AND used_at IS NULL AND expires_at > ? AND wrong < ?", staff,
+	return links, s.db.WithContext(ctx).Where("staff_id = ? AND used_at IS NULL AND expires_at > ? AND wrong < ?",
+		staff,
 		now.UTC(), MostWrong).Order("made_at DESC").Limit(100).Find(&links).Error
 }
 

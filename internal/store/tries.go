@@ -131,7 +131,8 @@ func (s *Store) HeldUp(ctx context.Context, now time.Time) (held []Held, err err
 		"ORDER BY held_until LIMIT ?", []string{TryReader, TryDevice, TryBadge}, now.UTC(), mostHeld).Scan(&held).Error
 }
 
-// ForgetTries forgets what was counted at the readers of a place, and at the devices that stand at it or at places above
+// ForgetTries forgets what was counted at the readers of a place, and at the devices that stand at it or at places
+// above
 // it.
 func (s *Store) ForgetTries(ctx context.Context, place uint32, above ...uint32) error {
 	return s.db.WithContext(ctx).Exec("DELETE FROM tries WHERE kind = ? AND place_id = ? OR kind = ? AND place_id IN ?",
@@ -146,7 +147,8 @@ func (s *Store) ForgetBadgeTries(ctx context.Context, staff uint32) error {
 // Knows reports whether an account has signed in from an address before.
 func (s *Store) Knows(ctx context.Context, subject [32]byte) (bool, error) {
 	var last time.Time
-	err := s.db.WithContext(ctx).Raw("SELECT last_at FROM known_addresses WHERE subject = ?", subject[:]).Row().Scan(&last)
+	err := s.db.WithContext(ctx).Raw("SELECT last_at FROM known_addresses WHERE subject = ?",
+		subject[:]).Row().Scan(&last)
 	if errors.Is(err, errNoRows) {
 		return false, nil
 	}

@@ -144,7 +144,8 @@ func (t *Trial) addBadges(form *badgeForm, line badgeLine, site *estate.Place, p
 		if others := t.State.BadgesOf(card.Alike(format, number)); len(others) > 0 {
 			other := others[0]
 			return 0, fault.Takenf(t.holds(permit.IssueCredentials, other.Site), prefix+"number", number,
-				"a badge on record reads as %s too, at a reader of another sort: %s of the format %s; with both, neither "+
+				"a badge on record reads as %s too, at a reader of another sort: %s of the format %s; with both, "+
+					"neither "+
 					"would open. Add a badge with another number", number, other.Number, other.Format)
 		}
 		b := &org.Badge{ID: credential.BadgeID(t.State.Badges.Next()), Format: format, Number: number, Label: label,
@@ -252,7 +253,8 @@ func badgeIssue(t *Trial) error {
 	// Two on record from before this was asked: while both are held, neither opens
 	for _, other := range t.State.BadgesOf(card.Alike(before.Format, before.Number)) {
 		if t.State.HolderOf(other.ID) != nil {
-			return fault.Conflictf("set.badge", "the badge %s of the format %s reads as %s does, and is in use; with both, "+
+			return fault.Conflictf("set.badge", "the badge %s of the format %s reads as %s does, and is in use; "+
+				"with both, "+
 				"neither would open. Issue another", other.Number, other.Format, before.Number)
 		}
 	}

@@ -92,7 +92,8 @@ func deviceClaim(t *Trial) error {
 	return nil
 }
 
-// What begins the token of a device, and that which a tablet keeps as a shared terminal: one is recognised as such where
+// What begins the token of a device, and that which a tablet keeps as a shared terminal: one is recognised as such
+// where
 // it turns up, and serves for nothing that the other is for.
 const (
 	DeviceTokenPrefix   = "lld_"

@@ -120,7 +120,8 @@ func (t *Trial) fillField(p *people.Staff, field *people.Field, written string) 
 // emailFree sees that nobody else has somebody's work email. Who has it is told to those who may see them.
 func (t *Trial) emailFree(p *people.Staff) error {
 	if was := t.before.State().Person(p.ID); (was == nil || was.Email != p.Email) && !people.Reachable(p.Email) {
-		return fault.Invalidf("set.email", "%q names no domain that mail could reach; write it as name@example.org, or "+
+		return fault.Invalidf("set.email", "%q names no domain that mail could reach; write it as name@example.org, "+
+			"or "+
 			"leave it empty", p.Email)
 	}
 	other := t.State.StaffByEmail(p.Email)
