@@ -51,7 +51,8 @@ func TestGuessFigures(t *testing.T) {
 	row := func(what, measured, aim string) { fmt.Printf("%-66s %12s %12s\n", what, measured, aim) }
 
 	time.Sleep(30 * time.Second) // until the reserve is full
-	row("200 new PINs on slips, from the reserve", fmt.Sprintf("%.2f s", slips(t, url, idris.Token, 21, 190).Seconds()), "< 1 s for 200")
+	row("200 new PINs on slips, from the reserve", fmt.Sprintf("%.2f s", slips(t, url, idris.Token, 21,
+		190).Seconds()), "< 1 s for 200")
 
 	// issues and sign-ins a second, for a while, one after another each
 	work := func() (signIns, issues float64) {
