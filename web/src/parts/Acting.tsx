@@ -7,7 +7,7 @@ type Session = Schema["Session"];
 const scopeWord: Record<string, string> = {
   read: "reads only",
   daily: "the daily job",
-  everything: "everything they may",
+  everything: "all that its holder may",
 };
 
 const kindWord: Record<Session["kind"], string> = {
@@ -25,7 +25,10 @@ const kindWord: Record<Session["kind"], string> = {
 function about(s: Session) {
   const parts = [];
   if (s.kind === "device") parts.push(`at ${s.address}; they saw its token when it was connected`);
-  else if (s.created_at) parts.push(`begun ${moment(s.created_at)}${s.address ? ` from ${s.address}` : ""}`);
+  else if (s.created_at)
+    parts.push(
+      `${s.kind.endsWith("_link") ? "sent" : s.kind === "plan" ? "planned" : "begun"} ${moment(s.created_at)}${s.address ? ` from ${s.address}` : ""}`,
+    );
   if (s.last_used) parts.push(`used ${moment(s.last_used)}`);
   if (s.expires_at) parts.push(`${s.kind === "plan" ? "applies" : "until"} ${moment(s.expires_at)}`);
   if (s.kind === "client" && s.scope) parts.push(scopeWord[s.scope]);

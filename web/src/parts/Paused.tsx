@@ -30,8 +30,8 @@ export function Paused({ paused }: { paused: Schema["Paused"] }) {
         )}{" "}
         <span className="text-faded">
           {staff
-            ? `The badge opens nothing at ${place.name} until ${moment(until)}. Was it ${staff.name}?`
-            : `PINs are not taken here until ${moment(until)}.`}
+            ? `typed too many wrong PINs, or somebody with that badge did: it opens nothing at ${place.name} until ${moment(until)}`
+            : `had too many wrong PINs: none are taken until ${moment(until)}`}
         </span>
         <Wrong error={clear.error} />
       </span>
