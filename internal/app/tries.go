@@ -199,19 +199,17 @@ func (a *App) paused(live *Live, q *access.Question, device *org.Device, now tim
 	return held
 }
 
-// opensHere reports whether a PIN that is somebody's identifies whoever the badge names, or, without a badge, somebody
-// to whom something opens here at some hour. Each other looks, takes as long and counts as one that is nobody's.
+// opensHere reports whether whoever typed a PIN is told something by it that they would not be told of one that is
+// nobody's. Each other PIN looks, takes as long and counts as that.
 func (d *door) opensHere(live *Live, c *credential.Credential) bool {
 	if c == nil {
 		return false
 	}
-	if badge := live.State().Credential(d.q.Badge); badge != nil {
-		return c.Staff == badge.Staff
-	}
 	q := *d.q
 	q.PIN = c.ID
 	decided := d.decide(live, &q)
-	return live.Told(&q, &decided) != access.UnknownCredential
+	told := live.Told(&q, &decided)
+	return told != access.UnknownCredential && told != access.ProofNotSufficient
 }
 
 // door is a question of a device to which something was shown.

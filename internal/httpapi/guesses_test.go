@@ -207,6 +207,17 @@ func TestAPINThatOpensNothingHereIsUnknown(t *testing.T) {
 	}
 	assert.EqualValues(t, allowed-1, s.App.Hashed()-hashed, "each was hashed, as one that is nobody's is")
 	assert.Equal(t, "too_many_tries", at(t, s, elsewhere).Reason, "and counted")
+	// So it is at a door that asks for more than a PIN, and with a badge that is lost, however right the PIN is
+	s.Clock.Move(time.Hour)
+	for _, shown := range []api.DecisionRequest{{PIN: "480216", Place: "HB-CHEM-1"},
+		{PIN: "480216", Badge: "118-1060", Place: "HB-PACK-2"}} {
+		hashed = s.App.Hashed()
+		for range allowed {
+			assert.NotEqual(t, "too_many_tries", at(t, s, shown).Reason)
+		}
+		assert.EqualValues(t, allowed, s.App.Hashed()-hashed, "%v", shown)
+		assert.Equal(t, "too_many_tries", at(t, s, shown).Reason, "%v", shown)
+	}
 	// The manager reads what it was
 	events := get[api.Page[api.Event]](t, s.Client(t, "idris"), "/events", client.Query("staff", "Q0011"))
 	assert.NotEmpty(t, events.Items)
