@@ -84,7 +84,13 @@ test-long: tools ## Draw afresh and for long: the oracle, effects, laws, locks; 
 	LATCH_LOCKS=2000 go test -timeout 60m -count=1 -v -run 'AnAcknowledgedLock' ./internal/app
 	go test -timeout 120m -count=1 ./internal/core/change -run 'MoreThanAnOwnerGave' -rapid.checks=20000
 	go test -timeout 60m -count=1 ./internal/core/... ./internal/calendar
-	$(MAKE) --no-print-directory stress cluster-test
+	$(MAKE) --no-print-directory stress cluster-test fuzz
+
+FUZZ ?= 10m
+.PHONY: fuzz
+fuzz: ## Feed each decoder of what people send with drawn input, for ten minutes each
+	for at in picture:FuzzWeight sheet:FuzzRead calendar:FuzzRead core/card:FuzzRead; do \
+	  go test -run NONE -fuzz "$${at#*:}" -fuzztime $(FUZZ) "./internal/$${at%%:*}" || exit 1; done
 
 .PHONY: bench
 bench: tools web/dist/index.html ## Measure, on a generated estate, and print a table with ratios
