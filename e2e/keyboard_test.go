@@ -152,7 +152,7 @@ func TestTheDailyJobByKeyboardAlone(t *testing.T) {
 	h.keys("badge seen in other hands")
 	h.key("Enter")
 	h.gone("Every door and terminal refuses")
-	assert.Equal(t, "locked", at(t, s, "HB-PACK-1", pin).Reason)
+	assert.Equal(t, "unknown_credential", at(t, s, "HB-PACK-1", pin).Reason, "a PIN that opens nothing says no more")
 	h.finds("quennell", "Locked ·")
 	h.with(8, "Enter")
 	h.see("What was given before counts again")
