@@ -222,11 +222,11 @@ type door struct {
 }
 
 func (d *door) decide(live *Live, q *access.Question) access.Decision {
-	if decided := live.Decide(q); !d.greets {
-		return decided
-	} else {
+	decided := live.Decide(q)
+	if d.greets {
 		return greeted(live, q, decided)
 	}
+	return decided
 }
 
 // answer decides about what was shown at a door, and counts a PIN where it is wrong. It says on what was decided:

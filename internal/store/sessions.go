@@ -72,8 +72,7 @@ func (s *Store) Tokens(ctx context.Context, from, until time.Time) (tokens []Ses
 
 // EndSession ends one of somebody's sessions; found is false when it is not theirs or not there.
 func (s *Store) EndSession(ctx context.Context, staff uint32, id uint64) (found bool, err error) {
-	result := s.db.WithContext(ctx).Where("id = ? AND staff_id = ?", id, staff).Delete(&Session{})
-	return result.RowsAffected > 0, result.Error
+	return (&Tx{db: s.db.WithContext(ctx)}).EndSession(staff, id)
 }
 
 // UseSession notes that a session was used.
