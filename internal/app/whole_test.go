@@ -263,7 +263,8 @@ func TestPINsAreGivenOutOfTheReserve(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return reserved() >= depth }, 60*time.Second, 100*time.Millisecond)
 	// One that an instance with another key has put in, first in the order, is passed over
-	_, err = db.Exec("INSERT INTO pin_reserve (digest, digits, sealed, pin) SELECT REPEAT(CHAR(0), 32), digits, sealed, "+
+	_, err = db.Exec("INSERT INTO pin_reserve (digest, digits, sealed, pin) SELECT REPEAT(CHAR(0), 32), digits, " +
+		"sealed, " +
 		"REPEAT('x', 60) FROM pin_reserve LIMIT 1")
 	require.NoError(t, err)
 	owner := s.App.Live().State().StaffByNumber("Q0001").ID
