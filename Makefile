@@ -4,7 +4,8 @@ SHELL := /bin/bash
 LISTEN ?= 127.0.0.1:8420
 DATABASE_PORT ?= 13390
 FOLDER ?= .local
-VERSION ?= $(patsubst v%,%,$(shell git describe --tags --match 'v*' 2>/dev/null))
+# The newest release that the papers name, where the source has no tag
+VERSION ?= $(or $(patsubst v%,%,$(shell git describe --tags --match 'v*' 2>/dev/null)),$(shell sed -n 's/^## \([0-9.]*\),.*/\1/p' CHANGELOG.md | head -1))
 
 CONSOLE_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json web/tsconfig.json
 
@@ -40,6 +41,7 @@ install: ## Install what make build built: under PREFIX, and under DESTDIR where
 	install -D -m 0644 packaging/sysusers.conf $(DESTDIR)$(PREFIX)/lib/sysusers.d/loyal-latch.conf
 	install -D -m 0644 packaging/tmpfiles.conf $(DESTDIR)$(PREFIX)/lib/tmpfiles.d/loyal-latch.conf
 	install -D -m 0644 -t $(DESTDIR)$(PREFIX)/share/doc/loyal-latch docs/*.md README.md CHANGELOG.md SECURITY.md LICENSE
+	install -D -m 0644 -t $(DESTDIR)$(PREFIX)/share/loyal-latch packaging/alerts.yaml packaging/dashboard.json
 	install -d $(DESTDIR)$(PREFIX)/share/bash-completion/completions $(DESTDIR)$(PREFIX)/share/zsh/vendor-completions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
 	bin/loyal completion bash > $(DESTDIR)$(PREFIX)/share/bash-completion/completions/loyal
 	bin/loyal completion zsh > $(DESTDIR)$(PREFIX)/share/zsh/vendor-completions/_loyal
@@ -72,7 +74,7 @@ test: export RAPID_SEED ?= 20261129
 
 .PHONY: test
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
-	@scripts/tools chromium poppler shells cluster
+	@scripts/tools chromium poppler shells cluster promtool
 	cd web && npx --no-install vitest run --dir src
 	go test -race -timeout 40m $(RACED)
 	go test -timeout 40m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
@@ -101,6 +103,10 @@ stress: tools ## Break, cancel, kill and change at once, for long: laws 7 to 9 a
 	LATCH_STRESS=30 go test -timeout 30m -count=1 -v -run 'WhateverBreaks' ./internal/app
 	LATCH_STRESS=100 go test -timeout 60m -count=1 -v -run 'WhateverIsKilled' ./e2e
 	LATCH_STRESS=20 go test -timeout 30m -count=1 -v -run "AnImportIsWhole" ./e2e
+
+.PHONY: drill
+drill: tools ## Have each fault happen to a service under load, for long, then load it for half an hour
+	LATCH_DRILL=20 LATCH_LOAD=30 go test -timeout 90m -count=1 -v -run 'TestDrill$$|MixedLoad' ./e2e
 
 .PHONY: cluster-test
 cluster-test: tools ## Start three nodes with an instance each, drive them, kill, step a clock, fill a disk

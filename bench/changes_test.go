@@ -36,7 +36,8 @@ func arrivals(people int, pin bool) (operations []change.Operation) {
 			change.Operation{Op: "assignment.add", Set: fmt.Appendf(nil,
 				`{"staff":"@p%d","place":"S000","template":"t01","from":"2026-01-01"}`, i)})
 		if pin {
-			operations = append(operations, change.Operation{Op: "pin.set", Set: fmt.Appendf(nil, `{"staff":"@p%d"}`, i)})
+			operations = append(operations, change.Operation{Op: "pin.set", Set: fmt.Appendf(nil, `{"staff":"@p%d"}`,
+				i)})
 		}
 	}
 	return operations

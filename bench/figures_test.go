@@ -69,11 +69,15 @@ func freeAddress(t *testing.T) string {
 
 // process starts a program and waits until an address answers.
 func process(t *testing.T, ready string, command *exec.Cmd) time.Duration {
+	return processWithin(t, ready, command, time.Minute)
+}
+
+func processWithin(t *testing.T, ready string, command *exec.Cmd, within time.Duration) time.Duration {
 	command.Stderr, command.Stdout = os.Stderr, io.Discard
 	start := time.Now()
 	require.NoError(t, command.Start())
 	t.Cleanup(func() { _ = command.Process.Signal(syscall.SIGTERM); _ = command.Wait() })
-	for time.Since(start) < time.Minute {
+	for time.Since(start) < within {
 		if response, err := http.Get(ready); err == nil {
 			_ = response.Body.Close()
 			if response.StatusCode < 500 {

@@ -14,6 +14,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	cdplog "github.com/chromedp/cdproto/log"
+	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -70,6 +71,11 @@ func open(t testing.TB, base string) *page {
 			}
 		case *runtime.EventExceptionThrown:
 			wrong = append(wrong, exceptionOf(e.ExceptionDetails))
+		case *cdppage.EventJavascriptDialogOpening: // whoever goes elsewhere leaves what is typed
+			go func() {
+				_ = chromedp.Do(tab, call(cdppage.HandleJavaScriptDialog,
+					cdppage.HandleJavaScriptDialogParams{Accept: true}))
+			}()
 		}
 	}))
 	t.Cleanup(func() {
@@ -79,6 +85,14 @@ func open(t testing.TB, base string) *page {
 	})
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)))
 	return p
+}
+
+// call is a step that is one command of the browser's own protocol.
+func call[P, R any](command cdp.Command[P, R], with P) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := cdp.Call(ctx, target, command, with)
+		return err
+	})
 }
 
 func exceptionOf(details *runtime.ExceptionDetails) string {

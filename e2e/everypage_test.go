@@ -28,6 +28,19 @@ var addresses = map[string]string{"/": "/", "/staff/$number": "/staff/Q0011", "/
 	"/qualifications/$code": "/qualifications/HYGIENE", "/notices/$code": "/notices/HALL-RULES",
 	"/compare": "/compare?templates=packer,line-lead", "/drafts/$id": "/drafts/open", "/look": "/look?staff=Q0011"}
 
+// routesOf are the paths of the console's pages, as its router has them.
+func routesOf(t *testing.T) []string {
+	t.Helper()
+	router, err := os.ReadFile("../web/src/main.tsx")
+	require.NoError(t, err)
+	routes := []string{"/"}
+	for _, route := range regexp.MustCompile(`(?m)^  (?:at|list)\("([^"]+)"`).FindAllStringSubmatch(string(router), -1) {
+		routes = append(routes, route[1])
+	}
+	require.Greater(t, len(routes), 35)
+	return routes
+}
+
 // Every page, and every dialog that a button on it opens, has no accessibility violation of any weight, and writes
 // nothing to the browser's console.
 func TestEveryPageAndDialogIsAccessibleAndQuiet(t *testing.T) {
@@ -74,13 +87,7 @@ func TestEveryPageAndDialogIsAccessibleAndQuiet(t *testing.T) {
 		require.NoError(t, err)
 		assert.JSONEq(t, "[]", found, where)
 	}
-	router, err := os.ReadFile("../web/src/main.tsx")
-	require.NoError(t, err)
-	pages := []string{"/"}
-	for _, route := range regexp.MustCompile(`(?m)^  (?:at|list)\("([^"]+)"`).FindAllStringSubmatch(string(router), -1) {
-		pages = append(pages, route[1])
-	}
-	require.Greater(t, len(pages), 35)
+	pages := routesOf(t)
 	opened := map[string]bool{}
 	for _, page := range pages {
 		address := addresses[page]

@@ -74,6 +74,6 @@ func TestTheAddressOfAListSaysWhatItShows(t *testing.T) {
 	p.visit("/leaving?site=FC&settled=perhaps")
 	p.until("the site in its field", `latch.input("Home site")?.value.startsWith("Ferncote")`)
 	p.visit("/staff?status=owner")
-	p.see("people fit")
+	p.see("1 person fits")
 	p.see("Maren")
 }

@@ -24,6 +24,7 @@ func TestImportsPointOneWay(t *testing.T) {
 		"internal/httpapi": {"internal/api", "internal/app", "internal/calendar", "internal/core/", "internal/paper",
 			"internal/sheet", "internal/store"},
 		"internal/sheet": {"internal/core/"}, "internal/paper": {"internal/core/words"}, "internal/picture": {},
+		"internal/backup": {"internal/store"}, "internal/doctor": {"internal/app", "internal/store"},
 		"internal/post":     {},
 		"internal/calendar": {"internal/core/"},
 		"internal/mariadb":  {}, "internal/demo": {"demo", "internal/app", "internal/core/", "internal/store"},

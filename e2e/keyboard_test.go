@@ -171,7 +171,8 @@ func TestTheDailyJobByKeyboardAlone(t *testing.T) {
 	h.key("Enter")
 	h.see("shown this once")
 	next := h.text(`document.querySelector("[data-secret=pin]").innerText`)
-	h.key("Escape")
+	h.to("Done")
+	h.key("Enter")
 	h.gone("shown this once")
 	assert.Equal(t, "refuse", at(t, s, "HB-PACK-1", pin).Outcome)
 	assert.Equal(t, "allow", at(t, s, "HB-PACK-1", next).Outcome)
@@ -235,6 +236,7 @@ func (h *hands) changeATemplate() {
 	h.see("Who gains, who loses")
 	h.to("Apply as one change")
 	h.key("Enter")
+	h.until("it is applied", `location.pathname === "/drafts"`)
 	h.see("Undo")
 	require.NoError(h.t, context.Cause(h.ctx))
 }

@@ -33,7 +33,7 @@ func TestTeamsInTheConsole(t *testing.T) {
 	p.press("Add to a team")
 	p.set("Which team", "GRADE")
 	p.press("Add to a team: 2 people")
-	p.press("Done")
+	p.see("Done as change")
 	p.visit("/teams/GRADE")
 	p.see("Kofi Petrak")
 	p.see("2 people")

@@ -46,6 +46,7 @@ func needDSN(f *flags) error {
 		}
 		return nil
 	}
+	f.dsnFrom = path
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return fmt.Errorf("the database's address cannot be read: %w", err)
@@ -57,6 +58,29 @@ func needDSN(f *flags) error {
 	if f.dsn = strings.TrimSpace(string(text)); f.dsn == "" {
 		return fmt.Errorf("the file %s holds no address", path)
 	}
+	return nil
+}
+
+// mailCredential is the name of the credential that holds the password at the mail server.
+const mailCredential = "latch.mail-password"
+
+// readMailPassword reads the password at the mail server from where it stands.
+func (f *flags) readMailPassword() error {
+	path := f.mailPassword
+	if folder := credentials(); path == "" && folder != "" {
+		if _, err := os.Stat(filepath.Join(folder, mailCredential)); err == nil {
+			path = filepath.Join(folder, mailCredential)
+		}
+	}
+	if path == "" {
+		f.mail.Password = os.Getenv("LOYAL_MAIL_PASSWORD") // as it was read before there was a file for it
+		return nil
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return fmt.Errorf("the password at the mail server cannot be read: %w", err)
+	}
+	f.mail.Password = strings.TrimSpace(string(text))
 	return nil
 }
 

@@ -15,7 +15,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"strings"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -23,7 +22,6 @@ import (
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
-	"golang.org/x/term"
 
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/command"
@@ -58,19 +56,32 @@ type flags struct {
 	address                                  string
 	refuseAfter                              time.Duration
 	journal                                  string
+	archive, dsnFrom, mailPassword           string
+	logged                                   *logFile
 }
 
 func (f *flags) logger() *slog.Logger {
-	out := os.Stderr
-	if f.logFile != "" {
-		if file, err := os.OpenFile(f.logFile, os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600); err == nil {
-			out = file
-		}
-	}
+	out := f.output()
 	if f.log == "text" {
 		return slog.New(slog.NewTextHandler(out, nil))
 	}
 	return slog.New(slog.NewJSONHandler(out, nil))
+}
+
+// output is where the log goes. A file that cannot be written is tried again; meanwhile the log goes to stderr.
+func (f *flags) output() io.Writer {
+	if f.logFile == "" {
+		return os.Stderr
+	}
+	f.logged = &logFile{path: f.logFile, instead: os.Stderr}
+	return f.logged
+}
+
+func (f *flags) logFailed() error {
+	if f.logged == nil {
+		return nil
+	}
+	return f.logged.failed()
 }
 
 func rootCommand() *cobra.Command {
@@ -80,9 +91,10 @@ func rootCommand() *cobra.Command {
 		"folder of the key file, which setup makes, or the key itself, such as /dev/fd/3")
 	root.PersistentFlags().StringVar(&f.log, "log", "json", "log as json or text")
 	root.PersistentFlags().StringVar(&f.logFile, "log-file", "", "file to log to; stderr where left out")
-	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), replayCommand(f), keysCommand(
-		f),
-		openapiCommand(), demoCommand(f), generateCommand(f))
+	root.AddCommand(serveCommand(f), setupCommand(f), verifyCommand(f), headCommand(f), replayCommand(f),
+		keysCommand(f),
+		pinsCommand(f), backupCommand(f), restoreCommand(f), migrateCommand(f), versionCommand(f), alertsCommand(),
+		doctorCommand(f), openapiCommand(), demoCommand(f), generateCommand(f))
 	return root
 }
 
@@ -93,6 +105,9 @@ func serveCommand(f *flags) *cobra.Command {
 			if err := needDSN(f); err != nil {
 				return err
 			}
+			if err := f.readMailPassword(); err != nil {
+				return err
+			}
 			log := f.logger()
 			journal, err := f.journalFolder(log)
 			if err != nil {
@@ -101,13 +116,20 @@ func serveCommand(f *flags) *cobra.Command {
 			return serve.Run(c.Context(), serve.Config{DSN: f.dsn, Keys: f.keys, Listen: f.listen, Secure: f.secure,
 				Proxies: f.proxies, Certificate: f.certificate, PrivateKey: f.certificateKey,
 				Operations: f.operations, Log: log, Mail: f.mail, Address: f.address,
-				RefuseAfter: f.refuseAfter, Journal: journal, Reserve: app.PINReserve,
+				RefuseAfter: f.refuseAfter, Journal: journal, Reserve: app.PINReserve, InEarnest: true,
+				Archive: f.archive, LogFailed: f.logFailed, Folders: f.folders(journal),
 				Started: func(address string) error {
 					log.Info("serving", "address", address)
 					return nil
 				}})
 		}}
 	dsnFlag(c, f)
+	serviceFlags(c, f)
+	return c
+}
+
+// serviceFlags are the options of the service, which the doctor takes too.
+func serviceFlags(c *cobra.Command, f *flags) {
 	c.Flags().StringVar(&f.listen, "listen", "127.0.0.1:8420", "address to listen on")
 	c.Flags().BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: cookies are sent over nothing else")
 	c.Flags().StringSliceVar(&f.proxies, "trusted-proxy", nil,
@@ -122,8 +144,10 @@ func serveCommand(f *flags) *cobra.Command {
 		"host:port of the SMTP server that takes mail; none is sent where left out (or LOYAL_MAIL_SERVER)")
 	c.Flags().StringVar(&f.mail.From, "mail-from", os.Getenv("LOYAL_MAIL_FROM"), "address that mail comes from")
 	c.Flags().StringVar(&f.mail.User, "mail-user", os.Getenv("LOYAL_MAIL_USER"),
-		"name to sign in with at the mail server; its password is read from LOYAL_MAIL_PASSWORD")
-	f.mail.Password = os.Getenv("LOYAL_MAIL_PASSWORD")
+		"name to sign in with at the mail server; its password is in the file of --mail-password-file")
+	c.Flags().StringVar(&f.mailPassword, "mail-password-file", os.Getenv("LOYAL_MAIL_PASSWORD_FILE"),
+		"file that holds the password at the mail server; where left out it is the systemd credential "+mailCredential+
+			" (or LOYAL_MAIL_PASSWORD_FILE)")
 	c.Flags().StringVar(&f.mail.TLS, "mail-tls", os.Getenv("LOYAL_MAIL_TLS"), "how mail is handed over: offered (TLS "+
 		"where the server offers it), required, or implicit (TLS from the start, port 465) (or LOYAL_MAIL_TLS)")
 	c.Flags().StringVar(&f.address, "address", "",
@@ -133,8 +157,26 @@ func serveCommand(f *flags) *cobra.Command {
 	c.Flags().StringVar(&f.journal, "events-folder", "",
 		"folder in which events stand until the database has them; where left out, events in the state folder that "+
 			"systemd gives, else in that of the key")
+	c.Flags().StringVar(&f.archive, "archive-folder", "",
+		"folder in which events and entries of the audit log are archived before they are removed, where the "+
+			"settings say "+
+			"so; each instance names the same one")
 	c.MarkFlagsRequiredTogether("tls-certificate", "tls-key")
-	return c
+}
+
+// folders are those whose disks the service looks at.
+func (f *flags) folders(journal string) map[string]string {
+	folders := map[string]string{}
+	if journal != "" {
+		folders["events"] = journal
+	}
+	if f.archive != "" {
+		folders["the archive"] = f.archive
+	}
+	if f.logFile != "" {
+		folders["the log"] = filepath.Dir(f.logFile)
+	}
+	return folders
 }
 
 // journalFolder is the folder of events that wait. One that was not asked for and cannot be written is done without.
@@ -233,87 +275,6 @@ type head struct {
 	Signature string `json:"signature"`
 }
 
-func verifyCommand(f *flags) *cobra.Command {
-	var since []string
-	c := &cobra.Command{Use: "verify",
-		Short: "Check that the audit log, the records and the events are as they were written",
-		Long: "Check that nothing was written in the database but by the service. The audit log is a hash chain " +
-			"whose " +
-			"head is\nsigned by the key; every record has a seal of the change that wrote it; events stand in " +
-			"chains of " +
-			"batches.\nWith heads that were kept elsewhere by loyald head, entries that were taken off the end " +
-			"since are " +
-			"found too.",
-		Example: "  loyald verify --dsn-file …\n  loyald verify --since head.json --dsn-file …", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			if err := needDSN(f); err != nil {
-				return err
-			}
-			keys, err := app.LoadKeys(f.keys)
-			if err != nil {
-				return err
-			}
-			db, err := store.Connect(c.Context(), f.dsn)
-			if err != nil {
-				return err
-			}
-			defer func() { _ = db.Close() }()
-			var heads []store.Head
-			for _, path := range since {
-				kept, err := readHead(path, keys, c.ErrOrStderr())
-				if err != nil {
-					return err
-				}
-				heads = append(heads, kept)
-			}
-			count, err := db.VerifyAudit(c.Context(), keys.VerifyHead, heads...)
-			if err != nil {
-				return err
-			}
-			fmt.Fprintf(c.OutOrStdout(), "All %d audit entries are as they were written.\n", count)
-			return verifyRest(c, db, keys)
-		}}
-	dsnFlag(c, f)
-	c.Flags().StringSliceVar(&since, "since", nil,
-		"file with a head that was kept elsewhere; may be given several times")
-	return c
-}
-
-// verifyRest checks the records and the events, and says how far it is on a terminal.
-func verifyRest(c *cobra.Command, db *store.Store, keys *app.Keys) error {
-	said := func(what string) func(int) {
-		if !term.IsTerminal(int(os.Stderr.Fd())) {
-			return nil
-		}
-		return func(done int) { fmt.Fprintf(os.Stderr, "\r%d %s checked ", done, what) }
-	}
-	var compared func(done, of int)
-	if say := said("records"); say != nil {
-		compared = func(done, _ int) { say(done) }
-	}
-	count, unexplained, err := db.VerifyRecords(c.Context(), keys.SealRecord, compared)
-	if err != nil {
-		return err
-	}
-	for _, one := range unexplained {
-		fmt.Fprintf(c.OutOrStdout(), "No change explains the %s with the number %d: it %s.\n", one.Kind, one.Number,
-			one.Problem)
-	}
-	events, found, err := db.VerifyEvents(c.Context(), keys.SealRecord, 50, said("events"))
-	if err != nil {
-		return err
-	}
-	for _, what := range found {
-		fmt.Fprintf(c.OutOrStdout(), "%s%s.\n", strings.ToUpper(what[:1]), what[1:])
-	}
-	if problems := len(unexplained) + len(found); problems > 0 {
-		return fmt.Errorf("something else than the service has written in the database; findings: %d", problems)
-	}
-	fmt.Fprintf(c.OutOrStdout(), "All %d records are as changes have written them.\nAll %d events are as they were "+
-		"recorded.\n", count, events)
-	return nil
-}
-
 func readHead(path string, keys *app.Keys, notes io.Writer) (kept store.Head, err error) {
 	text, err := os.ReadFile(path)
 	if err != nil {
@@ -356,49 +317,6 @@ func headCommand(f *flags) *cobra.Command {
 				head{kept.Entries, hex.EncodeToString(kept.Hash), hex.EncodeToString(signature)})
 		}}
 	dsnFlag(c, f)
-	return c
-}
-
-func keysCommand(f *flags) *cobra.Command {
-	var newPINs string
-	rotate := &cobra.Command{Use: "rotate", Short: "Replace the key file by a new one", Args: cobra.NoArgs,
-		Long: "Replace the key file by a new one and renew everything that the old one protects. PINs and passwords " +
-			"go on counting.\n" +
-			"Stop the service first, or start it again afterwards: running instances answer nothing more. Give all " +
-			"instances the new file.\n" +
-			"The history of credentials is removed, as it stands under the old key; the audit log keeps who issued " +
-			"what.\n" +
-			"Whoever had the old key and the database can work out all PINs within hours: --new-pins gives " +
-			"everybody who " +
-			"has a PIN another,\nwritten to a file that you alone may read, before they count. Run it again with the " +
-			"same file where it was cut short.",
-		Example: "  loyald keys rotate --keys /etc/loyal-latch --dsn-file /etc/loyal-latch/dsn\n  loyald keys rotate " +
-			"--keys /etc/loyal-latch --dsn-file /etc/loyal-latch/dsn --new-pins /root/pins.csv",
-		RunE: func(c *cobra.Command, _ []string) error {
-			if err := needDSN(f); err != nil {
-				return err
-			}
-			before, err := renewedBefore(newPINs)
-			if err != nil {
-				return err
-			}
-			if len(before) == 0 { // else the key is rotated already, and the PINs are not all renewed
-				if err := rotateKey(c.Context(), f); err != nil {
-					return err
-				}
-				fmt.Fprintf(c.OutOrStdout(),
-					"The key in %s is a new one. Make a backup of it, apart from the database's.\n", f.keys)
-			}
-			if newPINs == "" {
-				return nil
-			}
-			return renewPINs(c, f, newPINs, before)
-		}}
-	dsnFlag(rotate, f)
-	rotate.Flags().StringVar(&newPINs, "new-pins", "",
-		"CSV file to write a new PIN of everybody to who has one; none are renewed where left out")
-	c := &cobra.Command{Use: "keys", Short: "Look after the key file"}
-	c.AddCommand(rotate)
 	return c
 }
 

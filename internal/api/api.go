@@ -302,6 +302,23 @@ type Place struct {
 	ETag         string             `json:"etag"`
 }
 
+// PlaceBrief is a place as it is chosen from all.
+type PlaceBrief struct {
+	Code     string `json:"code"`
+	Name     string `json:"name"`
+	Kind     string `json:"kind" enum:"organisation,site,zone,door,device,work_centre"`
+	Parent   string `json:"parent,omitempty" doc:"Code of what it stands in"`
+	Depth    int    `json:"depth" doc:"0 for a site"`
+	TimeZone string `json:"time_zone,omitempty" doc:"Of a site: IANA name; what stands in it has the same"`
+	Asks     string `json:"asks,omitempty" doc:"The permission that a request here is about"`
+}
+
+// Outline is the estate in brief.
+type Outline struct {
+	Items []PlaceBrief `json:"items" doc:"Those in use, parents before children"`
+	Total int          `json:"total" doc:"How many are in use; only the first 20,000 are told"`
+}
+
 // PlaceFields are the fields of a place that can be written.
 type PlaceFields struct {
 	Code     *string       `json:"code,omitempty"`
@@ -545,7 +562,18 @@ type Today struct {
 	Paused    []Paused       `json:"paused" doc:"Where PINs, or the badge of somebody, are paused after wrong ones"`
 	Gaps      []Gap          `json:"gaps" doc:"Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it"`
 	Aside     int            `json:"aside,omitempty" doc:"Records that cannot be read and give nothing; for those who read the audit log everywhere"`
+	LostPINs  int            `json:"lost_pins,omitempty" doc:"People who have lost their PIN by no act of anybody, such as an upgrade; for those who issue credentials"`
+	LostWhy   string         `json:"lost_why,omitempty" doc:"What it was"`
+	Troubles  []Trouble      `json:"troubles,omitempty" doc:"What is wrong with how the service runs, at the instance that answers; for those who read the audit log everywhere"`
 	Tampering string         `json:"tampering,omitempty" doc:"What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere"`
+}
+
+// Trouble is something that is wrong with how the service runs.
+type Trouble struct {
+	Kind  string    `json:"kind"`
+	What  string    `json:"what"`
+	Do    string    `json:"do" doc:"What to do about it"`
+	Since time.Time `json:"since"`
 }
 
 // Gap is what nobody takes care of but owners.

@@ -218,7 +218,7 @@ type AuditOperation struct {
 type AuditEntry struct {
 	ID         uint64           `json:"id"`
 	At         time.Time        `json:"at"`
-	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased"`
+	Action     string           `json:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased,records-sealed,tampering-found,pins-paused,badge-paused,key-replaced,upgraded,history-removed"`
 	Actor      string           `json:"actor"`
 	Origin     string           `json:"origin"`
 	Reason     string           `json:"reason,omitempty"`
@@ -226,6 +226,16 @@ type AuditEntry struct {
 	Steps      int              `json:"steps" doc:"How many operations it has; asked about one staff member, how many about them"`
 	Operations []AuditOperation `json:"operations" doc:"In a list the first 50 of them"`
 	Hash       string           `json:"hash"`
+}
+
+// Kept is a kind of what is kept beside the records.
+type Kept struct {
+	What    string     `json:"what"`
+	KeptFor string     `json:"kept_for" doc:"How long, in words"`
+	Setting string     `json:"setting,omitempty" doc:"The setting that says so; without one it is fixed"`
+	Lines   int64      `json:"lines" doc:"How many there are, as the database estimates"`
+	Bytes   int64      `json:"bytes" doc:"How much room they take"`
+	Oldest  *time.Time `json:"oldest,omitempty"`
 }
 
 // AuditHead is the end of the audit log, signed.

@@ -10,6 +10,10 @@ type Organisation struct {
 	Seats                int    `json:"seats" doc:"How many people may be active or prepared at once; 0: as many as come"`
 	SeatsUsed            int    `json:"seats_used" doc:"How many are; for those who may enrol"`
 	RetentionMonths      int    `json:"retention_months" doc:"How many months after somebody has left their personal data is erased, for good; 0: never"`
+	EventsMonths         int    `json:"events_months" doc:"How many months events are kept, by whole months; 0: for good"`
+	AuditMonths          int    `json:"audit_months" doc:"How many months entries of the audit log are kept, 12 or more; 0: for good"`
+	PhotoMonths          int    `json:"photo_months" doc:"How many months after somebody has left their photo is kept; 0: for as long as their record"`
+	Archives             bool   `json:"archives" doc:"Events and entries of the audit log are written to signed files before they are removed"`
 	FirstPasswordHours   int    `json:"first_password_hours" doc:"How long a first password counts"`
 	IdleMinutes          int    `json:"idle_minutes" doc:"How long a session of the console counts without use"`
 	TriesAllowed         int    `json:"tries_allowed" doc:"Wrong PINs, after which no more are taken"`
@@ -37,6 +41,10 @@ type OrganisationFields struct {
 	MaxOwners            *int    `json:"max_owners,omitempty" doc:"How many owners there may be"`
 	Seats                *int    `json:"seats,omitempty" doc:"How many people may be active or prepared at once; 0: as many as come"`
 	RetentionMonths      *int    `json:"retention_months,omitempty" doc:"How many months after somebody has left their personal data is erased, for good; 0: never"`
+	EventsMonths         *int    `json:"events_months,omitempty" doc:"How many months events are kept, by whole months; 0: for good"`
+	AuditMonths          *int    `json:"audit_months,omitempty" doc:"How many months entries of the audit log are kept, 12 or more; 0: for good"`
+	PhotoMonths          *int    `json:"photo_months,omitempty" doc:"How many months after somebody has left their photo is kept; 0: for as long as their record"`
+	Archives             *bool   `json:"archives,omitempty" doc:"Write events and entries of the audit log to signed files before they are removed"`
 	FirstPasswordHours   *int    `json:"first_password_hours,omitempty" doc:"How many hours a first password counts"`
 	IdleMinutes          *int    `json:"idle_minutes,omitempty" doc:"How many minutes a session of the console counts without use"`
 	TriesAllowed         *int    `json:"tries_allowed,omitempty" doc:"After how many wrong PINs no more are taken"`

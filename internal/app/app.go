@@ -48,23 +48,28 @@ type App struct {
 	log   *slog.Logger
 	now   func() time.Time
 
-	line      chan struct{} // one change at a time in this process; the revision row orders processes
-	state     publisher     // what is answered from
-	pulse     *pulse
-	events    *recorder
-	hashing   *turns
-	pins      *pins
-	tries     heldTries
-	unseen    unseenTold
-	unpacking *semaphore.Weighted // what files unpack to
-	counts    counts
-	stray     atomic.Pointer[string]
-	postal    atomic.Pointer[Postal]
-	uses      uses
-	imports   *imports
-	stop      context.CancelFunc
-	closed    sync.Once
-	done      sync.WaitGroup
+	line          chan struct{} // one change at a time in this process; the revision row orders processes
+	state         publisher     // what is answered from
+	pulse         *pulse
+	events        *recorder
+	hashing       *turns
+	pins          *pins
+	tries         heldTries
+	unseen        unseenTold
+	troubles      *Troubles
+	unpacking     *semaphore.Weighted // what files unpack to
+	counts        counts
+	stray         atomic.Pointer[strayed]
+	folders       map[string]string // whose disks are looked at, by what they are of
+	waited        time.Duration     // for connections, until the last look
+	asksForBackup bool              // of the key
+	archive       string            // folder; empty: none
+	postal        atomic.Pointer[Postal]
+	uses          uses
+	imports       *imports
+	stop          context.CancelFunc
+	closed        sync.Once
+	done          sync.WaitGroup
 }
 
 // Live is the newest state, compiled, with the texts that searches go through.
@@ -90,6 +95,10 @@ func Bind(ctx context.Context, db *store.Store, keys *Keys, cost Cost) error {
 	return db.Bind(ctx, store.Binding{KeyCheck: keys.check(), PINSalt: salt, PINCost: cost.String()})
 }
 
+// ErrOtherKey says that a database was given another key than the one that is there.
+var ErrOtherKey = errors.New("the key file does not belong to this database: start with the one that setup made, or " +
+	"restore it from a backup; where there is none, see loyald keys replace --lost")
+
 // bound sees that the database belongs to the key file, and returns what it says of PINs.
 func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	binding, err := db.Binding(ctx)
@@ -108,8 +117,7 @@ func bound(ctx context.Context, db *store.Store, keys *Keys) (*pins, error) {
 	case binding.KeyCheck == nil:
 		return nil, ErrEmpty
 	case !hmac.Equal(binding.KeyCheck, keys.check()):
-		return nil, errors.New("the key file does not belong to this database: start with the one that setup made, " +
-			"or restore it from a backup")
+		return nil, ErrOtherKey
 	}
 	cost, err := ParseCost(binding.PINCost)
 	if err != nil {
@@ -123,7 +131,15 @@ type Options struct {
 	Clock       func() time.Time // nil takes the machine's
 	RefuseAfter time.Duration    // without an answer from the database no door is answered after this; 0: RefuseAfter
 	Reserve     int              // how many PINs are generated ahead of time
-	Journal     string           // folder in which events stand until the database has them; empty: in memory alone
+	// Folder in which events stand until the database has them; empty: each decision waits for the database
+	Journal  string
+	Troubles *Troubles // of the process; nil: of this App alone
+	// Folders whose disks are looked at, by what they are of
+	Folders map[string]string
+	// Folder that history is archived in before it is removed; empty: none
+	Archive string
+	// The key is to have a backup, and the instance says so where it has none
+	KeyBackup bool
 }
 
 // New loads the state and starts following it. The database must belong to the keys.
@@ -131,6 +147,7 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	if o.Clock == nil {
 		o.Clock = time.Now
 	}
+	o.Troubles = cmp.Or(o.Troubles, NewTroubles(log))
 	pins, err := bound(ctx, db, keys)
 	if err != nil {
 		return nil, err
@@ -142,8 +159,12 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	} else if sealed > 0 {
 		log.Warn("the records are sealed as they are; what was written before is not known", "records", sealed)
 	}
+	if keys.Unfinished() {
+		o.Troubles.Note(TroubleRotation, "the new key stands beside the old one")
+	}
 	a := &App{store: db, keys: keys, log: log, now: o.Clock, pins: pins, tries: newHeldTries(), hashing: newTurns(),
-		imports: newImports(), unpacking: newUnpacking(),
+		imports: newImports(), unpacking: newUnpacking(), troubles: o.Troubles,
+		folders: o.Folders, asksForBackup: o.KeyBackup, archive: o.Archive,
 		line: make(chan struct{}, 1), pulse: newPulse(cmp.Or(o.RefuseAfter, RefuseAfter))}
 	// Before anything is read, so that whoever locks somebody from now on waits for this instance to know
 	if err := a.beatOnce(ctx, 0); err != nil {
@@ -169,14 +190,15 @@ func New(ctx context.Context, db *store.Store, keys *Keys, log *slog.Logger, o O
 	if err := a.becomeCurrent(ctx, asking); err != nil {
 		return nil, err
 	}
-	if a.events, err = newRecorder(db, log, o.Journal,
+	if a.events, err = newRecorder(db, log, o.Journal, a.troubles,
 		func(err error) { a.pulse.took(recordings, err) }); err != nil {
 		return nil, err
 	}
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	a.stop = stop
 	a.done.Go(func() { a.events.run(running) })
-	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.bringIn, a.runJobs} {
+	for _, run := range []func(context.Context){a.follow, a.watch, a.beat, a.carry, a.bringIn, a.runJobs,
+		a.lookAround, a.keepHistory} {
 		a.done.Go(func() { run(running) })
 	}
 	if o.Reserve > 0 {
@@ -280,6 +302,7 @@ func (a *App) runJobs(ctx context.Context) {
 			{"sending digests", digestsEvery, a.SendDigests},
 			{"mailing reports", digestsEvery, a.SendReports},
 			{"completing the catalogue", sweepEvery, a.Complete},
+			{"telling of upgrades", sweepEvery, a.tellUpgrades},
 			{"checking what the database holds", verifyEvery, a.VerifyDaily},
 			{"sweeping", sweepEvery, func(ctx context.Context) error {
 				swept, added := a.store.Sweep(ctx, a.now()), a.store.AddMonths(ctx, a.now())

@@ -257,6 +257,42 @@ func (a *App) Keep(ctx context.Context, staff people.StaffID, key string, reques
 	}
 }
 
+// secretsFor is for how long secrets that a change generated wait for whoever made it, where the answer that holds them
+// may have been lost: a repeat under the same key is told them.
+const secretsFor = time.Hour
+
+// keepSecrets seals what a change generated, to be kept with the key of its request.
+func (a *App) keepSecrets(of *KeyedRequest, secrets []change.Secret) error {
+	of.Secrets, of.SecretsUntil = nil, nil
+	if len(secrets) == 0 {
+		return nil
+	}
+	plain, err := json.Marshal(secrets)
+	if err != nil {
+		return err
+	}
+	until := a.now().Add(secretsFor).UTC()
+	of.Secrets, of.SecretsUntil = a.keys.seal(forHanding, plain, aboutSecrets(of)), &until
+	return nil
+}
+
+// SecretsOf returns the secrets that the change of a request generated, as long as they are kept.
+func (a *App) SecretsOf(of *KeyedRequest) (secrets []change.Secret, err error) {
+	if len(of.Secrets) == 0 || of.SecretsUntil == nil || !a.now().Before(*of.SecretsUntil) {
+		return nil, nil
+	}
+	plain, err := a.keys.open(forHanding, of.Secrets, aboutSecrets(of))
+	if err != nil {
+		return nil, err
+	}
+	return secrets, json.Unmarshal(plain, &secrets)
+}
+
+// aboutSecrets binds sealed secrets to the request that they are kept with, and to whoever made it.
+func aboutSecrets(of *KeyedRequest) []byte {
+	return fmt.Appendf(nil, "%d\x00%s\x00%s", of.StaffID, of.Key, of.Request)
+}
+
 // answerWithin is for how long the answer to a change that was made is waited for.
 const answerWithin = 300 * time.Millisecond
 

@@ -52,13 +52,18 @@ func (a *App) preview() change.Env {
 }
 
 // Commit makes a change: whole or not at all. When it returns, the live state is the one after the change. Secrets are
-// worked out before others have to wait for it.
-func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
+// worked out before others have to wait for it. ErrAway says that the database went away before the change was kept.
+func (a *App) Commit(ctx context.Context, r Request) (result *Result, err error) {
 	ctx, done, err := a.Reach(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer done()
+	defer func() {
+		if err != nil && errors.Is(context.Cause(ctx), ErrAway) && !errors.Is(err, ErrAway) {
+			err = errors.Join(ErrAway, err)
+		}
+	}()
 	if err := a.mayAsk(ctx, r.Actor, r.Operations); err != nil {
 		return nil, err
 	}
@@ -70,7 +75,7 @@ func (a *App) Commit(ctx context.Context, r Request) (*Result, error) {
 		if secrets, err = a.prepare(ctx, &r, secrets); err != nil {
 			return nil, a.told(ctx, r.Actor, err)
 		}
-		result, err := a.inTurn(ctx, &r, secrets)
+		result, err = a.inTurn(ctx, &r, secrets)
 		if store.Transient(err) && tries < mostTries && ctx.Err() == nil {
 			a.log.Warn("a change is tried again", "tries", tries, "error", err)
 			continue
@@ -235,6 +240,9 @@ func (a *App) commit(ctx context.Context, r *Request, secrets map[int]change.Pre
 			return err
 		}
 		if of := keyOf(ctx); of != nil {
+			if err := a.keepSecrets(of, trial.Secrets); err != nil {
+				return err
+			}
 			if err := tx.Keyed(of, entry.ID); err != nil {
 				return err
 			}

@@ -152,7 +152,9 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 		return e, live, err
 	}
 	a.uses.asked(device, now)
-	err = a.events.record(EventOf(on, &q, &e.Decision, uint32(device.ID), now))
+	if err := a.events.record(ctx, EventOf(on, &q, &e.Decision, uint32(device.ID), now)); err != nil {
+		return e, on, err
+	}
 	switch told := on.Told(&q, &e.Decision); {
 	case e.Allowed:
 		a.uses.used(&q, now)
@@ -160,7 +162,7 @@ func (a *App) Decide(ctx context.Context, device *org.Device, ask Ask) (wording.
 	case told != e.Reason:
 		e = wording.English.Refuse(on.Snapshot, &q, told)
 	}
-	return e, on, err
+	return e, on, nil
 }
 
 // aboutNow sees that a device asks about now: the time that it may state is that of its own clock.
@@ -197,7 +199,8 @@ func EventOf(on *Live, q *access.Question, d *access.Decision, device uint32, at
 }
 
 // ErrStale says that the instance does not have the newest changes and cannot know who is locked.
-var ErrStale = errors.New("the service cannot reach its database, so it cannot know who is locked; nothing is answered")
+var ErrStale = errors.New("the service does not have the newest changes, so it cannot know who is locked; nothing " +
+	"is answered")
 
 // Check answers a manager who holds the permission to check at the place, about now, a moment ahead, or one that is
 // past. It is no event: nothing happened at a door.

@@ -37,7 +37,8 @@ func holding(t *testing.T, s *testkit.Service, sought string) (columns []string)
 			of += " FOR SYSTEM_TIME ALL"
 		}
 		var found int
-		require.NoError(t, db.QueryRow(fmt.Sprintf("SELECT COUNT(*) FROM %s WHERE LOWER(CONVERT(`%s` USING utf8mb4)) LIKE ?",
+		require.NoError(t, db.QueryRow(fmt.Sprintf("SELECT COUNT(*) FROM %s WHERE LOWER(CONVERT(`%s` USING "+
+			"utf8mb4)) LIKE ?",
 			of, column), "%"+sought+"%").Scan(&found))
 		if looked++; found > 0 {
 			columns = append(columns, table+"."+column)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"log/slog"
 	"math/rand/v2"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -13,25 +14,38 @@ import (
 )
 
 // recorder writes events in batches behind the decisions. Before a decision is answered its event stands in the
-// journal, if the instance has one: it is lost neither when the process is killed nor while the database is slow, away
-// or full, and doors wait for none of that. Without a journal events wait in memory, and a process that is killed loses
-// what it took in during the last twentieth of a second.
+// journal: it is lost neither when the process is killed nor while the database is slow, away or full, and doors wait
+// for none of that. An event that the journal does not take, or that has none, is in the database before the decision
+// is answered, and the decision is not answered where that takes it not in time.
 type recorder struct {
-	db     *store.Store
-	log    *slog.Logger
-	took   func(error) // told of each batch
-	number atomic.Uint64
-	failed atomic.Int64     // batches that could not be written at once
-	chain  store.EventChain // of what is written here
+	db       *store.Store
+	log      *slog.Logger
+	took     func(error) // told of each batch
+	troubles *Troubles
+	number   atomic.Uint64
+	failed   atomic.Int64     // batches that could not be written at once
+	chain    store.EventChain // of what is written here
+	hurry    chan struct{}    // somebody waits for what is to be written
 
 	mu      sync.Mutex
 	waiting []store.Event
-	more    int // that stand in the journal alone, as too many wait
+	batch   *eventBatches // of those that wait
+	more    int           // that stand in the journal alone, as too many wait
 	spare   []store.Event
 	oldest  time.Time // of those that wait or are being written; zero: none
 	journal *journal  // nil: none
+	failing bool      // the journal took nothing when it was last asked
 	gone    bool
 }
+
+// eventBatches are events that are written together: written is closed once the database has them, and taken says that
+// writing has begun.
+type eventBatches struct {
+	written chan struct{}
+	taken   bool
+}
+
+func newBatch() *eventBatches { return &eventBatches{written: make(chan struct{})} }
 
 const (
 	waitingEvents = 200_000
@@ -40,16 +54,20 @@ const (
 	// with a journal nothing is lost meanwhile, and fewer, larger statements cost less
 	gatherKept  = 200 * time.Millisecond
 	writeWithin = 5 * time.Second
+	// recordWithin is for how long a decision waits for the database to take its event, where the journal does not
+	recordWithin = 4 * time.Second
 )
 
 var (
 	errRecorderGone = errors.New("the service is ending and takes no more decisions")
-	// ErrUnrecorded says that neither the database nor the journal takes events, and memory holds as many as it may.
-	ErrUnrecorded = errors.New("events can be written nowhere, and too many wait; nothing is answered")
+	// ErrUnrecorded says that neither the journal nor the database takes an event.
+	ErrUnrecorded = errors.New("events can be kept neither on disk nor in the database; nothing is answered")
 )
 
-func newRecorder(db *store.Store, log *slog.Logger, folder string, took func(error)) (*recorder, error) {
-	r := &recorder{db: db, log: log, took: took, chain: store.EventChain{Instance: rand.Uint64()}}
+func newRecorder(db *store.Store, log *slog.Logger, folder string, troubles *Troubles,
+	took func(error)) (*recorder, error) {
+	r := &recorder{db: db, log: log, took: took, chain: store.EventChain{Instance: rand.Uint64()}, troubles: troubles,
+		batch: newBatch(), hurry: make(chan struct{}, 1)}
 	// Numbers grow with time and differ between instances: milliseconds, then 22 bits that begin at a random place.
 	r.number.Store(uint64(time.Now().UnixMilli())<<22 | rand.Uint64N(1<<22))
 	if folder == "" {
@@ -75,17 +93,42 @@ func (r *recorder) next(at time.Time) uint64 {
 	}
 }
 
-// record takes an event in.
-func (r *recorder) record(event store.Event) error {
+// record takes an event in, and returns once it is kept: on disk, else in the database.
+func (r *recorder) record(ctx context.Context, event store.Event) error {
 	event.ID = r.next(event.At)
+	batch, err := r.takeIn(event)
+	if batch == nil || err != nil {
+		return err
+	}
+	select {
+	case r.hurry <- struct{}{}:
+	default:
+	}
+	within, cancel := context.WithTimeout(ctx, recordWithin)
+	defer cancel()
+	select {
+	case <-batch.written:
+		return nil
+	case <-within.Done():
+		r.takeBack(batch, event.ID)
+		return ErrUnrecorded
+	}
+}
+
+// takeIn puts an event with those that wait. Where the journal does not hold it, batch is what it is written with.
+func (r *recorder) takeIn(event store.Event) (batch *eventBatches, err error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.gone {
-		return errRecorderGone
+		return nil, errRecorderGone
 	}
 	kept := false
 	if r.journal != nil {
-		kept = r.journal.add(&event) == nil
+		failed := r.journal.add(&event)
+		if kept = failed == nil; kept == r.failing {
+			r.failing = !kept
+			r.troubles.Err(TroubleJournal, failed)
+		}
 	}
 	switch {
 	case len(r.waiting) < waitingEvents && r.more == 0:
@@ -93,19 +136,32 @@ func (r *recorder) record(event store.Event) error {
 	case kept:
 		r.more++
 	default:
-		return ErrUnrecorded
+		return nil, ErrUnrecorded
 	}
 	if r.oldest.IsZero() {
 		r.oldest = event.At
 	}
-	return nil
+	if kept {
+		return nil, nil
+	}
+	return r.batch, nil
+}
+
+// takeBack takes an event out again whose decision is not answered, unless it is being written already.
+func (r *recorder) takeBack(batch *eventBatches, id uint64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if !batch.taken {
+		r.waiting = slices.DeleteFunc(r.waiting, func(e store.Event) bool { return e.ID == id })
+	}
 }
 
 // take returns the events that wait, and makes room for others. Those that stand in the journal alone are in spilled.
-func (r *recorder) take() (taken []store.Event, spilled bool) {
+func (r *recorder) take() (taken []store.Event, batch *eventBatches, spilled bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	taken, spilled = r.waiting, r.more > 0
+	taken, batch, spilled = r.waiting, r.batch, r.more > 0
+	batch.taken, r.batch = true, newBatch()
 	if len(taken) > 0 {
 		r.oldest = taken[0].At
 	} else {
@@ -115,7 +171,19 @@ func (r *recorder) take() (taken []store.Event, spilled bool) {
 	if r.journal != nil && len(taken) > 0 {
 		r.journal.turn()
 	}
-	return taken, spilled
+	r.lookAtJournal()
+	return taken, batch, spilled
+}
+
+// lookAtJournal sees that what the journal takes stands on disk. The lock is held.
+func (r *recorder) lookAtJournal() {
+	if r.journal == nil {
+		return
+	}
+	if err := r.journal.stands(); err != nil {
+		r.failing = true
+		r.troubles.Err(TroubleJournal, err)
+	}
 }
 
 // run writes what has gathered, time and again. Taking events at intervals rather than being woken for each is what
@@ -131,14 +199,18 @@ func (r *recorder) run(ctx context.Context) {
 	for last := false; !last; {
 		select {
 		case <-tick.C:
+		case <-r.hurry:
 		case <-ctx.Done():
 			r.mu.Lock()
 			r.gone = true
 			r.mu.Unlock()
 			last = true
 		}
-		taken, spilled := r.take()
+		taken, batch, spilled := r.take()
 		written := r.writeAll(ctx, taken)
+		if written {
+			close(batch.written)
+		}
 		if written && spilled {
 			written = r.journal.each(func(batch []store.Event) bool { return r.write(ctx, batch) })
 		}
@@ -188,7 +260,11 @@ func (r *recorder) write(ctx context.Context, batch []store.Event) bool {
 			r.log.Error("events could not be written; trying again", "events", len(batch), "error", err)
 		}
 		if r.journal != nil {
-			r.journal.sync()
+			r.mu.Lock()
+			r.lookAtJournal()
+			taken := r.journal.taken()
+			r.mu.Unlock()
+			_ = taken.Sync() // it stands with the operating system; doors do not wait for the disk
 		}
 		if ctx.Err() != nil {
 			if ended.IsZero() {

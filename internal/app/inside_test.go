@@ -231,7 +231,7 @@ func TestNumbersOfReferencesAreRead(t *testing.T) {
 }
 
 func TestEventNumbersGrow(t *testing.T) {
-	r, err := newRecorder(nil, nil, "", nil)
+	r, err := newRecorder(nil, nil, "", nil, nil)
 	require.NoError(t, err)
 	now := time.Now()
 	last := uint64(0)

@@ -3,7 +3,10 @@ package app
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
+	"math"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -22,6 +25,7 @@ type journal struct {
 	files  []*os.File
 	now    int // that takes what comes
 	line   []byte
+	cut    [2]bool // whose last line was not written whole
 }
 
 const journalFiles = "events-*.jsonl"
@@ -33,11 +37,7 @@ func openJournal(folder string) (*journal, error) {
 	j := &journal{folder: folder}
 	name := strconv.FormatUint(rand.Uint64(), 36)
 	for _, which := range []string{"a", "b"} {
-		path := filepath.Join(folder, "events-"+name+"-"+which+".jsonl")
-		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL|os.O_APPEND, 0o600)
-		if err == nil {
-			err = syscall.Flock(int(file.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
-		}
+		file, err := openJournalFile(filepath.Join(folder, "events-"+name+"-"+which+".jsonl"))
 		if err != nil {
 			return nil, fmt.Errorf("events cannot be kept in %s: %w", folder, err)
 		}
@@ -46,11 +46,60 @@ func openJournal(folder string) (*journal, error) {
 	return j, nil
 }
 
+func openJournalFile(path string) (*os.File, error) {
+	file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL|os.O_APPEND, 0o600)
+	if err == nil {
+		err = syscall.Flock(int(file.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+	}
+	return file, err
+}
+
 // add appends an event. It is with the operating system then, so that the end of the process does not lose it.
 func (j *journal) add(e *store.Event) error {
-	j.line = appendEvent(j.line[:0], e)
-	_, err := j.files[j.now].Write(j.line)
+	j.line = j.line[:0]
+	if j.cut[j.now] { // what stands before is no line, and is passed over alone
+		j.line = append(j.line, '\n')
+	}
+	j.line = appendEvent(j.line, e)
+	n, err := j.files[j.now].Write(j.line)
+	j.cut[j.now] = err != nil && (n > 0 || j.cut[j.now])
 	return err
+}
+
+// stands opens files anew that somebody has removed: what is written to such a one is gone with the process.
+func (j *journal) stands() error {
+	for i, file := range j.files {
+		var info syscall.Stat_t
+		if err := syscall.Fstat(int(file.Fd()), &info); err != nil {
+			return err
+		}
+		if info.Nlink > 0 {
+			continue
+		}
+		again, err := j.anew(file)
+		if err != nil {
+			return fmt.Errorf("events cannot be kept in %s: %w", j.folder, err)
+		}
+		j.files[i], j.cut[i] = again, false
+	}
+	return nil
+}
+
+// anew makes a file again that was removed, with what it held.
+func (j *journal) anew(removed *os.File) (*os.File, error) {
+	if err := os.MkdirAll(j.folder, 0o700); err != nil {
+		return nil, err
+	}
+	file, err := openJournalFile(removed.Name())
+	if err != nil {
+		return nil, err
+	}
+	if _, err = io.Copy(file, io.NewSectionReader(removed, 0, math.MaxInt64)); err != nil {
+		gone := os.Remove(file.Name())
+		closed := file.Close()
+		return nil, errors.Join(err, gone, closed)
+	}
+	return file, nil // the other one may be read from yet; it is closed once nothing does
 }
 
 // appendEvent appends an event as a line of JSON, as json.Marshal would write it: doors wait for this.
@@ -80,9 +129,14 @@ func appendEvent(line []byte, e *store.Event) []byte {
 func (j *journal) turn() { j.now = 1 - j.now }
 
 // done empties the file of what was taken.
-func (j *journal) done() { _ = j.files[1-j.now].Truncate(0) }
+func (j *journal) done() {
+	if j.files[1-j.now].Truncate(0) == nil {
+		j.cut[1-j.now] = false
+	}
+}
 
-func (j *journal) sync() { _ = j.files[1-j.now].Sync() }
+// taken is the file of what is being written.
+func (j *journal) taken() *os.File { return j.files[1-j.now] }
 
 // each hands out the events of the file that was taken, in batches, until do refuses one. A line that was not written
 // whole is passed over.

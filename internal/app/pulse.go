@@ -86,6 +86,13 @@ func (p *pulse) answered(asking time.Time) (back bool) {
 	return back
 }
 
+// silentFor reports whether the database has not answered for some time.
+func (p *pulse) silentFor(long time.Duration) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.away || time.Since(p.asked) > long
+}
+
 func (p *pulse) knows(of time.Time) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -160,26 +167,10 @@ func (a *App) Revision() uint64 { return a.state.Published().State().Revision }
 // Stale reports whether the instance has had no answer from the database for so long that it cannot know who is locked.
 func (a *App) Stale() bool { return a.Behind() > a.pulse.refuseAfter || a.stray.Load() != nil }
 
-// Ready says why the instance is not fit to serve; records that were set aside are no reason to take it out of service,
-// and are told beside.
-func (a *App) Ready() (aside int, err error) {
-	if problem := a.stray.Load(); problem != nil {
-		return 0, errors.New(*problem)
-	}
-	if behind := a.Behind(); behind > min(RefuseAfter, a.pulse.refuseAfter) {
-		return 0, fmt.Errorf("the newest changes have not been read for %d seconds", int(behind.Seconds()))
-	}
-	a.pulse.mu.Lock()
-	defer a.pulse.mu.Unlock()
-	if a.pulse.away {
-		return 0, ErrAway
-	}
-	for _, w := range a.pulse.writes {
-		if w.problem != nil && time.Since(w.since) > unwritableAfter {
-			return 0, fmt.Errorf("nothing can be written: %w", w.problem)
-		}
-	}
-	return len(a.Live().State().AsideRecords()), nil
+// strayed is why an instance may answer nothing until it is started again.
+type strayed struct {
+	kind    *TroubleKind
+	problem string
 }
 
 // every does something at intervals until the context ends.
@@ -282,23 +273,35 @@ func (a *App) catchUp(ctx context.Context) error {
 		a.log.Info("the database answers again")
 	}
 	if !hmac.Equal(binding.KeyCheck, a.keys.check()) {
-		problem := "the key of this database was rotated; start the service again with the new key file"
-		a.stray.Store(&problem)
-		return errors.New(problem)
+		return a.strays(TroubleKey, "the key of this database was rotated; start the service again with the new key "+
+			"file")
 	}
-	if err := a.tries.learn(attempt, a.store, a.now()); err != nil {
-		return err
+	if newest := store.Newest(); binding.Schema > newest {
+		return a.strays(TroubleSchema, fmt.Sprintf("its tables are of version %d, and this program knows %d",
+			binding.Schema, newest))
 	}
 	within, done, err := a.Reach(ctx)
 	if err != nil {
 		return err
 	}
 	defer done()
+	if err := a.settleTries(within); err != nil {
+		return err
+	}
+	if err := a.tries.learn(attempt, a.store, a.now()); err != nil {
+		return err
+	}
 	acts, err := a.takeIn(within, added, rows, binding.Revision)
 	if err != nil {
 		return err
 	}
 	return a.sayKnown(within, acts)
+}
+
+// strays has the instance answer nothing any more.
+func (a *App) strays(kind *TroubleKind, problem string) error {
+	a.stray.Store(&strayed{kind, problem})
+	return errors.New(problem)
 }
 
 // sayKnown says of acts that are live that they count here, once.

@@ -21,19 +21,26 @@ type RenewedPIN struct {
 // renewedAtOnce is how many PINs are renewed in one change.
 const renewedAtOnce = 200
 
-// RenewPINs generates another PIN for everybody on the staff who has one, and takes back those for duress, and
-// those of who has left. Each lot is kept by keep
-// before it counts: where that fails, the PINs before it stay in force. Where it was cut short before, kept is what was
-// kept then, by staff number: whose PIN that is keeps it.
-func (a *App) RenewPINs(ctx context.Context, reason string, kept map[string]string,
+// HavePINs returns everybody who has a PIN.
+func (a *App) HavePINs() (all []*people.Staff) {
+	live := a.Live()
+	for number := range live.State().Staff.All() {
+		p := live.State().Person(people.StaffID(number))
+		if live.State().CredentialOf(p.ID, credential.PIN) != nil {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// RenewPINs generates another PIN for each of some people, and takes back those for duress, and those of who has left.
+// Each lot is kept by keep before it counts: where that fails, the PINs before it stay in force. Where it was cut short
+// before, kept is what was kept then, by staff number: whose PIN that is keeps it.
+func (a *App) RenewPINs(ctx context.Context, reason string, whom []*people.Staff, kept map[string]string,
 	keep func(lot []RenewedPIN) error, progress func(renewed, total int)) error {
 	live := a.Live()
 	var all []*people.Staff
-	for number := range live.State().Staff.All() {
-		p := live.State().Person(people.StaffID(number))
-		if live.State().CredentialOf(p.ID, credential.PIN) == nil {
-			continue
-		}
+	for _, p := range whom {
 		if pin := kept[p.Number]; pin != "" {
 			digest, _ := a.pins.hash(pin)
 			if c := live.State().PINByDigest(digest); c != nil && c.Staff == p.ID {
@@ -62,8 +69,11 @@ func (a *App) renew(ctx context.Context, reason string, lot []*people.Staff, kee
 				p.Number)})
 			continue
 		}
-		set, err := json.Marshal(change.PINForm{Staff: p.Number,
-			MustChange: state.CredentialOf(p.ID, credential.PIN).MustChange})
+		form := change.PINForm{Staff: p.Number}
+		if before := state.CredentialOf(p.ID, credential.PIN); before != nil {
+			form.MustChange = before.MustChange
+		}
+		set, err := json.Marshal(form)
 		if err != nil {
 			return err
 		}
@@ -75,7 +85,7 @@ func (a *App) renew(ctx context.Context, reason string, lot []*people.Staff, kee
 			}
 		}
 	}
-	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "keys rotate", Reason: reason,
+	_, err := a.Commit(ctx, Request{Actor: change.Actor{System: "Loyal Latch"}, Origin: "loyald", Reason: reason,
 		Operations: operations, Within: func(_ *store.Tx, _ uint64, trial *change.Trial) error {
 			var made []RenewedPIN
 			for _, secret := range trial.Secrets {

@@ -36,7 +36,8 @@ func TestUrgentActsDoNotWaitForALargeChange(t *testing.T) {
 	other := s.Second(t)
 	maren := s.Client(t, "maren")
 	begun, end, ended := make(chan bool), make(chan bool), make(chan error, 1)
-	enrol := change.Operation{Op: "staff.enrol", Set: []byte(`{"given_name":"L","family_name":"Arge","home_site":"HB"}`)}
+	enrol := change.Operation{Op: "staff.enrol",
+		Set: []byte(`{"given_name":"L","family_name":"Arge","home_site":"HB"}`)}
 	large := request(enrol)
 	finish := sync.OnceFunc(func() { close(end) })
 	t.Cleanup(finish) // what a test leaves open keeps its schema from going
@@ -135,7 +136,7 @@ func TestADatabaseThatHangsHoldsNobodyUp(t *testing.T) {
 		assert.Contains(t, refused.Error(), "database")
 	}
 	assert.Error(t, <-waiting)
-	require.Eventually(t, func() bool { _, err := service.App.Ready(); return err != nil }, 10*time.Second,
+	require.Eventually(t, func() bool { return service.App.Ready() != nil }, 10*time.Second,
 		20*time.Millisecond)
 	_, err := s.App.Commit(ctx, request(change.Operation{Op: "staff.lock", On: "Q0011"}))
 	require.NoError(t, err, "elsewhere it goes on, and the lock is acknowledged once nobody opens any more")
@@ -143,7 +144,7 @@ func TestADatabaseThatHangsHoldsNobodyUp(t *testing.T) {
 	_, _, err = service.App.Decide(ctx, device, app.Ask{PIN: "480216", Place: "HB-PACK-1"})
 	assert.ErrorIs(t, err, app.ErrStale)
 	between.hangs.Store(false)
-	require.Eventually(t, func() bool { _, err := service.App.Ready(); return err == nil }, 20*time.Second,
+	require.Eventually(t, func() bool { return service.App.Ready() == nil }, 20*time.Second,
 		20*time.Millisecond)
 	require.NoError(t, maren.Get(ctx, "/staff", &page))
 	assert.False(t, opens(t, service, "480216"))
@@ -192,7 +193,7 @@ func TestEventsStandOnDiskUntilTheDatabaseTakesThem(t *testing.T) {
 	_, err = db.Exec("RENAME TABLE events TO events_away")
 	require.NoError(t, err)
 	ask(a, 25)
-	require.Eventually(t, func() bool { _, err := a.Ready(); return err != nil }, 15*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return a.Ready() != nil }, 15*time.Second, 20*time.Millisecond)
 	ask(a, 25)
 	a.Close()
 	// A process that was killed leaves as much, and its last line may not be whole

@@ -201,7 +201,7 @@ func (a *App) Greet(ctx context.Context, device *org.Device, pin, badge string) 
 		decided = e.Decision
 	}
 	known := decided.Allowed
-	if err := a.events.record(EventOf(on, &q, &decided, uint32(device.ID), now)); err != nil {
+	if err := a.events.record(ctx, EventOf(on, &q, &decided, uint32(device.ID), now)); err != nil {
 		return nil, "", err
 	}
 	if !known {

@@ -29,6 +29,9 @@ type Today struct {
 	// For those who may read the audit log everywhere: records that cannot be read, and what the daily check of the
 	// database found
 	Aside     int
+	Troubles  []Trouble // with how this instance runs
+	LostPINs  int       // people who have lost their PIN by no act of anybody
+	LostWhy   string
 	Tampering string
 	Barred    []Barred
 	Redundant int          // exceptions that change nothing any more, where one may end them
@@ -117,6 +120,9 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 	}
 	if live.HoldsEverywhere(actor, permit.ReadAudit, now.Unix()) {
 		t.Aside = len(live.State().AsideRecords())
+		t.Troubles = slices.DeleteFunc(a.Troubles(), func(one Trouble) bool { // of these it says more
+			return one.TroubleKind == TroubleRecords || one.TroubleKind == TroubleUnexplained
+		})
 		found, err := a.Tampering(ctx)
 		if err != nil {
 			return nil, err
@@ -127,6 +133,17 @@ func (a *App) Today(ctx context.Context, actor people.StaffID) (*Today, error) {
 		t.Undecided = live.Undecided()
 	}
 	t.Gaps = live.gaps(actor, sight, now)
+	if live.HoldsAnywhere(actor, permit.IssueCredentials, now.Unix()) {
+		lost, why, err := a.LostPINs(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range lost {
+			if sight.Of(p) == access.Whole {
+				t.LostPINs, t.LostWhy = t.LostPINs+1, why
+			}
+		}
+	}
 	if reach, anywhere := live.Reach(actor, permit.ExceptStaff, now.Unix()); anywhere {
 		for id, e := range live.State().Exceptions.All() {
 			if !e.Ended && access.InReach(reach, e.Place) && live.IsRedundant(org.ExceptionID(id), now.Unix()) {

@@ -49,6 +49,10 @@ func throttled(held bool, until time.Time) error {
 // knows, by what the database said not long ago, that nothing is paused there. Each other PIN, somebody's or not, is
 // hashed, so that it takes as long. The answer to the guess that reaches the limit is held back for as long as another
 // instance may not know of it yet, so that no guess made after that answer is looked at anywhere.
+//
+// While the database does not answer, the instance goes on for as long as it answers doors at all: it counts by itself,
+// and what it has counted is given to the database once that answers again. Each instance that is cut off then takes as
+// many guesses as all take together otherwise.
 
 // knownFor is for how long what the database says of held tries is relied on.
 const knownFor = time.Second
@@ -57,14 +61,97 @@ const knownFor = time.Second
 type heldTries struct {
 	mu    sync.Mutex
 	until map[[32]byte]time.Time
-	asked time.Time                // by the machine's clock
-	busy  map[[32]byte]*sync.Mutex // guesses at one subject are taken one after another
-	slow  map[uint32]*budget       // by device; 0: of the organisation
+	asked time.Time                      // by the machine's clock
+	busy  map[[32]byte]*sync.Mutex       // guesses at one subject are taken one after another
+	slow  map[uint32]*budget             // by device; 0: of the organisation
+	here  map[[32]byte]*credential.Tries // counted here, while the database does not answer
+	owed  []owedTry                      // what the database does not know of it
 }
+
+// owedTry is a guess that the database has not counted, or not taken back.
+type owedTry struct {
+	door *door
+	back bool
+}
+
+// mostOwed bounds the memory that guesses take while the database does not answer; beyond it none are taken.
+const mostOwed = 10_000
 
 func newHeldTries() heldTries {
 	return heldTries{until: map[[32]byte]time.Time{}, busy: map[[32]byte]*sync.Mutex{},
-		slow: map[uint32]*budget{}}
+		slow: map[uint32]*budget{}, here: map[[32]byte]*credential.Tries{}}
+}
+
+// countHere counts a guess at the instance alone, as store.Try does at all of them.
+func (h *heldTries) countHere(d *door) (until time.Time, held bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if len(h.owed) >= mostOwed {
+		return d.now.Add(knownFor), true
+	}
+	all := make([]*credential.Tries, len(d.guessed))
+	for i := range d.guessed {
+		t := h.here[d.guessed[i].Subject]
+		if t == nil {
+			t = &credential.Tries{}
+			h.here[d.guessed[i].Subject] = t
+		}
+		if to, is := t.Held(d.now); is {
+			until, held = to, true
+		}
+		all[i] = t
+	}
+	if held {
+		return until, true
+	}
+	for i, t := range all {
+		t.Wrong(d.guessed[i].Rule, d.now)
+		if to, is := t.Held(d.now); is {
+			until = to
+		}
+	}
+	h.owed = append(h.owed, owedTry{door: d})
+	return until, false
+}
+
+// rightHere takes back a guess that was counted here alone.
+func (h *heldTries) rightHere(d *door) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for i := range d.guessed {
+		if t := h.here[d.guessed[i].Subject]; t != nil {
+			t.Right()
+		}
+	}
+	h.owed = slices.DeleteFunc(h.owed, func(o owedTry) bool { return o.door == d })
+}
+
+// owe notes that the database has still to take back a guess that was right.
+func (h *heldTries) owe(d *door) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if len(h.owed) < mostOwed {
+		h.owed = append(h.owed, owedTry{d, true})
+	}
+}
+
+// settle hands out what the database does not know.
+func (h *heldTries) settle() []owedTry {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	owed := h.owed
+	h.owed = nil
+	return owed
+}
+
+// unsettled puts back what the database did not take; where it knows all, nothing is counted here any more.
+func (h *heldTries) unsettled(owed []owedTry) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.owed = append(owed, h.owed...)
+	if len(h.owed) == 0 {
+		clear(h.here)
+	}
 }
 
 // budget is how many wrong guesses are answered at once: as many as there are, and so many more a second.
@@ -133,6 +220,10 @@ func (h *heldTries) held(guess []store.Tried, at time.Time) (held, fresh bool) {
 	defer h.mu.Unlock()
 	for i := range guess {
 		held = held || at.Before(h.until[guess[i].Subject])
+		if t := h.here[guess[i].Subject]; t != nil {
+			_, here := t.Held(at)
+			held = held || here
+		}
 	}
 	return held, time.Since(h.asked) < knownFor
 }
@@ -219,6 +310,7 @@ type door struct {
 	greets  bool // a terminal, which asks who somebody is and not what they may do
 	guessed []store.Tried
 	now     time.Time
+	here    bool // it was counted at this instance alone
 }
 
 func (d *door) decide(live *Live, q *access.Question) access.Decision {
@@ -247,6 +339,9 @@ func (a *App) answer(ctx context.Context, live *Live, q *access.Question, pin st
 	if err != nil || !last {
 		return e, on, err
 	}
+	if d.here {
+		return e, on, nil // the database is told of it once it answers, and tells whom it concerns
+	}
 	if err := a.tellOfGuesses(ctx, on, d); err != nil {
 		return wording.Explanation{}, on, err
 	}
@@ -266,17 +361,12 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 	if held {
 		return a.tooMany(live, d.q), live, false, nil
 	}
-	if digest, known := a.pins.remembered(pin); known && fresh {
+	if digest, known := a.pins.remembered(pin); known && (fresh || a.pulse.silentFor(knownFor)) {
 		if c := live.State().PINByDigest(digest); d.opensHere(live, c) {
 			d.q.PIN = c.ID
 			return wording.English.Say(live.Snapshot, d.q), live, false, nil
 		}
 	}
-	ctx, done, err := a.Reach(ctx)
-	if err != nil {
-		return e, live, false, err
-	}
-	defer done()
 	if err := pause(ctx, a.tries.slowed(false, uint32(d.device.ID))); err != nil {
 		return e, live, false, err
 	}
@@ -285,17 +375,21 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 		wider := a.tries.turn(d.guessed[i+1].Subject)
 		defer wider.Unlock()
 	}
-	until, held, err := a.store.Try(ctx, d.guessed, d.now)
+	until, held, err := a.countAtDoor(ctx, d)
 	if err != nil {
 		return e, live, false, err
 	}
 	if held {
-		return a.tooMany(live, d.q), live, false, a.tries.learn(ctx, a.store, d.now)
+		return a.tooMany(live, d.q), live, false, a.learnOf(ctx, d)
 	}
 	c, err := a.identify(ctx, fmt.Sprint("device ", d.device.ID), pin)
 	if err != nil {
-		back := a.takeBack(ctx, d.guessed, false)
-		return e, live, false, errors.Join(err, back)
+		a.rightAtDoor(ctx, d)
+		return e, live, false, err
+	}
+	if a.Stale() { // meanwhile
+		a.rightAtDoor(ctx, d)
+		return e, live, false, ErrStale
 	}
 	// Hashing took its time: what is decided is decided on what is live now.
 	live = a.Live()
@@ -304,13 +398,96 @@ func (a *App) tryPIN(ctx context.Context, live *Live, d *door, pin string) (e wo
 	}
 	if d.opensHere(live, c) {
 		a.tries.slowed(true, uint32(d.device.ID))
-		return wording.English.Say(live.Snapshot, d.q), live, false, a.takeBack(ctx, d.guessed, false)
+		a.rightAtDoor(ctx, d)
+		return wording.English.Say(live.Snapshot, d.q), live, false, nil
 	}
 	if last = until.After(d.now); last {
-		err = a.tries.learn(ctx, a.store, d.now)
+		err = a.learnOf(ctx, d)
 	}
 	return wording.English.Say(live.Snapshot, d.q), live, last, err
 }
+
+// countWithin is for how long counting a guess waits for the database before it is counted here; a machine that is busy
+// is not to look like one that is cut off.
+const countWithin = 2 * time.Second
+
+// countAtDoor counts a guess at a door: at all instances, else, while the database does not answer, at this one.
+func (a *App) countAtDoor(ctx context.Context, d *door) (until time.Time, held bool, err error) {
+	if !a.pulse.silentFor(awayAfter) {
+		until, held, err = a.countedBy(ctx, d)
+		away := errors.Is(err, ErrAway) || errors.Is(err, context.DeadlineExceeded) || store.Unavailable(err)
+		if err == nil || ctx.Err() != nil || !away {
+			return until, held, err
+		}
+	}
+	if a.Stale() {
+		return until, false, ErrStale
+	}
+	d.here = true
+	until, held = a.tries.countHere(d)
+	return until, held, nil
+}
+
+func (a *App) countedBy(ctx context.Context, d *door) (until time.Time, held bool, err error) {
+	within, done, err := a.Reach(ctx)
+	if err != nil {
+		return until, false, err
+	}
+	defer done()
+	within, cancel := context.WithTimeout(within, countWithin)
+	defer cancel()
+	until, held, err = a.store.Try(within, d.guessed, d.now)
+	if err != nil && within.Err() != nil {
+		err = errors.Join(err, context.Cause(within))
+	}
+	return until, held, err
+}
+
+// learnOf lets the instance know what is held up, where the database has counted.
+func (a *App) learnOf(ctx context.Context, d *door) error {
+	if d.here {
+		return nil
+	}
+	return a.tries.learn(ctx, a.store, d.now)
+}
+
+// rightAtDoor takes back a guess that was right, or came to nothing. A database that does not answer is told later.
+func (a *App) rightAtDoor(ctx context.Context, d *door) {
+	if d.here {
+		a.tries.rightHere(d)
+	} else if err := a.takeBack(ctx, d.guessed, false); err != nil {
+		a.tries.owe(d)
+	}
+}
+
+// settleTries gives the database what was counted here while it did not answer, and tells of what that pauses.
+func (a *App) settleTries(ctx context.Context) error {
+	owed := a.tries.settle()
+	for done := 0; len(owed) > 0 && done < settledAtOnce; done++ {
+		o := owed[0]
+		var err error
+		if o.back {
+			err = a.store.Right(ctx, o.door.guessed, false)
+		} else {
+			var until time.Time
+			var held bool
+			until, held, err = a.store.Try(ctx, o.door.guessed, o.door.now)
+			if err == nil && !held && until.After(a.now()) {
+				err = a.tellOfGuesses(ctx, a.Live(), o.door)
+			}
+		}
+		if err != nil {
+			a.tries.unsettled(owed)
+			return err
+		}
+		owed = owed[1:]
+	}
+	a.tries.unsettled(owed)
+	return nil
+}
+
+// settledAtOnce bounds for how long following the database waits for it.
+const settledAtOnce = 100
 
 // pause waits, unless whoever asked has gone.
 func pause(ctx context.Context, wait time.Duration) error {

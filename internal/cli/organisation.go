@@ -4,6 +4,7 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -41,7 +42,7 @@ func (s *session) organisationCommand() *cobra.Command {
 		}}
 	edit := &cobra.Command{Use: "edit", Short: "Change the settings", Args: cobra.NoArgs,
 		Example: "  loyal organisation edit --pin-digits 8 --pin-refuse-dates yes\n" +
-			"  loyal organisation edit --tries-allowed 4 --tries-lock-minutes 30"}
+			"  loyal organisation edit --events-months 24 --archives yes"}
 	fields := settingFlags(edit)
 	edit.RunE = func(c *cobra.Command, _ []string) error {
 		if !changed(c) {
@@ -56,7 +57,32 @@ func (s *session) organisationCommand() *cobra.Command {
 		_, err = s.write(c.Context(), "PATCH", "/organisation", body, "The settings are changed.")
 		return err
 	}
-	return noun("organisation", "The settings of the organisation", show, edit)
+	return noun("organisation", "The settings of the organisation", show, edit, s.keptCommand())
+}
+
+func (s *session) keptCommand() *cobra.Command {
+	return &cobra.Command{Use: "kept", Short: "What is kept beside the records, for how long, and how much there is",
+		Example: "  loyal organisation kept\n  loyal organisation edit --events-months 24 --archives yes",
+		Args:    cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+			var kept api.Page[api.Kept]
+			if err := s.client.Get(c.Context(), "/kept", &kept); err != nil {
+				return err
+			}
+			if s.output == "json" {
+				return s.json(kept.Items)
+			}
+			table(s, kept.Items, []column[api.Kept]{{"WHAT", func(k api.Kept) string { return k.What }},
+				{"KEPT FOR", func(k api.Kept) string { return k.KeptFor }},
+				{"LINES", func(k api.Kept) string { return strconv.FormatInt(k.Lines, 10) }},
+				{"MEGABYTES", func(k api.Kept) string { return strconv.FormatInt((k.Bytes+999_999)/1_000_000, 10) }},
+				{"OLDEST", func(k api.Kept) string {
+					if k.Oldest == nil {
+						return ""
+					}
+					return k.Oldest.Local().Format(time.DateOnly)
+				}}})
+			return nil
+		}}
 }
 
 func flagOf(field reflect.StructField) string {

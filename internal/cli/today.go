@@ -93,6 +93,14 @@ func todayLines(today *api.Today) (lines []todayLine) {
 	if today.Tampering != "" {
 		add("Written in the database by something else", "", today.Tampering, "loyald verify names all of it", "")
 	}
+	for _, one := range today.Troubles {
+		add("Wrong with the service", "", one.What, one.Do, local(&one.Since))
+	}
+	if today.LostPINs > 0 {
+		add("Lost their PIN", "", words.Count(today.LostPINs, "person has none any more",
+			"people have none any more")+": "+
+			today.LostWhy, "loyald pins replace gives each another", "")
+	}
 	for _, p := range today.Paused {
 		number, whose, what := p.Place.Code, p.Place.Name, "PINs are not taken; loyal place unpause "+p.Place.Code
 		if p.Staff != nil {

@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -150,8 +151,25 @@ func (l *loader) flush(onDay int, reason string) error {
 		}
 		l.last = request.At
 	}
-	_, err := l.app.Commit(l.ctx, request)
-	return err
+	return l.commit(request)
+}
+
+// awayFor is for how long the loader waits for a database that went away: a slow machine stalls for seconds.
+const awayFor = time.Minute
+
+// commit makes a change, again where the database was away before it was kept.
+func (l *loader) commit(request app.Request) error {
+	for begun := time.Now(); ; {
+		_, err := l.app.Commit(l.ctx, request)
+		if !errors.Is(err, app.ErrAway) || errors.Is(err, app.ErrOutcomeUnknown) || time.Since(begun) > awayFor {
+			return err
+		}
+		select {
+		case <-l.ctx.Done():
+			return err
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
 }
 
 func readYAML[T any](name string) (out T, err error) {

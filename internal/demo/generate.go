@@ -185,6 +185,10 @@ func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io
 		return err
 	}
 	db.SignWith(keys.SignHead)
+	db.SealWith(keys.SealRecord)
+	if _, err := db.SealAll(ctx); err != nil { // so that what follows is sealed as it is written
+		return err
+	}
 	if size.PINs, err = app.HashPINs(ctx, db, keys); err != nil {
 		return err
 	}

@@ -24,7 +24,7 @@ func (s *Server) registerLog() {
 		Staff  string    `query:"staff" doc:"About this staff member"`
 		Place  string    `query:"place" doc:"About this place"`
 		Actor  string    `query:"actor" doc:"Made by this staff member"`
-		Action string    `query:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased"`
+		Action string    `query:"action" enum:"change,sign-in,sign-in-refused,pin-refused,sessions-ended,keys-rotated,let-go,tries-cleared,pin-link-sent,urgent-act-dropped,draft-taken,pins-handed-out,leaving-ticked,erased,records-sealed,tampering-found,pins-paused,badge-paused,key-replaced,upgraded,history-removed"`
 		Q      string    `query:"q" maxLength:"100" doc:"Words of the summary, the actor or the reason"`
 		From   time.Time `query:"from"`
 		Until  time.Time `query:"until"`
@@ -95,6 +95,21 @@ func (s *Server) registerAuditHead() {
 			head, signature, err := s.app.AuditHead(ctx)
 			return &headed{api.AuditHead{Entries: head.Entries, Hash: hex.EncodeToString(head.Hash),
 				Signature: hex.EncodeToString(signature)}}, err
+		})
+	type keptIn struct{ Paging }
+	route(s, "GET", "/kept", "list-kept", "audit", "What is kept beside the records, for how long, and how much of it "+
+		"there is", Access{Permission: permit.ReadAudit},
+		func(ctx context.Context, in *keptIn) (*listed[api.Kept], error) {
+			kept, err := s.app.KeptFor(ctx, callerOf(ctx).id())
+			if err != nil {
+				return nil, err
+			}
+			items := make([]api.Kept, len(kept))
+			for i, k := range kept {
+				items[i] = api.Kept{What: k.What, KeptFor: k.For, Setting: k.Setting, Lines: k.Rows, Bytes: k.Bytes,
+					Oldest: k.Oldest}
+			}
+			return pageOf(items, &in.Paging)
 		})
 	type checked struct{ Body api.AuditCheck }
 	route(s, "GET", "/audit/verify", "verify-audit", "audit", "Check the hash chain of the audit log",

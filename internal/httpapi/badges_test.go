@@ -327,10 +327,14 @@ func TestPINsArePrintedOnceAndNowhereElse(t *testing.T) {
 	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")))
 	assert.Equal(t, 2, bytes.Count(pdf, []byte("/Type /Page\n")))
 	revision := s.App.Live().State().Revision
+	status, again, _ := print("one", `{"staff":["Q0011","Q0012"],"must_change":true}`)
+	assert.Equal(t, 200, status)
+	assert.Equal(t, drawn(pdf), drawn(again), "to whoever may have lost them")
+	assert.Equal(t, revision, s.App.Live().State().Revision, "and no PIN is issued twice")
+	s.Clock.Move(61 * time.Minute)
 	status, _, text := print("one", `{"staff":["Q0011","Q0012"],"must_change":true}`)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, text, "kept nowhere")
-	assert.Equal(t, revision, s.App.Live().State().Revision, "and no PIN is issued twice")
+	assert.Contains(t, text, "kept for an hour")
 	for body, want := range map[string]int{`{"staff":[]}`: 422, `{"staff":["Q9999"]}`: 404, `{"staff":["Q0002"]}`: 403,
 		`{"staff":["Q0011"],"colour":"red"}`: 422} {
 		status, _, text := print("other"+body, body)

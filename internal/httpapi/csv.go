@@ -23,7 +23,7 @@ import (
 var csvFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
 		if lines := linesOf(v); lines != nil {
-			return writeLines(w, lines)
+			return writeLines(w, ended(v, lines))
 		}
 		return json.NewEncoder(w).Encode(v)
 	},
@@ -35,7 +35,7 @@ var csvFormat = huma.Format{
 var xlsxFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
 		if lines := linesOf(v); lines != nil {
-			return sheet.Write(w, lines)
+			return sheet.Write(w, ended(v, lines))
 		}
 		return json.NewEncoder(w).Encode(v)
 	},
@@ -82,6 +82,21 @@ func linesOf(v any) [][]string {
 		return tableOf(reflect.ValueOf(list.Rows()))
 	}
 	return nil
+}
+
+// mostInFile bounds how many rows of a list go into a file of CSV or a workbook.
+const mostInFile = 100_000
+
+// ended adds, to a list that goes on beyond the bound of a file, a last line that says so.
+func ended(v any, lines [][]string) [][]string {
+	page, is := v.(interface{ Following() string })
+	if !is || page.Following() == "" || len(lines) <= mostInFile {
+		return lines
+	}
+	last := make([]string, len(lines[0]))
+	last[0] = fmt.Sprintf("This file ends after %d lines, and the list goes on: narrow it, or ask for the next with "+
+		"after=%s", len(lines)-1, page.Following())
+	return append(lines, last)
 }
 
 var plainKinds = map[reflect.Kind]bool{reflect.String: true, reflect.Bool: true, reflect.Int: true, reflect.Int32: true,

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
@@ -79,6 +80,9 @@ func (s *Server) registerEstate() {
 			}
 			return page(items, cut.Body.Total, cut.Body.Next), nil
 		})
+	route(s, "GET", "/outline", "outline-places", "places",
+		"All places in use in brief, in one answer that may be kept and is asked for again by its tag", Access{},
+		func(ctx context.Context, _ *struct{}) (*outlined, error) { return outlineOf(s.view(ctx).live), nil })
 	type one struct {
 		ETag string `header:"ETag"`
 		Body api.Place
@@ -204,6 +208,37 @@ func (v view) placePerson(permission *permit.Permission, can access.Permitted, p
 		if !v.sees.whole(can.Staff) && (end.Why == access.ContractEnded || end.Why == access.HasLeft) {
 			out.Ends = ""
 		}
+	}
+	return out
+}
+
+type outlined struct {
+	Cache string `header:"Cache-Control"`
+	Body  api.Outline
+}
+
+// mostOutlined is how many places are told at once; who has more finds them by name.
+const mostOutlined = 20_000
+
+// outlineOf is the estate in brief.
+func outlineOf(live *app.Live) *outlined {
+	out := &outlined{Cache: "private, no-cache", Body: api.Outline{Items: []api.PlaceBrief{}}}
+	for st := range live.Tree().All {
+		if st.Retired {
+			continue
+		}
+		if out.Body.Total++; out.Body.Total > mostOutlined {
+			continue
+		}
+		p := st.Place
+		brief := api.PlaceBrief{Code: p.Code, Name: p.Name, Kind: string(p.Kind), Depth: st.Depth, Asks: p.Asks}
+		if above := live.State().Place(p.Parent); above != nil {
+			brief.Parent = above.Code
+		}
+		if p.Kind == estate.Site {
+			brief.TimeZone = st.Location.String()
+		}
+		out.Body.Items = append(out.Body.Items, brief)
 	}
 	return out
 }

@@ -92,7 +92,7 @@ func New(a *app.App, config Config) *Server {
 	s.router.Get("/readyz", s.ready)
 	s.router.Get("/api/docs", s.docs)
 	s.router.Route(Base, func(r chi.Router) {
-		r.Use(s.reaching, s.standard, s.idempotent)
+		r.Use(compressed, s.reaching, s.standard, s.idempotent)
 		settings := huma.DefaultConfig("Loyal Latch", "1")
 		settings.OpenAPI.Info.Description =
 			"Enrol staff, assign them to places, give them templates and credentials, and see and lock what they " +
@@ -144,7 +144,7 @@ func (s *Server) Operations() http.Handler {
 	mux := chi.NewMux()
 	mux.Handle("/metrics", s.metrics.handler)
 	mux.Mount("/debug", middleware.Profiler())
-	mux.Get("/readyz", s.ready)
+	mux.Get("/readyz", s.readyInFull)
 	return mux
 }
 
@@ -666,17 +666,26 @@ func Starting() http.Handler {
 	return mux
 }
 
-func (s *Server) ready(w http.ResponseWriter, _ *http.Request) {
-	aside, err := s.app.Ready()
-	switch {
-	case err != nil:
-		s.config.Log.Warn("not ready", "error", err)
-		writeText(w, http.StatusServiceUnavailable, "not ready: the database does not answer, takes nothing, or "+
-			"belongs to another key; the log says which\n")
-	case aside > 0:
-		writeText(w, http.StatusOK, fmt.Sprintf(
-			"ready, with %d records set aside that cannot be read; the log names them\n", aside))
-	default:
-		writeText(w, http.StatusOK, "ready\n")
+// ready says whether the instance is fit to serve, and what is wrong with how it runs: by name alone, as anybody may
+// ask. The second address says it in full.
+func (s *Server) ready(w http.ResponseWriter, _ *http.Request) { s.readiness(w, false) }
+
+func (s *Server) readyInFull(w http.ResponseWriter, _ *http.Request) { s.readiness(w, true) }
+
+func (s *Server) readiness(w http.ResponseWriter, inFull bool) {
+	troubles := s.app.Troubles()
+	status, text := http.StatusOK, "ready\n"
+	if len(troubles) > 0 && troubles[0].Stops {
+		status, text = http.StatusServiceUnavailable, "not ready\n"
 	}
+	for _, t := range troubles {
+		text += fmt.Sprintf("%s: %s, since %s", t.Name, lowerFirst(t.What), t.Since.UTC().Format(time.RFC3339))
+		if inFull {
+			text += fmt.Sprintf(" (%s). %s", t.Detail, t.Do)
+		}
+		text += "\n"
+	}
+	writeText(w, status, text)
 }
+
+func lowerFirst(text string) string { return strings.ToLower(text[:1]) + text[1:] }

@@ -14,6 +14,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"regexp"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -21,6 +22,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
@@ -83,10 +85,24 @@ func (s *Server) observe(next http.Handler) http.Handler {
 		took := time.Since(start)
 		s.metrics.observe(r.Method, pattern, status, took)
 		if status >= 500 || (!safe(r.Method) && pattern != decisionsPath) {
-			s.config.Log.Info("request", "request", id, "method", r.Method, "route", pattern, "status", status,
-				"milliseconds", took.Milliseconds())
+			line := []any{"request", id, "method", r.Method, "route", pattern, "status", status, "milliseconds",
+				took.Milliseconds()}
+			if trace := traceOf(r); trace != "" {
+				line = append(line, "trace", trace)
+			}
+			s.config.Log.Info("request", line...)
 		}
 	})
+}
+
+var traceParent = regexp.MustCompile(`^[0-9a-f]{2}-([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}$`)
+
+// traceOf is the number of the trace that a request belongs to, as W3C Trace Context has it; empty: of none.
+func traceOf(r *http.Request) string {
+	if parts := traceParent.FindStringSubmatch(r.Header.Get("Traceparent")); parts != nil {
+		return parts[1]
+	}
+	return ""
 }
 
 func recovered(log *slog.Logger) func(http.Handler) http.Handler {
@@ -180,6 +196,20 @@ func (s *Server) reaching(next http.Handler) http.Handler {
 	})
 }
 
+// compressed answers GET in gzip to whoever takes it: lists are ten times smaller. What holds the proof of a session is
+// not, and no other page can have a session's answers made: its cookie goes to none (SameSite), so that lengths tell
+// nobody anything.
+func compressed(next http.Handler) http.Handler {
+	smaller := middleware.Compress(5, "application/json", "text/csv")(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet || r.URL.Path == Base+"/me" {
+			next.ServeHTTP(w, r)
+			return
+		}
+		smaller.ServeHTTP(w, r)
+	})
+}
+
 // maxBodies is how much of large bodies is held at once: more than a few of the largest wait.
 const maxBodies = 4 * maxChange
 
@@ -248,8 +278,8 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 		request := s.app.RequestDigest([]byte(r.Method), []byte(r.URL.RequestURI()), []byte(r.Header.Get("If-Match")),
 			body)
 		of, kept, claimed, err := s.app.Keep(r.Context(), signed.Staff.ID, key, request)
-		if err == nil && !claimed && of.Status == 0 {
-			of.Status, kept, err = s.answerLost(r.Context(), signed.Staff.ID, *of.AuditID)
+		if err == nil && !claimed {
+			err = s.answerAgain(w, r, of, kept)
 		}
 		if err != nil {
 			p := s.plainProblem(r.Context(), err)
@@ -260,15 +290,6 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 			return
 		}
 		if !claimed {
-			head, body := headOf(kept)
-			w.Header().Set("Content-Type", "application/json")
-			if of.Status >= 400 {
-				w.Header().Set("Content-Type", "application/problem+json")
-			}
-			maps.Copy(w.Header(), head)
-			w.Header().Set("Answered-Before", "true")
-			w.WriteHeader(of.Status)
-			_, _ = w.Write(body)
 			return
 		}
 		recorded := &recording{answer: answer{ResponseWriter: w}}
@@ -282,8 +303,8 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 				status = http.StatusInternalServerError // not kept: it may be permitted, or answered, the next time
 			}
 			kept := withHead(recorded.Header(), withoutSecrets(recorded.body.Bytes()))
-			if recorded.Header().Get("Content-Type") == paper.Type { // what is printed once may hold secrets
-				status, kept = http.StatusConflict, withHead(http.Header{}, printedOnce)
+			if recorded.Header().Get("Content-Type") == paper.Type { // it may hold secrets: it is printed again
+				kept = withHead(http.Header{}, nil)
 			}
 			still, done := s.app.Still(r.Context())
 			defer done()
@@ -295,8 +316,44 @@ func (s *Server) idempotent(next http.Handler) http.Handler {
 	})
 }
 
+// answerAgain answers a request that was carried out before: as it was answered then, with the secrets that it
+// generated as long as they are kept.
+func (s *Server) answerAgain(w http.ResponseWriter, r *http.Request, of *app.KeyedRequest, kept []byte) error {
+	secrets, err := s.app.SecretsOf(of)
+	if err != nil {
+		return err
+	}
+	status := of.Status
+	if status == 0 {
+		if status, kept, err = s.answerLost(r.Context(), people.StaffID(of.StaffID), *of.AuditID); err != nil {
+			return err
+		}
+	}
+	head, body := headOf(kept)
+	w.Header().Set("Content-Type", "application/json")
+	switch {
+	case status >= 400:
+		w.Header().Set("Content-Type", "application/problem+json")
+	case r.URL.Path != Base+slipsPath:
+		body, err = withSecrets(body, secrets)
+	case len(secrets) == 0:
+		head, status, body = http.Header{"Content-Type": {"application/problem+json"}}, http.StatusConflict, printedOnce
+	default:
+		var out bytes.Buffer
+		err = paper.Slips(&out, slipsOf(s.app.Live().Snapshot, secrets), s.app.Now())
+		head, body = http.Header{"Content-Type": {paper.Type}}, out.Bytes()
+	}
+	if err != nil {
+		return err
+	}
+	maps.Copy(w.Header(), head)
+	w.Header().Set("Answered-Before", "true")
+	w.WriteHeader(status)
+	_, _ = w.Write(body)
+	return nil
+}
+
 // answerLost is what a request is told that made a change whose answer was lost: what it made, as the audit log has it.
-// Secrets that it handed out are gone.
 func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint64) (int, []byte, error) {
 	c, err := s.app.ChangeFor(ctx, id, auditID)
 	if err != nil {
@@ -311,7 +368,7 @@ func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint
 		People: []api.Access{}, Total: len(entries),
 		Effect: api.Effect{Gains: []api.EffectLine{}, Losses: []api.EffectLine{},
 			Managing: []api.ManagingLine{},
-			Summary:  "This was made before, and its answer was lost. Secrets that it handed out are issued anew."},
+			Summary:  "This was made before, and its answer was lost."},
 		Steps: view{live, s.app.Now(), s.seesFor(id)}.steps(entries, stepsShown, done)}
 	for i := range entries {
 		if _, isNew := entries[i].After["id"]; isNew {
@@ -333,8 +390,8 @@ func (s *Server) answerLost(ctx context.Context, id people.StaffID, auditID uint
 
 // printedOnce is the answer to a repeat of a request that printed something.
 var printedOnce = func() []byte {
-	p := problem(http.StatusConflict, "printed-already", "This was carried out before, and what it printed was handed "+
-		"out then and kept nowhere. If that is lost, issue the PINs again, with another Idempotency-Key.")
+	p := problem(http.StatusConflict, "printed-already", "This was carried out before, and what it printed was kept "+
+		"for an hour. If that is lost, issue the PINs again, with another Idempotency-Key.")
 	encoded, err := json.Marshal(p)
 	if err != nil {
 		panic(err) // our own wire type
@@ -368,6 +425,22 @@ func carriesSecret(path string, body []byte) bool {
 		}
 	}
 	return sent.PIN != "" || sent.Set.PIN != "" || sent.Set.Password != ""
+}
+
+// withSecrets puts into a kept answer what withoutSecrets took out of it.
+func withSecrets(answer []byte, secrets []change.Secret) ([]byte, error) {
+	if len(secrets) == 0 {
+		return answer, nil
+	}
+	var sent map[string]json.RawMessage
+	if err := json.Unmarshal(answer, &sent); err != nil {
+		return nil, err
+	}
+	var err error
+	if sent["secrets"], err = json.Marshal(secretsOf(secrets)); err != nil {
+		return nil, err
+	}
+	return json.Marshal(sent)
 }
 
 // withoutSecrets takes what is shown once out of an answer that is kept.
@@ -442,7 +515,8 @@ var pages = map[string]bool{"": false, "staff": true, "teams": true, "reports": 
 	"readiness": false, "imports": true, "estate": true, "badges": true, "templates": true, "schedules": true,
 	"qualifications": true, "notices": true, "catalogue": false, "compare": false, "sheet": false, "exceptions": false,
 	"local-settings": false, "grid": false, "drafts": true, "look": false, "check": false, "account": false,
-	"expiring": false, "sign-ins": false, "settings": false, "fields": false, "messages": false, "audit": false}
+	"expiring": false, "sign-ins": false, "settings": false, "fields": false, "messages": false, "kept": false,
+	"audit": false}
 
 // forAnybody are those of the pages for people who do not sign in.
 var forAnybody = map[string]bool{"terminal": false, "pin": true, "password": true}
@@ -584,10 +658,36 @@ func newMetrics(a *app.App) *metrics {
 			func() float64 { return float64(a.PlansFailed()) }),
 		counter("latch_audit_failed_total", "Changes and entries of the audit log that could not be written.",
 			func() float64 { return float64(a.AuditFailed()) }))
+	m.registry.MustRegister(troubleMetrics{a})
 	m.decided, m.decidedIn = m.requests.WithLabelValues(http.MethodPost, decisionsPath, "200"),
 		m.seconds.WithLabelValues(decisionsPath)
 	m.handler = promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
 	return m
+}
+
+// troubleMetrics are 1 for each kind of trouble that there is, else 0.
+type troubleMetrics struct{ app *app.App }
+
+var troubleMetric = prometheus.NewDesc("latch_trouble",
+	"1 where there is trouble of a kind with how the instance runs.",
+	[]string{"kind"}, nil)
+
+// Describe says which metrics there are.
+func (t troubleMetrics) Describe(to chan<- *prometheus.Desc) { to <- troubleMetric }
+
+// Collect says what they are.
+func (t troubleMetrics) Collect(to chan<- prometheus.Metric) {
+	there := map[string]bool{}
+	for _, one := range t.app.Troubles() {
+		there[one.Name] = true
+	}
+	for _, kind := range app.TroubleKinds {
+		value := 0.0
+		if there[kind.Name] {
+			value = 1
+		}
+		to <- prometheus.MustNewConstMetric(troubleMetric, prometheus.GaugeValue, value, kind.Name)
+	}
 }
 
 func (m *metrics) observe(method, route string, status int, took time.Duration) {

@@ -40,7 +40,7 @@ func (p *Paging) limit() (int, error) {
 	}
 	switch {
 	case strings.Contains(p.Accept, "text/csv"), strings.Contains(p.Accept, sheet.Type):
-		usual, most = 100_000, 100_000
+		usual, most = mostInFile, mostInFile
 	case strings.Contains(p.Accept, paper.Type):
 		usual, most = mostOnPaper, mostOnPaper
 	}

@@ -89,7 +89,7 @@ func (s *Server) registerPrinting() {
 		Key  string `header:"Idempotency-Key" doc:"The same key with the same request is carried out once"`
 		Body api.SlipsWrite
 	}
-	route(s, "POST", "/credentials/slips", "print-pin-slips", "credentials",
+	route(s, "POST", slipsPath, "print-pin-slips", "credentials",
 		"Generate PINs and print each on a slip to be folded in three, this once", Access{Operation: "pin.set"},
 		func(ctx context.Context, in *slipsIn) (*printed, error) {
 			return s.slips(ctx, &in.Body)
@@ -112,7 +112,7 @@ func (s *Server) slips(ctx context.Context, body *api.SlipsWrite) (*printed, err
 	var out bytes.Buffer
 	request.Within = func(_ *store.Tx, _ uint64, trial *change.Trial) error {
 		out.Reset()
-		return paper.Slips(&out, slipsOf(trial), s.app.Now())
+		return paper.Slips(&out, slipsOf(trial.After, trial.Secrets), s.app.Now())
 	}
 	if _, err := s.app.Commit(ctx, request); err != nil {
 		return nil, renamed(err, func(name string) string {
@@ -126,17 +126,24 @@ func (s *Server) slips(ctx context.Context, body *api.SlipsWrite) (*printed, err
 	return pdf("pin-slips.pdf", out.Bytes()), nil
 }
 
-// slipsOf are the slips of the PINs that a change generates.
-func slipsOf(trial *change.Trial) []paper.Slip {
-	slips := make([]paper.Slip, 0, len(trial.Secrets))
-	for _, secret := range trial.Secrets {
-		p := trial.State.StaffByNumber(secret.Owner)
-		slip := paper.Slip{Organisation: trial.State.Settings.Name, Name: p.FullName(), StaffNumber: p.Number,
-			Site: trial.State.Place(p.HomeSite).Name, PIN: secret.Value}
-		if c := trial.State.CredentialOf(p.ID, credential.PIN); c != nil {
+// slipsPath is the route that prints them.
+const slipsPath = "/credentials/slips"
+
+// slipsOf are the slips of PINs that a change generated.
+func slipsOf(after *access.Snapshot, secrets []change.Secret) []paper.Slip {
+	state := after.State()
+	slips := make([]paper.Slip, 0, len(secrets))
+	for _, secret := range secrets {
+		p := state.StaffByNumber(secret.Owner)
+		if p == nil {
+			continue // whose number was changed since
+		}
+		slip := paper.Slip{Organisation: state.Settings.Name, Name: p.FullName(), StaffNumber: p.Number,
+			Site: state.Place(p.HomeSite).Name, PIN: secret.Value}
+		if c := state.CredentialOf(p.ID, credential.PIN); c != nil {
 			slip.MustChange = c.MustChange
 			if !c.Until.IsZero() {
-				slip.Until = c.Until.In(trial.After.Location(p.ID)).Format("2 Jan 2006 15:04")
+				slip.Until = c.Until.In(after.Location(p.ID)).Format("2 Jan 2006 15:04")
 			}
 		}
 		slips = append(slips, slip)

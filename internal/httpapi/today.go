@@ -30,9 +30,13 @@ func (s *Server) registerToday() {
 				Starting: []api.Person{}, Stuck: []api.Person{}, Ending: []api.Person{}, Locked: []api.Person{},
 				Undecided: waiting(t.Undecided), Drafts: []api.Draft{}, Redundant: t.Redundant, Barred: []api.Bar{},
 				Aside: t.Aside, Tampering: t.Tampering, Badges: []api.Badge{}, Paused: v.paused(t.Paused),
-				Gaps: []api.Gap{}}}
+				Gaps: []api.Gap{}, LostPINs: t.LostPINs, LostWhy: t.LostWhy}}
 			for _, b := range t.Badges {
 				out.Body.Badges = append(out.Body.Badges, v.badge(b))
+			}
+			for _, one := range t.Troubles {
+				out.Body.Troubles = append(out.Body.Troubles, api.Trouble{Kind: one.Name, What: one.What, Do: one.Do,
+					Since: one.Since.UTC()})
 			}
 			for _, g := range t.Gaps {
 				out.Body.Gaps = append(out.Body.Gaps, v.gap(g))

@@ -128,13 +128,9 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 	}
 	out := &changed{Status: http.StatusOK,
 		Body: api.ChangeResult{Preview: preview, Revision: d.State.Revision, AuditID: result.AuditID,
-			Effect: *effectView(before, d, r), Made: made(d), Secrets: []api.Secret{}, People: []api.Access{},
+			Effect: *effectView(before, d, r), Made: made(d), Secrets: secretsOf(d.Secrets), People: []api.Access{},
 			Total: len(d.Entries),
 			Steps: view{&app.Live{Snapshot: d.After}, s.app.Now(), r}.steps(d.Entries, stepsShown, word)}}
-	for _, secret := range d.Secrets {
-		out.Body.Secrets = append(out.Body.Secrets,
-			api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value})
-	}
 	if len(d.Touched.Staff) <= fewPeople {
 		for _, id := range d.Touched.Staff {
 			out.Body.People = append(out.Body.People, accessOf(d.After, d.State.Person(id), s.app.Now(), r))
@@ -145,6 +141,15 @@ func (s *Server) changed(ctx context.Context, result *app.Result, before *access
 		out.Status, out.Location = madeAt(out.Body.Made)
 	}
 	return out
+}
+
+// secretsOf are the secrets that a change generated, as they are handed out.
+func secretsOf(generated []change.Secret) []api.Secret {
+	list := make([]api.Secret, len(generated))
+	for i, secret := range generated {
+		list[i] = api.Secret{Kind: secret.Kind, Owner: secret.Owner, Value: secret.Value}
+	}
+	return list
 }
 
 // madeAt is the status of a change that made things, and where the first of them is.

@@ -44,6 +44,16 @@ type Config struct {
 	Reserve int
 	// Folder in which events stand until the database has them; empty: none
 	Journal string
+	// The error of the last line of the log that could not be written; nil: nobody knows of any
+	LogFailed func() error
+	// A service as people run it, for good: it says where it runs as root, and where its key has no backup
+	InEarnest bool
+	// Folder that history is archived in before it is removed; empty: none
+	Archive string
+	// Folders whose disks are looked at, by what they are of
+	Folders map[string]string
+	// What is wrong with how it runs; nil: a list of its own
+	Troubles *app.Troubles
 	// Listening is called with the address once it listens, Prepare before it answers, Started once it does
 	Listening func(address string)
 	Prepare   func(a *app.App) error
@@ -57,7 +67,7 @@ func Open(ctx context.Context, c Config) (*app.App, func(), error) {
 		slog.LevelWarn)); err != nil {
 		return nil, nil, err
 	}
-	db, err := store.Open(ctx, c.DSN)
+	db, err := c.open(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -71,7 +81,8 @@ func Open(ctx context.Context, c Config) (*app.App, func(), error) {
 		return nil, nil, errors.Join(err, db.Close())
 	}
 	a, err := app.New(ctx, db, keys, c.Log, app.Options{RefuseAfter: c.RefuseAfter, Journal: c.Journal,
-		Reserve: c.Reserve})
+		Reserve: c.Reserve, Troubles: c.Troubles, Folders: c.Folders, KeyBackup: c.InEarnest,
+		Archive: c.Archive})
 	if err != nil {
 		return nil, nil, errors.Join(err, db.Close())
 	}
@@ -81,6 +92,35 @@ func Open(ctx context.Context, c Config) (*app.App, func(), error) {
 			c.Log.Error("the database did not close", "error", err)
 		}
 	}, nil
+}
+
+// open brings the tables up to date, and says what that does.
+func (c *Config) open(ctx context.Context) (*store.Store, error) {
+	plan, err := store.Plan(ctx, c.DSN, 0)
+	if err != nil {
+		return nil, err
+	}
+	if plan.From > 0 && len(plan.Steps) > 0 {
+		c.Log.Info("the tables are brought up to date", "from", plan.From, "to", plan.To)
+		for _, effect := range plan.Effects {
+			c.Log.Warn("this does something to people", "version", effect.Version, "what", effect.What, "count",
+				effect.Count)
+		}
+	}
+	done, err := store.Migrate(ctx, c.DSN, 0, func(step store.Step) {
+		if plan.From > 0 {
+			c.Log.Info("a step is made", "version", step.Version, "name", step.Name, "milliseconds",
+				step.Took.Milliseconds())
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	if plan.From > 0 && len(done.Steps) > 0 {
+		c.Log.Info("the tables are up to date", "from", done.From, "to", done.To, "milliseconds",
+			done.Took.Milliseconds())
+	}
+	return store.Open(ctx, c.DSN)
 }
 
 // openEvery is how often a database is tried that is away at the start, openWithin how long one try takes at most.
@@ -116,6 +156,7 @@ func await(ctx context.Context, c Config) (*app.App, func(), error) {
 // once; until the database is there it says so.
 func Run(ctx context.Context, c Config) error {
 	c.Log = Limited(c.Log)
+	c.Troubles = cmp.Or(c.Troubles, app.NewTroubles(c.Log))
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
 		return fmt.Errorf("the service cannot listen on %s, which is taken or not allowed; choose another with "+
@@ -126,8 +167,9 @@ func Run(ctx context.Context, c Config) error {
 		c.Listening(address)
 	}
 	overTLS := c.Certificate != "" || c.PrivateKey != ""
+	var pair *certificates
 	if overTLS {
-		pair := &certificates{certificate: c.Certificate, key: c.PrivateKey, log: c.Log}
+		pair = &certificates{certificate: c.Certificate, key: c.PrivateKey, log: c.Log}
 		if _, err := pair.current(nil); err != nil {
 			return errors.Join(fmt.Errorf("the certificate cannot be used: %w", err), listener.Close())
 		}
@@ -147,6 +189,7 @@ func Run(ctx context.Context, c Config) error {
 		defer func() { _ = own.Close() }()
 		go func() { ended <- own.Serve(listening) }()
 	}
+	go c.lookAfter(ctx, pair)
 	a, closeApp, err := await(ctx, c)
 	if err != nil {
 		if err = errors.Join(err, server.Close()); ctx.Err() != nil {
@@ -155,6 +198,7 @@ func Run(ctx context.Context, c Config) error {
 		return err
 	}
 	defer closeApp()
+	c.Troubles.NoteIf(app.TroubleRoot, c.InEarnest && os.Geteuid() == 0, "its user has the number 0")
 	// Most of what lives is the state, which seldom becomes garbage: collecting less often costs little memory.
 	debug.SetGCPercent(150)
 	if c.Mail.Server != "" {
@@ -192,6 +236,45 @@ func Run(ctx context.Context, c Config) error {
 	return nil
 }
 
+// lookAfter notes, each second, what is wrong with what the process has around it.
+func (c *Config) lookAfter(ctx context.Context, pair *certificates) {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if c.LogFailed != nil {
+			c.Troubles.Err(app.TroubleLog, c.LogFailed())
+		}
+		if pair != nil {
+			c.Troubles.Err(app.TroubleCertificate, pair.problem())
+		}
+	}
+}
+
+// endsSoon is how long before its end a certificate is told of.
+const endsSoon = 14 * 24 * time.Hour
+
+// problem says that the certificate ends soon, or that the files of another cannot be read.
+func (c *certificates) problem() error {
+	pair, err := c.current(nil)
+	if err != nil {
+		return err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.unread != nil {
+		return fmt.Errorf("the new one cannot be read, and the old one is served: %w", c.unread)
+	}
+	if ends := pair.Leaf.NotAfter; time.Until(ends) < endsSoon {
+		return fmt.Errorf("it ends on %s", ends.UTC().Format("2 January 2006 15:04 MST"))
+	}
+	return nil
+}
+
 // graceFor is for how long requests may go on once the service is told to end.
 const graceFor = 10 * time.Second
 
@@ -224,6 +307,7 @@ type certificates struct {
 	read   *tls.Certificate
 	dated  time.Time // of the newer of the files
 	looked time.Time
+	unread error // of files that are newer
 }
 
 // lookEvery is how often the files are looked at.
@@ -243,6 +327,7 @@ func (c *certificates) current(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 			c.read, c.dated = &pair, dated
 		}
 	}
+	c.unread = err
 	if err != nil && c.read != nil { // half written, perhaps: the old one goes on
 		c.log.Error("the new certificate cannot be read; the old one is served", "error", err)
 		err = nil

@@ -62,6 +62,13 @@ func (s *Store) VerifyEvents(ctx context.Context, seal Sealer, most int, progres
 		"event_batches").Scan(&instances).Error; err != nil {
 		return 0, nil, err
 	}
+	kept, sound, err := keptFromRow(s.db.WithContext(ctx), seal, KeptEvents)
+	if err != nil {
+		return 0, nil, err
+	}
+	if !sound {
+		found = append(found, "from where on events are kept was written by something else than the service")
+	}
 	for _, instance := range instances {
 		var previous []byte
 		var last uint64
@@ -76,6 +83,10 @@ func (s *Store) VerifyEvents(ctx context.Context, seal Sealer, most int, progres
 			}
 			for i := range batches {
 				b := &batches[i]
+				if b.FirstID < kept.FirstID { // events of it were removed on purpose; the next one follows it
+					previous, last = b.MAC, b.Number
+					continue
+				}
 				ids := idsOf(b.IDs)
 				var events []Event
 				if err := s.db.WithContext(ctx).Where("id IN ?", ids).Order("id").Find(&events).Error; err != nil {
@@ -116,6 +127,11 @@ func (s *Store) eventsPutIn(ctx context.Context) (count int, err error) {
 	if err := row.Scan(&first, &last); err != nil || first == 0 {
 		return 0, err
 	}
+	kept, _, err := keptFromRow(s.db.WithContext(ctx), nil, KeptEvents)
+	if err != nil {
+		return 0, err
+	}
+	first = max(first, kept.FirstID)
 	const day = uint64(24*time.Hour/time.Millisecond) << 22
 	for from := first; from <= last; from += day {
 		var batches []eventBatch

@@ -6,15 +6,12 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log"
 	"math/rand/v2"
 	"net"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
-	"github.com/pressly/goose/v3"
-	"github.com/pressly/goose/v3/lock"
 	gormmysql "gorm.io/driver/mysql"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -36,10 +33,17 @@ const (
 
 // Open connects to the database that a DSN of the Go MySQL driver names and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	if err := migrate(ctx, dsn); err != nil {
+	if _, err := Migrate(ctx, dsn, 0, nil); err != nil {
 		return nil, err
 	}
-	return Connect(ctx, dsn)
+	s, err := Connect(ctx, dsn)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Whole(ctx); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
 }
 
 // Connect connects to a database as it is, for reading alone.
@@ -109,14 +113,14 @@ func dial(ctx context.Context, config *mysql.Config) (*sql.DB, error) {
 var ErrUnreachable = errors.New("the database cannot be reached")
 
 // Unavailable reports whether an error says that the database cannot do its work at the moment: it is away or full,
-// takes no more connections, is a node of a cluster that has lost the others, or did not keep a change. What it was
-// asked
-// may be asked again.
+// takes no more connections, lets the service in no more, is a node of a cluster that has lost the others, or did not
+// keep a change. What it was asked may be asked again.
 func Unavailable(err error) bool {
 	var refused *mysql.MySQLError
 	if errors.As(err, &refused) {
 		switch refused.Number {
-		case 1021, 1114, 1026, 1040, 1047, 1053, 1180, 1290, 1317, 1836, 1969, 3:
+		case 1021, 1114, 1026, 1040, 1047, 1053, 1180, 1290, 1317, 1836, 1969, 3, // its disk, connections, nodes
+			1044, 1045, 1129, 1142, 1203, 1226, 1698: // it lets the service in no more, or not as far
 			return true
 		}
 		return yields(err)
@@ -226,40 +230,6 @@ func abandon(ctx context.Context, db *gorm.DB) {
 	if connection, is := db.Statement.ConnPool.(*sql.Conn); is {
 		_ = connection.Raw(func(any) error { return driver.ErrBadConn }) // it is thrown away
 	}
-}
-
-// migrate brings the tables up to date, on a connection of its own: that may take as long as it takes.
-func migrate(ctx context.Context, dsn string) error {
-	config, err := configOf(dsn)
-	if err != nil {
-		return err
-	}
-	pool, err := dial(ctx, config)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = pool.Close() }()
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	// Several instances may start at once: one of them brings the tables up to date, the others wait for it. One that
-	// is killed while it does holds the others up for as long as its lease.
-	locker, err := lock.NewMySQLTableLocker(lock.WithTableLockTimeout(200*time.Millisecond, 1500),
-		lock.WithTableLeaseDuration(10*time.Second), lock.WithTableHeartbeatInterval(time.Second),
-		lock.WithTableRetryPolicy(func(err error) bool { return ctx.Err() == nil && !lost(err) }))
-	if err != nil {
-		return err
-	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, pool, files, goose.WithLogger(goose.NopLogger()),
-		goose.WithLocker(locker))
-	if err != nil {
-		return err
-	}
-	if _, err := provider.Up(ctx); err != nil {
-		return fmt.Errorf("the database tables could not be brought up to date: %w", err)
-	}
-	return nil
 }
 
 // LogTo takes the lines that the database driver writes, such as of connections that were lost.

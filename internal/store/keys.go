@@ -17,8 +17,11 @@ type KeyedRequest struct {
 	Attempt   uint32 // how often it was begun: of several at once the last may write
 	Status    int    // 0 while the request is being carried out, or where its answer was lost
 	AuditID   *uint64
-	Response  []byte // sealed
+	Response  []byte // sealed, without secrets
 	CreatedAt time.Time
+	// Secrets that its change generated, sealed, and until when they are kept
+	Secrets      []byte     `gorm:"column:sealed_secrets"`
+	SecretsUntil *time.Time `gorm:"column:secrets_until"`
 }
 
 // TableName names the table.
@@ -58,7 +61,8 @@ func (s *Store) TakeOver(ctx context.Context, of KeyedRequest) (kept KeyedReques
 // ErrOutlived is the error of a request that was begun again by another with its key.
 var ErrOutlived = errors.New("this request was begun again with its key; that one goes on")
 
-// Keyed notes, within a change, that it was made by a request, unless that was taken over.
+// Keyed notes, within a change, that it was made by a request, with the secrets that it generated, unless that was
+// taken over.
 func (tx *Tx) Keyed(of *KeyedRequest, auditID uint64) error {
 	var attempt uint32
 	if err := tx.db.Raw("SELECT attempt FROM idempotency_keys WHERE staff_id = ? AND `key` = ? FOR UPDATE", of.StaffID,
@@ -68,8 +72,9 @@ func (tx *Tx) Keyed(of *KeyedRequest, auditID uint64) error {
 	if attempt != of.Attempt {
 		return ErrOutlived
 	}
-	return tx.db.Exec("UPDATE idempotency_keys SET audit_id = COALESCE(audit_id, ?) WHERE staff_id = ? AND `key` = ?",
-		auditID, of.StaffID, of.Key).Error
+	return tx.db.Exec("UPDATE idempotency_keys SET audit_id = COALESCE(audit_id, ?), sealed_secrets = ?, "+
+		"secrets_until = ? WHERE staff_id = ? AND `key` = ?", auditID, of.Secrets, of.SecretsUntil, of.StaffID,
+		of.Key).Error
 }
 
 // NoteMade is Keyed for a change that counted before its turn came: it is made whatever became of the request

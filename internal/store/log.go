@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"gorm.io/gorm"
 )
 
@@ -196,10 +197,11 @@ func (s *Store) AuditEntries(ctx context.Context, f AuditFilter) (entries []Audi
 
 // VerifyAudit checks the whole chain, as it stood at one moment, and returns how many entries it has; an error names
 // the first that does not fit. signed reports whether the key has signed a head: the newest must be, so that nobody
-// takes entries off the end unseen. since are heads that were kept elsewhere and that the log must still go through.
+// takes entries off the end unseen; nil: the key is not there, and the signature is not checked. since are heads that
+// were kept elsewhere and that the log must still go through.
 func (s *Store) VerifyAudit(ctx context.Context, signed func(Head, []byte) bool, since ...Head) (count int, err error) {
 	err = transact(ctx, s.db, func(db *gorm.DB) error {
-		count, err = (&Store{db: db}).verify(ctx, signed, since)
+		count, err = (&Store{db: db, seal: s.seal}).verify(ctx, signed, since)
 		return err
 	}, snapshotted...)
 	return count, err
@@ -212,7 +214,22 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 	}
 	previous := make([]byte, sha256.Size)
 	altered := erasures{map[uint64]string{}, map[uint64]string{}}
+	from, sound, err := keptFromRow(s.db.WithContext(ctx), s.seal, KeptAudit)
+	switch {
+	case err != nil:
+		return 0, err
+	case !sound:
+		return 0, errors.New("from where on the audit log is kept was written by something else than the service")
+	}
 	var last uint64
+	if from.FirstID > 0 { // what was before was removed on purpose
+		previous, last = from.Previous, from.FirstID-1
+		for entries := range kept {
+			if entries <= last {
+				delete(kept, entries)
+			}
+		}
+	}
 	for {
 		var entries []AuditEntry
 		if err := s.db.WithContext(ctx).Where("id > ?", last).Order("id").Limit(1000).Find(&entries).Error; err != nil {
@@ -255,7 +272,7 @@ func (s *Store) verify(ctx context.Context, signed func(Head, []byte) bool, sinc
 	case head.Entries < last || string(head.Hash) != string(previous):
 		return count, errors.New("the audit log and its head do not fit each other: entries were put in or taken " +
 			"off")
-	case !signed(head, signature):
+	case signed != nil && !signed(head, signature):
 		return count, errors.New("the head of the audit log is not signed by the key: entries were taken off the " +
 			"end, or written by something else")
 	}
@@ -361,8 +378,8 @@ func insertEvents(db *gorm.DB, events []Event) error {
 // EventsOn returns events of a period after a number, the earliest first.
 func (s *Store) EventsOn(ctx context.Context, from, until time.Time, after uint64, limit int) (events []Event,
 	err error) {
-	return events, s.db.WithContext(ctx).Where("id > ? AND at >= ? AND at < ?", max(after, firstOf(from)), from.UTC(),
-		until.UTC()).Order("id").Limit(limit).Find(&events).Error
+	return events, s.db.WithContext(ctx).Where("id > ? AND id < ? AND at >= ? AND at < ?", max(after, firstOf(from)),
+		firstOf(until.Add(clockBack)), from.UTC(), until.UTC()).Order("id").Limit(limit).Find(&events).Error
 }
 
 // CountedTo is how far the entries and events of a list are counted: one more says that there are more.
@@ -392,7 +409,20 @@ const (
 )
 
 // AddMonths sees that the months to come have a partition of the events.
-func (s *Store) AddMonths(ctx context.Context, now time.Time) error {
+func (s *Store) AddMonths(ctx context.Context, now time.Time) (err error) {
+	for range 5 { // another instance may add the same at once
+		var there *mysql.MySQLError
+		if err = s.addMonths(ctx, now); !errors.As(err, &there) || there.Number != sameNamePartition {
+			return err
+		}
+	}
+	return err
+}
+
+// sameNamePartition is the error of adding a partition that is there.
+const sameNamePartition = 1517
+
+func (s *Store) addMonths(ctx context.Context, now time.Time) error {
 	var last uint64
 	if err := s.own.WithContext(ctx).Raw("SELECT MAX(CAST(partition_description AS UNSIGNED)) FROM " +
 		"information_schema.partitions WHERE table_schema = DATABASE() AND table_name = 'events' AND " +
@@ -470,6 +500,7 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 	}{
 		{"DELETE FROM sessions WHERE expires_at < ? LIMIT 10000", []any{month}},
 		{"DELETE FROM idempotency_keys WHERE created_at < ? LIMIT 10000", []any{day}},
+		{"UPDATE idempotency_keys SET sealed_secrets = NULL WHERE secrets_until < ?", []any{now}},
 		{"UPDATE imports SET sealed_pins = NULL WHERE pins_until < ?", []any{now}},
 		{"DELETE FROM imports WHERE updated_at < ? LIMIT 100", []any{now.AddDate(0, 0, -90)}},
 		{"DELETE FROM instances WHERE seen_at < SYSDATE(6) - INTERVAL 1 DAY", nil},
@@ -478,6 +509,9 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) error {
 		{"DELETE FROM mails WHERE made_at < ? AND next_at IS NULL LIMIT 10000", []any{month}},
 		{"DELETE FROM links WHERE expires_at < ? LIMIT 10000", []any{day}},
 		{"DELETE FROM terminal_codes WHERE expires_at < ? LIMIT 10000", []any{day}},
+		{"DELETE FROM lost_pins WHERE staff_id IN (SELECT staff_id FROM credentials WHERE kind = 'pin' AND NOT " +
+			"duress " +
+			"AND state <> 'withdrawn')", nil},
 		{"DELETE FROM tries WHERE last_at < ? LIMIT 10000", []any{day}},
 		{"DELETE FROM known_addresses WHERE last_at < ? LIMIT 10000", []any{now.AddDate(0, 0, -180)}},
 	} {

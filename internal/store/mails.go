@@ -161,3 +161,20 @@ func (s *Store) KeepMessageChoices(ctx context.Context, staff uint32, choice str
 	return s.db.WithContext(ctx).Exec("INSERT INTO message_choices (staff_id, choice) VALUES (?, ?) "+
 		"ON DUPLICATE KEY UPDATE choice = VALUES(choice)", staff, choice).Error
 }
+
+// MailWaiting is what of the mail does not go out.
+type MailWaiting struct {
+	Failing int    // that wait for longer than they should, and were tried
+	GivenUp int    // of late
+	Problem string // of the newest of them
+}
+
+// MailWaiting says how many messages wait since before a moment, and how many were given up since another.
+func (s *Store) MailWaiting(ctx context.Context, before, since time.Time) (w MailWaiting, err error) {
+	row := s.own.WithContext(ctx).Raw("SELECT COALESCE(SUM(next_at IS NOT NULL AND tries > 0), 0), "+
+		"COALESCE(SUM(next_at IS NULL AND tries > 1), 0), "+
+		"COALESCE(SUBSTRING_INDEX(GROUP_CONCAT(problem ORDER BY id DESC SEPARATOR '\n'), '\n', 1), '') FROM mails "+
+		"WHERE sent_at IS NULL AND problem <> '' AND (next_at IS NOT NULL AND made_at < ? OR next_at IS NULL AND "+
+		"made_at > ?)", before.UTC(), since.UTC()).Row()
+	return w, row.Scan(&w.Failing, &w.GivenUp, &w.Problem)
+}

@@ -33,7 +33,7 @@ func Demo(t testing.TB) *Service {
 	for name, key := range made.keys {
 		require.NoError(t, os.WriteFile(filepath.Join(s.Keys, name), key, 0o600))
 	}
-	s.start(t)
+	s.Start(t)
 	return s
 }
 

@@ -108,7 +108,7 @@ type Service struct {
 	Clock   *Clock
 	DSN     string
 	Keys    string
-	Journal string        // folder; empty: none
+	Journal string        // folder
 	Mail    *post.Catcher // that takes what the service sends
 }
 
@@ -119,7 +119,7 @@ var Cost = app.Cost{Memory: 8, Passes: 1, Lanes: 1}
 func Empty(t testing.TB) *Service {
 	t.Helper()
 	s := &Service{Clock: &Clock{}, DSN: DSN(t), Keys: t.TempDir()}
-	s.start(t)
+	s.Start(t)
 	return s
 }
 
@@ -127,16 +127,20 @@ func Empty(t testing.TB) *Service {
 func (s *Service) Second(t testing.TB) *Service {
 	t.Helper()
 	other := &Service{Clock: s.Clock, DSN: s.DSN, Keys: s.Keys}
-	other.start(t)
+	other.Start(t)
 	return other
 }
 
-func (s *Service) start(t testing.TB) {
+// Start starts a service on its database and with its keys.
+func (s *Service) Start(t testing.TB) {
 	t.Helper()
 	// What should never be logged stands beside the test that it fails
 	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError}))
 	if os.Getenv("LATCH_TEST_LOG") != "" {
 		log = slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	if s.Journal == "" {
+		s.Journal = t.TempDir()
 	}
 	s.Store = Store(t, s.DSN)
 	keys, err := app.Found(context.Background(), s.Store, s.Keys, Cost)

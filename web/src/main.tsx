@@ -1,10 +1,11 @@
 import { QueryClientProvider } from "@tanstack/react-query";
-import { createRootRoute, createRoute, createRouter, lazyRouteComponent, RouterProvider } from "@tanstack/react-router";
+import { createRootRoute, createRoute, createRouter, RouterProvider } from "@tanstack/react-router";
 import { setNonce } from "get-nonce";
-import { StrictMode } from "react";
+import { type ComponentType, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { queries } from "@/api/api";
 import { Today } from "@/areas/today/Today";
+import { late } from "@/parts/late";
 import { Broken, NotFound, Shell } from "@/parts/Shell";
 import { type Searched, validated } from "@/search";
 import "./theme.css";
@@ -12,12 +13,14 @@ import "./theme.css";
 // Style elements that the parts of the page bring along are known to the browser by this word.
 setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
 
-const root = createRootRoute({ component: Shell, notFoundComponent: NotFound });
+const root = createRootRoute({ component: Shell, notFoundComponent: NotFound, errorComponent: Broken });
+const page = (load: () => Promise<Record<string, unknown>>, name: string) =>
+  late(async () => (await load())[name] as ComponentType, "page");
 const at = <P extends string>(path: P, load: () => Promise<Record<string, unknown>>, name: string) =>
   createRoute({
     getParentRoute: () => root,
     path,
-    component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name),
+    component: page(load, name),
     errorComponent: Broken,
   });
 /** A list, whose filters, order and columns stand in its address. */
@@ -25,7 +28,7 @@ const list = <P extends Searched>(path: P, load: () => Promise<Record<string, un
   createRoute({
     getParentRoute: () => root,
     path,
-    component: lazyRouteComponent(load as () => Promise<Record<string, never>>, name),
+    component: page(load, name),
     errorComponent: Broken,
     validateSearch: validated(path),
   });
@@ -70,6 +73,7 @@ const routeTree = root.addChildren([
   list("/sign-ins", () => import("@/areas/session/SignIns"), "SignIns"),
   at("/settings", () => import("@/areas/settings/Settings"), "Settings"),
   at("/fields", () => import("@/areas/settings/Fields"), "Fields"),
+  at("/kept", () => import("@/areas/settings/Kept"), "Kept"),
   at("/messages", () => import("@/areas/messages/Messages"), "Messages"),
   list("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);

@@ -3,7 +3,6 @@ package change
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
@@ -122,7 +121,7 @@ func (t *Trial) fillNotice(n *org.Notice, form *noticeForm) error {
 
 // noticeText reads the text of a notice: lines stay as they are.
 func noticeText(text string) (string, error) {
-	text = strings.TrimSpace(strings.ReplaceAll(text, "\r\n", "\n"))
+	text = words.TidyLines(text)
 	if text == "" {
 		return "", fault.Invalidf("set.text", "a notice needs a text")
 	}

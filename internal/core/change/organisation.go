@@ -43,7 +43,7 @@ func messageEdit(t *Trial) error {
 	if err := t.form(&form); err != nil {
 		return err
 	}
-	is := message.Wording{Kind: sort.Kind, Subject: strings.TrimSpace(form.Subject), Text: strings.TrimSpace(form.Text),
+	is := message.Wording{Kind: sort.Kind, Subject: words.Tidy(form.Subject), Text: words.TidyLines(form.Text),
 		On: form.Send && sort.Off, Off: !form.Send && !sort.Off}
 	if is.Subject == sort.Subject {
 		is.Subject = ""

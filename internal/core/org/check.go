@@ -122,6 +122,12 @@ func (r *Settings) Check() (field string, err error) {
 		"a reader takes no more tries for 1 to 1440 minutes")
 	c.that("retention_months", r.RetentionMonths >= 0 && r.RetentionMonths <= 600,
 		"personal data is erased 1 to 600 months after somebody has left, or never where it is 0")
+	c.that("events_months", r.EventsMonths >= 0 && r.EventsMonths <= 600,
+		"events are kept for 1 to 600 months, or for good where it is 0")
+	c.that("audit_months", r.AuditMonths == 0 || r.AuditMonths >= 12 && r.AuditMonths <= 600,
+		"the audit log is kept for 12 to 600 months, or for good where it is 0")
+	c.that("photo_months", r.PhotoMonths >= 0 && r.PhotoMonths <= 600,
+		"photos are kept for 1 to 600 months after somebody has left, or for as long as their record where it is 0")
 	for i := range r.Messages {
 		c.that("messages", r.Wording(r.Messages[i].Kind) == &r.Messages[i], "each message is worded once")
 		field, err := r.Messages[i].Check()

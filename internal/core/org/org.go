@@ -148,6 +148,12 @@ type Settings struct {
 	Seats int `json:"seats"`
 	// How many months after somebody has left their personal data is erased; 0: never
 	RetentionMonths int `json:"retention_months"`
+	// How many months events are kept, and entries of the audit log, and photos of those who have left; 0: for good
+	EventsMonths int `json:"events_months"`
+	AuditMonths  int `json:"audit_months"`
+	PhotoMonths  int `json:"photo_months"`
+	// Events and entries of the audit log are written to a file of their own before they are removed
+	Archives bool `json:"archives"`
 	// How messages are worded, of those that are worded otherwise than at first
 	Messages []message.Wording `json:"messages"`
 	// Fields of people's records of the organisation's own making

@@ -9,12 +9,6 @@ import (
 	"unicode/utf8"
 )
 
-// Tidy returns a text without surrounding or doubled space and without control characters.
-func Tidy(s string) string {
-	return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsControl(r) }),
-		" ")
-}
-
 // plain maps letters with marks that staff names commonly have to those without, for finding duplicates and for search.
 var plain = strings.NewReplacer(
 	"á", "a", "à", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ą", "a", "ā", "a", "ă", "a", "æ", "ae",

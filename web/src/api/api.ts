@@ -1,6 +1,8 @@
 import { QueryClient } from "@tanstack/react-query";
 import createClient, { type Middleware } from "openapi-fetch";
+import { heard, isSilence, signedInAgain, whenBack } from "./line";
 import type { components, paths } from "./schema";
+import { letTyped } from "./typed";
 
 export type Schema = components["schemas"];
 export type Staff = Schema["Staff"];
@@ -53,11 +55,26 @@ const signing: Middleware = {
   },
   onResponse({ request, response }) {
     answered(request.headers.get("Idempotency-Key"), response.status);
+    if (request.method !== "GET" && response.ok && !request.url.includes("preview")) letTyped();
   },
 };
 
+/** Where nobody has to be signed in, or somebody says who they are. */
+const open = /\/api\/v1\/(session|me|password-link)$/;
+
+/** Sends a request; where the session has ended meanwhile, it goes on once whoever sits here has signed in again. */
+async function sent(request: Request): Promise<Response> {
+  const again = request.clone();
+  const answer = await heard(request);
+  if (answer.status !== 401 || !csrf || open.test(new URL(request.url).pathname)) return answer;
+  await signedInAgain();
+  if (again.headers.has("X-CSRF-Token")) again.headers.set("X-CSRF-Token", csrf);
+  return heard(again);
+}
+
 export const api = createClient<paths, "application/json">({
   baseUrl: "/api/v1",
+  fetch: sent,
   querySerializer: { array: { style: "form", explode: false } },
 });
 api.use(signing);
@@ -95,22 +112,46 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
   return settled.data as T;
 }
 
+/** Whether something was not answered, so that it is asked again. */
+export const isUnanswered = (error: unknown) => error instanceof Refusal && isSilence(error.problem.status);
+
+/** Sends what is not of the described API's own kinds: files, mostly. */
+async function raw(path: string, init: RequestInit): Promise<Response> {
+  let answer: Response;
+  try {
+    answer = await sent(new Request(`/api/v1${path}`, init));
+  } catch {
+    throw new Refusal(unreachable);
+  }
+  if (answer.ok) return answer;
+  const problem = (await answer.json().catch(() => undefined)) as Problem | undefined;
+  throw new Refusal(problem?.detail ? problem : { ...unreachable, status: answer.status });
+}
+
 export const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
       refetchOnWindowFocus: true,
-      retry: (count, error) => count < 2 && error instanceof Refusal && error.problem.status === 0,
+      // Asked at once, also where the browser believes to be offline: whatever is not answered is asked again
+      networkMode: "always",
+      retry: (count, error) => count < 2 && isUnanswered(error),
     },
+    // A write is sent or refused at once: one that waited for the line would be made after somebody gave it up
+    mutations: { networkMode: "always", retry: false },
   },
 });
+whenBack(() => void reread());
+
+/** Reads again whatever is on show. What was made is made also where that fails. */
+export const reread = () => queries.invalidateQueries().catch(() => undefined);
 
 /** Makes operations together, or previews them; whatever is on show is read again after a change. */
 export async function change(operations: Operation[], reason: string, preview = false): Promise<ChangeResult> {
   const body = { operations: operations as Schema["Operation"][], reason };
   if (preview) return take(api.POST("/changes/preview", { body }));
   const result = await take(api.POST("/changes", { body }));
-  await queries.invalidateQueries();
+  await reread();
   return result;
 }
 
@@ -135,26 +176,40 @@ export async function everyPage<T>(read: (after: string) => Promise<{ items: T[]
 /** Sends a file of which something is made, such as a change, or a preview of one. */
 export async function sendFile<T = ChangeResult>(path: string, file: Blob, type: string): Promise<T> {
   const key = keyOf(`${path} ${file.size} ${file instanceof File ? `${file.name} ${file.lastModified}` : ""}`);
-  const answer = await fetch(`/api/v1${path}`, {
+  const body = await raw(path, {
     method: "POST",
     body: file,
     headers: { "Content-Type": type, "X-CSRF-Token": csrf, "Idempotency-Key": key },
-  });
-  answered(key, answer.status);
-  const body = await answer.json();
-  if (!answer.ok) throw new Refusal(body as Problem);
-  if (!path.includes("preview=true")) await queries.invalidateQueries();
+  }).then(
+    (answer) => answer.json(),
+    (error) => {
+      answered(key, error.problem.status || 599);
+      throw error;
+    },
+  );
+  answered(key, 200);
+  if (!path.includes("preview=true")) await reread();
   return body as T;
 }
 
 /** Sends a file that is kept as it is, such as a scan, in the place of the one before. */
 export async function send(path: string, file: Blob) {
-  const answer = await fetch(`/api/v1${path}`, {
+  await raw(path, {
     method: "PUT",
     body: file,
     headers: { "Content-Type": "application/octet-stream", "X-CSRF-Token": csrf },
   });
-  if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
+}
+
+/** Reads a picture as an address that an image can show. The policy of the page permits none that it has made itself. */
+export async function picture(path: string): Promise<string> {
+  const file = await (await raw(path, {})).blob();
+  return new Promise((done, failed) => {
+    const reader = new FileReader();
+    reader.onload = () => done(reader.result as string);
+    reader.onerror = () => failed(reader.error);
+    reader.readAsDataURL(file);
+  });
 }
 
 /** Takes something along as a file: a list as CSV, unless another type is asked for. */
@@ -172,11 +227,10 @@ export async function download(
   },
 ) {
   const asked = new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)])).toString();
-  const answer = await fetch(`/api/v1${path}${asked && "?"}${asked}`, {
+  const answer = await raw(`${path}${asked && "?"}${asked}`, {
     method,
     headers: { Accept: type, ...(method === "POST" && { "X-CSRF-Token": csrf }) },
   });
-  if (!answer.ok) throw new Refusal((await answer.json()) as Problem);
   keep(await answer.blob(), name);
 }
 

@@ -643,7 +643,7 @@ export interface paths {
          *     - `notice.record`: record on paper the acceptance of; needs `console.edit_staff`; sets `notice`, `staff`
          *     - `notice.restore`: bring back notice; needs `console.edit_places`
          *     - `notice.retire`: retire notice; needs `console.edit_places`
-         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `messages`, `fields`, `duress_pins`
+         *     - `organisation.edit`: change the settings of; sets `name`, `number_prefix`, `number_digits`, `number_pattern`, `max_owners`, `first_password_hours`, `idle_minutes`, `tries_allowed`, `tries_window_minutes`, `tries_hold_minutes`, `pin_digits`, `pin_refuse_sequences`, `pin_refuse_repeats`, `pin_refuse_staff_number`, `pin_refuse_dates`, `pin_history`, `pin_days`, `pin_must_change`, `remind_days`, `remind_again_days`, `seats`, `retention_months`, `events_months`, `audit_months`, `photo_months`, `archives`, `messages`, `fields`, `duress_pins`
          *     - `password.issue`: issue a first password to; needs `console.credentials`; sets `staff`, `password`
          *     - `permission.add`: add permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
          *     - `permission.edit`: change permission; needs `console.edit_catalogue`; sets `key`, `title`, `sentence`, `group`, `scale`, `kinds`, `sensitive`, `since`
@@ -1772,6 +1772,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is kept beside the records, for how long, and how much of it there is
+         * @description Needs the permission `console.read_audit`. A token needs the scope `read`.
+         */
+        get: operations["list-kept"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/leavers": {
         parameters: {
             query?: never;
@@ -2348,6 +2368,26 @@ export interface paths {
          * @description Needs the permission `console.enrol`. A token needs the scope `read`.
          */
         get: operations["next-number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All places in use in brief, in one answer that may be kept and is asked for again by its tag
+         * @description A token needs the scope `read`.
+         */
+        get: operations["outline-places"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4285,7 +4325,7 @@ export interface components {
         };
         AuditEntry: {
             /** @enum {string} */
-            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased";
+            action: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased" | "records-sealed" | "tampering-found" | "pins-paused" | "badge-paused" | "key-replaced" | "upgraded" | "history-removed";
             actor: string;
             /** Format: date-time */
             at: string;
@@ -5331,6 +5371,25 @@ export interface components {
             leave_out?: boolean;
             reason?: string;
         };
+        Kept: {
+            /**
+             * Format: int64
+             * @description How much room they take
+             */
+            bytes: number;
+            /** @description How long, in words */
+            kept_for: string;
+            /**
+             * Format: int64
+             * @description How many there are, as the database estimates
+             */
+            lines: number;
+            /** Format: date-time */
+            oldest?: string;
+            /** @description The setting that says so; without one it is fixed */
+            setting?: string;
+            what: string;
+        };
         LeaveWrite: {
             /** @description Moment at which access ends, RFC 3339; without an offset the time on the clock of the home site; both left out: at once */
             at?: string;
@@ -5818,8 +5877,20 @@ export interface components {
             set?: unknown;
         };
         Organisation: {
+            /** @description Events and entries of the audit log are written to signed files before they are removed */
+            archives: boolean;
+            /**
+             * Format: int64
+             * @description How many months entries of the audit log are kept, 12 or more; 0: for good
+             */
+            audit_months: number;
             /** @description People may have a second PIN, which opens and raises a silent alarm */
             duress_pins: boolean;
+            /**
+             * Format: int64
+             * @description How many months events are kept, by whole months; 0: for good
+             */
+            events_months: number;
             /**
              * Format: int64
              * @description How long a first password counts
@@ -5842,6 +5913,11 @@ export interface components {
             number_pattern: string;
             /** @description Staff numbers begin with it */
             number_prefix: string;
+            /**
+             * Format: int64
+             * @description How many months after somebody has left their photo is kept; 0: for as long as their record
+             */
+            photo_months: number;
             /**
              * Format: int64
              * @description For how many days a PIN counts; 0: until it is withdrawn
@@ -5909,8 +5985,20 @@ export interface components {
             tries_window_minutes: number;
         };
         OrganisationWrite: {
+            /** @description Write events and entries of the audit log to signed files before they are removed */
+            archives?: boolean;
+            /**
+             * Format: int64
+             * @description How many months entries of the audit log are kept, 12 or more; 0: for good
+             */
+            audit_months?: number;
             /** @description People may have a second PIN, which opens and raises a silent alarm */
             duress_pins?: boolean;
+            /**
+             * Format: int64
+             * @description How many months events are kept, by whole months; 0: for good
+             */
+            events_months?: number;
             /**
              * Format: int64
              * @description How many hours a first password counts
@@ -5937,6 +6025,11 @@ export interface components {
             number_pattern?: string;
             /** @description What staff numbers begin with */
             number_prefix?: string;
+            /**
+             * Format: int64
+             * @description How many months after somebody has left their photo is kept; 0: for as long as their record
+             */
+            photo_months?: number;
             /**
              * Format: int64
              * @description For how many days a PIN counts; 0: until it is withdrawn
@@ -5998,6 +6091,15 @@ export interface components {
              * @description Over how many minutes they are counted
              */
             tries_window_minutes?: number;
+        };
+        Outline: {
+            /** @description Those in use, parents before children */
+            items: components["schemas"]["PlaceBrief"][];
+            /**
+             * Format: int64
+             * @description How many are in use; only the first 20,000 are told
+             */
+            total: number;
         };
         OutlineLine: {
             /**
@@ -6357,6 +6459,18 @@ export interface components {
         };
         PageImportRow: {
             items: components["schemas"]["ImportRow"][];
+            /** @description There are more than the total: long logs are counted up to a bound */
+            more?: boolean;
+            /** @description Send as 'after' for the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages together
+             */
+            total: number;
+        };
+        PageKept: {
+            items: components["schemas"]["Kept"][];
             /** @description There are more than the total: long logs are counted up to a bound */
             more?: boolean;
             /** @description Send as 'after' for the next page; absent on the last */
@@ -6806,6 +6920,23 @@ export interface components {
             retired?: boolean;
             /** @description Its own, or that of its site */
             time_zone: string;
+        };
+        PlaceBrief: {
+            /** @description The permission that a request here is about */
+            asks?: string;
+            code: string;
+            /**
+             * Format: int64
+             * @description 0 for a site
+             */
+            depth: number;
+            /** @enum {string} */
+            kind: "organisation" | "site" | "zone" | "door" | "device" | "work_centre";
+            name: string;
+            /** @description Code of what it stands in */
+            parent?: string;
+            /** @description Of a site: IANA name; what stands in it has the same */
+            time_zone?: string;
         };
         PlaceLook: {
             /** Format: int64 */
@@ -7786,6 +7917,13 @@ export interface components {
             /** @description Teams without a lead, and sites and templates that nobody takes care of but owners, where you may mend it */
             gaps: components["schemas"]["Gap"][];
             locked: components["schemas"]["Person"][];
+            /**
+             * Format: int64
+             * @description People who have lost their PIN by no act of anybody, such as an upgrade; for those who issue credentials
+             */
+            lost_pins?: number;
+            /** @description What it was */
+            lost_why?: string;
             /** @description Where PINs, or the badge of somebody, are paused after wrong ones */
             paused: components["schemas"]["Paused"][];
             /**
@@ -7797,8 +7935,18 @@ export interface components {
             stuck: components["schemas"]["Person"][];
             /** @description What the last daily check of the database found that something else than the service wrote; for those who read the audit log everywhere */
             tampering?: string;
+            /** @description What is wrong with how the service runs, at the instance that answers; for those who read the audit log everywhere */
+            troubles?: components["schemas"]["Trouble"][];
             /** @description Templates that wait for a decision on new permissions */
             undecided: components["schemas"]["Waiting"][];
+        };
+        Trouble: {
+            /** @description What to do about it */
+            do: string;
+            kind: string;
+            /** Format: date-time */
+            since: string;
+            what: string;
         };
         Visit: {
             called: string;
@@ -8298,7 +8446,7 @@ export interface operations {
                 place?: string;
                 /** @description Made by this staff member */
                 actor?: string;
-                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased";
+                action?: "change" | "sign-in" | "sign-in-refused" | "pin-refused" | "sessions-ended" | "keys-rotated" | "let-go" | "tries-cleared" | "pin-link-sent" | "urgent-act-dropped" | "draft-taken" | "pins-handed-out" | "leaving-ticked" | "erased" | "records-sealed" | "tampering-found" | "pins-paused" | "badge-paused" | "key-replaced" | "upgraded" | "history-removed";
                 /** @description Words of the summary, the actor or the reason */
                 q?: string;
                 from?: string;
@@ -12150,6 +12298,44 @@ export interface operations {
             503: components["responses"]["ServiceUnavailable"];
         };
     };
+    "list-kept": {
+        parameters: {
+            query?: {
+                /** @description How many on a page: 50 unless said, at most 500; as CSV or XLSX all, at most 100000; as PDF at most 10000 */
+                limit?: number;
+                /** @description The 'next' of the page before */
+                after?: string;
+            };
+            header?: {
+                /** @description application/json, text/csv, application/pdf, or application/vnd.openxmlformats-officedocument.spreadsheetml.sheet */
+                Accept?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageKept"];
+                    "application/pdf": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
     "list-leavers": {
         parameters: {
             query?: {
@@ -13629,6 +13815,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NextNumber"];
+                };
+            };
+            401: components["responses"]["Unauthorized"];
+            403: components["responses"]["Forbidden"];
+            422: components["responses"]["UnprocessableEntity"];
+            429: components["responses"]["TooManyRequests"];
+            500: components["responses"]["InternalServerError"];
+            503: components["responses"]["ServiceUnavailable"];
+        };
+    };
+    "outline-places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outline"];
                 };
             };
             401: components["responses"]["Unauthorized"];

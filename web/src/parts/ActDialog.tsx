@@ -1,16 +1,17 @@
 import { useMutation } from "@tanstack/react-query";
 import { Lock } from "lucide-react";
 import { useState } from "react";
-import { type ChangeResult, change, type Operation, type Place } from "@/api/api";
+import { type ChangeResult, change, type Operation } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "./Ask";
 import type { Act, Pending, Whom } from "./acts";
 import { Button } from "./Button";
 import { Combobox } from "./Combobox";
+import { useApplied } from "./change";
 import { placeOptions, usePlaces } from "./choices";
 import { DateField } from "./DateField";
 import { TextField } from "./fields";
-import { SecretSlip } from "./secrets";
+import { Handed } from "./secrets";
 import { Wrong } from "./Wrong";
 
 const wording: Record<
@@ -97,31 +98,35 @@ function operation(act: Act, whom: Whom, lastDay: string, bar: { place: string; 
 /** When access ends: after a day, or at the time that is typed beside it. */
 const leaving = (typed: string) => (typed.includes("T") ? { at: typed } : { on: typed });
 
-export default function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
+export function ActDialog({ act, whom, close }: Pending & { close: () => void }) {
   const words = wording[act];
   const [reason, setReason] = useState("");
   const [lastDay, setLastDay] = useState("");
   const [done, setDone] = useState<ChangeResult>();
+  const applied = useApplied();
   const may = useMay();
-  const places = usePlaces();
-  const barrable = places.data?.filter((p) => may("console.lock", siteOf(places.data, p.code)));
+  const places = usePlaces(act === "bar");
+  const barrable = places.data?.filter((p) => may("console.lock", p.site));
   const [where, setWhere] = useState("");
   const [until, setUntil] = useState("");
   const run = useMutation({
     mutationFn: () => change([operation(act, whom, lastDay, { place: where, until })], reason),
-    onSuccess: (result) => (result.secrets.length ? setDone(result) : close()),
+    onSuccess: (result) => {
+      if (words.reason === "none") return setDone(result); // something generated, on show until it is put away
+      applied(result);
+      close();
+    },
   });
   return (
-    <Ask open onOpenChange={(open) => !open && close()} title={words.title(whom.name)} about={words.about}>
+    <Ask
+      open
+      fixed={!!done}
+      onOpenChange={(open) => !open && close()}
+      title={words.title(whom.name)}
+      about={words.about}
+    >
       {done ? (
-        <div className="space-y-4">
-          {done.secrets.map((s) => (
-            <SecretSlip key={s.value} secret={s} />
-          ))}
-          <Button look="main" onClick={close} autoFocus>
-            Done
-          </Button>
-        </div>
+        <Handed secrets={done.secrets} close={close} />
       ) : (
         <form
           className="space-y-4"
@@ -225,10 +230,4 @@ export default function ActDialog({ act, whom, close }: Pending & { close: () =>
       )}
     </Ask>
   );
-}
-
-/** The code of the site that a place stands in. */
-function siteOf(places: Place[], code: string): string {
-  const at = places.find((p) => p.code === code);
-  return at?.parent && at.kind !== "site" ? siteOf(places, at.parent.code) : code;
 }

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, change, type Operation, queries, type Schema, take } from "@/api/api";
+import { api, change, type Operation, reread, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
 import { Ask } from "./Ask";
 import { Button } from "./Button";
@@ -20,7 +20,7 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
     mutationFn: () =>
       change([{ op: "badge.issue", set: { badge: badgeReference(badge), staff, ...(until && { until }) } }], ""),
     onSuccess: (r) => {
-      if (r.audit_id) applied({ id: r.audit_id, summary: r.effect.summary });
+      applied(r);
       close();
     },
   });
@@ -79,7 +79,7 @@ export function ReplaceDialog({ badge, close }: { badge: Badge; close: () => voi
       ),
     onSuccess: async () => {
       close();
-      await queries.invalidateQueries();
+      await reread();
     },
   });
   return (
@@ -282,7 +282,7 @@ export function GiveBadge({
       return change(operations, "");
     },
     onSuccess: (r) => {
-      if (r.audit_id) applied({ id: r.audit_id, summary: r.effect.summary });
+      applied(r);
       close();
     },
   });

@@ -9,7 +9,7 @@ const looks = {
 
 /** What makes a button, or a link that leads to an act, look like one. */
 export const buttonLook = (look: keyof typeof looks = "plain") =>
-  `inline-flex min-h-9 items-center justify-center gap-1.5 rounded-sm border px-3.5 font-medium disabled:opacity-55 ${looks[look]}`;
+  `inline-flex min-h-9 items-center wrap-break-word justify-center gap-1.5 rounded-sm border px-3.5 font-medium disabled:opacity-55 ${looks[look]}`;
 
 export function Button({
   look = "plain",

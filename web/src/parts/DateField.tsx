@@ -1,10 +1,11 @@
 import { CalendarDays } from "lucide-react";
 import { Popover } from "radix-ui";
-import { type ComponentProps, lazy, Suspense, useEffect, useRef, useState } from "react";
+import { type ComponentProps, useEffect, useRef, useState } from "react";
 import { readDay, readMoment, writeDay, writeMoment } from "./dates";
 import { Field, type FieldProps, inputLook } from "./fields";
+import { late } from "./late";
 
-const Calendar = lazy(() => import("./Calendar"));
+const Calendar = late(async () => (await import("./Calendar")).default, "part");
 
 /** A day by the reader's own clock. */
 function today() {
@@ -85,16 +86,14 @@ export function DateField({
                 aria-label={`Calendar for ${label}`}
                 className="z-50 rounded-sm border border-edge bg-sheet shadow-lg"
               >
-                <Suspense fallback={<p className="p-4 text-faded">Reading…</p>}>
-                  <Calendar
-                    day={value.slice(0, 10) || undefined}
-                    choose={(day) => {
-                      give(moment ? `${day}T${value.slice(11, 16) || "00:00"}` : day);
-                      setTyped(undefined);
-                      setOpen(false);
-                    }}
-                  />
-                </Suspense>
+                <Calendar
+                  day={value.slice(0, 10) || undefined}
+                  choose={(day) => {
+                    give(moment ? `${day}T${value.slice(11, 16) || "00:00"}` : day);
+                    setTyped(undefined);
+                    setOpen(false);
+                  }}
+                />
               </Popover.Content>
             </Popover.Portal>
           </Popover.Root>

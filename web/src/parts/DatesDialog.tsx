@@ -1,8 +1,9 @@
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import type { Operation } from "@/api/api";
 import { Ask } from "./Ask";
 import { Reasoned } from "./change";
 import { DateField } from "./DateField";
+import { useMerging } from "./merging";
 
 /** Changes between which days something counts, with what that gives and takes shown first. */
 export function DatesDialog({
@@ -22,13 +23,8 @@ export function DatesDialog({
   children?: ReactNode;
   close: () => void;
 }) {
-  const [from, setFrom] = useState(record.from ?? "");
-  const [until, setUntil] = useState(record.until ?? "");
-  const set = {
-    ...further,
-    ...(from !== (record.from ?? "") && { from }),
-    ...(until !== (record.until ?? "") && { until }),
-  };
+  const { form, put, changed, theirs } = useMerging({ from: record.from ?? "", until: record.until ?? "" });
+  const set = { ...further, ...changed };
   const operations: Operation[] = Object.keys(set).length
     ? [{ op, on: String(record.id), if_revision: Number(record.etag.replace(/\D/g, "")), set }]
     : [];
@@ -36,14 +32,22 @@ export function DatesDialog({
     <Ask open wide onOpenChange={close} title={title} about={about}>
       <div className="mb-4 grid grid-cols-2 gap-3">
         {children}
-        <DateField label="From" optional type="date" value={from} onChange={(e) => setFrom(e.target.value)} />
+        <DateField
+          label="From"
+          optional
+          type="date"
+          value={form.from}
+          onChange={(e) => put({ from: e.target.value })}
+          {...theirs("from")}
+        />
         <DateField
           label="Until"
           optional
           type="date"
-          value={until}
-          onChange={(e) => setUntil(e.target.value)}
+          value={form.until}
+          onChange={(e) => put({ until: e.target.value })}
           hint="The last day that counts; left empty, it is open."
+          {...theirs("until")}
         />
       </div>
       <Reasoned operations={operations} button="Change it" close={close} />

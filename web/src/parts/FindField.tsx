@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { DoorOpen, IdCard, KeyRound, Lock, LockOpen, Search, Shapes, User } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, queries, type Schema, take } from "@/api/api";
+import { api, reread, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { useAct } from "./acts";
@@ -61,7 +61,7 @@ export function FindField() {
   const clear = useMutation({
     mutationFn: (item: Found) =>
       take(api.DELETE("/places/{id}/tries", { params: { path: { id: item.code } } }) as never),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => reread(),
   });
   const onKey = (e: React.KeyboardEvent) => {
     const item = items[chosen];
@@ -78,7 +78,7 @@ export function FindField() {
   };
   return (
     <search
-      className="relative block"
+      className="relative block min-w-0 grow sm:w-64 sm:grow-0 xl:w-80"
       onBlur={(e) => {
         if (!e.currentTarget.contains(e.relatedTarget)) setOpen(false);
       }}
@@ -99,16 +99,16 @@ export function FindField() {
         }}
         onFocus={() => setOpen(true)}
         onKeyDown={onKey}
-        className="h-9 w-64 rounded-sm bg-sheet pr-8 pl-8 text-ink placeholder:text-faded focus-visible:outline-brass-light xl:w-80"
+        className="h-9 w-full rounded-sm bg-sheet pr-8 pl-8 text-ink placeholder:text-faded focus-visible:outline-brass-light "
       />
       <kbd
-        className="pointer-events-none absolute top-1.5 right-2 rounded-sm border border-rule bg-inset px-1.5 text-sm text-faded"
+        className="pointer-events-none absolute top-1.5 right-2 max-sm:hidden rounded-sm border border-rule bg-inset px-1.5 text-sm text-faded"
         aria-hidden
       >
         /
       </kbd>
       {open && q && (
-        <div className="absolute right-0 z-50 mt-1.5 w-ask overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
+        <div className="absolute right-0 z-50 mt-1.5 w-ask max-sm:fixed max-sm:inset-x-2 max-sm:w-auto overflow-hidden rounded-md border border-rule bg-sheet text-ink shadow-raised">
           <ul id="found" aria-label="Found" className="max-h-[60vh] overflow-auto">
             {items.map((item, i) => {
               return (

@@ -26,7 +26,7 @@ export function OwnFields({
 }: {
   fields: OwnField[];
   own: Own;
-  onChange: (own: Own) => void;
+  onChange: (written: Own) => void; // of one field
   wrong: Refusal | undefined;
 }) {
   return fields.map((field) => {
@@ -35,7 +35,7 @@ export function OwnFields({
       ...(field.says && { hint: field.says }),
       ...(field.required ? { required: true } : { optional: true }),
       value: own[field.key] ?? "",
-      onChange: (e: { target: { value: string } }) => onChange({ ...own, [field.key]: e.target.value }),
+      onChange: (e: { target: { value: string } }) => onChange({ [field.key]: e.target.value }),
       // What nobody has come to yet is not wrong.
       ...(field.key in own && wrong?.field(`own.${field.key}`) && { error: wrong.field(`own.${field.key}`)! }),
     };

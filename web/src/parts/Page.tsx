@@ -1,5 +1,5 @@
 import { Link } from "@tanstack/react-router";
-import { type ReactNode, useId } from "react";
+import { type ReactNode, useEffect, useId } from "react";
 
 export function Loading() {
   return (
@@ -13,6 +13,9 @@ export function Empty({ children }: { children: ReactNode }) {
   return <div className="rounded-md border border-dashed border-edge px-4 py-6 text-faded">{children}</div>;
 }
 
+/** Whether a page was shown before: of the first the browser has the focus. */
+let arrived = false;
+
 export function Page({
   title,
   lead,
@@ -24,12 +27,20 @@ export function Page({
   acts?: ReactNode;
   children: ReactNode;
 }) {
+  useEffect(() => {
+    // Somebody who came here by a link, which is gone or stays above, goes on from the title
+    if (arrived && (document.activeElement === document.body || document.activeElement?.tagName === "A"))
+      document.querySelector<HTMLElement>("main h1")?.focus({ preventScroll: true });
+    arrived = true;
+  }, []);
   return (
     <main id="page" className="mx-auto max-w-page px-5 pt-6 pb-16">
       <title>{`${title} · Loyal Latch`}</title>
       <div className="mb-5 flex flex-wrap items-end justify-between gap-x-6 gap-y-3">
         <div>
-          <h1>{title}</h1>
+          <h1 tabIndex={-1} className="outline-none">
+            {title}
+          </h1>
           {lead && <div className="mt-1 text-faded">{lead}</div>}
         </div>
         {acts && <div className="flex flex-wrap gap-2 sm:justify-end">{acts}</div>}
@@ -73,7 +84,7 @@ export function Tabs({ label, tabs }: { label: string; tabs: { to: string; name:
             key={t.to}
             to={t.to}
             activeOptions={{ exact: t.to === "/" }}
-            className="border-b-3 border-transparent px-3 pt-1 pb-1.5 hover:border-brass-light data-[status=active]:border-damson data-[status=active]:font-bold"
+            className="shrink-0 border-b-3 border-transparent px-3 pt-1 pb-1.5 hover:border-brass-light data-[status=active]:border-damson data-[status=active]:font-bold"
           >
             {t.name}
           </Link>

@@ -4,9 +4,8 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { type ReactNode, useDeferredValue, useState } from "react";
 import type { Schema } from "@/api/api";
 import { inputLook } from "./fields";
-import { Loading } from "./Page";
+import { Listed } from "./Listed";
 import { TakeAlong } from "./TakeAlong";
-import { Wrong } from "./Wrong";
 import { day } from "./words";
 
 type Row = { staff_number: string; name: string; level: string; until?: string; ends?: string };
@@ -80,8 +79,7 @@ export function PeopleList<T extends Row, K extends QueryKey>({
         />
         <TakeAlong from={from} query={{ ...query, ...(q && { q }), sort }} file="people.csv" />
       </div>
-      <Wrong error={list.error} />
-      {list.isFetching && !found && <Loading />}
+      {!found && <Listed of={list}>{() => null}</Listed>}
       {found && (
         <p role="status" className="mb-2 text-sm text-faded">
           {said(found.total)}

@@ -5,7 +5,7 @@ import type { Schema } from "@/api/api";
 export function Grounds({ grounds }: { grounds: Schema["Ground"][] }) {
   if (!grounds.length) return null;
   return (
-    <dl className="grid grid-cols-[7.5rem_1fr] gap-x-3 gap-y-1 text-dense">
+    <dl className="grid grid-cols-[7.5rem_minmax(0,1fr)] gap-x-3 gap-y-1 text-dense">
       {grounds.map((g) => (
         <div key={`${g.kind} ${g.text}`} className="contents">
           <dt className="text-faded first-letter:uppercase">{g.kind}</dt>

@@ -4,8 +4,8 @@ import { useState } from "react";
 import type { Schema } from "@/api/api";
 import { isoDay } from "./AssignmentFields";
 import { Button } from "./Button";
-import { Loading, Section } from "./Page";
-import { Wrong } from "./Wrong";
+import { Listed } from "./Listed";
+import { Section } from "./Page";
 
 type Facts = Schema["Timeline"];
 type Asked = { from: string; days: number };
@@ -71,8 +71,7 @@ export function Timeline<K extends QueryKey>({
         </span>
       }
     >
-      <Wrong error={facts.error} />
-      {facts.isPending && <Loading />}
+      <Listed of={facts}>{() => null}</Listed>
       {t && (
         <p className="mb-2 text-sm text-faded">
           {t.title} ({t.time_zone})

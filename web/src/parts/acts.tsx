@@ -1,8 +1,9 @@
-import { createContext, lazy, type ReactNode, Suspense, useContext, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useState } from "react";
 import { api, take } from "@/api/api";
+import { late } from "./late";
 
-// With a chunk of its own: the first page does not wait for it
-const ActDialog = lazy(() => import("./ActDialog"));
+// With a script of its own: the first page does not wait for it, and it is there before somebody needs it
+const ActDialog = late(async () => (await import("./ActDialog")).ActDialog);
 
 /** Who an urgent act is about. */
 export type Whom = { staff_number: string; name: string };
@@ -17,17 +18,19 @@ export const useAct = () => useContext(Acts);
 /** Holds the dialogs of the urgent acts, so that every page can start them. */
 export function ActsProvider({ children }: { children: ReactNode }) {
   const [pending, setPending] = useState<Pending>();
+  useEffect(() => {
+    const soon = window.requestIdleCallback ?? ((load: () => void) => setTimeout(load, 2_000));
+    soon(() => void ActDialog.preload());
+  }, []);
   return (
     <Acts.Provider value={(act, whom) => setPending({ act, whom })}>
       {children}
       {pending && (
-        <Suspense>
-          <ActDialog
-            key={`${pending.act} ${pending.whom.staff_number}`}
-            {...pending}
-            close={() => setPending(undefined)}
-          />
-        </Suspense>
+        <ActDialog
+          key={`${pending.act} ${pending.whom.staff_number}`}
+          {...pending}
+          close={() => setPending(undefined)}
+        />
       )}
     </Acts.Provider>
   );

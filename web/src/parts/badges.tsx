@@ -1,9 +1,10 @@
 import { AlertTriangle, Ban, Check, Clock, Package, Trash2 } from "lucide-react";
-import { lazy, Suspense, useState } from "react";
+import { useState } from "react";
 import type { Schema } from "@/api/api";
 import { useMay, useMe } from "@/areas/session/session";
 import { Button } from "./Button";
 import { ChangeDialog } from "./change";
+import { late } from "./late";
 
 export type Badge = Schema["Badge"];
 
@@ -90,8 +91,8 @@ const words: Record<
 };
 
 // They bring what finds people along, which a list of badges does without until somebody acts.
-const IssueDialog = lazy(() => import("./BadgeDialogs").then((m) => ({ default: m.IssueDialog })));
-const ReplaceDialog = lazy(() => import("./BadgeDialogs").then((m) => ({ default: m.ReplaceDialog })));
+const IssueDialog = late(async () => (await import("./BadgeDialogs")).IssueDialog);
+const ReplaceDialog = late(async () => (await import("./BadgeDialogs")).ReplaceDialog);
 
 /** What may be done with a badge, by where it is. */
 function actsFor(badge: Badge): Act[] {
@@ -133,10 +134,8 @@ export function BadgeActs({ badge, few }: { badge: Badge; few?: boolean }) {
             {a === "issue" ? "Issue" : a === "replace" ? "Replace" : words[a].button}
           </Button>
         ))}
-      <Suspense>
-        {act === "issue" && <IssueDialog badge={badge} close={close} />}
-        {act === "replace" && <ReplaceDialog badge={badge} close={close} />}
-      </Suspense>
+      {act === "issue" && <IssueDialog badge={badge} close={close} />}
+      {act === "replace" && <ReplaceDialog badge={badge} close={close} />}
       {act && act !== "issue" && act !== "replace" && (
         <ChangeDialog
           title={words[act].title.replace("#", badge.number)}

@@ -1,48 +1,93 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { Undo2, X } from "lucide-react";
-import { createContext, type ReactNode, useContext, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
 import {
   api,
   type ChangeResult,
   change,
   everyPage,
   type Operation,
-  queries,
   Refusal,
+  reread,
   type Schema,
   take,
 } from "@/api/api";
 import { preview } from "@/api/read";
 import { Ask } from "./Ask";
-import { Button } from "./Button";
+import { Button, buttonLook } from "./Button";
 import { collect } from "./drafts";
 import { Effects } from "./effects";
 import { TextField } from "./fields";
 import { Loading } from "./Page";
 import { Wrong } from "./Wrong";
 
-type Applied = { id: number; summary: string };
+type Applied = { id: number; summary: string; see?: string | undefined };
 const Notice = createContext<(applied: Applied) => void>(() => {});
 
-/** Says that a change was made, and offers to undo it. */
-export const useApplied = () => useContext(Notice);
+/** Says that a change was made, and offers to undo it and to see what it is about. */
+export function useApplied() {
+  const notice = useContext(Notice);
+  return (result: Pick<ChangeResult, "audit_id" | "effect"> & Partial<ChangeResult>) => {
+    if (!result.audit_id) return;
+    const [made] = result.made ?? [];
+    const [person] = result.people ?? [];
+    notice({
+      id: result.audit_id,
+      summary: result.effect.summary,
+      see:
+        made?.kind === "staff" || (!made && person)
+          ? `/staff/${made?.code ?? person?.staff_number}`
+          : made && made.kind in pageOf && made.code
+            ? `/${pageOf[made.kind]}/${encodeURIComponent(made.code)}`
+            : undefined,
+    });
+  };
+}
+
+/** Where the console shows a record, by its kind. */
+const pageOf: Record<string, string> = {
+  place: "estate",
+  template: "templates",
+  team: "teams",
+  schedule: "schedules",
+  qualification: "qualifications",
+  notice: "notices",
+};
 
 /** Holds the notice of the change made last, on every page, until it is put away. */
 export function AppliedNotice({ children }: { children: ReactNode }) {
   const [applied, setApplied] = useState<Applied>();
   const [undoing, setUndoing] = useState(false);
+  const line = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!applied) return;
+    const soon = setTimeout(() => {
+      if (!document.activeElement?.matches("input, textarea, select")) line.current?.focus({ preventScroll: true });
+    }, 80); // once its dialog is closed, unless somebody types already
+    return () => clearTimeout(soon);
+  }, [applied]);
   return (
     <Notice.Provider value={setApplied}>
       {children}
       <div role="status" className="fixed bottom-16 left-1/2 z-30 -translate-x-1/2 print:hidden">
         {applied && (
-          <div className="flex max-w-ask-wide items-center gap-3 rounded-md border-2 border-open bg-sheet px-4 py-2 shadow-raised">
-            <span>
+          <div
+            ref={line}
+            tabIndex={-1}
+            className="flex max-w-ask-wide items-center gap-3 rounded-md border-2 border-open bg-sheet px-4 py-2 shadow-raised"
+          >
+            <span className="wrap-anywhere">
               <b>Done</b> as change {applied.id}. {applied.summary}
             </span>
             <Button className="shrink-0" onClick={() => setUndoing(true)}>
               <Undo2 size={16} aria-hidden /> Undo
             </Button>
+            {applied.see && (
+              <Link to={applied.see} className={`${buttonLook()} shrink-0`} onClick={() => setApplied(undefined)}>
+                See
+              </Link>
+            )}
             <button
               type="button"
               aria-label="Put this notice away"
@@ -83,7 +128,7 @@ export function UndoDialog({ id, close }: { id: number; close: (done: boolean) =
   const run = useMutation({
     mutationFn: async () => {
       const result = await undo(false);
-      await queries.invalidateQueries();
+      await reread();
       return result;
     },
     onSuccess: () => close(true),
@@ -184,7 +229,7 @@ export function Reasoned({
   const run = useMutation({
     mutationFn: () => change(operations, reason),
     onSuccess: (result) => {
-      if (result.audit_id) notice({ id: result.audit_id, summary: result.effect.summary });
+      notice(result);
       done?.(result);
       close();
     },

@@ -1,16 +1,28 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Place, Schema } from "@/api/api";
-import { every, read } from "@/api/read";
+import { read } from "@/api/read";
 import type { Option } from "./Combobox";
 
-/** The whole estate, parents before children. */
-export function usePlaces({ retired = false } = {}) {
-  const which = retired ? "all" : "false";
-  return useQuery({
-    ...every("/places", { query: { limit: 500, retired: which } }),
-    staleTime: 30_000,
-    placeholderData: keepPreviousData,
-  });
+/** A place in use, as far as it is chosen from all. */
+export type KnownPlace = Schema["PlaceBrief"] & { time_zone: string; site: string };
+
+/** All places in use, parents before children. They are asked for once, and again by their tag. */
+export function usePlaces(enabled = true) {
+  return useQuery({ ...read("/outline"), staleTime: 60_000, select: withSites, enabled });
+}
+
+/** Each place with its site and the time zone of that; the organisation stands in none. */
+function withSites({ items }: Schema["Outline"]): KnownPlace[] {
+  const known = new Map<string, KnownPlace>();
+  for (const p of items) {
+    const above = known.get(p.parent ?? "");
+    known.set(p.code, {
+      ...p,
+      site: p.kind === "site" ? p.code : (above?.site ?? p.code),
+      time_zone: p.time_zone ?? above?.time_zone ?? "",
+    });
+  }
+  return [...known.values()];
 }
 
 /** All templates by name; with a place, each with whether it is yours to give there. */
@@ -46,11 +58,11 @@ export function usePermissions(kind: Place["kind"] | undefined, { exact = false 
 }
 
 /** Places to choose from, as a tree, each with its code. */
-export const placeOptions = (places: Place[] | undefined): Option[] | undefined =>
+export const placeOptions = (places: KnownPlace[] | undefined): Option[] | undefined =>
   places?.map((p) => ({ value: p.code, label: p.name, note: p.code, depth: p.depth }));
 
 /** Sites to choose from. */
-export const siteOptions = (places: Place[] | undefined): Option[] | undefined =>
+export const siteOptions = (places: KnownPlace[] | undefined): Option[] | undefined =>
   places?.filter((p) => p.kind === "site").map((p) => ({ value: p.code, label: p.name, note: p.code }));
 
 /** Templates to choose from; what is not yours to give is unavailable, and says so, where that matters. */

@@ -24,6 +24,8 @@ describe("a day is read in any usual form", () => {
     ["mon", "2026-11-30"],
     ["Friday", "2026-12-04"],
     ["29 Feb 2028", "2028-02-29"],
+    ["end of month", "2026-11-30"],
+    ["End of the year", "2026-12-31"],
   ])("%s", (typed, day) => expect(readDay(typed, today)).toBe(day));
 
   test.each(["", "soon", "31.2.2026", "29 Feb 2026", "24.13.2026", "2026-1", "12 foo 2026", "0/1/2026", "24.12.1"])(
@@ -47,9 +49,18 @@ describe("a moment has a time", () => {
     ["24.12. 18.30", "2026-12-24T18:30"],
     ["tomorrow 7h15", "2026-11-28T07:15"],
     ["22:00", "2026-11-27T22:00"],
+    ["6 pm", "2026-11-27T18:00"],
+    ["6pm", "2026-11-27T18:00"],
+    ["12 am", "2026-11-27T00:00"],
+    ["12 p.m.", "2026-11-27T12:00"],
+    ["tomorrow 18:00", "2026-11-28T18:00"],
+    ["tomorrow at 6:30 pm", "2026-11-28T18:30"],
+    ["24.12. 18h", "2026-12-24T18:00"],
+    ["fri noon", "2026-12-04T12:00"],
   ])("%s", (typed, at) => expect(readMoment(typed, today)).toBe(at));
 
-  test.each(["24 Dec 2026", "24 Dec 25:00", "6:61", "then 06:00"])("%s has none", (typed) =>
-    expect(readMoment(typed, today)).toBeUndefined(),
+  test.each(["24 Dec 2026", "24 Dec 25:00", "6:61", "then 06:00", "13 pm", "0 am", "18", "2026-12-24"])(
+    "%s has none",
+    (typed) => expect(readMoment(typed, today)).toBeUndefined(),
   );
 });

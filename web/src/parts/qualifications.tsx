@@ -12,8 +12,9 @@ import { Combobox } from "./Combobox";
 import { ChangeDialog, Reasoned } from "./change";
 import { DateField } from "./DateField";
 import { TextField } from "./fields";
+import { Listed } from "./Listed";
 import { Mark } from "./Mark";
-import { Loading, Section } from "./Page";
+import { Section } from "./Page";
 import { Wrong } from "./Wrong";
 import { day } from "./words";
 
@@ -99,7 +100,7 @@ export function Certificates({ staff, self }: { staff: Staff; self: boolean }) {
         )
       }
     >
-      {list.isPending && <Loading />}
+      <Listed of={list}>{() => null}</Listed>
       {list.data?.items.length === 0 && <p className="text-faded">No certificate is on record.</p>}
       <ul>
         {list.data?.items.map((c) => (

@@ -1,17 +1,45 @@
+import { useEffect, useRef } from "react";
 import type { Schema } from "@/api/api";
+import { Button } from "./Button";
 
-/** Something generated, on show once. */
+/** Something generated, on show once. It takes the focus: a key too many puts nothing away that nobody has read. */
 export function SecretSlip({ secret }: { secret: Schema["Secret"] }) {
   const name = { pin: "PIN", password: "First password", device_token: "Token" }[secret.kind];
+  const slip = useRef<HTMLDivElement>(null);
+  useEffect(() => slip.current?.focus(), []);
   return (
-    <div className="rounded-sm border-2 border-dashed border-brass bg-soon-wash px-4 py-3">
+    <div
+      ref={slip}
+      role="status"
+      tabIndex={-1}
+      className="rounded-sm border-2 border-dashed border-brass bg-soon-wash px-4 py-3"
+    >
       <p className="text-sm font-semibold text-soon">
         {name} of {secret.owner}, shown this once
       </p>
       <p data-secret={secret.kind} className="text-2xl font-bold tracking-code select-all">
         {secret.value}
       </p>
-      <p className="text-sm text-faded">Hand it over now. It is kept nowhere; if it is lost, issue a new one.</p>
+      <p className="text-sm text-faded">Hand it over now. If it is lost, issue a new one.</p>
+    </div>
+  );
+}
+
+/** What an act has generated, until somebody puts it away. */
+export function Handed({ secrets, close }: { secrets: Schema["Secret"][]; close: () => void }) {
+  return (
+    <div className="space-y-4">
+      {secrets.map((s) => (
+        <SecretSlip key={s.value} secret={s} />
+      ))}
+      {secrets.length === 0 && (
+        <p role="alert">
+          This was done before, and what was generated then is shown no more. Issue another if nobody has it.
+        </p>
+      )}
+      <Button look="main" onClick={close}>
+        Done
+      </Button>
     </div>
   );
 }

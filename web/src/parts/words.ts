@@ -18,13 +18,21 @@ export function counted(list: { total: number; more?: boolean } | undefined): st
   return `${list?.more ? "more than " : ""}${(list?.total ?? 0).toLocaleString("en-IE")}`;
 }
 
-/** A moment, with its year where that is another than this one. */
+/** The time of day of a moment. */
+export const clock = (at: Date | number) =>
+  new Date(at).toLocaleTimeString("en-IE", { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
+
+/** Within so many milliseconds of now a moment is told without its year: 90 days. */
+const near = 90 * 86_400_000;
+
+/** A moment, with its year unless it is of this one and not long ago or ahead. */
 export function moment(iso: string): string {
   const at = new Date(iso);
+  const far = Math.abs(at.getTime() - Date.now()) > near || at.getFullYear() !== new Date().getFullYear();
   return at.toLocaleString("en-IE", {
     day: "numeric",
     month: "short",
-    ...(at.getFullYear() !== new Date().getFullYear() && { year: "numeric" }),
+    ...(far && { year: "numeric" }),
     hour: "2-digit",
     minute: "2-digit",
     second: "2-digit",

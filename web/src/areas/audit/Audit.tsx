@@ -6,9 +6,9 @@ import { paged } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { UndoDialog } from "@/parts/change";
 import { inputLook } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { counted, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
@@ -29,7 +29,7 @@ export function Audit() {
   return (
     <Page
       title="Audit"
-      lead={`${counted(pages.data?.pages[0])} entries, chained so that none can be altered unseen`}
+      lead={pages.data && `${counted(pages.data.pages[0])} entries, chained so that none can be altered unseen`}
       acts={
         <>
           <Button onClick={() => verify.mutate()} disabled={verify.isPending}>
@@ -48,7 +48,7 @@ export function Audit() {
           </p>
         )}
       </div>
-      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr]">
+      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_minmax(0,1fr)]">
         <input
           aria-label="Search the audit log"
           placeholder="What, who or why"
@@ -68,33 +68,30 @@ export function Audit() {
           <option value="sign-in-refused">Refused sign-ins</option>
         </select>
       </div>
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : entries.length === 0 ? (
-        <Empty>No entry fits. Every change and sign-in is written here as it happens.</Empty>
-      ) : (
-        <ol className="sheet">
-          {entries.map((e) => (
-            <li key={e.id} className="border-b border-rule last:border-b-0">
-              <details>
-                <summary className="grid grid-cols-[10.5rem_1fr] gap-x-4 px-4 py-2 hover:bg-inset md:grid-cols-[10.5rem_1fr_15rem]">
-                  <span className="text-faded">{moment(e.at)}</span>
-                  <span>
-                    {e.summary}
-                    {e.reason && <span className="block text-faded">“{e.reason}”</span>}
-                  </span>
-                  <span className="col-start-2 md:col-start-3">
-                    {e.actor}
-                    <span className="block text-sm text-faded">{e.origin}</span>
-                  </span>
-                </summary>
-                <Operations entry={e} />
-              </details>
-            </li>
-          ))}
-        </ol>
-      )}
+      <Listed of={pages} empty={<>No entry fits. Every change and sign-in is written here as it happens.</>}>
+        {() => (
+          <ol className="sheet">
+            {entries.map((e) => (
+              <li key={e.id} className="border-b border-rule last:border-b-0">
+                <details>
+                  <summary className="grid grid-cols-[10.5rem_minmax(0,1fr)] gap-x-4 px-4 py-2 hover:bg-inset md:grid-cols-[10.5rem_minmax(0,1fr)_15rem]">
+                    <span className="text-faded">{moment(e.at)}</span>
+                    <span>
+                      {e.summary}
+                      {e.reason && <span className="block text-faded">“{e.reason}”</span>}
+                    </span>
+                    <span className="col-start-2 md:col-start-3">
+                      {e.actor}
+                      <span className="block text-sm text-faded">{e.origin}</span>
+                    </span>
+                  </summary>
+                  <Operations entry={e} />
+                </details>
+              </li>
+            ))}
+          </ol>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
           Show older entries
@@ -118,7 +115,7 @@ function Operations({ entry }: { entry: Entry }) {
             {o.op} <span className="font-normal text-faded">{o.on}</span>
             {o.reason && o.reason !== entry.reason && <span className="font-normal text-faded"> “{o.reason}”</span>}
           </p>
-          <dl className="grid grid-cols-[9rem_1fr] gap-x-3 pl-3">
+          <dl className="grid grid-cols-[9rem_minmax(0,1fr)] gap-x-3 pl-3">
             {[...new Set([...Object.keys(o.before ?? {}), ...Object.keys(o.after ?? {})])]
               .filter((k) => k !== "id")
               .map((k) => (

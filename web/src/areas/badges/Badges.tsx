@@ -11,7 +11,8 @@ import { type Badge, BadgeActs, BadgeMark, badgeReference } from "@/parts/badges
 import { Combobox } from "@/parts/Combobox";
 import { usePlaces } from "@/parts/choices";
 import { Choice, inputLook, SearchBox, SelectField, TextField } from "@/parts/fields";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Listed, Unread } from "@/parts/Listed";
+import { Page, Section } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
@@ -33,20 +34,22 @@ export const formats = [
   ["uid10", "Contactless, 10 bytes"],
 ] as const;
 
+const queryOf = (search: Search<"/badges">) => ({
+  ...(search.q && { q: search.q }),
+  ...(search.state && { state: search.state }),
+  ...(search.site && { site: search.site }),
+  ...(search.day && { day: search.day }),
+  ...(search.left && { left: true }),
+  sort: search.sort ?? ("number" as const),
+});
+
 /** The badges: where each is, and who has it. */
 export function Badges() {
   const [search, put] = useFilters("/badges");
   const may = useMay();
   const places = usePlaces();
   const [adding, setAdding] = useState(false);
-  const query = {
-    ...(search.q && { q: search.q }),
-    ...(search.state && { state: search.state }),
-    ...(search.site && { site: search.site }),
-    ...(search.day && { day: search.day }),
-    ...(search.left && { left: true }),
-    sort: search.sort ?? ("number" as const),
-  };
+  const query = queryOf(search);
   const pages = useInfiniteQuery({
     ...paged("/badges", { query: { ...query, limit: 100 } }),
     placeholderData: keepPreviousData,
@@ -58,7 +61,7 @@ export function Badges() {
   return (
     <Page
       title="Badges"
-      lead={`${total} ${filtered ? "that fit" : "of the sites where you issue them"}`}
+      lead={pages.data && `${total} ${filtered ? "that fit" : "of the sites where you issue them"}`}
       acts={
         <>
           <TakeAlong from="/badges" query={query} file="badges.csv" />
@@ -82,7 +85,7 @@ export function Badges() {
         </>
       }
     >
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr_auto]">
+      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SearchBox label="Search badges" hint="Number, label or holder" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
@@ -119,58 +122,62 @@ export function Badges() {
           With people who have left
         </label>
       </div>
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>
-          {filtered
+      <Listed
+        of={pages}
+        empty={
+          filtered
             ? "No badge fits."
-            : "No badge yet. Add one, a range or a file of them to the stock of a site, then issue them to people."}
-        </Empty>
-      ) : (
-        <div className="sheet overflow-x-auto">
-          <table className="w-full">
-            <thead className="bg-inset text-left text-sm text-faded">
-              <tr>
-                <th className="px-3 py-1.5 font-semibold">Badge</th>
-                <th className="px-2 font-semibold">State</th>
-                <th className="px-2 font-semibold">Holder</th>
-                <th className="px-2 font-semibold">Since</th>
-                <th className="px-2 font-semibold">Until</th>
-                <th className="px-2 font-semibold">Stock of</th>
-                <th>
-                  <span className="sr-only">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {items.map((b) => (
-                <tr key={b.id} className="border-t border-rule align-top">
-                  <td className="px-3 py-1.5">
-                    <Link to="/badges/$id" params={{ id: badgeReference(b) }} className="font-semibold hover:underline">
-                      {b.number}
-                    </Link>
-                    <span className="block text-sm text-faded">{b.label || b.format_words}</span>
-                  </td>
-                  <td className="px-2 py-1.5">
-                    <BadgeMark state={b.state} />
-                  </td>
-                  <td className="px-2 py-1.5">
-                    <Holder badge={b} />
-                  </td>
-                  <td className="px-2 py-1.5 whitespace-nowrap">{b.holder && moment(b.holder.issued_at)}</td>
-                  <td className="px-2 py-1.5 whitespace-nowrap">{b.holder?.until && moment(b.holder.until)}</td>
-                  <td className="px-2 py-1.5">{b.site.code}</td>
-                  <td className="py-1.5 pr-2 text-right whitespace-nowrap">
-                    <BadgeActs badge={b} few />
-                  </td>
+            : "No badge yet. Add one, a range or a file of them to the stock of a site, then issue them to people."
+        }
+      >
+        {() => (
+          <div className="sheet overflow-x-auto">
+            <table className="w-full">
+              <thead className="bg-inset text-left text-sm text-faded">
+                <tr>
+                  <th className="px-3 py-1.5 font-semibold">Badge</th>
+                  <th className="px-2 font-semibold">State</th>
+                  <th className="px-2 font-semibold">Holder</th>
+                  <th className="px-2 font-semibold">Since</th>
+                  <th className="px-2 font-semibold">Until</th>
+                  <th className="px-2 font-semibold">Stock of</th>
+                  <th>
+                    <span className="sr-only">Acts</span>
+                  </th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {items.map((b) => (
+                  <tr key={b.id} className="border-t border-rule align-top">
+                    <td className="px-3 py-1.5">
+                      <Link
+                        to="/badges/$id"
+                        params={{ id: badgeReference(b) }}
+                        className="font-semibold hover:underline"
+                      >
+                        {b.number}
+                      </Link>
+                      <span className="block text-sm text-faded">{b.label || b.format_words}</span>
+                    </td>
+                    <td className="px-2 py-1.5">
+                      <BadgeMark state={b.state} />
+                    </td>
+                    <td className="px-2 py-1.5">
+                      <Holder badge={b} />
+                    </td>
+                    <td className="px-2 py-1.5 whitespace-nowrap">{b.holder && moment(b.holder.issued_at)}</td>
+                    <td className="px-2 py-1.5 whitespace-nowrap">{b.holder?.until && moment(b.holder.until)}</td>
+                    <td className="px-2 py-1.5">{b.site.code}</td>
+                    <td className="py-1.5 pr-2 text-right whitespace-nowrap">
+                      <BadgeActs badge={b} few />
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
           Show more
@@ -353,14 +360,7 @@ export function BadgePage() {
   const issues = useQuery({
     ...read("/badges/{id}/issues", { path: { id }, query: { limit: 200 } }),
   });
-  if (badge.isPending) return <Loading />;
-  if (badge.error) {
-    return (
-      <Page title="Not found">
-        <Wrong error={badge.error} />
-      </Page>
-    );
-  }
+  if (!badge.data) return <Unread of={badge} />;
   const b = badge.data;
   return (
     <Page

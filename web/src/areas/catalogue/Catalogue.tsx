@@ -10,7 +10,8 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { inputLook } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
@@ -22,6 +23,9 @@ import { TiersDialog } from "./TiersDialog";
 
 type Permission = Schema["Permission"];
 type Group = Schema["Group"];
+
+const nothingFits = "Nothing in the catalogue fits. Try fewer letters, or another word.";
+const nothingYet = "The catalogue is empty. Import a starter set to begin, or add a group and a permission.";
 
 /** The catalogue of what somebody may do: its groups and permissions, their scales and where they apply. */
 export function Catalogue() {
@@ -71,7 +75,10 @@ export function Catalogue() {
   return (
     <Page
       title="Catalogue"
-      lead={`${permissions.data?.length ?? 0} permissions in ${all.length === 1 ? "1 group" : `${all.length} groups`}`}
+      lead={
+        permissions.data &&
+        `${permissions.data.length} permissions in ${all.length === 1 ? "1 group" : `${all.length} groups`}`
+      }
       acts={
         <>
           <TakeAlong from="/rulebook" file="rulebook.yaml" type="application/yaml">
@@ -93,14 +100,10 @@ export function Catalogue() {
     >
       <RuleTabs />
       <Filters search={asked} put={put} />
-      <Wrong error={groups.error ?? permissions.error} />
-      {permissions.isPending && <Loading />}
-      {permissions.data?.length === 0 &&
-        (search ? (
-          <Empty>Nothing in the catalogue fits. Try fewer letters, or another word.</Empty>
-        ) : (
-          <Empty>The catalogue is empty. Import a starter set to begin, or add a group and a permission.</Empty>
-        ))}
+      <Wrong error={groups.error} />
+      <Listed of={permissions} empty={search ? nothingFits : nothingYet}>
+        {() => null}
+      </Listed>
       {asked.undecided && permissions.data && byGroup.size === 0 && (
         <Empty>Every template has decided everything in the catalogue.</Empty>
       )}

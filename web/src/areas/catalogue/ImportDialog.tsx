@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type ChangeResult, queries, Refusal, take } from "@/api/api";
+import { api, type ChangeResult, Refusal, reread, take } from "@/api/api";
 import { read } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
@@ -38,11 +38,11 @@ export function ImportDialog({ close }: { close: () => void }) {
   const apply = useMutation({
     mutationFn: async () => {
       const result = await send(source!, false);
-      await queries.invalidateQueries();
+      await reread();
       return result;
     },
     onSuccess: (result) => {
-      if (result.audit_id) notice({ id: result.audit_id, summary: result.effect.summary });
+      notice(result);
       close();
     },
   });

@@ -6,7 +6,7 @@ import { Tree } from "@/areas/templates/Tree";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { collect } from "@/parts/drafts";
-import { Loading } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
 import { Wrong } from "@/parts/Wrong";
 
 /** One permission in every template: what each says of it, decided in one place. Edits go into the draft. */
@@ -49,14 +49,14 @@ export function TiersDialog({
       title={`“${permission.title}” in the templates`}
       about={`${permission.sentence} ${edits ? "Edits are collected in your draft." : ""}`}
     >
-      <Wrong error={tiers.error ?? put.error} />
-      {tiers.isPending ? (
-        <Loading />
-      ) : (
-        <div className="mb-4 max-h-[60vh] overflow-auto">
-          <Tree lines={lines} edits={edits} decide={decide} heading="Template" />
-        </div>
-      )}
+      <Wrong error={put.error} />
+      <Listed of={tiers}>
+        {() => (
+          <div className="mb-4 max-h-[60vh] overflow-auto">
+            <Tree lines={lines} edits={edits} decide={decide} heading="Template" />
+          </div>
+        )}
+      </Listed>
       <div className="flex flex-wrap items-center gap-2">
         {edits && waiting.size > 0 && (
           <Button onClick={rest} disabled={put.isPending}>

@@ -56,7 +56,7 @@ export function CheckPage() {
   return (
     <Page title="Check" lead="Ask what a door or terminal would answer. Asking is not an event; nothing opens.">
       <CheckTabs />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[24rem_1fr]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[24rem_minmax(0,1fr)]">
         <form
           className="space-y-4"
           onSubmit={(e) => {

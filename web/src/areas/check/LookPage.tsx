@@ -6,11 +6,11 @@ import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { placeOptions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Empty, Page, Section } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { Statement } from "@/parts/Statement";
-import { Wrong } from "@/parts/Wrong";
 import { instant, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 import { CheckTabs } from "./CheckPage";
@@ -42,7 +42,7 @@ export function LookPage() {
   return (
     <Page title="Look as somebody" lead="What they meet, without signing in as them: now, ahead, or in the past">
       <CheckTabs />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[22rem_1fr]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[22rem_minmax(0,1fr)]">
         <form
           className="space-y-4"
           onSubmit={(e) => {
@@ -76,12 +76,10 @@ export function LookPage() {
           </Button>
         </form>
         <div aria-live="polite" className="min-w-0">
-          <Wrong error={look.error} />
           {!search.staff && (
             <Empty>Choose a person: what they meet stands here, door by door and terminal by terminal.</Empty>
           )}
-          {search.staff && look.isPending && <Loading />}
-          {look.data && !look.error && <Sights look={look.data} />}
+          {search.staff && <Listed of={look}>{(data) => !look.error && <Sights look={data} />}</Listed>}
         </div>
       </div>
     </Page>

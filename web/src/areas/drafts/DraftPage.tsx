@@ -43,8 +43,9 @@ export function DraftPage() {
       return result;
     },
     onSuccess: (result) => {
-      notice({ id: result.audit_id ?? 0, summary: result.effect.summary });
-      navigate({ to: "/drafts" });
+      notice(result);
+      // Somebody who has gone on meanwhile stays where they are
+      if (location.pathname.startsWith("/drafts/")) navigate({ to: "/drafts" });
     },
   });
   const d = draft.data;
@@ -70,7 +71,7 @@ export function DraftPage() {
     >
       <Notes draft={d} accept={() => act.mutate(() => take(api.POST("/drafts/{id}/accept", path)))} />
       <Wrong error={act.error} />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_24rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[minmax(0,1fr)_24rem]">
         <Lines
           draft={d}
           drop={

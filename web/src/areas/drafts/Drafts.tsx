@@ -4,8 +4,8 @@ import type { Schema } from "@/api/api";
 import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { inputLook } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
-import { Wrong } from "@/parts/Wrong";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page } from "@/parts/Page";
 import { moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
@@ -52,8 +52,7 @@ export function Drafts() {
           <option value="everybody">Planned by anybody</option>
         )}
       </select>
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
+      <Listed of={list}>{() => null}</Listed>
       {list.data?.total === 0 && (
         <Empty>
           No draft here. Edit a{" "}

@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, queries, take } from "@/api/api";
+import { api, reread, take } from "@/api/api";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { closed } from "@/parts/drafts";
@@ -18,7 +18,7 @@ export function GiveDialog({ id, close }: { id: string; close: () => void }) {
       close();
       await navigate({ to: "/drafts" });
       closed();
-      await queries.invalidateQueries();
+      await reread();
     },
   });
   return (

@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { type ChangeResult, change, type Operation, Refusal } from "@/api/api";
 import { preview } from "@/api/read";
+import { useTyped } from "@/api/typed";
 import { AssignmentFields, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { Button } from "@/parts/Button";
 import { Effects } from "@/parts/effects";
@@ -55,13 +56,14 @@ function Form({ again }: { again: () => void }) {
     placeholderData: keepPreviousData,
   });
   const run = useMutation({ mutationFn: () => change(operations, reason) });
+  useTyped(!run.data && (form.given_name + form.family_name).trim() !== "");
   const wrong = [run.error, effect.error].find((e) => e instanceof Refusal) as Refusal | undefined;
   if (run.data) return <Enrolled result={run.data} name={`${form.given_name} ${form.family_name}`} again={again} />;
   return (
     <Page title="Enrol" lead="From name to PIN on one page. Nothing is written until you enrol.">
       <EnrolTabs />
       <form
-        className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-7 lg:grid-cols-[1fr_25rem]"
+        className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-7 lg:grid-cols-[minmax(0,1fr)_25rem]"
         onSubmit={(e) => {
           e.preventDefault();
           run.mutate();

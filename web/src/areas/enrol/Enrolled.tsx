@@ -17,7 +17,7 @@ export function Enrolled({ result, name, again }: { result: ChangeResult; name: 
           <Link to="/staff/$number" params={{ number }} className={buttonLook()}>
             Open {name}
           </Link>
-          <Button look="main" onClick={again} autoFocus>
+          <Button look="main" onClick={again}>
             Enrol another
           </Button>
         </>

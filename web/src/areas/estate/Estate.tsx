@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Operation, type Place, queries, Refusal, type Schema, take } from "@/api/api";
+import { api, type Operation, type Place, Refusal, reread, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "@/parts/Ask";
@@ -11,7 +11,8 @@ import { ChangeDialog } from "@/parts/change";
 import { holdsOthers, permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { inputLook, SelectField, TextField } from "@/parts/fields";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page, Section } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
 import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
@@ -35,7 +36,7 @@ export function Estate() {
   return (
     <Page
       title="Estate"
-      lead={`${estate.total} places`}
+      lead={estate.first.data && `${estate.total} places`}
       acts={
         may("console.edit_places") && (
           <Button onClick={() => setAdding(true)}>
@@ -45,55 +46,61 @@ export function Estate() {
       }
     >
       <Wrong error={estate.error} />
-      {estate.pending ? (
-        <Loading />
-      ) : estate.total === 0 ? (
-        <Empty>No place is on record yet. Add a site to begin.</Empty>
-      ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[21rem_1fr]">
-          <div className="md:sticky md:top-20">
-            <input
-              aria-label="Search places"
-              placeholder="Part of a name or code"
-              value={q}
-              onChange={(e) => setQ(e.target.value)}
-              className={`${inputLook} mb-2`}
-            />
-            <nav aria-label="Places" className="sheet max-h-[calc(100dvh-13.5rem)] overflow-auto py-1">
-              {estate.large && !q.trim() ? (
-                <Branches chosen={chosen} retired={retired} />
-              ) : (
-                fits.map((p) => (
-                  <PlaceRow key={p.code} place={p} here={p.code === chosen?.code} depth={estate.large ? 0 : p.depth} />
-                ))
-              )}
-              {q.trim() && !estate.pending && fits.length === 0 && (
-                <p className="px-3 py-2 text-faded">No place has that name or code.</p>
-              )}
-              {estate.more > 0 && (
-                <p className="px-3 py-2 text-faded">and {estate.more} more. Type more of the name.</p>
-              )}
-            </nav>
-            <label className="mt-2 flex items-center gap-2 text-sm">
+      <Listed of={estate.first} empty="No place is on record yet. Add a site to begin.">
+        {() => (
+          <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[21rem_minmax(0,1fr)]">
+            <div className="md:sticky md:top-20">
               <input
-                type="checkbox"
-                checked={retired}
-                onChange={(e) => setRetired(e.target.checked)}
-                className="size-4 accent-damson"
-              />{" "}
-              Show what is retired
-            </label>
+                aria-label="Search places"
+                placeholder="Part of a name or code"
+                value={q}
+                onChange={(e) => setQ(e.target.value)}
+                className={`${inputLook} mb-2`}
+              />
+              <nav
+                aria-label="Places"
+                className="sheet max-h-[calc(100dvh-13.5rem)] max-md:max-h-48 overflow-auto py-1"
+              >
+                {estate.large && !q.trim() ? (
+                  <Branches chosen={chosen} retired={retired} />
+                ) : (
+                  fits.map((p) => (
+                    <PlaceRow
+                      key={p.code}
+                      place={p}
+                      here={p.code === chosen?.code}
+                      depth={estate.large ? 0 : p.depth}
+                    />
+                  ))
+                )}
+                {q.trim() && !estate.wanting && fits.length === 0 && (
+                  <p className="px-3 py-2 text-faded">No place has that name or code.</p>
+                )}
+                {estate.more > 0 && (
+                  <p className="px-3 py-2 text-faded">and {estate.more} more. Type more of the name.</p>
+                )}
+              </nav>
+              <label className="mt-2 flex items-center gap-2 text-sm">
+                <input
+                  type="checkbox"
+                  checked={retired}
+                  onChange={(e) => setRetired(e.target.checked)}
+                  className="size-4 accent-damson"
+                />{" "}
+                Show what is retired
+              </label>
+            </div>
+            {chosen ? (
+              <PlacePanel key={chosen.code} place={chosen} />
+            ) : (
+              <Empty>
+                No place in use has the code {code}. It may be retired: show what is retired, or choose another on the
+                left.
+              </Empty>
+            )}
           </div>
-          {chosen ? (
-            <PlacePanel key={chosen.code} place={chosen} />
-          ) : (
-            <Empty>
-              No place in use has the code {code}. It may be retired: show what is retired, or choose another on the
-              left.
-            </Empty>
-          )}
-        </div>
-      )}
+        )}
+      </Listed>
       {adding && (
         <AddDialog
           parent={chosen}
@@ -170,7 +177,7 @@ function PlacePanel({ place }: { place: Place }) {
       {may("console.view_staff") && <AssignedHere place={place} />}
       {may("console.view_staff") && (
         <Section title={`Who can${asked ? ` ${asked.title[0]!.toLowerCase()}${asked.title.slice(1)}` : ""} here`}>
-          <div className="mb-3 grid gap-3 sm:grid-cols-[1fr_15rem]">
+          <div className="mb-3 grid gap-3 sm:grid-cols-[minmax(0,1fr)_15rem]">
             <Combobox
               label="Permission"
               value={permission}
@@ -391,7 +398,7 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         ...(form.asks && { asks: form.asks }),
       };
       const answer = await take(api.POST("/places", { body }));
-      await queries.invalidateQueries();
+      await reread();
       return answer;
     },
     onSuccess: () => {

@@ -82,7 +82,7 @@ export function HoursDialog({ place, close }: { place: Place; close: () => void 
                 {dated.map((d, i) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: rows have no name of their own until they are kept
                   <li key={i} className="rounded-sm border border-rule p-2">
-                    <div className="grid grid-cols-[2fr_1fr_1fr_auto] items-end gap-2">
+                    <div className="grid grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_auto] items-end gap-2">
                       <TextField
                         label="Name"
                         required

@@ -50,8 +50,9 @@ export function useEstate({ code, q, retired }: { code: string | undefined; q: s
     chosen: near ?? far.data,
     fits: large ? (search.data?.items ?? []) : small,
     more: large && words ? Math.max(0, (search.data?.total ?? 0) - found) : 0,
-    pending: first.isPending || (far.isLoading && !far.data),
-    error: first.error ?? search.error,
+    first,
+    wanting: far.isLoading && !far.data, // the place that is asked for
+    error: far.error ?? search.error,
   };
 }
 

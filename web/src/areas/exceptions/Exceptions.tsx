@@ -10,9 +10,9 @@ import { NarrowBy } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { templateOptions, useTemplates } from "@/parts/choices";
 import { Choice, inputLook, SearchBox } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { day } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 import { ExceptionDialog } from "./ExceptionDialog";
@@ -59,7 +59,7 @@ export function Exceptions() {
   return (
     <Page
       title="Exceptions"
-      lead={`${pages.data?.pages[0]?.total ?? 0} where one person differs from their template`}
+      lead={pages.data && `${pages.data.pages[0]?.total ?? 0} where one person differs from their template`}
       acts={
         <>
           <TakeAlong from="/exceptions" query={query} file="exceptions.csv" />
@@ -73,7 +73,7 @@ export function Exceptions() {
       }
     >
       <RuleTabs />
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_auto]">
+      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SearchBox
           label="Search exceptions"
           hint="Person, permission, place or reason"
@@ -113,48 +113,45 @@ export function Exceptions() {
           Redundant only
         </label>
       </div>
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>No exception fits. Everybody has what their templates give, and nothing else.</Empty>
-      ) : (
-        <div className="sheet overflow-x-auto">
-          <table className="w-full">
-            <thead className="bg-inset text-left text-sm text-faded">
-              <tr>
-                <th className="px-3 py-1.5 font-semibold">Who</th>
-                <th className="px-2 font-semibold">What</th>
-                <th className="px-2 font-semibold">Where</th>
-                <th className="px-2 font-semibold">Age</th>
-                <th className="px-2 font-semibold">Until</th>
-                <th className="px-2 font-semibold">Why</th>
-                <th>
-                  <span className="sr-only">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {items.map((e) => (
-                <Row
-                  key={e.id}
-                  of={e}
-                  acts={acts}
-                  change={() => setEditing(e)}
-                  end={() =>
-                    setReady({
-                      title: `End the exception of ${e.staff.name}`,
-                      about: `${e.title}, ${exceptionWords(e)} at ${e.place.name}. It stays on record.`,
-                      button: "End it",
-                      operations: [{ op: "exception.end", on: String(e.id) }],
-                    })
-                  }
-                />
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      <Listed of={pages} empty={<>No exception fits. Everybody has what their templates give, and nothing else.</>}>
+        {() => (
+          <div className="sheet overflow-x-auto">
+            <table className="w-full">
+              <thead className="bg-inset text-left text-sm text-faded">
+                <tr>
+                  <th className="px-3 py-1.5 font-semibold">Who</th>
+                  <th className="px-2 font-semibold">What</th>
+                  <th className="px-2 font-semibold">Where</th>
+                  <th className="px-2 font-semibold">Age</th>
+                  <th className="px-2 font-semibold">Until</th>
+                  <th className="px-2 font-semibold">Why</th>
+                  <th>
+                    <span className="sr-only">Acts</span>
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {items.map((e) => (
+                  <Row
+                    key={e.id}
+                    of={e}
+                    acts={acts}
+                    change={() => setEditing(e)}
+                    end={() =>
+                      setReady({
+                        title: `End the exception of ${e.staff.name}`,
+                        about: `${e.title}, ${exceptionWords(e)} at ${e.place.name}. It stays on record.`,
+                        button: "End it",
+                        operations: [{ op: "exception.end", on: String(e.id) }],
+                      })
+                    }
+                  />
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
           Show more

@@ -2,7 +2,7 @@ import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tans
 import { Link } from "@tanstack/react-router";
 import { CalendarPlus } from "lucide-react";
 import { useState } from "react";
-import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { api, Refusal, reread, type Schema, take } from "@/api/api";
 import { paged, read, touched } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { isoDay } from "@/parts/AssignmentFields";
@@ -11,7 +11,8 @@ import { useApplied } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
 import { Choice, inputLook, SearchBox, TextField } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
@@ -64,7 +65,10 @@ export function Expiring() {
   return (
     <Page
       title="Running out"
-      lead={`${total === 1 ? "1 thing ends" : `${total} things end`} within ${days} days. Each stops by itself.`}
+      lead={
+        pages.data &&
+        `${total === 1 ? "1 thing ends" : `${total} things end`} within ${days} days. Each stops by itself.`
+      }
       acts={
         <>
           <Button onClick={() => setDialog("feed")}>
@@ -87,80 +91,78 @@ export function Expiring() {
           <span className="text-sm text-faded">A bar or a lock ends by itself and is not renewed.</span>
         )}
       </div>
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>Nothing that you may see runs out in these days.</Empty>
-      ) : (
-        <div className="sheet overflow-x-auto">
-          <table className="w-full">
-            <thead className="bg-inset text-left text-sm text-faded">
-              <tr>
-                <th className="py-1.5 pl-3">
-                  <input
-                    type="checkbox"
-                    aria-label="All that are listed"
-                    className="size-4 accent-damson"
-                    checked={items.length > 0 && marked.length === items.length}
-                    onChange={(e) => setChosen(new Set(e.target.checked ? items.map(keyOf) : []))}
-                  />
-                </th>
-                <th className="px-2 font-semibold">Counts until</th>
-                <th className="px-2 font-semibold">Who</th>
-                <th className="px-2 font-semibold">What</th>
-                <th className="px-2 font-semibold">Where</th>
-                <th className="px-2 font-semibold">Manager</th>
-              </tr>
-            </thead>
-            <tbody>
-              {items.map((e) => (
-                <tr key={keyOf(e)} className="border-t border-rule align-top">
-                  <td className="py-1.5 pl-3">
+      <Listed of={pages} empty={<>Nothing that you may see runs out in these days.</>}>
+        {() => (
+          <div className="sheet overflow-x-auto">
+            <table className="w-full">
+              <thead className="bg-inset text-left text-sm text-faded">
+                <tr>
+                  <th className="py-1.5 pl-3">
                     <input
                       type="checkbox"
-                      aria-label={`${e.staff.name}, ${e.what}`}
-                      className="mt-1 size-4 accent-damson"
-                      checked={chosen.has(keyOf(e))}
-                      onChange={(event) => {
-                        const next = new Set(chosen);
-                        if (event.target.checked) next.add(keyOf(e));
-                        else next.delete(keyOf(e));
-                        setChosen(next);
-                      }}
+                      aria-label="All that are listed"
+                      className="size-4 accent-damson"
+                      checked={items.length > 0 && marked.length === items.length}
+                      onChange={(e) => setChosen(new Set(e.target.checked ? items.map(keyOf) : []))}
                     />
-                  </td>
-                  <td className="px-2 py-1.5 whitespace-nowrap">
-                    {e.until_when}
-                    <span className="block text-sm text-faded">
-                      {e.days === 0 ? "today" : e.days === 1 ? "tomorrow" : `in ${e.days} days`}
-                    </span>
-                  </td>
-                  <td className="px-2 py-1.5">
-                    <Link
-                      to="/staff/$number"
-                      params={{ number: e.staff.staff_number }}
-                      className="font-semibold hover:underline"
-                    >
-                      {e.staff.name}
-                    </Link>
-                    <span className="block text-sm text-faded">{e.home_site.name}</span>
-                  </td>
-                  <td className="px-2 py-1.5">
-                    {e.what}
-                    {e.let_go && (
-                      <span className="block text-sm text-soon">
-                        Let go{e.let_go.by && ` by ${e.let_go.by.name}`}: {e.let_go.reason}
-                      </span>
-                    )}
-                  </td>
-                  <td className="px-2 py-1.5">{e.place?.name}</td>
-                  <td className="px-2 py-1.5">{e.manager?.name}</td>
+                  </th>
+                  <th className="px-2 font-semibold">Counts until</th>
+                  <th className="px-2 font-semibold">Who</th>
+                  <th className="px-2 font-semibold">What</th>
+                  <th className="px-2 font-semibold">Where</th>
+                  <th className="px-2 font-semibold">Manager</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {items.map((e) => (
+                  <tr key={keyOf(e)} className="border-t border-rule align-top">
+                    <td className="py-1.5 pl-3">
+                      <input
+                        type="checkbox"
+                        aria-label={`${e.staff.name}, ${e.what}`}
+                        className="mt-1 size-4 accent-damson"
+                        checked={chosen.has(keyOf(e))}
+                        onChange={(event) => {
+                          const next = new Set(chosen);
+                          if (event.target.checked) next.add(keyOf(e));
+                          else next.delete(keyOf(e));
+                          setChosen(next);
+                        }}
+                      />
+                    </td>
+                    <td className="px-2 py-1.5 whitespace-nowrap">
+                      {e.until_when}
+                      <span className="block text-sm text-faded">
+                        {e.days === 0 ? "today" : e.days === 1 ? "tomorrow" : `in ${e.days} days`}
+                      </span>
+                    </td>
+                    <td className="px-2 py-1.5">
+                      <Link
+                        to="/staff/$number"
+                        params={{ number: e.staff.staff_number }}
+                        className="font-semibold hover:underline"
+                      >
+                        {e.staff.name}
+                      </Link>
+                      <span className="block text-sm text-faded">{e.home_site.name}</span>
+                    </td>
+                    <td className="px-2 py-1.5">
+                      {e.what}
+                      {e.let_go && (
+                        <span className="block text-sm text-soon">
+                          Let go{e.let_go.by && ` by ${e.let_go.by.name}`}: {e.let_go.reason}
+                        </span>
+                      )}
+                    </td>
+                    <td className="px-2 py-1.5">{e.place?.name}</td>
+                    <td className="px-2 py-1.5">{e.manager?.name}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
           Show more
@@ -176,7 +178,7 @@ export function Expiring() {
 function Filters({ search, put }: { search: Asked; put: (next: Asked) => void }) {
   const days = search.days ?? 30;
   return (
-    <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr_1fr]">
+    <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
       <SearchBox label="Search people" hint="Name or staff number" value={search.q} onChange={(q) => put({ q })} />
       <select
         aria-label="Within"
@@ -234,9 +236,9 @@ function RenewDialog({ items, close }: { items: Item[]; close: () => void }) {
   const run = useMutation({
     mutationFn: () => take(api.POST("/expiring/renew", { body: { ...body, ...(reason && { reason }) } })),
     onSuccess: async (r) => {
-      if (r.audit_id) applied({ id: r.audit_id, summary: r.effect.summary });
+      applied(r);
       close();
-      await queries.invalidateQueries();
+      await reread();
     },
   });
   const wrong = run.error instanceof Refusal ? run.error : undefined;

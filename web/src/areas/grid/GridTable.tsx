@@ -7,7 +7,8 @@ import { read } from "@/api/read";
 import { LocalDialog } from "@/areas/locals/LocalDialog";
 import { Button } from "@/parts/Button";
 import { collect, took } from "@/parts/drafts";
-import { Empty, Loading } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Empty } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
 
 type Query = {
@@ -169,8 +170,7 @@ export function GridTable({ query }: { query: Query }) {
     else return;
     e.preventDefault();
   };
-  if (first.isPending) return <Loading />;
-  if (first.error) return <Wrong error={first.error} />;
+  if (!first.data) return <Listed of={first}>{() => null}</Listed>;
   if (!total)
     return (
       <Empty>
@@ -183,6 +183,7 @@ export function GridTable({ query }: { query: Query }) {
   const shown = across.getVirtualItems();
   return (
     <>
+      <Listed of={first}>{() => null}</Listed>
       <Strip
         key={`${row} ${column} ${rowAt(row)?.staff_number} ${columns[column]?.key}`}
         row={rowAt(row)}
@@ -408,7 +409,7 @@ function Strip({ row, column, cell, total, local, why, set, pending, outcome, er
   return (
     <div className="mb-2 min-h-13 rounded-sm border border-rule bg-sheet px-3 py-2" aria-live="polite">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <span className="min-w-0 flex-1">
+        <span className="min-w-52 flex-1">
           {row ? (
             <Link to="/staff/$number" params={{ number: row.staff_number }} className="font-semibold hover:underline">
               {row.name}

@@ -8,7 +8,8 @@ import { EnrolTabs } from "@/areas/enrol/Enrol";
 import { Button } from "@/parts/Button";
 import { Effects } from "@/parts/effects";
 import { TextField } from "@/parts/fields";
-import { Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { PINTable } from "@/parts/secrets";
 import { Wrong } from "@/parts/Wrong";
 import { people } from "@/parts/words";
@@ -32,7 +33,7 @@ export function ImportPage() {
     return (
       <Page title="Import">
         <EnrolTabs />
-        {found.error ? <Wrong error={found.error} /> : <Loading />}
+        <Listed of={found}>{() => null}</Listed>
       </Page>
     );
   const i = found.data;
@@ -47,7 +48,7 @@ export function ImportPage() {
       acts={<Discard of={i} />}
     >
       <EnrolTabs />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[1fr_23rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[minmax(0,1fr)_23rem]">
         <div className="min-w-0 space-y-4">
           {i.notes.map((note) => (
             <p key={note} className="text-faded">

@@ -5,8 +5,9 @@ import { useState } from "react";
 import { sendFile } from "@/api/api";
 import { read } from "@/api/read";
 import { EnrolTabs } from "@/areas/enrol/Enrol";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Page, Section } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
@@ -23,29 +24,26 @@ export function Imports() {
       lead="Records, assignments, PINs and badges in one change. Nothing is written until you have seen every row."
     >
       <EnrolTabs />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[1fr_25rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 lg:grid-cols-[minmax(0,1fr)_25rem]">
         <div className="space-y-8">
           <Drop />
           <Section title="Your imports">
-            <Wrong error={list.error} />
-            {list.isPending ? (
-              <Loading />
-            ) : list.data?.items.length ? (
-              <ul>
-                {list.data.items.map((i) => (
-                  <li key={i.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule py-2">
-                    <Link to="/imports/$id" params={{ id: String(i.id) }} className="font-semibold hover:underline">
-                      {i.name || `Import ${i.id}`}
-                    </Link>
-                    <StateMark of={i} />
-                    {i.has_pins && <Mark of="prepared">PINs wait</Mark>}
-                    <span className="ml-auto text-sm text-faded">{moment(i.created_at)}</span>
-                  </li>
-                ))}
-              </ul>
-            ) : (
-              <Empty>Nothing yet. Choose a file above, or take the file to start from and fill it in.</Empty>
-            )}
+            <Listed of={list} empty="Nothing yet. Choose a file above, or take the file to start from and fill it in.">
+              {(data) => (
+                <ul>
+                  {data.items.map((i) => (
+                    <li key={i.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule py-2">
+                      <Link to="/imports/$id" params={{ id: String(i.id) }} className="font-semibold hover:underline">
+                        {i.name || `Import ${i.id}`}
+                      </Link>
+                      <StateMark of={i} />
+                      {i.has_pins && <Mark of="prepared">PINs wait</Mark>}
+                      <span className="ml-auto text-sm text-faded">{moment(i.created_at)}</span>
+                    </li>
+                  ))}
+                </ul>
+              )}
+            </Listed>
           </Section>
         </div>
         <Kinds />

@@ -5,8 +5,8 @@ import type { Schema } from "@/api/api";
 import { paged } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { inputLook } from "@/parts/fields";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { type Import, type Outcome, outcomes, type Row, useEdit } from "./queries";
@@ -67,18 +67,15 @@ export function RowsPart({ of }: { of: Import }) {
           </TakeAlong>
         )}
       </div>
-      <Wrong error={rows.error} />
-      {rows.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>No row fits. Choose other outcomes, or search for other words.</Empty>
-      ) : (
-        <ol className="sheet divide-y divide-rule">
-          {items.map((row) => (
-            <RowLine key={row.line} row={row} of={of} />
-          ))}
-        </ol>
-      )}
+      <Listed of={rows} empty={<>No row fits. Choose other outcomes, or search for other words.</>}>
+        {() => (
+          <ol className="sheet divide-y divide-rule">
+            {items.map((row) => (
+              <RowLine key={row.line} row={row} of={of} />
+            ))}
+          </ol>
+        )}
+      </Listed>
       {rows.hasNextPage && (
         <Button className="mt-3" disabled={rows.isFetchingNextPage} onClick={() => rows.fetchNextPage()}>
           Show more of {rows.data?.pages[0]?.total}
@@ -93,7 +90,7 @@ function RowLine({ row, of }: { row: Row; of: Import }) {
   const decide = (decision: Schema["ImportDecision"]) => edit.mutate({ rows: { [row.line]: decision } });
   const mendable = of.state === "open";
   return (
-    <li className="grid gap-x-4 gap-y-1 px-4 py-2.5 sm:grid-cols-[4.5rem_7.5rem_1fr_auto]">
+    <li className="grid gap-x-4 gap-y-1 px-4 py-2.5 sm:grid-cols-[4.5rem_7.5rem_minmax(0,1fr)_auto]">
       <span className="text-sm text-faded">Line {row.line}</span>
       <span>
         <Mark of={outcomes[row.outcome].mark}>{outcomes[row.outcome].word}</Mark>

@@ -11,8 +11,9 @@ import { useAct } from "@/parts/acts";
 import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { TodayTabs } from "@/parts/stuck";
@@ -37,7 +38,7 @@ export function Leaving() {
   return (
     <Page
       title="Leaving"
-      lead={<span role="status">{total === 1 ? "1 person" : `${total} people`}, by when they go</span>}
+      lead={pages.data && <span role="status">{total === 1 ? "1 person" : `${total} people`}, by when they go</span>}
       acts={<TakeAlong from="/leavers" query={query as Record<string, string>} file="leavers.csv" />}
     >
       <TodayTabs />
@@ -55,18 +56,18 @@ export function Leaving() {
           Only where something is to be done
         </label>
       </div>
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>Nobody leaves. Record a leaving on somebody’s page, or for many in the staff list.</Empty>
-      ) : (
-        <ul className="sheet divide-y divide-rule">
-          {items.map((l) => (
-            <LeaverLine key={l.staff_number} leaver={l} />
-          ))}
-        </ul>
-      )}
+      <Listed
+        of={pages}
+        empty={<>Nobody leaves. Record a leaving on somebody’s page, or for many in the staff list.</>}
+      >
+        {() => (
+          <ul className="sheet divide-y divide-rule">
+            {items.map((l) => (
+              <LeaverLine key={l.staff_number} leaver={l} />
+            ))}
+          </ul>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
           Show more
@@ -83,7 +84,7 @@ function LeaverLine({ leaver: l }: { leaver: Leaver }) {
   const left = l.status === "left";
   const ticks = may("console.leave", l.home_site.code);
   return (
-    <li className="grid gap-x-6 gap-y-2 px-4 py-3 md:grid-cols-[18rem_1fr_auto]">
+    <li className="grid gap-x-6 gap-y-2 px-4 py-3 md:grid-cols-[18rem_minmax(0,1fr)_auto]">
       <div>
         <Link to="/staff/$number" params={{ number: l.staff_number }} className="font-semibold hover:underline">
           {l.name}

@@ -7,9 +7,9 @@ import { Button } from "@/parts/Button";
 import { NarrowBy } from "@/parts/Combobox";
 import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { inputLook, SearchBox } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { type Search, useFilters } from "@/search";
 import { LocalDialog } from "./LocalDialog";
 import { LocalTable } from "./LocalTable";
@@ -37,7 +37,7 @@ export function LocalSettings() {
   return (
     <Page
       title="Local settings"
-      lead={`${pages.data?.pages[0]?.total ?? 0} where a template gives something else than it says`}
+      lead={pages.data && `${pages.data.pages[0]?.total ?? 0} where a template gives something else than it says`}
       acts={
         <>
           <TakeAlong from="/local-settings" query={query} file="local-settings.csv" />
@@ -50,7 +50,7 @@ export function LocalSettings() {
       }
     >
       <RuleTabs />
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr]">
+      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox
           label="Search local settings"
           hint="Template, permission, place or reason"
@@ -84,17 +84,17 @@ export function LocalSettings() {
           <option value="template">By template</option>
         </select>
       </div>
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>
-          No local settings match. A local setting gives a template another level of one permission at a place, for
-          everyone who has the template there.
-        </Empty>
-      ) : (
-        <LocalTable items={items} acts={acts} />
-      )}
+      <Listed
+        of={pages}
+        empty={
+          <>
+            No local settings match. A local setting gives a template another level of one permission at a place, for
+            everyone who has the template there.
+          </>
+        }
+      >
+        {() => <LocalTable items={items} acts={acts} />}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
           Show more

@@ -8,8 +8,9 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { Field, inputLook, TextField } from "@/parts/fields";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Loading, Page } from "@/parts/Page";
+import { Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
@@ -33,8 +34,7 @@ export function Messages() {
       lead={`They go to whoever has a work email. ${me.owner ? "You change how they are worded." : "An owner changes how they are worded."}`}
     >
       <SettingsTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
+      <Listed of={list}>{() => null}</Listed>
       {groups.map(([title, messages]) => (
         <section key={title} className="mb-8">
           <h2 className="mb-1 font-bold">{title}</h2>
@@ -227,7 +227,7 @@ export function Choices() {
       {messages.data.items
         .filter((m) => m.to_others && !m.fixed)
         .map((m) => (
-          <label key={m.kind} className="grid grid-cols-[1fr_9rem] items-center gap-3">
+          <label key={m.kind} className="grid grid-cols-[minmax(0,1fr)_9rem] items-center gap-3">
             <span>{m.title}</span>
             <select
               className={inputLook}

@@ -11,8 +11,9 @@ import { Combobox, type Option } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { Choice, Field, inputLook, SearchBox, TextField } from "@/parts/fields";
+import { Listed, Unread } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Page, Section } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
@@ -47,45 +48,42 @@ export function Notices() {
       }
     >
       <RuleTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.items.length === 0 && (
-        <Empty>None yet. Publish one, such as the rules of a site, for those who work there.</Empty>
-      )}
-      {!!list.data?.items.length && (
-        <div className="overflow-x-auto">
-          <table className="w-full">
-            <thead>
-              <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-semibold">Notice</th>
-                <th className="font-semibold">For</th>
-                <th className="font-semibold">Until accepted</th>
-                <th className="text-right font-semibold">Accepted</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((n) => (
-                <tr key={n.code} className={`border-t border-rule align-top ${n.retired ? "text-faded" : ""}`}>
-                  <td className="py-2 pr-4">
-                    <Link to="/notices/$code" params={{ code: n.code }} className="font-semibold hover:underline">
-                      {n.title}
-                    </Link>
-                    {n.retired && " · retired"}
-                    <span className="block text-sm text-faded">
-                      {n.code} · version {n.version} of {moment(n.since)}
-                    </span>
-                  </td>
-                  <td className="py-2 pr-4">{forWhom(n)}</td>
-                  <td className="py-2 pr-4">{n.refuses ? "work is refused" : "is reminded"}</td>
-                  <td className="py-2 text-right tabular-nums">
-                    {n.accepted} of {n.meant}
-                  </td>
+      <Listed of={list} empty={<>None yet. Publish one, such as the rules of a site, for those who work there.</>}>
+        {(data) => (
+          <div className="overflow-x-auto">
+            <table className="w-full">
+              <thead>
+                <tr className="text-left text-sm text-faded">
+                  <th className="py-1 font-semibold">Notice</th>
+                  <th className="font-semibold">For</th>
+                  <th className="font-semibold">Until accepted</th>
+                  <th className="text-right font-semibold">Accepted</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {data.items.map((n) => (
+                  <tr key={n.code} className={`border-t border-rule align-top ${n.retired ? "text-faded" : ""}`}>
+                    <td className="py-2 pr-4">
+                      <Link to="/notices/$code" params={{ code: n.code }} className="font-semibold hover:underline">
+                        {n.title}
+                      </Link>
+                      {n.retired && " · retired"}
+                      <span className="block text-sm text-faded">
+                        {n.code} · version {n.version} of {moment(n.since)}
+                      </span>
+                    </td>
+                    <td className="py-2 pr-4">{forWhom(n)}</td>
+                    <td className="py-2 pr-4">{n.refuses ? "work is refused" : "is reminded"}</td>
+                    <td className="py-2 text-right tabular-nums">
+                      {n.accepted} of {n.meant}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {adding && <NoticeDialog close={() => setAdding(false)} />}
     </Page>
   );
@@ -304,13 +302,7 @@ export function NoticePage() {
     ...read("/acceptances", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
-  if (one.error)
-    return (
-      <Page title="Notice">
-        <Wrong error={one.error} />
-      </Page>
-    );
-  if (!one.data) return <Loading />;
+  if (!one.data) return <Unread of={one} />;
   const n = one.data;
   return (
     <Page
@@ -326,7 +318,7 @@ export function NoticePage() {
         )
       }
     >
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[1fr_26rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[minmax(0,1fr)_26rem]">
         <Section title="Text" note={n.refuses ? "Work is refused until it is accepted" : undefined}>
           <div className="sentence whitespace-pre-line">{n.text}</div>
           {n.past.length > 0 && (

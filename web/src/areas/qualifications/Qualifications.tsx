@@ -9,7 +9,8 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { Choice, SearchBox, TextField } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed, Unread } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import {
   type Certificate,
@@ -19,7 +20,6 @@ import {
   useQualifications,
 } from "@/parts/qualifications";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { day } from "@/parts/words";
 import { useFilters } from "@/search";
 
@@ -51,55 +51,57 @@ export function Qualifications() {
       }
     >
       <RuleTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.items.length === 0 && (
-        <Empty>
-          None is on record.{" "}
-          {edits ? "Add one, such as a forklift ticket, and" : "Somebody who edits templates adds one, and"} let a
-          template require it.
-        </Empty>
-      )}
-      {!!list.data?.items.length && (
-        <div className="overflow-x-auto">
-          <table className="w-full">
-            <thead>
-              <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-semibold">Qualification</th>
-                <th className="font-semibold">Counts</th>
-                <th className="font-semibold">Required by</th>
-                <th className="pr-4 text-right font-semibold">Hold it</th>
-                <th className="text-right font-semibold">Lack it</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((q) => (
-                <tr key={q.code} className={`border-t border-rule align-top ${q.retired ? "text-faded" : ""}`}>
-                  <td className="py-2 pr-4">
-                    <Link
-                      to="/qualifications/$code"
-                      params={{ code: q.code }}
-                      className="font-semibold hover:underline"
-                    >
-                      {q.name}
-                    </Link>
-                    {q.retired && " · retired"}
-                    <span className="block text-sm text-faded">{q.summary}</span>
-                  </td>
-                  <td className="py-2 pr-4 whitespace-nowrap">{monthsWords(q.months)}</td>
-                  <td className="py-2 pr-4">
-                    <RequiredBy of={q} />
-                  </td>
-                  <td className="py-2 pr-4 text-right tabular-nums">{q.holders}</td>
-                  <td className={`py-2 text-right tabular-nums ${q.missing ? "font-bold text-shut" : ""}`}>
-                    {q.missing}
-                  </td>
+      <Listed
+        of={list}
+        empty={
+          <>
+            None is on record.{" "}
+            {edits ? "Add one, such as a forklift ticket, and" : "Somebody who edits templates adds one, and"} let a
+            template require it.
+          </>
+        }
+      >
+        {(data) => (
+          <div className="overflow-x-auto">
+            <table className="w-full">
+              <thead>
+                <tr className="text-left text-sm text-faded">
+                  <th className="py-1 font-semibold">Qualification</th>
+                  <th className="font-semibold">Counts</th>
+                  <th className="font-semibold">Required by</th>
+                  <th className="pr-4 text-right font-semibold">Hold it</th>
+                  <th className="text-right font-semibold">Lack it</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {data.items.map((q) => (
+                  <tr key={q.code} className={`border-t border-rule align-top ${q.retired ? "text-faded" : ""}`}>
+                    <td className="py-2 pr-4">
+                      <Link
+                        to="/qualifications/$code"
+                        params={{ code: q.code }}
+                        className="font-semibold hover:underline"
+                      >
+                        {q.name}
+                      </Link>
+                      {q.retired && " · retired"}
+                      <span className="block text-sm text-faded">{q.summary}</span>
+                    </td>
+                    <td className="py-2 pr-4 whitespace-nowrap">{monthsWords(q.months)}</td>
+                    <td className="py-2 pr-4">
+                      <RequiredBy of={q} />
+                    </td>
+                    <td className="py-2 pr-4 text-right tabular-nums">{q.holders}</td>
+                    <td className={`py-2 text-right tabular-nums ${q.missing ? "font-bold text-shut" : ""}`}>
+                      {q.missing}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {adding && <QualificationDialog close={() => setAdding(false)} />}
     </Page>
   );
@@ -223,13 +225,7 @@ export function QualificationPage() {
     ...read("/certificates", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
-  if (one.error)
-    return (
-      <Page title="Qualification">
-        <Wrong error={one.error} />
-      </Page>
-    );
-  if (!one.data) return <Loading />;
+  if (!one.data) return <Unread of={one} />;
   const q = one.data;
   const edits = me.everywhere.includes("console.edit_templates");
   return (
@@ -248,7 +244,7 @@ export function QualificationPage() {
         <span className="text-faded">Required by: </span>
         <RequiredBy of={q} />
       </p>
-      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr_1fr]">
+      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox
           label="Search certificates"
           hint="Name, or number on the certificate"
@@ -264,63 +260,63 @@ export function QualificationPage() {
         </Choice>
         <SiteChoice label="Site" value={search.site} onChange={(site) => put({ site })} />
       </div>
-      <Wrong error={list.error} />
-      {list.data?.items.length === 0 && <Empty>No certificate fits. Record one on the page of a person.</Empty>}
-      {!!list.data?.items.length && (
-        <div className="overflow-x-auto">
-          <table className="w-full">
-            <thead>
-              <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-semibold">Who</th>
-                <th className="font-semibold">Certificate</th>
-                <th className="font-semibold">Issued</th>
-                <th className="font-semibold">Last day</th>
-                <th className="font-semibold">State</th>
-                <th>
-                  <span className="sr-only">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((c) => (
-                <tr key={c.id} className="border-t border-rule">
-                  <td className="py-1.5 pr-3">
-                    <Link
-                      to="/staff/$number"
-                      params={{ number: c.staff.staff_number }}
-                      className="font-semibold hover:underline"
-                    >
-                      {c.staff.name}
-                    </Link>{" "}
-                    <span className="text-sm text-faded">{c.staff.staff_number}</span>
-                  </td>
-                  <td className="pr-3">
-                    {c.number || "–"}
-                    <ScanLink certificate={c} />
-                  </td>
-                  <td className="pr-3 whitespace-nowrap">{day(c.issued)}</td>
-                  <td className="pr-3 whitespace-nowrap">{day(c.until) || "open"}</td>
-                  <td className="pr-3">
-                    <CertificateMark certificate={c} />
-                  </td>
-                  <td className="text-right">
-                    {may("console.edit_staff") && c.staff.staff_number !== me.staff_number && (
-                      <Button
-                        look="quiet"
-                        className="min-h-0 px-1"
-                        aria-label={`Change the certificate of ${c.staff.name}`}
-                        onClick={() => setEditing(c)}
-                      >
-                        Change
-                      </Button>
-                    )}
-                  </td>
+      <Listed of={list} empty={<>No certificate fits. Record one on the page of a person.</>}>
+        {(data) => (
+          <div className="overflow-x-auto">
+            <table className="w-full">
+              <thead>
+                <tr className="text-left text-sm text-faded">
+                  <th className="py-1 font-semibold">Who</th>
+                  <th className="font-semibold">Certificate</th>
+                  <th className="font-semibold">Issued</th>
+                  <th className="font-semibold">Last day</th>
+                  <th className="font-semibold">State</th>
+                  <th>
+                    <span className="sr-only">Acts</span>
+                  </th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {data.items.map((c) => (
+                  <tr key={c.id} className="border-t border-rule">
+                    <td className="py-1.5 pr-3">
+                      <Link
+                        to="/staff/$number"
+                        params={{ number: c.staff.staff_number }}
+                        className="font-semibold hover:underline"
+                      >
+                        {c.staff.name}
+                      </Link>{" "}
+                      <span className="text-sm text-faded">{c.staff.staff_number}</span>
+                    </td>
+                    <td className="pr-3">
+                      {c.number || "–"}
+                      <ScanLink certificate={c} />
+                    </td>
+                    <td className="pr-3 whitespace-nowrap">{day(c.issued)}</td>
+                    <td className="pr-3 whitespace-nowrap">{day(c.until) || "open"}</td>
+                    <td className="pr-3">
+                      <CertificateMark certificate={c} />
+                    </td>
+                    <td className="text-right">
+                      {may("console.edit_staff") && c.staff.staff_number !== me.staff_number && (
+                        <Button
+                          look="quiet"
+                          className="min-h-0 px-1"
+                          aria-label={`Change the certificate of ${c.staff.name}`}
+                          onClick={() => setEditing(c)}
+                        >
+                          Change
+                        </Button>
+                      )}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {dialog === "edit" && <QualificationDialog of={q} close={() => setDialog(undefined)} />}
       {dialog === "retire" && (
         <ChangeDialog

@@ -2,7 +2,8 @@ import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-qu
 import { paged, read } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { StuckLine, TodayTabs } from "@/parts/stuck";
 import { TakeAlong } from "@/parts/TakeAlong";
@@ -54,7 +55,7 @@ export function Readiness() {
       acts={<TakeAlong from="/readiness" query={query as Record<string, string>} file="not-ready.csv" />}
     >
       <TodayTabs />
-      <div className="mb-4 grid gap-2 sm:grid-cols-[1fr_1fr_auto]">
+      <div className="mb-4 grid gap-2 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SiteChoice label="Home site" value={site} onChange={(site) => put({ site })} />
         <Choice label="What keeps them" value={code} onChange={(code) => put({ code })}>
           <option value="">Anything</option>
@@ -74,20 +75,18 @@ export function Readiness() {
           Also who starts later than in a week
         </label>
       </div>
-      <Wrong error={pages.error ?? counts.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : items.length === 0 ? (
-        <Empty>Everybody who is to work can work as intended.</Empty>
-      ) : (
-        <ul className="sheet divide-y divide-rule">
-          {items.map((p) => (
-            <li key={p.staff_number} className="px-4 py-2.5">
-              <StuckLine person={p} />
-            </li>
-          ))}
-        </ul>
-      )}
+      <Wrong error={counts.error} />
+      <Listed of={pages} empty={<>Everybody who is to work can work as intended.</>}>
+        {() => (
+          <ul className="sheet divide-y divide-rule">
+            {items.map((p) => (
+              <li key={p.staff_number} className="px-4 py-2.5">
+                <StuckLine person={p} />
+              </li>
+            ))}
+          </ul>
+        )}
+      </Listed>
       {pages.hasNextPage && (
         <Button className="mt-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
           Show more

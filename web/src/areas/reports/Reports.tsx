@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { ArrowDown, ArrowUp } from "lucide-react";
-import { lazy, Suspense, useState } from "react";
+import { useState } from "react";
 import { api, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
 import { StaffTabs } from "@/areas/teams/tabs";
@@ -11,6 +11,8 @@ import { NarrowBy } from "@/parts/Combobox";
 import { teamOptions, useTeams } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { SelectField, TextField } from "@/parts/fields";
+import { Listed } from "@/parts/Listed";
+import { late } from "@/parts/late";
 import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { SiteChoice } from "@/parts/PlaceChoice";
@@ -21,7 +23,7 @@ import { type Search, useFilters } from "@/search";
 
 type Report = Schema["Report"];
 type Asked = Search<"/reports/$kind">;
-const Picture = lazy(() => import("./Picture"));
+const Picture = late(async () => (await import("./Picture")).default, "part");
 
 /** Which reports there are, and which are mailed to the reader. */
 export function Reports() {
@@ -29,8 +31,7 @@ export function Reports() {
   return (
     <Page title="Reports" lead="Each is of the people whom you see, as things stand now.">
       <StaffTabs />
-      <Wrong error={kinds.error} />
-      {kinds.isPending && <Loading />}
+      <Listed of={kinds}>{() => null}</Listed>
       <ul className="mb-8">
         {kinds.data?.items.map((k) => (
           <li key={k.kind} className="border-b border-rule py-2.5">
@@ -137,11 +138,7 @@ export function ReportPage() {
       {report.isPending && !waits && <Loading />}
       {report.data && !report.error && !waits && (
         <>
-          {report.data.across && (report.data.items?.length ?? 0) > 0 && (
-            <Suspense fallback={<Loading />}>
-              <Picture report={report.data} />
-            </Suspense>
-          )}
+          {report.data.across && (report.data.items?.length ?? 0) > 0 && <Picture report={report.data} />}
           <Table report={report.data} sort={search.sort} put={(sort) => put({ sort })} />
         </>
       )}

@@ -10,12 +10,13 @@ import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
 import { usePlaces } from "@/parts/choices";
 import { TextField } from "@/parts/fields";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Listed, Unread } from "@/parts/Listed";
+import { useMerging } from "@/parts/merging";
+import { Page, Section } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { type Access, AccessField, sameAccess, useSchedules } from "@/parts/rules";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Timeline } from "@/parts/Timeline";
-import { Wrong } from "@/parts/Wrong";
 import { day } from "@/parts/words";
 import { useFilters } from "@/search";
 
@@ -43,47 +44,49 @@ export function Schedules() {
       }
     >
       <RuleTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.items.length === 0 && (
-        <Empty>
-          None is on record.{" "}
-          {edits ? "Add one, such as an early shift, and" : "Somebody who edits templates adds one, and"} give its hours
-          to a template, an assignment or a person.
-        </Empty>
-      )}
-      {!!list.data?.items.length && (
-        <div className="overflow-x-auto">
-          <table className="w-full">
-            <thead>
-              <tr className="text-left text-sm text-faded">
-                <th className="py-1 font-semibold">Schedule</th>
-                <th className="font-semibold">Hours</th>
-                <th className="font-semibold">Stated by</th>
-                <th className="text-right font-semibold">People</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((c) => (
-                <tr key={c.code} className={`border-t border-rule align-top ${c.retired ? "text-faded" : ""}`}>
-                  <td className="py-2 pr-4">
-                    <Link to="/schedules/$code" params={{ code: c.code }} className="font-semibold hover:underline">
-                      {c.name}
-                    </Link>
-                    {c.retired && " · retired"}
-                    <span className="block text-sm text-faded">{c.summary}</span>
-                  </td>
-                  <td className="py-2 pr-4">{c.hours_words}</td>
-                  <td className="py-2 pr-4">
-                    <StatedBy of={c} />
-                  </td>
-                  <td className="py-2 text-right tabular-nums">{c.concerned}</td>
+      <Listed
+        of={list}
+        empty={
+          <>
+            None is on record.{" "}
+            {edits ? "Add one, such as an early shift, and" : "Somebody who edits templates adds one, and"} give its
+            hours to a template, an assignment or a person.
+          </>
+        }
+      >
+        {(data) => (
+          <div className="overflow-x-auto">
+            <table className="w-full">
+              <thead>
+                <tr className="text-left text-sm text-faded">
+                  <th className="py-1 font-semibold">Schedule</th>
+                  <th className="font-semibold">Hours</th>
+                  <th className="font-semibold">Stated by</th>
+                  <th className="text-right font-semibold">People</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {data.items.map((c) => (
+                  <tr key={c.code} className={`border-t border-rule align-top ${c.retired ? "text-faded" : ""}`}>
+                    <td className="py-2 pr-4">
+                      <Link to="/schedules/$code" params={{ code: c.code }} className="font-semibold hover:underline">
+                        {c.name}
+                      </Link>
+                      {c.retired && " · retired"}
+                      <span className="block text-sm text-faded">{c.summary}</span>
+                    </td>
+                    <td className="py-2 pr-4">{c.hours_words}</td>
+                    <td className="py-2 pr-4">
+                      <StatedBy of={c} />
+                    </td>
+                    <td className="py-2 text-right tabular-nums">{c.concerned}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {adding && <ScheduleDialog close={() => setAdding(false)} />}
     </Page>
   );
@@ -119,15 +122,12 @@ function ScheduleDialog({ of: c, close }: { of?: Schedule; close: () => void }) 
     kind: "weekly",
     rules: [{ days: "mon,tue,wed,thu,fri", from: "06:00", until: "14:00" }],
   };
-  const [form, setForm] = useState(first);
-  const [access, setAccess] = useState<Access>(begin);
-  const put = (name: keyof typeof form) => (e: { target: { value: string } }) =>
-    setForm({ ...form, [name]: e.target.value });
-  const set = {
-    ...(form.name !== first.name && { name: form.name }),
-    ...(form.summary !== first.summary && { summary: form.summary }),
-    ...((!c || !sameAccess(access, begin)) && { hours: access }),
-  };
+  const { form, put: write, changed } = useMerging(first);
+  const [chosen, setAccess] = useState<Access>(); // where hours are chosen here; else they follow the record
+  const access = chosen ?? begin;
+  const put = (name: keyof typeof form) => (e: { target: { value: string } }) => write({ [name]: e.target.value });
+  const { code: _, ...texts } = changed;
+  const set = { ...texts, ...((!c || !sameAccess(access, begin)) && { hours: access }) };
   const whole =
     form.name.trim() && form.code.trim() && access.rules?.every((r) => r.days && r.from && r.until) !== false;
   const operations: Operation[] = !whole
@@ -188,13 +188,7 @@ export function SchedulePage() {
     ...read("/assignments", { query: { ...query, limit: 500 } }),
     enabled: may("console.view_staff"),
   });
-  if (one.error)
-    return (
-      <Page title="Schedule">
-        <Wrong error={one.error} />
-      </Page>
-    );
-  if (!one.data) return <Loading />;
+  if (!one.data) return <Unread of={one} />;
   const c = one.data;
   const edits = me.everywhere.includes("console.edit_templates") && !c.fixed;
   return (
@@ -225,45 +219,46 @@ export function SchedulePage() {
       <div className="h-8" />
       {may("console.view_staff") && (
         <Section title="Who has these hours">
-          <Wrong error={list.error} />
-          {list.data?.items.length === 0 && (
-            <Empty>Nobody. Give these hours to a template, to an assignment, or to a person on their page.</Empty>
-          )}
-          {!!list.data?.items.length && (
-            <div className="overflow-x-auto">
-              <table className="w-full">
-                <thead>
-                  <tr className="text-left text-sm text-faded">
-                    <th className="py-1 font-semibold">Who</th>
-                    <th className="font-semibold">Works as</th>
-                    <th className="font-semibold">Where</th>
-                    <th className="font-semibold">Until</th>
-                    <th className="font-semibold">By</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {list.data.items.map((a) => (
-                    <tr key={a.id} className={`border-t border-rule ${a.when === "past" ? "text-faded" : ""}`}>
-                      <td className="py-1.5 pr-3">
-                        <Link
-                          to="/staff/$number"
-                          params={{ number: a.staff.staff_number }}
-                          className="font-semibold hover:underline"
-                        >
-                          {a.staff.name}
-                        </Link>{" "}
-                        <span className="text-sm text-faded">{a.staff.staff_number}</span>
-                      </td>
-                      <td className="pr-3">{a.template_name}</td>
-                      <td className="pr-3">{a.place.name}</td>
-                      <td className="pr-3 whitespace-nowrap">{day(a.until) || "open"}</td>
-                      <td className="text-faded">{a.hours_by}</td>
+          <Listed
+            of={list}
+            empty={<>Nobody. Give these hours to a template, to an assignment, or to a person on their page.</>}
+          >
+            {(data) => (
+              <div className="overflow-x-auto">
+                <table className="w-full">
+                  <thead>
+                    <tr className="text-left text-sm text-faded">
+                      <th className="py-1 font-semibold">Who</th>
+                      <th className="font-semibold">Works as</th>
+                      <th className="font-semibold">Where</th>
+                      <th className="font-semibold">Until</th>
+                      <th className="font-semibold">By</th>
                     </tr>
-                  ))}
-                </tbody>
-              </table>
-            </div>
-          )}
+                  </thead>
+                  <tbody>
+                    {data.items.map((a) => (
+                      <tr key={a.id} className={`border-t border-rule ${a.when === "past" ? "text-faded" : ""}`}>
+                        <td className="py-1.5 pr-3">
+                          <Link
+                            to="/staff/$number"
+                            params={{ number: a.staff.staff_number }}
+                            className="font-semibold hover:underline"
+                          >
+                            {a.staff.name}
+                          </Link>{" "}
+                          <span className="text-sm text-faded">{a.staff.staff_number}</span>
+                        </td>
+                        <td className="pr-3">{a.template_name}</td>
+                        <td className="pr-3">{a.place.name}</td>
+                        <td className="pr-3 whitespace-nowrap">{day(a.until) || "open"}</td>
+                        <td className="text-faded">{a.hours_by}</td>
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              </div>
+            )}
+          </Listed>
         </Section>
       )}
       {dialog === "edit" && <ScheduleDialog of={c} close={() => setDialog(undefined)} />}

@@ -3,7 +3,8 @@ import { api, type Schema, take } from "@/api/api";
 import { read, touched } from "@/api/read";
 import { Choices } from "@/areas/messages/Messages";
 import { Acting } from "@/parts/Acting";
-import { Loading, Page, Section } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page, Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
 import { PasswordForm } from "./PasswordForm";
 import { useMay, useMe } from "./session";
@@ -25,16 +26,17 @@ export function Account() {
   const others = list.data?.items.filter((s) => !s.present && s.id) ?? [];
   return (
     <Page title="Your account" lead="Where you are signed in, how you sign in, and what you are told">
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[1fr_22rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-10 lg:grid-cols-[minmax(0,1fr)_22rem]">
         <Section
           title="What acts for you"
           note={
             others.length > 0 && <EndAll count={others.length} run={() => end.mutate(undefined)} busy={end.isPending} />
           }
         >
-          {list.isPending && <Loading />}
-          <Wrong error={list.error ?? end.error} />
-          {list.data && <Acting list={list.data.items} end={(one) => end.mutate(one)} busy={end.isPending} />}
+          <Wrong error={end.error} />
+          <Listed of={list}>
+            {(data) => <Acting list={data.items} end={(one) => end.mutate(one)} busy={end.isPending} />}
+          </Listed>
           {list.data && others.length === 0 && <p className="mt-2 text-faded">Nothing else acts for you.</p>}
         </Section>
         <div className="space-y-8">

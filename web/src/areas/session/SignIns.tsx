@@ -6,8 +6,9 @@ import { read, touched } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Empty, Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
@@ -55,7 +56,7 @@ export function SignIns() {
         </>
       }
     >
-      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_1fr_1fr_1fr]">
+      <div className="mb-3 grid gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox label="Search sign-ins" hint="Name, number or email" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
@@ -89,8 +90,7 @@ export function SignIns() {
           <option value="-last">Newest first</option>
         </select>
       </div>
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
+      <Listed of={list}>{() => null}</Listed>
       {list.data && items.length === 0 && (
         <Empty>Nobody fits. Somebody signs in once they hold a console permission and have a password.</Empty>
       )}

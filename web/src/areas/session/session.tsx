@@ -1,6 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { api, queries, Refusal, type Schema, setCsrf, take } from "@/api/api";
+import { goOn, useLine } from "@/api/line";
+import { letTyped } from "@/api/typed";
+import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { TextField } from "@/parts/fields";
 import { Loading } from "@/parts/Page";
@@ -28,15 +31,19 @@ export function SignedIn({ children }: { children: ReactNode }) {
     queryKey: ["/me"],
     queryFn: async () => {
       const found = await take(api.GET("/me"));
+      const before = queries.getQueryData<Me>(["/me"])?.staff_number;
+      if (before && before !== found.staff_number) location.reload(); // somebody else, in another tab
       setCsrf(found.csrf);
       return found;
     },
     staleTime: 60_000,
     retry: false,
   });
+  const line = useLine();
+  const ended = me.error instanceof Refusal && me.error.problem.status === 401;
   if (me.isPending) return <Loading />;
-  if (me.error instanceof Refusal && me.error.problem.status === 401) return <SignIn />;
-  if (me.error) {
+  if (ended && !me.data) return <SignIn />;
+  if (!me.data) {
     return (
       <Cover>
         <Wrong error={me.error} />
@@ -47,12 +54,78 @@ export function SignedIn({ children }: { children: ReactNode }) {
     );
   }
   if (me.data.must_change_password) return <OwnPassword of={me.data.staff_number} />;
-  return <Signed.Provider value={me.data}>{children}</Signed.Provider>;
+  return (
+    <Signed.Provider value={me.data}>
+      {children}
+      {(ended || line.ended) && <SignInAgain me={me.data} />}
+    </Signed.Provider>
+  );
+}
+
+/** Lets somebody whose session has ended sign in over the page as it is: what is typed stays, and what was sent goes on. */
+function SignInAgain({ me }: { me: Me }) {
+  const [password, setPassword] = useState("");
+  const run = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/session", {
+          body: { name: me.staff_number, password, kind: "console" },
+          headers: { "Idempotency-Key": "" },
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.refetchQueries({ queryKey: ["/me"] });
+      goOn();
+      void queries.invalidateQueries();
+    },
+  });
+  return (
+    <Ask
+      open
+      fixed
+      onOpenChange={() => {}}
+      title="Sign in again"
+      about={`Your session has ended, ${me.called}. What stands on this page stays, and what you sent goes on.`}
+    >
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          run.mutate();
+        }}
+      >
+        <input type="hidden" autoComplete="username" value={me.staff_number} readOnly />
+        <TextField
+          label="Password"
+          type="password"
+          autoFocus
+          autoComplete="current-password"
+          required
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+        <Wrong error={run.error} />
+        <div className="flex gap-2">
+          <Button type="submit" look="main" disabled={run.isPending}>
+            Sign in
+          </Button>
+          <Button
+            onClick={() => {
+              letTyped();
+              location.assign("/");
+            }}
+          >
+            I am somebody else
+          </Button>
+        </div>
+      </form>
+    </Ask>
+  );
 }
 
 function Cover({ children }: { children: ReactNode }) {
   return (
-    <div className="grid min-h-dvh grid-cols-1 md:grid-cols-[minmax(19rem,38%)_1fr]">
+    <div className="grid min-h-dvh grid-cols-1 md:grid-cols-[minmax(19rem,38%)_minmax(0,1fr)]">
       <header className="flex flex-col justify-between border-b-4 border-brass-light bg-damson p-8 text-paper md:border-r-4 md:border-b-0 md:p-12">
         <div className="flex items-center gap-3 text-xl font-bold">
           <img src="/latch.svg" alt="" className="size-9 rounded-md ring-1 ring-brass-light" />

@@ -7,10 +7,10 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog, Reasoned } from "@/parts/change";
 import { SelectField, TextField } from "@/parts/fields";
+import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { people } from "@/parts/words";
 import { SettingsTabs } from "./tabs";
 
@@ -45,57 +45,59 @@ export function Fields() {
       }
     >
       <SettingsTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.total === 0 && (
-        <Empty>
-          None yet.{" "}
-          {me.owner
-            ? "Add one, such as a shoe size or a locker number: it then stands in every record, in exports and in files to bring in."
-            : "An owner adds them, such as a shoe size or a locker number."}
-        </Empty>
-      )}
-      {!!list.data?.total && (
-        <div className="sheet overflow-x-auto">
-          <table className="w-full text-left">
-            <thead className="border-b border-edge bg-inset text-sm">
-              <tr>
-                {["Name", "Key", "Kind", "Required", "Seen by", "Filled in", ""].map((title) => (
-                  <th key={title} className="px-3 py-1.5 font-semibold">
-                    {title || <span className="sr-only">Acts</span>}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.items.map((f) => (
-                <tr key={f.key} className="border-b border-rule last:border-b-0">
-                  <td className="px-3 py-2">
-                    <span className="font-semibold">{f.name}</span> {f.retired && <Mark of="left">Retired</Mark>}
-                    {f.says && <span className="block text-sm text-faded">{f.says}</span>}
-                  </td>
-                  <td className="px-3 py-2">{f.key}</td>
-                  <td className="px-3 py-2">
-                    {kinds[f.kind]}
-                    {f.choices && <span className="block text-sm text-faded">{f.choices.join(", ")}</span>}
-                  </td>
-                  <td className="px-3 py-2">{f.required ? "Yes" : "No"}</td>
-                  <td className="px-3 py-2">{seen[f.seen_by]}</td>
-                  <td className="px-3 py-2">{people(f.filled)}</td>
-                  <td className="px-3 py-2">
-                    {me.owner && (
-                      <span className="flex justify-end gap-2">
-                        {!f.retired && <Button onClick={() => setEditing(f)}>Change</Button>}
-                        <Button onClick={() => setRetiring(f)}>{f.retired ? "Bring back" : "Retire"}</Button>
-                      </span>
-                    )}
-                  </td>
+      <Listed
+        of={list}
+        empty={
+          <>
+            None yet.{" "}
+            {me.owner
+              ? "Add one, such as a shoe size or a locker number: it then stands in every record, in exports and in files to bring in."
+              : "An owner adds them, such as a shoe size or a locker number."}
+          </>
+        }
+      >
+        {(data) => (
+          <div className="sheet overflow-x-auto">
+            <table className="w-full text-left">
+              <thead className="border-b border-edge bg-inset text-sm">
+                <tr>
+                  {["Name", "Key", "Kind", "Required", "Seen by", "Filled in", ""].map((title) => (
+                    <th key={title} className="px-3 py-1.5 font-semibold">
+                      {title || <span className="sr-only">Acts</span>}
+                    </th>
+                  ))}
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+              </thead>
+              <tbody>
+                {data.items.map((f) => (
+                  <tr key={f.key} className="border-b border-rule last:border-b-0">
+                    <td className="px-3 py-2">
+                      <span className="font-semibold">{f.name}</span> {f.retired && <Mark of="left">Retired</Mark>}
+                      {f.says && <span className="block text-sm text-faded">{f.says}</span>}
+                    </td>
+                    <td className="px-3 py-2">{f.key}</td>
+                    <td className="px-3 py-2">
+                      {kinds[f.kind]}
+                      {f.choices && <span className="block text-sm text-faded">{f.choices.join(", ")}</span>}
+                    </td>
+                    <td className="px-3 py-2">{f.required ? "Yes" : "No"}</td>
+                    <td className="px-3 py-2">{seen[f.seen_by]}</td>
+                    <td className="px-3 py-2">{people(f.filled)}</td>
+                    <td className="px-3 py-2">
+                      {me.owner && (
+                        <span className="flex justify-end gap-2">
+                          {!f.retired && <Button onClick={() => setEditing(f)}>Change</Button>}
+                          <Button onClick={() => setRetiring(f)}>{f.retired ? "Bring back" : "Retire"}</Button>
+                        </span>
+                      )}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </Listed>
       {editing && <FieldDialog of={editing === "new" ? undefined : editing} close={() => setEditing(undefined)} />}
       {retiring && (
         <ChangeDialog

@@ -1,13 +1,17 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useDeferredValue, useState } from "react";
-import { api, queries, Refusal, type Schema, take } from "@/api/api";
+import { type ReactNode, useDeferredValue } from "react";
+import { api, Refusal, reread, type Schema, take } from "@/api/api";
 import { read } from "@/api/read";
+import { useTyped } from "@/api/typed";
 import { useMe } from "@/areas/session/session";
 import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
 import { TextField } from "@/parts/fields";
-import { Loading, Page, Section } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { useMerging } from "@/parts/merging";
+import { Page, Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
+import { day } from "@/parts/words";
 import { SettingsTabs } from "./tabs";
 
 type Organisation = Schema["Organisation"];
@@ -20,9 +24,8 @@ export function Settings() {
   return (
     <Page title="Settings" lead="They count for the whole organisation, from the moment they are changed">
       <SettingsTabs />
-      <Wrong error={settings.error} />
-      {settings.isPending && <Loading />}
-      {settings.data && <Form key={JSON.stringify(settings.data)} now={settings.data} />}
+      <Listed of={settings}>{() => null}</Listed>
+      {settings.data && <Form now={settings.data} />}
     </Page>
   );
 }
@@ -50,21 +53,27 @@ function NumberExample({ pattern }: { pattern: string }) {
   );
 }
 
+/** What a shorter time removes, before it is set. */
+function removal(months: number, before: number, usual: string) {
+  if (months === 0 || (before !== 0 && months >= before)) return usual;
+  const since = new Date();
+  since.setMonth(since.getMonth() - months);
+  return `What is from before ${day(since.toISOString())} is removed within the hour, permanently: nobody can undo it.`;
+}
+
 function Form({ now }: { now: Organisation }) {
   const me = useMe();
-  const [fields, setFields] = useState(now);
-  const put = (next: Partial<Organisation>) => setFields({ ...fields, ...next });
-  const edited = Object.fromEntries(
-    Object.entries(fields).filter(([name, value]) => value !== now[name as keyof Organisation]),
-  );
+  const { form: fields, put, changed: edited, theirs } = useMerging(now);
   const run = useMutation({
     mutationFn: () => take(api.PATCH("/organisation", { body: edited })),
     onSuccess: async (result) => {
-      if (result.audit_id) applied({ id: result.audit_id, summary: "The settings are changed." });
-      await queries.invalidateQueries();
+      applied({ ...result, effect: { ...result.effect, summary: "The settings are changed." } });
+      await reread();
     },
   });
   const applied = useApplied();
+  const changed = Object.keys(edited).length > 0;
+  useTyped(changed);
   const wrong = run.error instanceof Refusal ? run.error : undefined;
   const number = (name: keyof Organisation, label: string, hint?: string) => (
     <TextField
@@ -75,6 +84,7 @@ function Form({ now }: { now: Organisation }) {
       value={String(fields[name])}
       onChange={(e) => put({ [name]: Number(e.target.value) })}
       hint={hint}
+      {...theirs(name)}
       error={wrong?.field(name)}
     />
   );
@@ -128,7 +138,23 @@ function Form({ now }: { now: Organisation }) {
             "Erased after somebody has left, in months",
             "0: never. For good: names, addresses, notes, photos and reasons go, also out of the history and the audit log, which still verifies. Of times before, nobody can say who could do what.",
           )}
+          {number(
+            "photo_months",
+            "Photos are kept after somebody has left, in months",
+            "0: for as long as their record.",
+          )}
+          {number(
+            "events_months",
+            "Events are kept for, in months",
+            removal(fields.events_months, now.events_months, "By whole months. 0: for good."),
+          )}
+          {number(
+            "audit_months",
+            "The audit log is kept for, in months",
+            removal(fields.audit_months, now.audit_months, "12 or more. 0: for good."),
+          )}
         </div>
+        {flag("archives", "Write events and the log to signed files before they are removed")}
       </Section>
       <Section title="Signing in to the console">
         <div className="grid gap-x-8 gap-y-3 md:grid-cols-2">
@@ -175,7 +201,7 @@ function Form({ now }: { now: Organisation }) {
       {me.owner && (
         <div className="space-y-3">
           {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
-          <Button type="submit" look="main" disabled={run.isPending || Object.keys(edited).length === 0}>
+          <Button type="submit" look="main" disabled={run.isPending || !changed}>
             Change the settings
           </Button>
         </div>

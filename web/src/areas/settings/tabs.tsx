@@ -9,6 +9,7 @@ export function SettingsTabs() {
         { to: "/settings", name: "Settings" },
         { to: "/fields", name: "Record fields" },
         { to: "/messages", name: "Messages by mail" },
+        { to: "/kept", name: "What is kept" },
       ]}
     />
   );

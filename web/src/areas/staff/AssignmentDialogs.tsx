@@ -27,7 +27,8 @@ export function AssignmentDialog({ assignment: a, close }: { assignment: Schema[
 /** At which hours somebody works in all assignments that do not say otherwise. */
 export function StaffHoursDialog({ staff, close }: { staff: Staff; close: () => void }) {
   const first = staff.hours ?? {};
-  const [access, setAccess] = useState<Access>(first);
+  const [chosen, setAccess] = useState<Access>(); // where hours are chosen here; else they follow the record
+  const access = chosen ?? first;
   const operations: Operation[] = sameAccess(access, first)
     ? []
     : [

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, keep, queries, type Schema, type Staff, take } from "@/api/api";
+import { api, keep, reread, type Schema, type Staff, take } from "@/api/api";
 import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "@/parts/Ask";
@@ -42,7 +42,12 @@ export function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
               PIN on a slip
             </button>
             {staff.email && <MailLink staff={staff} />}
-            <button type="button" className="text-damson underline underline-offset-2" onClick={() => setGiving(true)}>
+            <button
+              type="button"
+              aria-keyshortcuts="b"
+              className="text-damson underline underline-offset-2"
+              onClick={() => setGiving(true)}
+            >
               Issue a badge
             </button>
           </span>
@@ -151,7 +156,7 @@ function SlipDialog({ staff, close }: { staff: Staff; close: () => void }) {
         ),
         `pin-slip-${staff.staff_number}.pdf`,
       );
-      await queries.invalidateQueries();
+      await reread();
     },
     onSuccess: close,
   });

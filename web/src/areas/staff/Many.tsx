@@ -1,11 +1,12 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
-import { api, queries, type Schema, take } from "@/api/api";
+import { api, reread, type Schema, take } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "@/parts/Ask";
 import { isoToday } from "@/parts/AssignmentFields";
 import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
+import { useApplied } from "@/parts/change";
 import { placeOptions, teamOptions, templateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
 import { Effects } from "@/parts/effects";
 import { TextField } from "@/parts/fields";
@@ -201,14 +202,20 @@ function ManyDialog({
   const count = would.data?.count ?? 0;
   const run = useMutation({
     mutationFn: () => send({ ...body, ...(reason && { reason }), count }, false),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: (result) => {
+      void reread();
+      applied(result);
+      if (result.secrets.length + result.left_out.length === 0) close(true);
+    },
   });
+  const applied = useApplied();
   const needs = act.reason || would.data?.effect.needs_reason;
   const typing = chosen.filter !== undefined && act.grave;
   if (run.data)
     return (
       <Ask
         open
+        fixed={run.data.secrets.length > 0}
         onOpenChange={() => close(true)}
         title={`${act.name}: done`}
         about={`For ${people(run.data.count)}.`}
@@ -216,7 +223,7 @@ function ManyDialog({
       >
         <Secrets of={run.data} />
         <LeftOut of={run.data} />
-        <Button look="main" autoFocus onClick={() => close(true)}>
+        <Button look="main" autoFocus={run.data.secrets.length === 0} onClick={() => close(true)}>
           Done
         </Button>
       </Ask>

@@ -5,12 +5,12 @@ import type { Staff } from "@/api/api";
 import { read } from "@/api/read";
 import { MessagesTo } from "@/areas/messages/Messages";
 import { useMay, useMe } from "@/areas/session/session";
+import { Listed, Unread } from "@/parts/Listed";
 import { Mark, StaffMark } from "@/parts/Mark";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Empty, Page, Section } from "@/parts/Page";
 import { Certificates } from "@/parts/qualifications";
 import { Statement } from "@/parts/Statement";
 import { Timeline } from "@/parts/Timeline";
-import { Wrong } from "@/parts/Wrong";
 import { AssignDialog } from "./AssignmentDialogs";
 import { Assignments } from "./Assignments";
 import { Credentials } from "./Credentials";
@@ -31,14 +31,7 @@ export function Person() {
   const staff = useQuery({
     ...read("/staff/{id}", { path: { id: number } }),
   });
-  if (staff.isPending) return <Loading />;
-  if (staff.error) {
-    return (
-      <Page title="Not found">
-        <Wrong error={staff.error} />
-      </Page>
-    );
-  }
+  if (!staff.data) return <Unread of={staff} />;
   return <Sheet key={number} staff={staff.data} />;
 }
 
@@ -72,7 +65,7 @@ function Sheet({ staff }: { staff: Staff }) {
       acts={<PersonActs staff={staff} self={self} open={setDialog} />}
     >
       <Standing staff={staff} self={self} obstacles={access.data?.obstacles ?? []} />
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[1fr_20rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-10 gap-y-8 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <div className="space-y-8">
           <Section
             title={`What ${access.data?.called ?? staff.given_name} can do`}
@@ -93,8 +86,7 @@ function Sheet({ staff }: { staff: Staff }) {
               </>
             }
           >
-            <Wrong error={access.error} />
-            {access.isPending && <Loading />}
+            <Listed of={access}>{() => null}</Listed>
             {access.data?.statements.length === 0 && (
               <Empty>
                 Nothing yet.{" "}
@@ -125,6 +117,8 @@ function Sheet({ staff }: { staff: Staff }) {
               may("console.edit_staff", site) && (
                 <button
                   type="button"
+                  aria-keyshortcuts="r"
+                  title="Change the record"
                   className="text-damson underline underline-offset-2"
                   onClick={() => setDialog("record")}
                 >

@@ -45,11 +45,15 @@ export function PersonActs({
         </Link>
       )}
       {!staff.narrow && may("console.credentials", site) && staff.status !== "left" && (
-        <Button onClick={() => act("pin", whom)}>New PIN</Button>
+        <Button aria-keyshortcuts="n" onClick={() => act("pin", whom)}>
+          New PIN
+        </Button>
       )}
       {may("console.assign") && !staff.narrow && !self && staff.status !== "left" && (
         <>
-          <Button onClick={() => open("assign")}>Assign</Button>
+          <Button aria-keyshortcuts="a" onClick={() => open("assign")}>
+            Assign
+          </Button>
           <Button onClick={() => open("cover")}>Absent</Button>
         </>
       )}
@@ -60,11 +64,11 @@ export function PersonActs({
       )}
       {lockable &&
         (staff.lock ? (
-          <Button look="main" onClick={() => act("unlock", whom)}>
+          <Button look="main" aria-keyshortcuts="l" onClick={() => act("unlock", whom)}>
             <LockOpen size={16} aria-hidden /> Unlock
           </Button>
         ) : (
-          <Button look="grave" onClick={() => act("lock", whom)}>
+          <Button look="grave" aria-keyshortcuts="l" onClick={() => act("lock", whom)}>
             <Lock size={16} aria-hidden /> Lock
           </Button>
         ))}

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { api, type Staff, send, take } from "@/api/api";
+import { api, picture, type Staff, send, take } from "@/api/api";
 import { touched } from "@/api/read";
 import { Wrong } from "@/parts/Wrong";
 
@@ -8,10 +8,7 @@ export function Photo({ staff, edits }: { staff: Staff; edits: boolean }) {
   const number = staff.staff_number;
   const photo = useQuery({
     queryKey: ["/staff/{id}/photo", number],
-    queryFn: async () => {
-      const answer = await fetch(`/api/v1/staff/${number}/photo`);
-      return answer.ok ? URL.createObjectURL(await answer.blob()) : null;
-    },
+    queryFn: () => picture(`/staff/${number}/photo`),
     staleTime: 60_000,
     retry: false,
     enabled: !!staff.photo,

@@ -51,7 +51,7 @@ export function Record({ staff }: { staff: Staff }) {
     ["Notes", staff.notes],
   ];
   return (
-    <dl className="grid grid-cols-[7rem_1fr] gap-x-3 gap-y-1">
+    <dl className="grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1">
       {lines
         .filter(([, value]) => value)
         .map(([name, value]) => (

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue } from "react";
 import { type Operation, Refusal, type Staff } from "@/api/api";
 import { preview } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { Reasoned } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
 import { SelectField, TextField } from "@/parts/fields";
+import { useMerging } from "@/parts/merging";
 import { CommonField, OwnFields, useOwnFields } from "@/parts/OwnFields";
 import { PersonField } from "@/parts/PersonField";
 import { engagementWord } from "@/parts/words";
@@ -33,15 +34,13 @@ type Form = ReturnType<typeof firstOf>;
 
 /** Changes what somebody's record says. */
 export function RecordDialog({ staff, close }: { staff: Staff; close: () => void }) {
-  const first = firstOf(staff);
-  const [form, setForm] = useState(first);
-  const [own, setOwn] = useState(staff.own ?? {});
+  const { form, put, changed: edited, theirs } = useMerging(firstOf(staff));
+  const own = useMerging<Record<string, string>>(staff.own ?? {});
   const fields = useOwnFields();
-  const changed: Record<string, unknown> = Object.fromEntries(
-    Object.entries(form).filter(([k, v]) => v !== first[k as keyof Form]),
-  );
-  const ownChanged = Object.fromEntries(Object.entries(own).filter(([k, v]) => v !== (staff.own?.[k] ?? "")));
-  if (Object.keys(ownChanged).length) changed.own = ownChanged;
+  const changed: Record<string, unknown> = {
+    ...edited,
+    ...(Object.keys(own.changed).length > 0 && { own: own.changed }),
+  };
   const written: Operation[] = Object.keys(changed).length
     ? [
         {
@@ -58,7 +57,8 @@ export function RecordDialog({ staff, close }: { staff: Staff; close: () => void
   const field = (name: keyof Form) => ({
     value: form[name],
     ...(wrong?.field(name) && { error: wrong.field(name)! }),
-    onChange: (e: { target: { value: string } }) => setForm({ ...form, [name]: e.target.value }),
+    ...theirs(name),
+    onChange: (e: { target: { value: string } }) => put({ [name]: e.target.value }),
   });
   return (
     <Ask
@@ -89,7 +89,7 @@ export function RecordDialog({ staff, close }: { staff: Staff; close: () => void
           label="Line manager"
           optional
           value={form.line_manager}
-          onChosen={(line_manager) => setForm({ ...form, line_manager })}
+          onChosen={(line_manager) => put({ line_manager })}
           error={wrong?.field("line_manager")}
         />
         <TextField
@@ -115,7 +115,7 @@ export function RecordDialog({ staff, close }: { staff: Staff; close: () => void
           hint="Seen by those who change records."
           {...field("insurance_number")}
         />
-        <OwnFields fields={fields} own={own} onChange={setOwn} wrong={wrong} />
+        <OwnFields fields={fields} own={own.form} onChange={own.put} wrong={wrong} />
         <TextField label="Notes" optional className="col-span-2" maxLength={2000} {...field("notes")} />
       </div>
       <Reasoned operations={operations} button="Keep the changes" close={close} />

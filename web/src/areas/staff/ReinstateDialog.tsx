@@ -3,9 +3,8 @@ import type { ChangeResult, Operation, Staff } from "@/api/api";
 import { useMay } from "@/areas/session/session";
 import { Ask } from "@/parts/Ask";
 import { AssignmentChoice, useAssignments } from "@/parts/AssignmentChoice";
-import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
-import { SecretSlip } from "@/parts/secrets";
+import { Handed } from "@/parts/secrets";
 
 /** Brings somebody back who has left: with which of their assignments, and with a new PIN or the one before. */
 export function ReinstateDialog({ staff, close }: { staff: Staff; close: () => void }) {
@@ -27,16 +26,12 @@ export function ReinstateDialog({ staff, close }: { staff: Staff; close: () => v
     return (
       <Ask
         open
+        fixed
         onOpenChange={close}
         title={`${staff.given_name} ${staff.family_name} is back`}
         about="Hand the PIN over."
       >
-        {made.secrets.map((s) => (
-          <SecretSlip key={s.value} secret={s} />
-        ))}
-        <Button look="main" autoFocus onClick={close}>
-          Done
-        </Button>
+        <Handed secrets={made.secrets} close={close} />
       </Ask>
     );
   return (

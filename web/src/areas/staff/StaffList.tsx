@@ -5,12 +5,14 @@ import type { Schema } from "@/api/api";
 import { paged } from "@/api/read";
 import { StaffTabs } from "@/areas/teams/tabs";
 import { Button } from "@/parts/Button";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { useNarrow } from "@/parts/narrow";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { type Search, staffColumns, useFilters } from "@/search";
 import { columns, sortingOf, usual } from "./columns";
 import { type Chosen, ManyBar } from "./Many";
+import { StaffCards } from "./StaffCards";
 import { StaffFilters } from "./StaffFilters";
 import { type Choosing, ColumnsMenu, StaffTable } from "./StaffTable";
 
@@ -63,15 +65,18 @@ export function StaffList() {
   const more = useCallback(() => {
     if (hasNextPage && !isFetchingNextPage) fetchNextPage();
   }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
-  const narrow = asked !== "{}";
+  const narrow = useNarrow();
+  const filtered = asked !== "{}";
   return (
     <Page
       title="Staff"
       lead={
-        <span role="status">
-          {total.toLocaleString("en-IE")} {total === 1 ? "person" : "people"}
-          {narrow && (total === 1 ? " fits" : " fit")}
-        </span>
+        pages.data && (
+          <span role="status">
+            {total.toLocaleString("en-IE")} {total === 1 ? "person" : "people"}
+            {filtered && (total === 1 ? " fits" : " fit")}
+          </span>
+        )
       }
       acts={
         <>
@@ -91,18 +96,22 @@ export function StaffList() {
           </Button>
         </p>
       )}
-      <Wrong error={pages.error} />
-      {pages.isPending ? (
-        <Loading />
-      ) : rows.length === 0 ? (
-        <Empty>
-          {narrow
+      <Listed
+        of={pages}
+        empty={
+          filtered
             ? "Nobody fits. Take a filter away, or search for part of a name."
-            : "Nobody is on record yet. Begin with Enrol."}
-        </Empty>
-      ) : (
-        <StaffTable table={table} total={total} choosing={chosen} more={more} />
-      )}
+            : "Nobody is on record yet. Begin with Enrol."
+        }
+      >
+        {() =>
+          narrow ? (
+            <StaffCards rows={rows} total={total} choosing={chosen} more={more} />
+          ) : (
+            <StaffTable table={table} total={total} choosing={chosen} more={more} />
+          )
+        }
+      </Listed>
     </Page>
   );
 }

@@ -49,7 +49,7 @@ export function StaffTable({
   }, [lastShown, rows.length, more]);
   return (
     <section ref={box} aria-label="Staff" className="sheet h-[calc(100dvh-19rem)] min-h-80 overflow-auto" tabIndex={-1}>
-      <table className="grid w-full" aria-rowcount={total}>
+      <table className="grid w-full max-lg:min-w-[62rem]" aria-rowcount={total}>
         <Head table={table} total={total} choosing={choosing} />
         <tbody className="relative grid" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => (

@@ -8,11 +8,11 @@ import { Ask } from "@/parts/Ask";
 import { Button, buttonLook } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { SearchBox } from "@/parts/fields";
+import { Listed, Unread } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { people } from "@/parts/words";
 import { useFilters } from "@/search";
 import { type Team, TeamDialog } from "./Teams";
@@ -36,13 +36,7 @@ export function TeamPage() {
   const list = useQuery({
     ...read("/teams/{id}/members", { path: { id: code }, query }),
   });
-  if (one.error)
-    return (
-      <Page title="Team">
-        <Wrong error={one.error} />
-      </Page>
-    );
-  if (!one.data) return <Loading />;
+  if (!one.data) return <Unread of={one} />;
   const t = one.data;
   const leads = t.leads.some((l) => l.staff_number === me.staff_number);
   const edits = may("console.teams") && (!leads || me.owner === true);
@@ -75,9 +69,9 @@ export function TeamPage() {
       <div className="mb-3 max-w-lg">
         <SearchBox label="Search members" hint="Name or number" value={q} onChange={(next) => put({ q: next })} />
       </div>
-      <Wrong error={list.error} />
-      {list.data?.items.length === 0 && <Empty>{q ? "Nobody fits." : "Nobody is in it yet. Add people."}</Empty>}
-      {!!list.data?.items.length && <Members members={list.data.items} edits={edits && !t.retired} change={setEdit} />}
+      <Listed of={list} empty={q ? "Nobody fits." : "Nobody is in it yet. Add people."}>
+        {(data) => <Members members={data.items} edits={edits && !t.retired} change={setEdit} />}
+      </Listed>
       {dialog === "edit" && <TeamDialog of={t} close={() => setDialog(undefined)} />}
       {dialog === "join" && <Join team={t} close={() => setDialog(undefined)} />}
       {edit && <ChangeDialog {...edit} close={() => setEdit(undefined)} />}

@@ -8,9 +8,9 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { Choice, SearchBox, TextField } from "@/parts/fields";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { useFilters } from "@/search";
 import { StaffTabs } from "./tabs";
 
@@ -41,7 +41,7 @@ export function Teams() {
       }
     >
       <StaffTabs />
-      <div className="mb-3 grid gap-2 sm:grid-cols-[3fr_1fr]">
+      <div className="mb-3 grid gap-2 sm:grid-cols-[3fr_minmax(0,1fr)]">
         <SearchBox label="Search teams" hint="Name or code" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="In use" value={search.retired} onChange={(retired) => put({ retired })}>
           <option value="">In use</option>
@@ -49,18 +49,18 @@ export function Teams() {
           <option value="all">All</option>
         </Choice>
       </div>
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
-      {list.data?.items.length === 0 && (
-        <Empty>
-          {search.q || search.retired
+      <Listed
+        of={list}
+        empty={
+          search.q || search.retired
             ? "No team fits. Take a filter away."
             : may("console.teams")
               ? "There is no team yet. Add one, then put people into it here or from the list of staff."
-              : "There is no team with people whom you may see."}
-        </Empty>
-      )}
-      {!!list.data?.items.length && <TeamTable teams={list.data.items} />}
+              : "There is no team with people whom you may see."
+        }
+      >
+        {(data) => <TeamTable teams={data.items} />}
+      </Listed>
       {adding && <TeamDialog close={() => setAdding(false)} />}
     </Page>
   );

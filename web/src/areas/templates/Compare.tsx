@@ -5,10 +5,10 @@ import { read } from "@/api/read";
 import { useMay } from "@/areas/session/session";
 import { Combobox } from "@/parts/Combobox";
 import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { useFilters } from "@/search";
 import { RuleTabs } from "./tabs";
 
@@ -84,14 +84,13 @@ export function Compare() {
           Only what differs
         </label>
       </div>
-      <Wrong error={compared.error} />
       {!enough && (
         <Empty>
           {codes.length === 1 ? `${list.data?.items.find((t) => t.code === codes[0])?.name} is chosen. ` : ""}
           Choose two templates or more, or a template and a person.
         </Empty>
       )}
-      {enough && compared.isPending && <Loading />}
+      {enough && <Listed of={compared}>{() => null}</Listed>}
       {enough && compared.data && (
         <div className="sheet max-h-[calc(100dvh-20rem)] min-h-60 overflow-auto">
           <table className="w-full">

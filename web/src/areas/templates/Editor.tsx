@@ -10,7 +10,8 @@ import { ChangeDialog } from "@/parts/change";
 import { groupOptions, holdsOthers, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
 import { inputLook, SelectField, TextField } from "@/parts/fields";
-import { Loading, Section } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Section } from "@/parts/Page";
 import { RequiresField } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
@@ -39,8 +40,7 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
     placeholderData: keepPreviousData,
   });
   const put = useMutation({ mutationFn: (operations: Operation[]) => collect(operations) });
-  if (t.isPending) return <Loading />;
-  if (t.error) return <Wrong error={t.error} />;
+  if (!t.data) return <Listed of={t}>{() => null}</Listed>;
   const edits = mayEdit && !t.data.fixed && !t.data.retired;
   const others = list.data?.items.filter((o) => o.code !== code) ?? [];
   const basedOnIt = others.filter((o) => o.base === code);
@@ -110,17 +110,17 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
           onChange={(e) => setQ(e.target.value)}
           className={`${inputLook} mb-2`}
         />
-        <Wrong error={outline.error ?? put.error} />
-        {outline.isPending ? (
-          <Loading />
-        ) : (
-          <Tree
-            lines={outline.data?.items ?? []}
-            edits={edits}
-            decide={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide: settings } }])}
-            give={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide_giving: settings } }])}
-          />
-        )}
+        <Wrong error={put.error} />
+        <Listed of={outline}>
+          {(data) => (
+            <Tree
+              lines={data.items}
+              edits={edits}
+              decide={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide: settings } }])}
+              give={(settings) => put.mutate([{ op: "template.edit", on: code, set: { decide_giving: settings } }])}
+            />
+          )}
+        </Listed>
       </Section>
       <TemplateHours code={code} />
       {dialog === "facts" && <FactsDialog template={t.data} others={others} close={() => setDialog(undefined)} />}

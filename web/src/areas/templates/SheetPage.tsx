@@ -4,8 +4,8 @@ import { useState } from "react";
 import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { Button } from "@/parts/Button";
-import { Empty, Loading, Page } from "@/parts/Page";
-import { Wrong } from "@/parts/Wrong";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page } from "@/parts/Page";
 import { RuleTabs } from "./tabs";
 
 /** All templates in sentences, to be printed and agreed on with the heads of department. */
@@ -27,8 +27,7 @@ export function SheetPage() {
       }
     >
       <RuleTabs />
-      <Wrong error={sheets.error} />
-      {sheets.isPending && <Loading />}
+      <Listed of={sheets}>{() => null}</Listed>
       {sheets.data?.total === 0 && <Empty>No template yet, so there is nothing to agree on.</Empty>}
       <fieldset className="mb-6 flex flex-wrap gap-x-4 gap-y-1 print:hidden">
         <legend className="mb-1 text-sm font-semibold">On the sheet</legend>

@@ -2,9 +2,9 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { useMe } from "@/areas/session/session";
 import { Button } from "@/parts/Button";
-import { useTemplates } from "@/parts/choices";
-import { Empty, Loading, Page } from "@/parts/Page";
-import { Wrong } from "@/parts/Wrong";
+import { usePlaces, useTemplates } from "@/parts/choices";
+import { Listed } from "@/parts/Listed";
+import { Empty, Page } from "@/parts/Page";
 import { useFilters } from "@/search";
 import { Editor } from "./Editor";
 import { MakeDialog } from "./MakeDialog";
@@ -18,12 +18,13 @@ export function Templates() {
   const [{ retired = false }, put] = useFilters("/templates");
   const list = useTemplates({ retired });
   const [adding, setAdding] = useState(false);
+  usePlaces(); // what the hours of a template are drawn at: asked for beside the templates, not after them
   const edits = me.everywhere.includes("console.edit_templates") || !!me.owner;
   const chosen = code ?? list.data?.items[0]?.code;
   return (
     <Page
       title="Templates"
-      lead={list.data?.total === 1 ? "1 kind of work" : `${list.data?.total ?? 0} kinds of work`}
+      lead={list.data && (list.data.total === 1 ? "1 kind of work" : `${list.data.total} kinds of work`)}
       acts={
         edits && (
           <Button look="main" onClick={() => setAdding(true)}>
@@ -33,8 +34,7 @@ export function Templates() {
       }
     >
       <RuleTabs />
-      <Wrong error={list.error} />
-      {list.isPending && <Loading />}
+      <Listed of={list}>{() => null}</Listed>
       {list.data?.total === 0 && (
         <Empty>
           No template yet. Make one, or begin with a starter set on the{" "}
@@ -44,9 +44,9 @@ export function Templates() {
           page.
         </Empty>
       )}
-      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[17rem_1fr]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[17rem_minmax(0,1fr)]">
         <div className="md:sticky md:top-20">
-          <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-11rem)] overflow-auto py-1">
+          <nav aria-label="Templates" className="sheet max-h-[calc(100dvh-11rem)] max-md:max-h-48 overflow-auto py-1">
             {list.data?.items.map((t) => (
               <Link
                 key={t.code}

@@ -102,7 +102,7 @@ export function VisitPage({
 function Lists({ visit, choose }: { visit: Visit; choose: () => void }) {
   const places = [...new Set(visit.can.map((c) => c.where))];
   return (
-    <div className="grid gap-8 md:grid-cols-[2fr_1fr]">
+    <div className="grid gap-8 md:grid-cols-[2fr_minmax(0,1fr)]">
       <section aria-labelledby="can">
         <h2 id="can" className="mb-2 text-2xl">
           You can do this here, now

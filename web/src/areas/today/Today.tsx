@@ -7,10 +7,10 @@ import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
 import { Button, buttonLook } from "@/parts/Button";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
-import { Loading, Page, Section } from "@/parts/Page";
+import { Listed } from "@/parts/Listed";
+import { Page, Section } from "@/parts/Page";
 import { Paused } from "@/parts/Paused";
 import { PersonName as Name, StuckLine, TodayTabs } from "@/parts/stuck";
-import { Wrong } from "@/parts/Wrong";
 import { day, moment } from "@/parts/words";
 
 type Person = Schema["Person"];
@@ -42,8 +42,7 @@ export function Today() {
       }
     >
       {may("console.view_staff") && <TodayTabs />}
-      <Wrong error={today.error} />
-      {today.isLoading && <Loading />}
+      {may("console.view_staff") && <Listed of={today}>{() => null}</Listed>}
       {t && <Notes of={t} />}
       {may("console.read_events") && <Alarms />}
       {t && (
@@ -302,6 +301,18 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
           the service: <code>loyald verify</code> names all of it.
         </p>
       )}
+      {t.troubles?.map((one) => (
+        <p key={one.kind} role="alert" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
+          <b>{one.what}</b>, since {moment(one.since)}. {one.do}
+        </p>
+      ))}
+      {!!t.lost_pins && (
+        <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
+          <b>{t.lost_pins === 1 ? "1 person has" : `${t.lost_pins} people have`} no PIN any more</b>: {t.lost_why}.
+          Issue each another, or have whoever looks after the service run <code>loyald pins replace</code>, which prints
+          slips for all of them.
+        </p>
+      )}
       {!!t.counts.seats && (
         <p role="status" className="mb-5 rounded-sm border border-soon bg-soon-wash px-4 py-2.5 sentence">
           <b>
@@ -316,10 +327,10 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
 
 /** PINs for duress that were typed within a day. */
 function Alarms() {
+  const hour = 3_600_000; // milliseconds: what is asked for is the same until the next
+  const from = new Date((Math.floor(Date.now() / hour) - 24) * hour).toISOString();
   const alarms = useQuery({
-    ...read("/events", {
-      query: { reason: "under_duress", from: new Date(Date.now() - 86_400_000).toISOString(), limit: 5 },
-    }),
+    ...read("/events", { query: { reason: "under_duress", from, limit: 5 } }),
     refetchInterval: 15_000,
   });
   return alarms.data?.items.map((e) => (

@@ -1,0 +1,9 @@
+/** Gives the focus back to what had it; where that is gone, such as a line of a menu, to the title of the page. */
+export function giveBack(to: Element | null) {
+  setTimeout(() => {
+    // A dialog that follows has the focus already
+    if (document.querySelector("[role=dialog]") && !to?.closest("[role=dialog]")) return;
+    if (to instanceof HTMLElement && to.isConnected && to !== document.body) to.focus();
+    else document.querySelector<HTMLElement>("main h1")?.focus({ preventScroll: true });
+  });
+}
