@@ -267,7 +267,7 @@ func (d *drilled) gauge(name string) float64 {
 // A mixed load, of doors, lists and changes, takes no more memory, files or routines at its end than once it has begun.
 // LATCH_LOAD=30 has it last for so many minutes.
 func TestAMixedLoadHasNoTrend(t *testing.T) {
-	lasts := 30 * time.Second
+	lasts := 15 * time.Second
 	if minutes, err := strconv.Atoi(os.Getenv("LATCH_LOAD")); err == nil {
 		lasts = time.Duration(minutes) * time.Minute
 	}
@@ -306,7 +306,7 @@ func TestAMixedLoadHasNoTrend(t *testing.T) {
 	})
 	names := []string{"process_resident_memory_bytes", "process_open_fds", "go_goroutines"}
 	sums, counts := [2][3]float64{}, [2]int{} // of the second and of the last quarter
-	for begun := time.Now(); time.Since(begun) < lasts; time.Sleep(lasts / 60) {
+	for begun := time.Now(); time.Since(begun) < lasts; time.Sleep(lasts / 30) {
 		quarter := int(4 * time.Since(begun) / lasts)
 		if quarter != 1 && quarter != 3 {
 			continue

@@ -41,6 +41,24 @@ func routesOf(t *testing.T) []string {
 	return routes
 }
 
+// odd is a script that says where a dialog is not as all are: one final verb, Cancel after everything else beside it,
+// and no long list to choose from without typing.
+const odd = `(() => {
+  const dialog = document.querySelector("[role=dialog]"), found = [], say = (e) => (e.getAttribute("aria-label") || e.innerText).trim();
+  const finals = [...dialog.querySelectorAll("button[type=submit]")];
+  if (finals.length > 1) found.push("several final verbs: " + finals.map(say));
+  const lists = [...dialog.querySelectorAll("button")].some((e) => say(e) === "Done"); // beside a list, to which it adds
+  for (const final of lists ? [] : finals) {
+    const row = [...final.parentElement.querySelectorAll(":scope > button")].map(say);
+    if (row[0] !== say(final)) found.push("the final verb is not first: " + row);
+    if (row.at(-1) !== "Cancel" || row.length < 2) found.push("Cancel is not last: " + row);
+    if (["OK", "Submit", "Save", "Yes", "Apply"].includes(say(final))) found.push("the final verb has no object: " + say(final));
+  }
+  for (const list of dialog.querySelectorAll("select"))
+    if (list.options.length > 12) found.push("a list of " + list.options.length + " is not searched: " + (list.labels?.[0]?.innerText ?? say(list)));
+  return found.join("\n");
+})()`
+
 // Every page, and every dialog that a button on it opens, has no accessibility violation of any weight, and writes
 // nothing to the browser's console.
 func TestEveryPageAndDialogIsAccessibleAndQuiet(t *testing.T) {
@@ -117,6 +135,7 @@ func TestEveryPageAndDialogIsAccessibleAndQuiet(t *testing.T) {
 			}
 			p.until("what the dialog reads", `!document.querySelector("[role=dialog]")?.innerText.includes("Reading…")`)
 			check(address + ", " + name)
+			assert.Empty(t, p.text(odd), "%s, %s is not as other dialogs are", address, name)
 			quiet(address + ", " + name)
 			p.text(`(document.activeElement?.dispatchEvent(new KeyboardEvent("keydown", {key: "Escape", bubbles: true})), "")`)
 			p.shortcut("Escape", "Escape")

@@ -52,7 +52,16 @@ const unfit = `(() => {
   return [...new Set(found)].slice(0, 6).join("\n");
 })()`
 
-// Each page fits the screen of a phone, a tablet and a desk, whatever people have written.
+// longer is a script that makes every word longer by two fifths, as another language does.
+const longer = `(() => {
+  const texts = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+  for (let text; (text = texts.nextNode()); )
+    if (!text.parentElement.closest("script, style, title")) text.data = text.data.replace(/\p{L}{3,}/gu, (word) => word + "aeiouaeiou".slice(0, Math.ceil(0.4 * word.length)));
+  return "";
+})()`
+
+// Each page fits the screen of a phone, a tablet and a desk, whatever people have written, and in words that are longer
+// by two fifths.
 func TestEveryPageFitsTheScreen(t *testing.T) {
 	s := testkit.Demo(t)
 	maren := s.Client(t, "maren")
@@ -82,10 +91,15 @@ func TestEveryPageFitsTheScreen(t *testing.T) {
 		p.do(chromedp.EmulateViewport(1280, 800))
 		p.visit(address)
 		p.until("the page "+address, `document.querySelector("main h1") && !document.querySelector("main").innerText.includes("Reading…")`)
-		for _, width := range []int64{1280, 768, 390} {
-			p.do(chromedp.EmulateViewport(width, 800))
-			p.until("it is drawn", `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`)
-			assert.Empty(t, p.text(unfit), "%s at %d", address, width)
+		for _, words := range []string{"", "in long words, "} {
+			if words != "" {
+				p.text(longer)
+			}
+			for _, width := range []int64{1280, 768, 390} {
+				p.do(chromedp.EmulateViewport(width, 800))
+				p.until("it is drawn", `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`)
+				assert.Empty(t, p.text(unfit), "%s, %sat %d", address, words, width)
+			}
 		}
 	}
 }

@@ -202,15 +202,25 @@ func identified(sum io.Writer, v reflect.Value, deeper bool) (any bool) {
 }
 
 // sortBy orders a list by one of its keys, descending where the name has a - before it. What has the same key stays in
-// the
-// order in which it comes.
+// the order in which it comes.
 func sortBy[T any](all []T, by string, keys map[string]func(*T) string) {
 	field, falls := strings.CutPrefix(by, "-")
 	key := keys[field]
-	slices.SortStableFunc(all, func(a, b T) int {
+	type keyed struct {
+		key string
+		of  T
+	}
+	list := make([]keyed, len(all)) // each key is made once, not once a comparison
+	for i := range all {
+		list[i] = keyed{key(&all[i]), all[i]}
+	}
+	slices.SortStableFunc(list, func(a, b keyed) int {
 		if falls {
-			return strings.Compare(key(&b), key(&a))
+			return strings.Compare(b.key, a.key)
 		}
-		return strings.Compare(key(&a), key(&b))
+		return strings.Compare(a.key, b.key)
 	})
+	for i := range list {
+		all[i] = list[i].of
+	}
 }

@@ -114,13 +114,16 @@ func plant(t *testing.T, s *testkit.Service) (references []string) {
 func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 	s := testkit.Demo(t)
 	references := plant(t, s)
-	told := 0
+	slices.Sort(references)
+	references = slices.Compact(references)
+	told, tried := 0, 0
 	callers := map[string]*client.Client{"the site manager": s.Client(t, "tamsin"), "a supervisor": s.Client(t, "joss"),
 		"a device": s.Door(), "a lead who sees one team": s.Client(t, "hilde")}
 	// The site manager last: among what they do is retiring their own site.
 	for _, caller := range []string{"a supervisor", "a lead who sees one team", "a device", "the site manager"} {
 		c := callers[caller]
 		look := func(method, path, body string) {
+			tried++
 			request, err := http.NewRequest(method, s.URL+"/api/v1"+path, strings.NewReader(body))
 			require.NoError(t, err)
 			request.Header.Set("Authorization", "Bearer "+c.Token)
@@ -165,13 +168,20 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 				}
 			}
 		}
-		// The general way of making changes, tried with each operation at each of them.
-		for _, name := range change.Operations() {
-			for _, on := range references {
-				for _, to := range []string{"/changes/preview", "/changes"} {
-					for _, set := range []map[string]any{nil,
+		if caller == "a device" {
+			continue // none of them makes changes, as the routes above have seen
+		}
+		// The general way of making changes, tried with each operation at each of them; in a short run with one of the
+		// eight ways of trying at each, another at the next.
+		for i, name := range change.Operations() {
+			for j, on := range references {
+				for k, to := range []string{"/changes/preview", "/changes"} {
+					for l, set := range []map[string]any{nil,
 						{"staff": "H-1", "place": "HB-PACK", "template": "grader", "permission": "stock.adjust",
 							"level": "20"}, {"line_manager": "H-1"}, {"email": "someone@quillmere.example"}} {
+						if !testkit.Long() && (i+j)%8 != 4*k+l {
+							continue
+						}
 						operation := map[string]any{"op": name, "on": on}
 						if set != nil {
 							operation["set"] = set
@@ -182,6 +192,7 @@ func TestNothingOutsideTheirReachIsTold(t *testing.T) {
 			}
 		}
 	}
+	t.Logf("tried %d requests with %d references, %d were answered", tried, len(references), told)
 	assert.Greater(t, told, 100, "much was answered")
 	// Who looks after their home sees it all: the mark is where it was planted.
 	for _, path := range []string{"/staff/H-1", "/audit?staff=H-1", "/exceptions?staff=H-1", "/bars?staff=H-1",

@@ -3,8 +3,6 @@ package httpapi
 import (
 	"context"
 	"errors"
-	"slices"
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/api"
@@ -42,12 +40,13 @@ func (s *Server) registerSignIns() {
 					all = append(all, one)
 				}
 			}
-			slices.SortFunc(all, func(a, b api.SignInAccount) int {
-				return strings.Compare(words.Fold(a.Staff.Name), words.Fold(b.Staff.Name))
-			})
-			sortBy(all, in.Sort, map[string]func(*api.SignInAccount) string{
+			keys := map[string]func(*api.SignInAccount) string{
 				"name": func(a *api.SignInAccount) string { return words.Fold(a.Staff.Name) },
-				"last": func(a *api.SignInAccount) string { return momentKey(a.Last) }})
+				"last": func(a *api.SignInAccount) string { return momentKey(a.Last) }}
+			sortBy(all, "name", keys) // also those of the same moment
+			if in.Sort != "name" {
+				sortBy(all, in.Sort, keys)
+			}
 			return pageOf(all, &in.Paging)
 		})
 	type chosenIn struct{ Body api.StaffChosen }

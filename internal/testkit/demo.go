@@ -26,21 +26,22 @@ import (
 func Demo(t testing.TB) *Service {
 	t.Helper()
 	s := &Service{Clock: &Clock{}, DSN: DSN(t), Keys: t.TempDir()}
-	made, err := madeDemo()
-	require.NoError(t, err)
-	_, err = Database(s.DSN, "mariadb", made.dump)
-	require.NoError(t, err)
-	for name, key := range made.keys {
-		require.NoError(t, os.WriteFile(filepath.Join(s.Keys, name), key, 0o600))
-	}
+	LoadDemo(t, s.DSN, s.Keys)
 	s.Start(t)
 	return s
 }
 
-// LoadDemo loads the demo into an empty schema for a service that is started later, with its key in a folder.
+// LoadDemo puts the demo into an empty schema for a service that is started later, with its key in a folder.
 func LoadDemo(t testing.TB, dsn, keyFolder string) {
 	t.Helper()
-	require.NoError(t, load(dsn, keyFolder))
+	made, err := madeDemo()
+	require.NoError(t, err)
+	_, err = Database(dsn, "mariadb", made.dump)
+	require.NoError(t, err)
+	require.NoError(t, os.MkdirAll(keyFolder, 0o700))
+	for name, key := range made.keys {
+		require.NoError(t, os.WriteFile(filepath.Join(keyFolder, name), key, 0o600))
+	}
 }
 
 type loaded struct {

@@ -57,6 +57,9 @@ func Main(m *testing.M) {
 	os.Exit(code)
 }
 
+// Long says that what is tried in samples is to be tried whole: make test-long sets it.
+func Long() bool { return os.Getenv("LATCH_LONG") != "" }
+
 // DSN returns a schema of the test's own, on the run's one server.
 func DSN(t testing.TB) string {
 	t.Helper()

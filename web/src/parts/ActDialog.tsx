@@ -8,11 +8,12 @@ import type { Act, Pending, Whom } from "./acts";
 import { Button } from "./Button";
 import { Combobox } from "./Combobox";
 import { useApplied } from "./change";
-import { placeOptions, usePlaces } from "./choices";
+import { placeOptions, useHomeZone, usePlaces } from "./choices";
 import { DateField } from "./DateField";
 import { TextField } from "./fields";
 import { Handed } from "./secrets";
 import { Wrong } from "./Wrong";
+import { isElsewhere, zoneName } from "./words";
 
 const wording: Record<
   Act,
@@ -109,6 +110,7 @@ export function ActDialog({ act, whom, close }: Pending & { close: () => void })
   const barrable = places.data?.filter((p) => may("console.lock", p.site));
   const [where, setWhere] = useState("");
   const [until, setUntil] = useState("");
+  const home = useHomeZone(act === "lock" || act === "leave" ? whom.staff_number : "");
   const run = useMutation({
     mutationFn: () => change([operation(act, whom, lastDay, { place: where, until })], reason),
     onSuccess: (result) => {
@@ -149,6 +151,7 @@ export function ActDialog({ act, whom, close }: Pending & { close: () => void })
                 label="Until"
                 optional
                 type="datetime-local"
+                zone={places.data?.find((p) => p.code === where)?.time_zone}
                 value={until}
                 onChange={(e) => setUntil(e.target.value)}
                 hint="Left empty: until it is lifted."
@@ -172,7 +175,7 @@ export function ActDialog({ act, whom, close }: Pending & { close: () => void })
                 disabled={!lastDay}
                 value={lastDay.slice(11)}
                 onChange={(e) => setLastDay(lastDay.slice(0, 10) + (e.target.value ? `T${e.target.value}` : ""))}
-                hint="Left empty: to the end of that day."
+                hint={`${isElsewhere(home) ? `In ${zoneName(home)}. ` : ""}Left empty: to the end of that day.`}
               />
             </div>
           )}
@@ -208,6 +211,7 @@ export function ActDialog({ act, whom, close }: Pending & { close: () => void })
               label="Until"
               optional
               type="datetime-local"
+              zone={home}
               value={until}
               onChange={(e) => setUntil(e.target.value)}
               hint="Left empty: until somebody unlocks."

@@ -6,6 +6,7 @@ import { Ask } from "./Ask";
 import { Button } from "./Button";
 import { type Badge, BadgeMark, badgeReference } from "./badges";
 import { useApplied } from "./change";
+import { useHomeZone } from "./choices";
 import { DateField } from "./DateField";
 import { TextField } from "./fields";
 import { PersonField } from "./PersonField";
@@ -39,7 +40,7 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
         }}
       >
         <PersonField label="To whom" required value={staff} onChosen={setStaff} />
-        <Until day={badge.day} until={until} setUntil={setUntil} />
+        <Until staff={staff} day={badge.day} until={until} setUntil={setUntil} />
         <Wrong error={run.error} />
         <div className="flex gap-2">
           <Button type="submit" look="main" disabled={run.isPending}>
@@ -52,12 +53,24 @@ export function IssueDialog({ badge, close }: { badge: Badge; close: () => void 
   );
 }
 
-function Until({ day, until, setUntil }: { day?: boolean; until: string; setUntil: (until: string) => void }) {
+function Until({
+  staff,
+  day,
+  until,
+  setUntil,
+}: {
+  staff: string;
+  day?: boolean | undefined;
+  until: string;
+  setUntil: (until: string) => void;
+}) {
+  const zone = useHomeZone(staff);
   return (
     <DateField
       label="Counts until"
       optional
       type="datetime-local"
+      zone={zone}
       value={until}
       onChange={(e) => setUntil(e.target.value)}
       hint={day ? "Left empty: the end of the shift." : "Left empty: until it is taken back."}
@@ -302,7 +315,7 @@ export function GiveBadge({
         }}
       >
         <BadgeField label="Badge" site={site} chosen={badge} onChosen={setBadge} onNew={setFresh} />
-        <Until day={badge?.day} until={until} setUntil={setUntil} />
+        <Until staff={whom.staff_number} day={badge?.day} until={until} setUntil={setUntil} />
         <Wrong error={run.error} />
         <div className="flex gap-2">
           <Button type="submit" look="main" disabled={run.isPending || (!badge && !fresh)}>

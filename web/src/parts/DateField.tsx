@@ -4,18 +4,17 @@ import { type ComponentProps, useEffect, useRef, useState } from "react";
 import { readDay, readMoment, writeDay, writeMoment } from "./dates";
 import { Field, type FieldProps, inputLook } from "./fields";
 import { late } from "./late";
+import { isElsewhere, ownZone, wallOf, zoneName } from "./words";
 
 const Calendar = late(async () => (await import("./Calendar")).default, "part");
 
-/** A day by the reader's own clock. */
-function today() {
-  const at = new Date();
-  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-}
+/** The day that it is now, in a time zone. */
+const today = (zone: string) => wallOf(new Date(), zone).slice(0, 10);
 
 /**
  * A day, or a moment, that is typed in any usual form or chosen from a calendar. It takes and gives ISO 8601 dates, and
  * for moments local ones to the minute, as the browser's own fields do; what is no date gives none and is not submitted.
+ * With a zone it takes a moment as of there, and names it where the reader's own is another.
  */
 export function DateField({
   label,
@@ -26,10 +25,12 @@ export function DateField({
   type,
   value,
   onChange,
+  zone,
   ...rest
 }: FieldProps &
   Omit<ComponentProps<"input">, "className" | "onChange" | "value" | "type"> & {
     type: "date" | "datetime-local";
+    zone?: string | undefined;
     value: string;
     onChange: (e: { target: { value: string } }) => void;
   }) {
@@ -37,18 +38,24 @@ export function DateField({
   const [typed, setTyped] = useState<string>();
   const [open, setOpen] = useState(false);
   const moment = type === "datetime-local";
+  const now = today(zone || ownZone);
+  const clock = moment && isElsewhere(zone) && `In ${zoneName(zone)}.`;
   const read = moment ? readMoment : readDay;
   const written = value && (moment ? writeMoment(value) : writeDay(value));
   const text = typed ?? written;
   const wrong =
-    typed?.trim() && !read(typed, today())
+    typed?.trim() && !read(typed, now)
       ? `Write it as ${moment ? "24 Dec 2026 06:00" : "24 Dec 2026, or 24.12.2026"}.`
       : undefined;
   useEffect(() => input.current?.setCustomValidity(wrong ?? ""), [wrong]);
   const give = (day: string) => onChange({ target: { value: day } });
   const reading = typed?.trim() && !wrong && written !== typed ? written : undefined;
   return (
-    <Field {...{ label, optional, className }} error={wrong ?? error} hint={hint}>
+    <Field
+      {...{ label, optional, className }}
+      error={wrong ?? error}
+      hint={clock ? [clock, hint].filter(Boolean).join(" ") : hint}
+    >
       {(tie) => (
         <div className="relative">
           <input
@@ -61,7 +68,7 @@ export function DateField({
             value={text}
             onChange={(e) => {
               setTyped(e.target.value);
-              give(read(e.target.value, today()) ?? "");
+              give(read(e.target.value, now) ?? "");
             }}
             onBlur={() => !wrong && setTyped(undefined)}
           />

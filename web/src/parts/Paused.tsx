@@ -3,11 +3,13 @@ import { Link } from "@tanstack/react-router";
 import { api, type Schema, take } from "@/api/api";
 import { touched } from "@/api/read";
 import { Button } from "./Button";
+import { useZones } from "./choices";
 import { Wrong } from "./Wrong";
 import { moment } from "./words";
 
 /** Where too many wrong PINs were typed, with the act that ends the pause. */
 export function Paused({ paused }: { paused: Schema["Paused"] }) {
+  const zones = useZones();
   const { place, staff, until } = paused;
   const clear = useMutation({
     mutationFn: () =>
@@ -30,8 +32,8 @@ export function Paused({ paused }: { paused: Schema["Paused"] }) {
         )}{" "}
         <span className="text-faded">
           {staff
-            ? `typed too many wrong PINs, or somebody with that badge did: it opens nothing at ${place.name} until ${moment(until)}`
-            : `had too many wrong PINs: none are taken until ${moment(until)}`}
+            ? `typed too many wrong PINs, or somebody with that badge did: it opens nothing at ${place.name} until ${moment(until, zones(place.code))}`
+            : `had too many wrong PINs: none are taken until ${moment(until, zones(place.code))}`}
         </span>
         <Wrong error={clear.error} />
       </span>

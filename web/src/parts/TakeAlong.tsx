@@ -20,14 +20,12 @@ export function TakeAlong({
   file,
   type,
   children = "CSV",
-  icon: Icon = Download,
   ...rest
 }: Omit<ComponentProps<typeof Button>, "type"> & {
   from: string;
   query?: Record<string, string | number | boolean>;
   file: string;
   type?: string;
-  icon?: typeof Download;
 }) {
   const taking = useMutation({
     mutationFn: (as: string | undefined) =>
@@ -43,7 +41,7 @@ export function TakeAlong({
           onClick={() => taking.mutate(type)}
           disabled={rest.disabled || taking.isPending}
         >
-          <Icon size={16} aria-hidden /> {children}
+          <Download size={16} aria-hidden /> {children}
         </Button>
         {list &&
           others.map((o, i) => (

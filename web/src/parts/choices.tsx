@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Place, Schema } from "@/api/api";
 import { read } from "@/api/read";
 import type { Option } from "./Combobox";
+import { isElsewhere } from "./words";
 
 /** A place in use, as far as it is chosen from all. */
 export type KnownPlace = Schema["PlaceBrief"] & { time_zone: string; site: string };
@@ -23,6 +24,23 @@ function withSites({ items }: Schema["Outline"]): KnownPlace[] {
     });
   }
   return [...known.values()];
+}
+
+/** The time zones of all places in use, by code. */
+const zonesOf = (outline: Schema["Outline"]) => new Map(withSites(outline).map((p) => [p.code, p.time_zone]));
+
+/** The time zone of a place, by its code; undefined until the places are known. */
+export function useZones(): (code: string | undefined) => string | undefined {
+  const zones = useQuery({ ...read("/outline"), staleTime: 60_000, select: zonesOf });
+  return (code) => (code && zones.data?.get(code)) || undefined;
+}
+
+/** The time zone in which somebody's dates count; asked for where some clock of the estate is not as the reader's own. */
+export function useHomeZone(number: string): string | undefined {
+  const zones = useQuery({ ...read("/outline"), staleTime: 60_000, select: zonesOf });
+  const some = !!zones.data && [...new Set(zones.data.values())].some((zone) => isElsewhere(zone));
+  const staff = useQuery({ ...read("/staff/{id}", { path: { id: number } }), enabled: some && number !== "" });
+  return staff.data && zones.data?.get(staff.data.home_site.code);
 }
 
 /** All templates by name; with a place, each with whether it is yours to give there. */

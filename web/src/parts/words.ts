@@ -25,11 +25,28 @@ export const clock = (at: Date | number) =>
 /** Within so many milliseconds of now a moment is told without its year: 90 days. */
 const near = 90 * 86_400_000;
 
-/** A moment, with its year unless it is of this one and not long ago or ahead. */
-export function moment(iso: string): string {
+/** The time of a zone, as people call it: Dublin time. */
+export const zoneName = (zone: string) => `${(zone.split("/").at(-1) ?? zone).replaceAll("_", " ")} time`;
+
+/** The reader's own time zone. */
+export const ownZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+
+/** What a clock in a zone shows at a moment. */
+export const wallOf = (at: Date, zone: string) => at.toLocaleString("sv-SE", { timeZone: zone });
+
+/** Whether clocks in a zone show something else than the reader's own, at a moment. */
+export const isElsewhere = (zone: string | undefined, at = new Date()): zone is string =>
+  !!zone && zone !== ownZone && wallOf(at, zone) !== wallOf(at, ownZone);
+
+/**
+ * A moment, with its year unless it is of this one and not long ago or ahead. Of what is at a place elsewhere it is the
+ * time there, and says so.
+ */
+export function moment(iso: string, zone?: string): string {
   const at = new Date(iso);
+  const there = isElsewhere(zone, at);
   const far = Math.abs(at.getTime() - Date.now()) > near || at.getFullYear() !== new Date().getFullYear();
-  return at.toLocaleString("en-IE", {
+  const text = at.toLocaleString("en-IE", {
     day: "numeric",
     month: "short",
     ...(far && { year: "numeric" }),
@@ -37,7 +54,9 @@ export function moment(iso: string): string {
     minute: "2-digit",
     second: "2-digit",
     hourCycle: "h23",
+    ...(there && { timeZone: zone }),
   });
+  return there ? `${text} ${zoneName(zone)}` : text;
 }
 
 /** The moment that a date and time, as typed into a form, means in a time zone; in the browser's own where none is known. */
@@ -46,7 +65,7 @@ export function instant(typed: string, zone?: string): string {
   const wall = Date.parse(`${typed}Z`);
   let at = wall;
   for (let step = 0; step < 2; step++)
-    at = wall - (Date.parse(`${new Date(at).toLocaleString("sv-SE", { timeZone: zone }).replace(" ", "T")}Z`) - at); // twice: a clock change may lie between
+    at = wall - (Date.parse(`${wallOf(new Date(at), zone).replace(" ", "T")}Z`) - at); // twice: a clock change may lie between
   return new Date(at).toISOString();
 }
 

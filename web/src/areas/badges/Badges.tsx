@@ -1,6 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
-import { Printer } from "lucide-react";
 import { useState } from "react";
 import { change, Refusal } from "@/api/api";
 import { paged, read } from "@/api/read";
@@ -9,11 +8,12 @@ import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { type Badge, BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Combobox } from "@/parts/Combobox";
-import { usePlaces } from "@/parts/choices";
+import { usePlaces, useZones } from "@/parts/choices";
 import { Choice, inputLook, SearchBox, SelectField, TextField } from "@/parts/fields";
 import { Listed, Unread } from "@/parts/Listed";
 import { Page, Section } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
+import { Print } from "@/parts/Print";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
@@ -45,6 +45,7 @@ const queryOf = (search: Search<"/badges">) => ({
 
 /** The badges: where each is, and who has it. */
 export function Badges() {
+  const zones = useZones();
   const [search, put] = useFilters("/badges");
   const may = useMay();
   const places = usePlaces();
@@ -66,16 +67,7 @@ export function Badges() {
         <>
           <TakeAlong from="/badges" query={query} file="badges.csv" />
           {may("console.credentials") && (
-            <TakeAlong
-              from="/badges/print"
-              query={query}
-              file="badges.pdf"
-              type="application/pdf"
-              icon={Printer}
-              disabled={total === 0}
-            >
-              Print
-            </TakeAlong>
+            <Print sheet={{ from: "/badges/print", query, file: "badges.pdf" }} disabled={total === 0} />
           )}
           {may("console.credentials") && (
             <Button look="main" onClick={() => setAdding(true)}>
@@ -165,8 +157,12 @@ export function Badges() {
                     <td className="px-2 py-1.5">
                       <Holder badge={b} />
                     </td>
-                    <td className="px-2 py-1.5 whitespace-nowrap">{b.holder && moment(b.holder.issued_at)}</td>
-                    <td className="px-2 py-1.5 whitespace-nowrap">{b.holder?.until && moment(b.holder.until)}</td>
+                    <td className="px-2 py-1.5 whitespace-nowrap">
+                      {b.holder && moment(b.holder.issued_at, zones(b.site.code))}
+                    </td>
+                    <td className="px-2 py-1.5 whitespace-nowrap">
+                      {b.holder?.until && moment(b.holder.until, zones(b.site.code))}
+                    </td>
                     <td className="px-2 py-1.5">{b.site.code}</td>
                     <td className="py-1.5 pr-2 text-right whitespace-nowrap">
                       <BadgeActs badge={b} few />
@@ -378,15 +374,7 @@ export function BadgePage() {
       acts={
         <>
           {may("console.credentials", b.site.code) && (
-            <TakeAlong
-              from="/badges/print"
-              query={{ ids: b.id }}
-              file={`badge-${b.number}.pdf`}
-              type="application/pdf"
-              icon={Printer}
-            >
-              Print
-            </TakeAlong>
+            <Print sheet={{ from: "/badges/print", query: { ids: b.id }, file: `badge-${b.number}.pdf` }} />
           )}
           <BadgeActs badge={b} />
         </>

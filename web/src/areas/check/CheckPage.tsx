@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, Refusal, type Schema, take } from "@/api/api";
 import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
-import { permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
+import { permissionOptions, placeOptions, usePermissions, usePlaces, useZones } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { TextField } from "@/parts/fields";
 import { Mark } from "@/parts/Mark";
@@ -122,6 +122,7 @@ export function CheckPage() {
             label="When"
             optional
             type="datetime-local"
+            zone={here?.time_zone}
             value={at}
             onChange={(e) => setAt(e.target.value)}
             error={wrong?.field("at")}
@@ -147,6 +148,7 @@ export function CheckPage() {
 }
 
 function Answer({ d, again }: { d: Schema["Decision"]; again: () => void }) {
+  const zones = useZones();
   const allowed = d.outcome === "allow";
   return (
     <div className={`sheet border-t-4 p-6 ${allowed ? "border-t-open" : "border-t-shut"}`} data-outcome={d.outcome}>
@@ -154,7 +156,7 @@ function Answer({ d, again }: { d: Schema["Decision"]; again: () => void }) {
       <p className="mt-2 text-2xl leading-snug font-medium text-balance">{d.sentence}</p>
       <p className="mt-1 mb-5 text-sm text-faded">
         {d.staff && `${d.staff.name}, ${d.staff.staff_number} · `}
-        {d.permission} at {d.place?.name} · {moment(d.at)}
+        {d.permission} at {d.place?.name} · {moment(d.at, zones(d.place?.code))}
         {d.tense === "past" && ", from the kept history"}
         {d.tense === "future" && ", by what is on record now"}
       </p>

@@ -4,7 +4,7 @@ import type { Schema } from "@/api/api";
 import { read } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
-import { placeOptions, usePlaces } from "@/parts/choices";
+import { placeOptions, usePlaces, useZones } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
@@ -26,6 +26,7 @@ const tenses: Record<Schema["Look"]["tense"], string> = {
 export function LookPage() {
   const [search, put] = useFilters("/look");
   const places = usePlaces();
+  const zones = useZones();
   const [form, setForm] = useState<Asked>(search);
   const look = useQuery({
     ...read("/staff/{id}/look", {
@@ -67,6 +68,7 @@ export function LookPage() {
             label="When"
             optional
             type="datetime-local"
+            zone={zones(form.place)}
             value={form.at ?? ""}
             onChange={(e) => setForm({ ...form, at: e.target.value || undefined })}
             hint="Left empty: now. The past is read from the kept history."
@@ -87,10 +89,12 @@ export function LookPage() {
 }
 
 function Sights({ look }: { look: Schema["Look"] }) {
+  const zones = useZones();
   return (
     <div className="space-y-6">
       <p className="sentence">
-        <b>{look.staff.name}</b> ({look.status}) at {look.place.name} on {moment(look.at)}, {tenses[look.tense]}.
+        <b>{look.staff.name}</b> ({look.status}) at {look.place.name} on {moment(look.at, zones(look.place.code))},{" "}
+        {tenses[look.tense]}.
         {look.obstacles.map((o) => (
           <span key={o.code} className="block text-soon">
             {o.sentence}

@@ -189,6 +189,7 @@ function PlacePanel({ place }: { place: Place }) {
               label="At a moment"
               optional
               type="datetime-local"
+              zone={place.time_zone}
               value={at}
               onChange={(e) => setAt(e.target.value)}
               hint={
@@ -489,9 +490,12 @@ function AddDialog({ parent, close, made }: { parent?: Place; close: () => void;
         )}
         <div className="col-span-2 space-y-3">
           {!wrong?.problem.errors?.length && <Wrong error={run.error} />}
-          <Button type="submit" look="main" disabled={run.isPending}>
-            Add the place
-          </Button>
+          <div className="flex gap-2">
+            <Button type="submit" look="main" disabled={run.isPending}>
+              Add the place
+            </Button>
+            <Button onClick={close}>Cancel</Button>
+          </div>
         </div>
       </form>
     </Ask>

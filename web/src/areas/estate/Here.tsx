@@ -10,6 +10,7 @@ import { Ask } from "@/parts/Ask";
 import { AssignmentFields, isoToday, useAssignmentChoices } from "@/parts/AssignmentFields";
 import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
+import { useZones } from "@/parts/choices";
 import { Mark } from "@/parts/Mark";
 import { Section } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
@@ -86,6 +87,7 @@ export function LocalHere({ place }: { place: Place }) {
 
 /** What was decided here last. */
 export function LastHere({ place }: { place: Place }) {
+  const zones = useZones();
   const events = useQuery({
     ...read("/events", { query: { place: place.code, limit: 5 } }),
     refetchInterval: 10_000,
@@ -112,7 +114,7 @@ export function LastHere({ place }: { place: Place }) {
               {e.outcome === "refuse" && `: ${e.reason.replaceAll("_", " ")}`}
               {e.place.code !== place.code && `, ${e.place.name}`}
             </span>
-            <span className="text-faded">{moment(e.at)}</span>
+            <span className="text-faded">{moment(e.at, zones(e.place.code))}</span>
           </li>
         ))}
       </ul>

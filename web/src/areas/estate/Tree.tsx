@@ -1,10 +1,10 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { Building2, ChevronDown, ChevronRight, Cog, DoorClosed, Factory, LayoutGrid, MapPin } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
-import { api, type Place, take } from "@/api/api";
+import type { Place } from "@/api/api";
 import { read } from "@/api/read";
-import { holdsOthers } from "@/parts/choices";
+import { holdsOthers, usePlaces } from "@/parts/choices";
 import { kindWord } from "@/parts/words";
 
 const icons = {
@@ -35,7 +35,7 @@ export function useEstate({ code, q, retired }: { code: string | undefined; q: s
   const near = all.find((p) => p.code === code) ?? (code ? undefined : (all.find((p) => p.kind === "site") ?? all[0]));
   const far = useQuery({
     ...read("/places/{id}", { path: { id: code ?? "" } }),
-    enabled: large && !near && code !== undefined,
+    enabled: code !== undefined && !near, // beside the first, which may not hold it
   });
   const words = q.trim();
   const search = useQuery({
@@ -47,12 +47,12 @@ export function useEstate({ code, q, retired }: { code: string | undefined; q: s
   return {
     large,
     total: first.data?.total ?? 0,
-    chosen: near ?? far.data,
+    chosen: near ?? (large ? far.data : undefined),
     fits: large ? (search.data?.items ?? []) : small,
     more: large && words ? Math.max(0, (search.data?.total ?? 0) - found) : 0,
     first,
     wanting: far.isLoading && !far.data, // the place that is asked for
-    error: far.error ?? search.error,
+    error: (large ? far.error : null) ?? search.error,
   };
 }
 
@@ -90,22 +90,15 @@ export function PlaceRow({ place, here, depth }: { place: Place; here: boolean; 
 /** A large estate: its sites, and what stands in them as they are opened. What is chosen is in sight. */
 export function Branches({ chosen, retired }: { chosen: Place | undefined; retired: boolean }) {
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
-  const above = useQuery({
-    queryKey: ["/places, those above", chosen?.code],
-    queryFn: async () => {
-      const codes: string[] = [];
-      for (let at = chosen?.parent?.code; at && codes.length < 20; ) {
-        const above: Place = await take(api.GET("/places/{id}", { params: { path: { id: at } } }));
-        if (above.parent) codes.push(at); // the organisation is open from the start
-        at = above.parent?.code;
-      }
-      return codes;
-    },
-    enabled: Boolean(chosen?.parent),
-  });
-  useEffect(() => {
-    if (above.data) setOpen((was) => new Set([...was, ...above.data]));
-  }, [above.data]);
+  const places = usePlaces();
+  const above = useMemo(() => {
+    const known = new Map(places.data?.map((p) => [p.code, p]));
+    const codes: string[] = [];
+    for (let at = known.get(chosen?.parent?.code ?? ""); at?.parent; at = known.get(at.parent)) codes.push(at.code);
+    return codes; // without the organisation, which is open from the start
+  }, [places.data, chosen?.parent?.code]);
+  useQueries({ queries: above.map((code) => level(code, retired)) }); // asked for at once, not one after another
+  useEffect(() => setOpen((was) => new Set([...was, ...above])), [above]);
   const toggle = (code: string) =>
     setOpen((was) => {
       const next = new Set(was);
@@ -125,20 +118,25 @@ type Opened = {
 };
 
 /** What stands directly in a place; the organisation where that is none. */
+const level = (parent: string, retired: boolean) => ({
+  ...read("/places", {
+    query: {
+      limit: atOnce,
+      retired: retired ? ("all" as const) : ("false" as const),
+      ...(parent ? { parent } : { kind: "organisation" as const }),
+    },
+  }),
+  staleTime: 30_000,
+});
+
 function Level({ parent, depth, open, toggle, chosen, retired }: Opened) {
-  const which = retired ? "all" : "false";
-  const level = useQuery({
-    ...read("/places", {
-      query: { limit: atOnce, retired: which, ...(parent ? { parent } : { kind: "organisation" as const }) },
-    }),
-    staleTime: 30_000,
-  });
+  const here = useQuery(level(parent, retired));
   /** The organisation is open unless it was closed, all others are closed unless they were opened. */
   const shows = (p: Place) => open.has(p.code) !== (p.kind === "organisation");
-  const beyond = (level.data?.total ?? 0) - (level.data?.items.length ?? 0);
+  const beyond = (here.data?.total ?? 0) - (here.data?.items.length ?? 0);
   return (
     <>
-      {level.data?.items.map((p) => (
+      {here.data?.items.map((p) => (
         <div key={p.code} className="[content-visibility:auto] [contain-intrinsic-size:auto_2rem]">
           <div className="flex items-center" style={{ paddingLeft: `${depth * 1.15}rem` }}>
             {holdsOthers(p.kind) ? (

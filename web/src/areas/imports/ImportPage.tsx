@@ -1,8 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { Printer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, download, queries, type Schema, take } from "@/api/api";
+import { api, queries, type Schema, take } from "@/api/api";
 import { touched } from "@/api/read";
 import { EnrolTabs } from "@/areas/enrol/Enrol";
 import { Button } from "@/parts/Button";
@@ -10,6 +9,7 @@ import { Effects } from "@/parts/effects";
 import { TextField } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
+import { Print } from "@/parts/Print";
 import { PINTable } from "@/parts/secrets";
 import { Wrong } from "@/parts/Wrong";
 import { people } from "@/parts/words";
@@ -189,9 +189,6 @@ function NewPINs({ of }: { of: Import }) {
     mutationFn: () => take(api.POST("/imports/{id}/pins", { ...path, body: {} })),
     onSuccess: (page) => setShown(page.items),
   });
-  const print = useMutation({
-    mutationFn: () => download(`/imports/${of.id}/slips`, "pin-slips.pdf", { method: "POST", type: "application/pdf" }),
-  });
   const forget = useMutation({
     mutationFn: () => take(api.DELETE("/imports/{id}/pins", path)),
     onSuccess: () => touched("/imports"),
@@ -203,9 +200,9 @@ function NewPINs({ of }: { of: Import }) {
         They are kept, sealed, for a day, and for an hour once you have seen them. Then they are kept nowhere.
       </p>
       <div className="flex flex-wrap gap-2">
-        <Button look="main" disabled={print.isPending} onClick={() => print.mutate()}>
-          <Printer size={16} aria-hidden /> Slips
-        </Button>
+        <Print look="main" sheet={{ from: `/imports/${of.id}/slips`, file: "pin-slips.pdf", method: "POST" }}>
+          Print the slips
+        </Print>
         <Button disabled={show.isPending} onClick={() => show.mutate()}>
           Show
         </Button>
@@ -214,7 +211,7 @@ function NewPINs({ of }: { of: Import }) {
         </Button>
       </div>
       <div className="mt-2">
-        <Wrong error={show.error ?? print.error ?? forget.error} />
+        <Wrong error={show.error ?? forget.error} />
       </div>
       {shown && (
         <div className="mt-3">

@@ -10,6 +10,7 @@ import { isoToday } from "@/parts/AssignmentFields";
 import { useAct } from "@/parts/acts";
 import { Button } from "@/parts/Button";
 import { Reasoned } from "@/parts/change";
+import { useZones } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
 import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
@@ -78,6 +79,7 @@ export function Leaving() {
 }
 
 function LeaverLine({ leaver: l }: { leaver: Leaver }) {
+  const zones = useZones();
   const may = useMay();
   const act = useAct();
   const [handing, setHanding] = useState(false);
@@ -94,7 +96,7 @@ function LeaverLine({ leaver: l }: { leaver: Leaver }) {
           {l.staff_number} · {l.home_site.name}
         </p>
         <p className="text-sm">
-          {left ? "Access ended" : "Access ends"} {moment(l.gone)}
+          {left ? "Access ended" : "Access ends"} {moment(l.gone, zones(l.home_site.code))}
           {l.who && <span className="text-faded"> · task of {l.who.name}</span>}
         </p>
       </div>

@@ -16,6 +16,7 @@ import { late } from "@/parts/late";
 import { Empty, Loading, Page } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
 import { SiteChoice } from "@/parts/PlaceChoice";
+import { Print } from "@/parts/Print";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
 import { day, moment } from "@/parts/words";
@@ -124,7 +125,7 @@ export function ReportPage() {
       acts={
         <>
           <TakeAlong from={`/reports/${kind}`} query={search as Record<string, string>} file={`${kind}.csv`} />
-          <Button onClick={() => window.print()}>Print</Button>
+          <Print />
           <Button disabled={!!waits} onClick={() => setMailing(true)}>
             Mail it to me
           </Button>

@@ -19,38 +19,40 @@ export function Kept() {
       <SettingsTabs />
       <Listed of={kept}>{() => null}</Listed>
       {kept.data && (
-        <table className="w-full max-w-[60rem] text-left">
-          <thead>
-            <tr className="text-left text-sm text-faded">
-              {["What", "Kept for", "Lines", "Room", "The oldest is from"].map((head) => (
-                <th key={head} className="py-2 pr-4 font-semibold">
-                  {head}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {kept.data.items.map((one) => (
-              <tr key={one.what} className="border-t border-rule align-top">
-                <td className="py-2 pr-4">{one.what}</td>
-                <td className="py-2 pr-4">
-                  {one.setting ? (
-                    <Link to="/settings" className="text-damson underline underline-offset-2">
-                      {one.kept_for}
-                    </Link>
-                  ) : (
-                    one.kept_for
-                  )}
-                </td>
-                <td className="py-2 pr-4 tabular-nums">
-                  {one.lines ? `about ${one.lines.toLocaleString("en-IE")}` : "none"}
-                </td>
-                <td className="py-2 pr-4 tabular-nums">{room(one.bytes)}</td>
-                <td className="py-2 pr-4">{one.oldest ? day(one.oldest.slice(0, 10)) : ""}</td>
+        <div className="max-w-[60rem] overflow-x-auto">
+          <table className="w-full text-left">
+            <thead>
+              <tr className="text-left text-sm text-faded">
+                {["What", "Kept for", "Lines", "Room", "The oldest is from"].map((head) => (
+                  <th key={head} className="py-2 pr-4 font-semibold">
+                    {head}
+                  </th>
+                ))}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {kept.data.items.map((one) => (
+                <tr key={one.what} className="border-t border-rule align-top">
+                  <td className="py-2 pr-4">{one.what}</td>
+                  <td className="py-2 pr-4">
+                    {one.setting ? (
+                      <Link to="/settings" className="text-damson underline underline-offset-2">
+                        {one.kept_for}
+                      </Link>
+                    ) : (
+                      one.kept_for
+                    )}
+                  </td>
+                  <td className="py-2 pr-4 tabular-nums">
+                    {one.lines ? `about ${one.lines.toLocaleString("en-IE")}` : "none"}
+                  </td>
+                  <td className="py-2 pr-4 tabular-nums">{room(one.bytes)}</td>
+                  <td className="py-2 pr-4">{one.oldest ? day(one.oldest.slice(0, 10)) : ""}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
       )}
       <p className="mt-4 max-w-[60rem] text-faded sentence">
         Events and entries of the audit log go by age, once the settings say so; what is left of the log still verifies.

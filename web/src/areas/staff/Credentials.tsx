@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { Printer } from "lucide-react";
 import { useState } from "react";
 import { api, keep, reread, type Schema, type Staff, take } from "@/api/api";
 import { read } from "@/api/read";
@@ -8,6 +9,7 @@ import { Ask } from "@/parts/Ask";
 import { GiveBadge } from "@/parts/BadgeDialogs";
 import { Button } from "@/parts/Button";
 import { badgeReference } from "@/parts/badges";
+import { useZones } from "@/parts/choices";
 import { Mark } from "@/parts/Mark";
 import { Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
@@ -15,6 +17,7 @@ import { moment } from "@/parts/words";
 
 /** What somebody has to show: what counts now, what does not, since when and why. */
 export function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
+  const zone = useZones()(staff.home_site.code);
   const may = useMay();
   const number = staff.staff_number;
   const [giving, setGiving] = useState(() => location.hash === "#badge");
@@ -71,12 +74,13 @@ export function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
               {c.counts ? <Mark of="active">Counts</Mark> : <Mark of="left">{notCounting(c)}</Mark>}
             </span>
             <span className="block text-sm text-faded">
-              issued {moment(c.issued_at)}
-              {c.until && `, until ${moment(c.until)}`}
+              issued {moment(c.issued_at, zone)}
+              {c.until && `, until ${moment(c.until, zone)}`}
               {c.must_change && ", to be changed at first use"}
-              {c.since && `, ${c.state === "withdrawn" && c.badge ? "taken back" : c.state} ${moment(c.since)}`}
+              {c.since && `, ${c.state === "withdrawn" && c.badge ? "taken back" : c.state} ${moment(c.since, zone)}`}
               {c.reason && `: ${c.reason}`}
-              {c.state !== "withdrawn" && `; ${c.last_used ? `last used ${moment(c.last_used)}` : "not used yet"}`}
+              {c.state !== "withdrawn" &&
+                `; ${c.last_used ? `last used ${moment(c.last_used, zone)}` : "not used yet"}`}
             </span>
           </li>
         ))}
@@ -186,7 +190,7 @@ function SlipDialog({ staff, close }: { staff: Staff; close: () => void }) {
         <Wrong error={run.error} />
         <div className="flex gap-2">
           <Button type="submit" look="main" disabled={run.isPending} autoFocus>
-            Print the slip
+            <Printer size={16} aria-hidden /> Print the slip
           </Button>
           <Button onClick={close}>Cancel</Button>
         </div>

@@ -8,6 +8,7 @@ import { Button } from "@/parts/Button";
 import { Combobox } from "@/parts/Combobox";
 import { useApplied } from "@/parts/change";
 import { placeOptions, teamOptions, templateOptions, usePlaces, useTeams, useTemplates } from "@/parts/choices";
+import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
 import { TextField } from "@/parts/fields";
 import { PINTable } from "@/parts/secrets";
@@ -308,17 +309,25 @@ function Fields({
   const templates = useTemplates({ place: form.place });
   const teams = useTeams(of.includes("team") || of.includes("of_team"));
   const moving = of.includes("overlap_days");
-  const text = (name: Field, label: string, type: string, hint?: string) => (
-    <TextField
-      key={name}
-      label={label}
-      type={type}
-      optional
-      value={form[name] ?? ""}
-      hint={hint}
-      onChange={(e) => set(name, e.target.value)}
-    />
-  );
+  const zones = [...new Set(places.data?.flatMap((p) => p.time_zone || []))];
+  const common = (name: Field, label: string, hint?: string) => ({
+    label,
+    optional: true,
+    value: form[name] ?? "",
+    hint: name === "moment" && zones.length > 1 ? `In the time of each one's home site. ${hint}` : hint,
+    onChange: (e: { target: { value: string } }) => set(name, e.target.value),
+  });
+  const text = (name: Field, label: string, type: "date" | "datetime-local" | "number", hint?: string) =>
+    type === "number" ? (
+      <TextField key={name} type={type} {...common(name, label, hint)} />
+    ) : (
+      <DateField
+        key={name}
+        type={type}
+        zone={zones.length === 1 ? zones[0] : undefined}
+        {...common(name, label, hint)}
+      />
+    );
   return (
     <div className="grid gap-3 sm:grid-cols-2">
       {of.map((name) => {

@@ -4,6 +4,7 @@ import type { Schema, Staff } from "@/api/api";
 import { read } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
+import { useZones } from "@/parts/choices";
 import { Mark } from "@/parts/Mark";
 import { Paused } from "@/parts/Paused";
 import { moment } from "@/parts/words";
@@ -13,15 +14,17 @@ import { useLocking } from "./PersonActs";
 /** What keeps somebody from all or some of what is said below it: a lock, bars, what they lack. */
 export function Standing({ staff, self, obstacles }: { staff: Staff; self: boolean; obstacles: Schema["Obstacle"][] }) {
   const { lockable, barrable } = useLocking(staff, self);
+  const zones = useZones();
   const bars = useQuery(read("/bars", { query: { staff: staff.staff_number, limit: 50 } }));
   const [lifting, setLifting] = useState<Schema["Bar"]>();
   return (
     <>
       {staff.lock && (
         <p className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>Locked</b> since {moment(staff.lock.since)}
+          <b>Locked</b> since {moment(staff.lock.since, zones(staff.home_site.code))}
           {staff.lock.by && ` by ${staff.lock.by.name}`}: {staff.lock.reason}
-          {staff.lock.until && `, until ${moment(staff.lock.until)}`}. Nothing below counts until unlocked.
+          {staff.lock.until && `, until ${moment(staff.lock.until, zones(staff.home_site.code))}`}. Nothing below counts
+          until unlocked.
         </p>
       )}
       {staff.lock && lockable && <LockedAt number={staff.staff_number} since={staff.lock.since} />}
@@ -47,9 +50,9 @@ export function Standing({ staff, self, obstacles }: { staff: Staff; self: boole
           className="mb-3 flex flex-wrap items-center gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5"
         >
           <span className="grow">
-            <b>Barred</b> from {b.place.name} since {moment(b.since)}
+            <b>Barred</b> from {b.place.name} since {moment(b.since, zones(b.place.code))}
             {b.by && ` by ${b.by.name}`}: {b.reason}
-            {b.until && `, until ${moment(b.until)}`}.
+            {b.until && `, until ${moment(b.until, zones(b.place.code))}`}.
           </span>
           {barrable && (
             <Button className="shrink-0" onClick={() => setLifting(b)}>

@@ -1,11 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { Printer } from "lucide-react";
 import { useState } from "react";
 import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
-import { Button } from "@/parts/Button";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
+import { Print } from "@/parts/Print";
 import { RuleTabs } from "./tabs";
 
 /** All templates in sentences, to be printed and agreed on with the heads of department. */
@@ -20,9 +19,7 @@ export function SheetPage() {
       lead={`${me.organisation}, ${new Date().toLocaleDateString("en-IE", { day: "numeric", month: "long", year: "numeric" })}`}
       acts={
         <span className="print:hidden">
-          <Button look="main" onClick={() => window.print()}>
-            <Printer size={16} aria-hidden /> Print
-          </Button>
+          <Print look="main" />
         </span>
       }
     >

@@ -7,6 +7,7 @@ import { useMay, useMe } from "@/areas/session/session";
 import { useAct } from "@/parts/acts";
 import { Button, buttonLook } from "@/parts/Button";
 import { BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
+import { useZones } from "@/parts/choices";
 import { Listed } from "@/parts/Listed";
 import { Page, Section } from "@/parts/Page";
 import { Paused } from "@/parts/Paused";
@@ -268,6 +269,7 @@ function Line({ person, detail, end }: { person: Person; detail: string; end: st
 }
 
 function LockedLine({ person }: { person: Person }) {
+  const zones = useZones();
   const act = useAct();
   const may = useMay();
   return (
@@ -275,7 +277,7 @@ function LockedLine({ person }: { person: Person }) {
       <span>
         <Name person={person} /> <span className="text-faded">{person.lock?.reason}</span>
         <span className="block text-sm text-faded">
-          since {moment(person.lock!.since)}
+          since {moment(person.lock!.since, zones(person.home_site.code))}
           {person.lock?.by && ` by ${person.lock.by.name}`}
         </span>
       </span>
@@ -327,6 +329,7 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
 
 /** PINs for duress that were typed within a day. */
 function Alarms() {
+  const zones = useZones();
   const hour = 3_600_000; // milliseconds: what is asked for is the same until the next
   const from = new Date((Math.floor(Date.now() / hour) - 24) * hour).toISOString();
   const alarms = useQuery({
@@ -335,13 +338,14 @@ function Alarms() {
   });
   return alarms.data?.items.map((e) => (
     <p key={e.id} role="alert" className="mb-3 rounded-sm border-2 border-shut bg-shut-wash px-4 py-2.5 sentence">
-      <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name}, {moment(e.at)}. The
-      door opened and told nobody there.
+      <b>Under duress:</b> {e.staff?.name ?? "Somebody"} typed the PIN for duress at {e.place.name},{" "}
+      {moment(e.at, zones(e.place.code))}. The door opened and told nobody there.
     </p>
   ));
 }
 
 function BadgesToSettle({ badges }: { badges: Schema["Today"]["badges"] }) {
+  const zones = useZones();
   return (
     <Section
       title="Badges to settle"
@@ -362,10 +366,10 @@ function BadgesToSettle({ badges }: { badges: Schema["Today"]["badges"] }) {
               <span className="text-faded">
                 {b.holder?.staff.name}
                 {b.holder?.status === "left" && ", who has left"}
-                {b.state === "overdue" && `, due ${moment(b.holder!.until!)}`}
+                {b.state === "overdue" && `, due ${moment(b.holder!.until!, zones(b.site.code))}`}
               </span>
             </span>
-            <span className="shrink-0">
+            <span className="flex flex-wrap justify-end sm:shrink-0">
               <BadgeActs badge={b} few />
             </span>
           </li>
@@ -376,6 +380,7 @@ function BadgesToSettle({ badges }: { badges: Schema["Today"]["badges"] }) {
 }
 
 function Barred({ bars }: { bars: Schema["Today"]["barred"] }) {
+  const zones = useZones();
   return (
     <Section title="Barred from a place" note={count(bars.length)}>
       <ul>
@@ -390,7 +395,7 @@ function Barred({ bars }: { bars: Schema["Today"]["barred"] }) {
             </Link>{" "}
             <span className="text-faded">
               {b.place.name}: {b.reason}
-              {b.until && `, until ${moment(b.until)}`}
+              {b.until && `, until ${moment(b.until, zones(b.place.code))}`}
             </span>
           </li>
         ))}
@@ -400,6 +405,7 @@ function Barred({ bars }: { bars: Schema["Today"]["barred"] }) {
 }
 
 function Refusals() {
+  const zones = useZones();
   const refusals = useQuery({
     ...read("/events", { query: { outcome: "refuse", limit: 8 } }),
     refetchInterval: 30_000,
@@ -425,7 +431,7 @@ function Refusals() {
                 at {e.place.name}, {e.reason.replaceAll("_", " ")}
               </span>
             </span>
-            <span className="shrink-0 text-sm text-faded">{moment(e.at)}</span>
+            <span className="shrink-0 text-sm text-faded">{moment(e.at, zones(e.place.code))}</span>
           </li>
         ))}
       </ul>
