@@ -80,12 +80,14 @@ test: tools web/dist/index.html lint ## Check style, and test everything: core, 
 	go test -timeout 40m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 
 .PHONY: test-long
-test-long: tools ## Draw afresh and for long: the oracle, effects, laws, locks; then stress and the cluster
+test-long: export LATCH_LONG = 1
+test-long: tools ## Draw afresh, try whole what make test tries in samples, and for long; then stress and the cluster
 	LATCH_WORLDS=20000 LATCH_WORLDS_FROM=$$(date +%s)000000 go test -timeout 60m -count=1 -v \
 	  -run 'Oracle|AnEffectNames' ./internal/core/access
 	LATCH_LOCKS=2000 go test -timeout 60m -count=1 -v -run 'AnAcknowledgedLock' ./internal/app
 	go test -timeout 120m -count=1 ./internal/core/change -run 'MoreThanAnOwnerGave' -rapid.checks=20000
 	go test -timeout 60m -count=1 ./internal/core/... ./internal/calendar
+	go test -timeout 60m -count=1 -v -run 'EachPageSays|EachActIs|NothingOutsideTheirReach' ./e2e ./internal/httpapi
 	$(MAKE) --no-print-directory stress cluster-test fuzz
 
 FUZZ ?= 10m

@@ -231,7 +231,7 @@ func (c *cluster) drive(d *drive, managers [nodes]*client.Client, at []int, writ
 
 // begin starts a cluster of so many nodes, loads the demo and signs a manager in at each instance.
 func begin(t *testing.T, count int) (c *cluster, managers [nodes]*client.Client) {
-	folder, err := os.MkdirTemp("", "latch-cluster-")
+	folder, err := os.MkdirTemp(testkit.Scratch(), "latch-cluster-")
 	require.NoError(t, err)
 	c = &cluster{t: t, count: count, folder: folder, bin: t.TempDir(), password: rand.Text()}
 	free := ports(t, 5*nodes)

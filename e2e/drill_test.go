@@ -44,7 +44,7 @@ type drilled struct {
 const limited = "SELECT, INSERT, UPDATE, DELETE, CREATE, DROP, ALTER, INDEX, REFERENCES, DELETE HISTORY"
 
 func newDrilled(t *testing.T) *drilled {
-	folder, err := os.MkdirTemp("", "latch-drill-")
+	folder, err := os.MkdirTemp(testkit.Scratch(), "latch-drill-")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	ports := free(t, 2)

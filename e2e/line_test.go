@@ -30,10 +30,11 @@ import (
 type line struct {
 	*httptest.Server
 	mu      sync.Mutex
-	silent  bool   // nothing is answered, and nothing comes through
-	unready bool   // the service says that it cannot answer
-	losing  string // answers to writes at this path are lost, though the service has them
-	missing string // files whose names begin so are not there, as after an upgrade
+	silent  bool             // nothing is answered, and nothing comes through
+	unready bool             // the service says that it cannot answer
+	losing  string           // answers to writes at this path are lost, though the service has them
+	reads   http.HandlerFunc // what becomes of reads, other than of who is signed in; nil: they come through
+	missing string           // files whose names begin so are not there, as after an upgrade
 }
 
 func newLine(t *testing.T, to string) *line {
@@ -46,6 +47,7 @@ func newLine(t *testing.T, to string) *line {
 		l.mu.Lock()
 		silent, unready := l.silent, l.unready
 		loses := l.losing != "" && r.Method != http.MethodGet && r.URL.Path == l.losing
+		reads := l.reads
 		missing := l.missing != "" && strings.HasPrefix(r.URL.Path, l.missing)
 		l.mu.Unlock()
 		switch {
@@ -53,6 +55,9 @@ func newLine(t *testing.T, to string) *line {
 			panic(http.ErrAbortHandler)
 		case unready:
 			http.Error(w, "not ready", http.StatusServiceUnavailable)
+		case reads != nil && (r.URL.Path == "/readyz" || r.Method == http.MethodGet &&
+			strings.HasPrefix(r.URL.Path, "/api/v1/") && r.URL.Path != "/api/v1/me"):
+			reads(w, r)
 		case missing:
 			http.NotFound(w, r)
 		case loses:

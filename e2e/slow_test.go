@@ -65,7 +65,8 @@ func TestPagesAskForLittleAtATime(t *testing.T) {
 		p = open(t, s.URL)
 		p.signIn("maren")
 	}
-	line := &network.Conditions{Latency: 100, DownloadThroughput: -1, UploadThroughput: -1} // two asked together overlap
+	// Two that are asked together overlap
+	line := &network.Conditions{Latency: 100, DownloadThroughput: -1, UploadThroughput: -1}
 	if measured {
 		line = &network.Conditions{Latency: 300, DownloadThroughput: 187_500, UploadThroughput: 187_500}
 	}

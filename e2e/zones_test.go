@@ -32,7 +32,7 @@ func TestTimesAreThoseOfThePlace(t *testing.T) {
 	there, err := time.LoadLocation("Europe/Dublin")
 	require.NoError(t, err)
 	assert.Equal(t, "18:00", person.Lock.Until.In(there).Format("15:04"), "as was typed, there")
-	assert.Equal(t, testkit.InDays(1), person.Lock.Until.In(there).Format(time.DateOnly), "the day is that of the place")
+	assert.Equal(t, testkit.InDays(1), person.Lock.Until.In(there).Format(time.DateOnly), "the day there")
 
 	p.visit("/estate/HB-PACK-1")
 	p.see("In Dublin time.")

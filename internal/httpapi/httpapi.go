@@ -488,7 +488,9 @@ func (s *Server) identify(ctx huma.Context, access Access, c *caller) *api.Probl
 	}
 	signed, err := s.app.SessionOf(ctx.Context(), token)
 	if err != nil {
-		s.config.Log.Error("a session could not be read", "error", err)
+		if ctx.Context().Err() == nil { // whoever asked waits for no answer any more: no fault of ours
+			s.config.Log.Error("a session could not be read", "error", err)
+		}
 		return awayProblem()
 	}
 	switch {

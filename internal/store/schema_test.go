@@ -64,7 +64,7 @@ func TestMigrationsSayWhatTheyDo(t *testing.T) {
 	_, err := store.Migrate(ctx, dsn, 2, nil)
 	require.NoError(t, err)
 	db := raw(t, dsn)
-	for _, statement := range []string{"SET foreign_key_checks = 0", "UPDATE organisation SET revision = 1", // somebody's
+	for _, statement := range []string{"SET foreign_key_checks = 0", "UPDATE organisation SET revision = 1",
 		"INSERT INTO credentials (id, staff_id, kind, state, digest, must_change, issued_at, revision) VALUES " +
 			"(1, 11, 'pin', 'valid', REPEAT('a', 32), FALSE, NOW(), 1), (2, 12, 'pin', 'valid', REPEAT('b', 32), " +
 			"FALSE, NOW(), 1)"} {

@@ -15,6 +15,7 @@ import (
 	"reflect"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -60,6 +61,17 @@ func Main(m *testing.M) {
 // Long says that what is tried in samples is to be tried whole: make test-long sets it.
 func Long() bool { return os.Getenv("LATCH_LONG") != "" }
 
+// Scratch is the folder in which databases of tests stand: in memory, where there is plenty, as a disk that is slow makes
+// tests of minutes ones of hours; empty, which is the usual folder for temporary files, where there is not.
+func Scratch() string {
+	const memory, enough = "/dev/shm", 8 << 30
+	var room syscall.Statfs_t
+	if err := syscall.Statfs(memory, &room); err != nil || room.Bavail*uint64(room.Bsize) < enough {
+		return ""
+	}
+	return memory
+}
+
 // DSN returns a schema of the test's own, on the run's one server.
 func DSN(t testing.TB) string {
 	t.Helper()
@@ -73,7 +85,7 @@ func DSN(t testing.TB) string {
 
 func newSchema() (dsn string, err error) {
 	once.Do(func() {
-		if folder, failed = os.MkdirTemp("", "latch-test-"); failed == nil {
+		if folder, failed = os.MkdirTemp(Scratch(), "latch-test-"); failed == nil {
 			server, failed = mariadb.Start(context.Background(), folder, 0)
 		}
 	})

@@ -152,9 +152,21 @@ type covering struct {
 	opening, others *hours.Opening
 }
 
+// turning is a question when hours at a place turn next.
+type turning struct {
+	access   *hours.Access
+	opening  *hours.Opening
+	location *time.Location
+	at       int64
+}
+
 func newDiffer(before, after *Snapshot, at int64) *differ {
-	return &differ{before: before, after: after, at: at, today: day.Of(time.Unix(at, 0).UTC()) - 1,
+	d := &differ{before: before, after: after, at: at, today: day.Of(time.Unix(at, 0).UTC()) - 1,
 		covers: map[covering]bool{}, told: map[people.StaffID][]told{}}
+	// Many people have the same hours at the same places: when those turn is worked out once
+	turned := map[turning]int64{}
+	d.was.turned, d.is.turned = turned, turned
+	return d
 }
 
 // people returns those whose own records or credentials say something else than before.
@@ -417,6 +429,7 @@ type held struct {
 	location   *time.Location
 	console    bool // it has no hours
 	door       bool
+	turned     map[turning]int64 // what was worked out before; everAfter where hours never turn
 }
 
 // everyWay is to show anything, at any hour.
@@ -455,9 +468,16 @@ func (h *held) levelAt(at int64) (level permit.Level) {
 func (h *held) turnsAfter(at int64) int64 {
 	turn := int64(everAfter)
 	next := func(access *hours.Access) {
-		if change, ever := access.NextChange(h.opening, h.location, at); ever {
-			turn = min(turn, change.Unix())
+		asked := turning{access, h.opening, h.location, at}
+		known, ok := h.turned[asked]
+		if !ok {
+			known = everAfter
+			if change, ever := access.NextChange(h.opening, h.location, at); ever {
+				known = change.Unix()
+			}
+			h.turned[asked] = known
 		}
+		turn = min(turn, known)
 	}
 	for i := range h.gives {
 		next(h.gives[i].access)

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { isUnanswered, Refusal } from "@/api/api";
+import { isUnanswered, queries, Refusal } from "@/api/api";
 import { useLine } from "@/api/line";
 import { Button } from "./Button";
 import { Empty, Loading, Page } from "./Page";
@@ -11,10 +11,12 @@ type Read<T> = {
   data: T | undefined;
   error: unknown;
   dataUpdatedAt: number;
-  refetch: () => unknown;
   isFetchNextPageError?: boolean;
   fetchNextPage?: () => unknown;
 };
+
+/** Asks again for whatever on the page could not be read. */
+const readFailed = () => void queries.refetchQueries({ type: "active", predicate: (q) => q.state.status === "error" });
 
 /** Whether a list holds nothing. */
 function isEmpty(data: unknown): boolean {
@@ -46,7 +48,7 @@ export function Listed<T>({
       <div className="space-y-3">
         <Wrong error={error} />
         {isUnanswered(error) && <p role="status">It is read as soon as the service answers.</p>}
-        <Button onClick={() => of.refetch()}>Try again</Button>
+        <Button onClick={readFailed}>Try again</Button>
       </div>
     );
   }

@@ -7,6 +7,7 @@ import {
   type ChangeResult,
   change,
   everyPage,
+  isUnanswered,
   type Operation,
   Refusal,
   reread,
@@ -274,7 +275,8 @@ export function Reasoned({
         <Button
           type="submit"
           look={grave ? "grave" : "main"}
-          disabled={run.isPending || asked.isError || !operations.length}
+          // What was sent and not answered is asked for again, whatever would become of it by now
+          disabled={run.isPending || (asked.isError && !isUnanswered(run.error)) || !operations.length}
         >
           {button}
         </Button>

@@ -14,7 +14,6 @@ import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { type Search, useFilters } from "@/search";
 import { EditDialog } from "./EditDialog";
 import { ImportDialog } from "./ImportDialog";
@@ -100,7 +99,7 @@ export function Catalogue() {
     >
       <RuleTabs />
       <Filters search={asked} put={put} />
-      <Wrong error={groups.error} />
+      {groups.error && <Listed of={groups}>{() => null}</Listed>}
       <Listed of={permissions} empty={search ? nothingFits : nothingYet}>
         {() => null}
       </Listed>

@@ -11,7 +11,8 @@ import { DateField } from "@/parts/DateField";
 import { closed, took } from "@/parts/drafts";
 import { Changes, Effects } from "@/parts/effects";
 import { TextField } from "@/parts/fields";
-import { Empty, Loading, Page, Section } from "@/parts/Page";
+import { Unread } from "@/parts/Listed";
+import { Empty, Page, Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
 import { stateLook, stateWord } from "./Drafts";
@@ -49,8 +50,10 @@ export function DraftPage() {
     },
   });
   const d = draft.data;
-  if (draft.isPending) return <Loading />;
-  if (!d) return <NoDraft error={draft.error} />;
+  if (!d) {
+    const none = draft.error instanceof Refusal && draft.error.problem.status === 404;
+    return none ? <NoDraft /> : <Unread of={draft} />;
+  }
   const editable = isEditable(d);
   const asks = d.effect?.needs_reason;
   return (
@@ -147,24 +150,20 @@ export function DraftPage() {
 
 const isEditable = (d: Draft) => d.own && (d.state === "open" || d.state === "failed");
 
-function NoDraft({ error }: { error: unknown }) {
+function NoDraft() {
   return (
     <Page title="Draft">
-      {error instanceof Refusal && error.problem.status === 404 ? (
-        <Empty>
-          You have no open draft. Edit a{" "}
-          <Link to="/templates" className="text-damson underline">
-            template
-          </Link>{" "}
-          or the{" "}
-          <Link to="/grid" className="text-damson underline">
-            grid
-          </Link>{" "}
-          to begin one.
-        </Empty>
-      ) : (
-        <Wrong error={error} />
-      )}
+      <Empty>
+        You have no open draft. Edit a{" "}
+        <Link to="/templates" className="text-damson underline">
+          template
+        </Link>{" "}
+        or the{" "}
+        <Link to="/grid" className="text-damson underline">
+          grid
+        </Link>{" "}
+        to begin one.
+      </Empty>
     </Page>
   );
 }

@@ -2,7 +2,7 @@ import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from "@tans
 import { Link } from "@tanstack/react-router";
 import { CalendarPlus } from "lucide-react";
 import { useState } from "react";
-import { api, Refusal, reread, type Schema, take } from "@/api/api";
+import { api, isUnanswered, Refusal, reread, type Schema, take } from "@/api/api";
 import { paged, read, touched } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { isoDay } from "@/parts/AssignmentFields";
@@ -79,7 +79,6 @@ export function Expiring() {
       }
     >
       <Filters search={search} put={put} />
-      <Wrong error={pages.error} />
       <div className="mb-2 flex min-h-9 flex-wrap items-center gap-2">
         <Button disabled={!marked.length || marked.some((e) => !e.renewable)} onClick={() => setDialog("renew")}>
           Renew {marked.length > 0 && marked.length}
@@ -278,7 +277,7 @@ function RenewDialog({ items, close }: { items: Item[]; close: () => void }) {
         />
         <Wrong error={run.error ?? preview.error} />
         <div className="flex gap-2">
-          <Button type="submit" look="main" disabled={run.isPending || preview.isError}>
+          <Button type="submit" look="main" disabled={run.isPending || (preview.isError && !isUnanswered(run.error))}>
             Renew
           </Button>
           <Button onClick={close}>Cancel</Button>
@@ -394,7 +393,8 @@ function FeedDialog({ close }: { close: () => void }) {
             Make an address
           </Button>
         </form>
-        <Wrong error={add.error ?? end.error ?? feeds.error} />
+        <Listed of={feeds}>{() => null}</Listed>
+        <Wrong error={add.error ?? end.error} />
         <Button onClick={close}>Done</Button>
       </div>
     </Ask>

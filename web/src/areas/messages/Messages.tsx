@@ -219,7 +219,7 @@ export function Choices() {
     mutationFn: (body: Schema["MessageChoices"]) => take(api.PUT("/me/messages", { body })),
     onSuccess: () => chosen.refetch(),
   });
-  if (!messages.data || !chosen.data) return <Wrong error={messages.error ?? chosen.error} />;
+  if (!messages.data || !chosen.data) return <Listed of={messages.data ? chosen : messages}>{() => null}</Listed>;
   const { kinds, sites: of } = chosen.data;
   const all = sites.data?.items ?? [];
   return (
@@ -276,8 +276,8 @@ export function MessagesTo({ number }: { number: string }) {
   const list = useQuery({
     ...read("/staff/{id}/messages", { path: { id: number }, query: { limit: 10 } }),
   });
-  if (list.error) return <Wrong error={list.error} />;
-  if (!list.data?.items.length) return <p className="text-faded">No message has been written.</p>;
+  if (!list.data) return <Listed of={list}>{() => null}</Listed>;
+  if (!list.data.items.length) return <p className="text-faded">No message has been written.</p>;
   return (
     <ul>
       {list.data.items.map((m) => (

@@ -15,7 +15,6 @@ import { Listed, Unread } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
 import { Page, Section } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { moment } from "@/parts/words";
 import { useFilters } from "@/search";
 
@@ -345,7 +344,7 @@ export function NoticePage() {
                 <option value="accepted">Accepted</option>
               </Choice>
             </div>
-            <Wrong error={people.error} />
+            <Listed of={people}>{() => null}</Listed>
             {people.data?.items.length === 0 && <p className="text-faded">Nobody fits.</p>}
             <ul className="max-h-[60vh] overflow-auto">
               {people.data?.items.map((p) => (

@@ -7,7 +7,6 @@ import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { StuckLine, TodayTabs } from "@/parts/stuck";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { Wrong } from "@/parts/Wrong";
 import { useFilters } from "@/search";
 
 const codes: Record<string, string> = {
@@ -75,7 +74,6 @@ export function Readiness() {
           Also who starts later than in a week
         </label>
       </div>
-      <Wrong error={counts.error} />
       <Listed of={pages} empty={<>Everybody who is to work can work as intended.</>}>
         {() => (
           <ul className="sheet divide-y divide-rule">

@@ -72,7 +72,8 @@ function Mailed() {
   return (
     <section>
       <h2 className="mb-1 font-bold">Mailed to you</h2>
-      <Wrong error={list.error ?? end.error} />
+      <Listed of={list}>{() => null}</Listed>
+      <Wrong error={end.error} />
       {list.data?.items.length === 0 && <p className="text-faded">None. Open a report and choose “Mail it to me”.</p>}
       <ul>
         {list.data?.items.map((m) => (
@@ -94,6 +95,9 @@ function Mailed() {
   );
 }
 
+/** The report that is about one person, who is chosen first. */
+const aboutOne = "doings";
+
 /** One report: asked about, drawn, as a table, taken along. */
 export function ReportPage() {
   const { kind } = useParams({ strict: false }) as { kind: string };
@@ -106,15 +110,14 @@ export function ReportPage() {
   const waits = of?.takes?.includes("staff") && !search.staff;
   const report = useQuery({
     ...read("/reports/{id}", { path: { id: kind }, query: { ...query, limit: 500 } }),
-    enabled: !!of && !waits,
+    enabled: of ? !waits : kind !== aboutOne, // beside what is said of it, not after that
     placeholderData: keepPreviousData,
   });
   if (kinds.error || (kinds.data && !of))
     return (
       <Page title="Reports">
         <StaffTabs />
-        <Wrong error={kinds.error} />
-        {!kinds.error && <Empty>There is no such report.</Empty>}
+        <Listed of={kinds}>{() => <Empty>There is no such report.</Empty>}</Listed>
       </Page>
     );
   if (!of) return <Loading />;
@@ -134,9 +137,8 @@ export function ReportPage() {
     >
       <StaffTabs />
       <Asked takes={of.takes ?? []} search={search} put={put} />
-      <Wrong error={report.error} />
+      {!waits && <Listed of={report}>{() => null}</Listed>}
       {waits && <Empty>Choose about whom.</Empty>}
-      {report.isPending && !waits && <Loading />}
       {report.data && !report.error && !waits && (
         <>
           {report.data.across && (report.data.items?.length ?? 0) > 0 && <Picture report={report.data} />}
