@@ -65,7 +65,8 @@ func (m *mortal) awaitReady() {
 
 // newMortal starts a service with the demo, and signs its owner in.
 func newMortal(t *testing.T) (*mortal, *client.Client) {
-	folder, err := os.MkdirTemp(testkit.Scratch(), "latch-kill-") // short, so that the socket of the database keeps its place
+	// A short name, so that the socket of the database keeps its place
+	folder, err := os.MkdirTemp(testkit.Scratch(), "latch-kill-")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	m := &mortal{t: t, bin: programs(t), folder: folder, address: free(t, 1)[0]}
