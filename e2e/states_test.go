@@ -126,8 +126,8 @@ var acts = []struct {
 }
 
 // Whatever happens between act and answer, an act is made once where it was meant, and not at all where it was given
-// up: pressed twice at any pace, its answer lost and pressed again, given up while nothing answered. A short run has one
-// of these happen to each act, a long one all.
+// up: pressed twice at any pace, its answer lost and pressed again, given up while nothing answered. A short run has
+// one of these happen to each act, a long one all.
 func TestEachActIsMadeOnceOrNotAtAll(t *testing.T) {
 	s := testkit.Demo(t)
 	l := newLine(t, s.URL)

@@ -61,8 +61,8 @@ func Main(m *testing.M) {
 // Long says that what is tried in samples is to be tried whole: make test-long sets it.
 func Long() bool { return os.Getenv("LATCH_LONG") != "" }
 
-// Scratch is the folder in which databases of tests stand: in memory, where there is plenty, as a disk that is slow makes
-// tests of minutes ones of hours; empty, which is the usual folder for temporary files, where there is not.
+// Scratch is the folder in which databases of tests stand: in memory, where there is plenty, as a disk that is slow
+// makes tests of minutes ones of hours; empty, which is the usual folder for temporary files, where there is not.
 func Scratch() string {
 	const memory, enough = "/dev/shm", 8 << 30
 	var room syscall.Statfs_t
