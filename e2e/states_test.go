@@ -20,7 +20,7 @@ var unread = []string{"Nobody", "No badge", "No entry", "No place", "No template
 	"Not found", "went wrong", "undefined", "NaN"}
 
 // forms read nothing of their own before somebody asks, or are of the page's own making.
-var forms = []string{"/enrol", "/check", "/compare", "/look", "/account"}
+var forms = []string{"/enrol", "/check", "/compare", "/look", "/account", "/parts"}
 
 // state is one in which reads of a page can be: what becomes of them, what the page says then, and what is done to end
 // it.

@@ -516,7 +516,7 @@ var pages = map[string]bool{"": false, "staff": true, "teams": true, "reports": 
 	"qualifications": true, "notices": true, "catalogue": false, "compare": false, "sheet": false, "exceptions": false,
 	"local-settings": false, "grid": false, "drafts": true, "look": false, "check": false, "account": false,
 	"expiring": false, "sign-ins": false, "settings": false, "fields": false, "messages": false, "kept": false,
-	"audit": false}
+	"parts": false, "audit": false}
 
 // forAnybody are those of the pages for people who do not sign in.
 var forAnybody = map[string]bool{"terminal": false, "pin": true, "password": true}

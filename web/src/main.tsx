@@ -75,6 +75,7 @@ const routeTree = root.addChildren([
   at("/fields", () => import("@/areas/settings/Fields"), "Fields"),
   at("/kept", () => import("@/areas/settings/Kept"), "Kept"),
   at("/messages", () => import("@/areas/messages/Messages"), "Messages"),
+  at("/parts", () => import("@/areas/parts/Parts"), "Parts"),
   list("/audit", () => import("@/areas/audit/Audit"), "Audit"),
 ]);
 
