@@ -41,8 +41,8 @@ func routesOf(t *testing.T) []string {
 	return routes
 }
 
-// odd is a script that says where a dialog, or a page without one, is not as all are: one final verb, Cancel after everything else beside it,
-// and no long list to choose from without typing.
+// odd is a script that says where a dialog, or a page without one, is not as all are: one final verb, Cancel after
+// everything else beside it, and no long list to choose from without typing.
 const odd = `(() => {
   const dialog = document.querySelector("[role=dialog]") ?? document.querySelector("main"), found = [], say = (e) => (e.getAttribute("aria-label") || e.innerText).trim();
   const finals = [...dialog.querySelectorAll("button[type=submit]")];
