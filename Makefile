@@ -76,15 +76,8 @@ test: export RAPID_SEED ?= 20261129
 test: tools web/dist/index.html lint ## Check style, and test everything: core, store, API, client, programs, and the console in headless Chromium
 	@scripts/tools chromium poppler shells cluster promtool
 	cd web && npx --no-install vitest run --dir src
-	@$(MAKE) --no-print-directory --jobs 2 test-browser test-rest
-
-# Each takes about half of the time, and one core of two.
-.PHONY: test-browser test-rest
-test-browser:
-	go test -timeout 40m ./e2e
-test-rest:
 	go test -race -timeout 40m $(RACED)
-	go test -p 1 -timeout 40m $$(go list ./... | grep -vxF "$$(go list $(RACED) ./e2e)")
+	go test -timeout 40m $$(go list ./... | grep -vxF "$$(go list $(RACED))")
 
 .PHONY: test-long
 test-long: export LATCH_LONG = 1

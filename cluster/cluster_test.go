@@ -253,7 +253,7 @@ func begin(t *testing.T, count int) (c *cluster, managers [nodes]*client.Client)
 	for i := range count {
 		c.serve(c.bin, i)
 	}
-	testkit.LoadDemo(t, c.dsn(0), filepath.Join(c.folder, "keys"))
+	testkit.WriteDemo(t, c.dsn(0), filepath.Join(c.folder, "keys"))
 	for i := range count {
 		c.await(i, true, "ready")
 		managers[i] = client.New("http://"+c.listens[i], "")

@@ -123,7 +123,8 @@ const finders = `(() => {
     // True once it stands where it stood when it was last asked for: a person does not press what still moves.
     mark: (e) => {
       document.querySelectorAll("[data-e2e]").forEach((o) => o.removeAttribute("data-e2e"));
-      if (!e) return false;
+      // What a dialog still reads moves what is pressed, and a press beside the dialog would close it
+      if (!e || document.querySelector("[role=dialog]")?.innerText.includes("Reading…")) return false;
       e.setAttribute("data-e2e", "here");
       e.scrollIntoView({ block: "center" });
       const at = JSON.stringify([e.getBoundingClientRect(), location.href]), still = window.latchAt === at;

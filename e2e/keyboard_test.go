@@ -111,7 +111,7 @@ func TestTheDailyJobByKeyboardAlone(t *testing.T) {
 	h.key("Tab")
 	h.keys(testkit.Passwords["idris"])
 	h.key("Enter")
-	h.see("Can't get in")
+	h.see("Starting within a week")
 
 	h.to("Enrol somebody")
 	h.key("Enter")

@@ -66,7 +66,7 @@ func (m *mortal) awaitReady() {
 // newMortal starts a service with the demo, and signs its owner in.
 func newMortal(t *testing.T) (*mortal, *client.Client) {
 	// A short name, so that the socket of the database keeps its place
-	folder, err := os.MkdirTemp(testkit.Scratch(), "latch-kill-")
+	folder, err := os.MkdirTemp("", "latch-kill-")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	m := &mortal{t: t, bin: programs(t), folder: folder, address: free(t, 1)[0]}

@@ -146,7 +146,7 @@ func TestAFirstPasswordLeadsToOnesOwn(t *testing.T) {
 	p.see("a password has 15 to 256 characters")
 	p.set("Your own password", "quince lantern meadow")
 	p.press("Keep this password")
-	p.see("Can't get in")
+	p.see("Starting within a week")
 	p.see("Dilip")
 }
 

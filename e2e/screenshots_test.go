@@ -28,7 +28,7 @@ func TestScreenshots(t *testing.T) {
 	p := open(t, s.URL)
 	take := func(name string) { p.shot(filepath.Join(folder, name+".png")) }
 	p.signIn("idris")
-	p.see("Can't get in")
+	p.see("Starting within a week")
 	take("today")
 	p.visit("/staff")
 	p.see("240 people")

@@ -23,6 +23,7 @@ func TestTimesAreThoseOfThePlace(t *testing.T) {
 	p.see("In Dublin time. Left empty: until somebody unlocks.")
 	p.fill("Why", "Left a badge on the counter")
 	p.fill("Until", "tomorrow 6 pm")
+	p.see("18:00 Dublin time")
 	p.press("Lock now")
 	p.see("18:00:00 Dublin time")
 	var person api.Staff

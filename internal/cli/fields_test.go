@@ -51,7 +51,7 @@ func TestTodayOwnersAndSecretsFromAShell(t *testing.T) {
 	d.login("maren")
 	out, _, code := d.run("", "today")
 	assert.Zero(t, code)
-	for _, section := range []string{"Can't get in", "Starting within a week", "Locked", "Ending within two weeks"} {
+	for _, section := range []string{"Not ready", "Starting within a week", "Locked", "Ending within two weeks"} {
 		assert.Contains(t, out, section+"\n")
 	}
 	out, _, _ = d.run("", "today", "-o", "csv")

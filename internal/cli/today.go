@@ -70,7 +70,7 @@ func todayLines(today *api.Today) (lines []todayLine) {
 		for _, o := range p.Obstacles {
 			why = append(why, o.Sentence+" "+o.Mend)
 		}
-		add("Can't get in", p.StaffNumber, p.Name, strings.Join(why, " "), "")
+		add("Not ready", p.StaffNumber, p.Name, strings.Join(why, " "), "")
 	}
 	for _, p := range today.Starting {
 		add("Starting within a week", p.StaffNumber, p.Name, p.JobTitle+", "+p.HomeSite.Name, p.Date)

@@ -44,6 +44,12 @@ func LoadDemo(t testing.TB, dsn, keyFolder string) {
 	}
 }
 
+// WriteDemo is LoadDemo by the way that all changes go: for a cluster, whose other nodes take no copy with its past.
+func WriteDemo(t testing.TB, dsn, keyFolder string) {
+	t.Helper()
+	require.NoError(t, load(dsn, keyFolder))
+}
+
 type loaded struct {
 	dump []byte            // in SQL, with the past
 	keys map[string][]byte // what the folder of the key holds, by file

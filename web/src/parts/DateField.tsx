@@ -39,7 +39,7 @@ export function DateField({
   const [open, setOpen] = useState(false);
   const moment = type === "datetime-local";
   const now = today(zone || ownZone);
-  const clock = moment && isElsewhere(zone) && `In ${zoneName(zone)}.`;
+  const clock = moment && isElsewhere(zone) && zoneName(zone);
   const read = moment ? readMoment : readDay;
   const written = value && (moment ? writeMoment(value) : writeDay(value));
   const text = typed ?? written;
@@ -54,7 +54,7 @@ export function DateField({
     <Field
       {...{ label, optional, className }}
       error={wrong ?? error}
-      hint={clock ? [clock, hint].filter(Boolean).join(" ") : hint}
+      hint={clock ? [`In ${clock}.`, hint].filter(Boolean).join(" ") : hint}
     >
       {(tie) => (
         <div className="relative">
@@ -75,6 +75,7 @@ export function DateField({
           {reading && ( // above what is below: nothing moves when it goes, least of all what is being clicked
             <p className="pointer-events-none absolute top-full left-0 z-10 rounded-b-sm bg-inset px-2 py-0.5 text-sm shadow">
               Read as {reading}
+              {clock && ` ${clock}`}
             </p>
           )}
           <Popover.Root open={open} onOpenChange={setOpen}>

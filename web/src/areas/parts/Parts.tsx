@@ -25,7 +25,7 @@ export function Parts() {
           <TakeAlong from="/staff" query={{ limit: 5 }} file="sample.csv" />
           <Print />
           <Button look="main" onClick={() => setAsking(true)}>
-            Open a sample dialog
+            Show a sample dialog
           </Button>
         </>
       }

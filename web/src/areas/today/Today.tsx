@@ -51,7 +51,7 @@ export function Today() {
           <div className="space-y-9">
             <Rules today={t} />
             <Section
-              title="Can't get in"
+              title="Not ready"
               note={
                 <Link to="/readiness" className="text-damson underline underline-offset-2">
                   All {t.counts.stuck}
