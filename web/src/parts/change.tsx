@@ -63,9 +63,13 @@ export function AppliedNotice({ children }: { children: ReactNode }) {
   const line = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (!applied) return;
-    const soon = setTimeout(() => {
-      if (!document.activeElement?.matches("input, textarea, select")) line.current?.focus({ preventScroll: true });
-    }, 80); // once its dialog is closed, unless somebody types already
+    // Once its dialog is closed, unless that stays, or somebody types already
+    let tries = 0;
+    let soon = setTimeout(function take() {
+      if (document.querySelector("[role=dialog]") && tries++ < 40) soon = setTimeout(take, 50);
+      else if (!document.activeElement?.matches("input, textarea, select"))
+        line.current?.focus({ preventScroll: true });
+    }, 80);
     return () => clearTimeout(soon);
   }, [applied]);
   return (

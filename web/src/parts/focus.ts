@@ -6,6 +6,7 @@ export function giveBack(to: Element | null) {
     // Whoever types somewhere else by now goes on there
     const typing = document.activeElement?.matches("input, textarea, select") ? document.activeElement : undefined;
     if (typing && !typing.closest("[role=dialog]")) return;
+    if (document.activeElement?.closest("[role=status]")) return; // the result of the act has it
     if (to instanceof HTMLElement && to.isConnected && to !== document.body) to.focus();
     else document.querySelector<HTMLElement>("main h1")?.focus({ preventScroll: true });
   });
