@@ -190,7 +190,7 @@ func (e *estateOf) onePerson(t *testing.T) {
 	state.Revision++
 	p := *state.Person(7)
 	p.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: time.Now()}
-	state.PutStaff(&p)
+	state.Put(&p)
 	_, err := e.snapshot.Next(state, access.Touched{Staff: []people.StaffID{7}})
 	require.NoError(t, err)
 }

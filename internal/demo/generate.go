@@ -68,7 +68,7 @@ func State(size Size) *org.State {
 				t.Settings = append(t.Settings, permit.Setting{Permission: id, Word: "yes"})
 			}
 		}
-		s.PutTemplate(t)
+		s.Put(t)
 	}
 	places := makePlaces(s, size.Places)
 	makePeople(s, size, random)
@@ -81,7 +81,7 @@ func State(size Size) *org.State {
 			Place:    places[random.IntN(len(places))],
 			Template: template, From: size.Today - day.Date(random.IntN(300)),
 			Until: size.Today + day.Date(30+random.IntN(300)), Revision: 1}
-		s.PutAssignment(a)
+		s.Put(a)
 	}
 	return s
 }
@@ -90,7 +90,7 @@ func makePlaces(s *org.State, count int) []estate.PlaceID {
 	var all []estate.PlaceID
 	add := func(p *estate.Place) estate.PlaceID {
 		p.ID, p.Revision = estate.PlaceID(s.Places.Next()), 1
-		s.PutPlace(p)
+		s.Put(p)
 		all = append(all, p.ID)
 		return p.ID
 	}
@@ -140,17 +140,17 @@ func makePeople(s *org.State, size Size, random *rand.Rand) {
 				fmt.Sprintf(" %c%d", 'A'+rune(random.IntN(26)), i/500), JobTitle: "Hand", Engagement: people.Employee,
 			HomeSite: siteNumber(random.IntN(sites)), StartDate: size.Today - 400, Owner: i == 0,
 			Revision: 1}
-		s.PutStaff(p)
+		s.Put(p)
 		if size.PINs != nil {
 			digest, sealed := size.PINs(PIN(i + 1))
-			s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
+			s.Put(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
 				Digest: digest, Sealed: sealed, State: credential.Valid,
 				IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 		}
 	}
 	for id := uint32(1); id <= 3; id++ {
 		site := siteNumber(int(id) - 1)
-		s.PutDevice(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site,
+		s.Put(&org.Device{ID: org.DeviceID(id), Name: fmt.Sprintf("Controller %d", id), Place: site,
 			Token: sha256.Sum256([]byte(DeviceToken(int(id)))), Revision: 1})
 	}
 }
@@ -200,7 +200,7 @@ func Generate(ctx context.Context, dsn, keyFolder string, size Size, progress io
 	if err != nil {
 		return err
 	}
-	s.PutCredential(&credential.Credential{ID: credential.ID(s.Credentials.Next()), Staff: 1, Kind: credential.Password,
+	s.Put(&credential.Credential{ID: credential.ID(s.Credentials.Next()), Staff: 1, Kind: credential.Password,
 		Hash: hash, State: credential.Valid,
 		IssuedAt: time.Unix(1_700_000_000, 0).UTC(), Revision: 1})
 	records := []change.Record{}

@@ -21,9 +21,9 @@ func small(t *testing.T) view {
 	s.Groups.Put(1, &permit.Group{ID: 1, Key: "line", Title: "Lines"})
 	s.Permissions.Put(1, &permit.Permission{ID: 1, Key: "line.run", Title: "Run a line", Group: 1,
 		Scale: permit.Scale{Kind: permit.Switch}, Kinds: estate.Kinds, Since: 1})
-	s.PutPlace(&estate.Place{ID: 1, Code: "A", Name: "Site A", Kind: estate.Site, TimeZone: "Europe/Dublin"})
-	s.PutTemplate(&permit.Template{ID: 1, Code: "packer", Name: "Packer"})
-	s.PutStaff(&people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", HomeSite: 1})
+	s.Put(&estate.Place{ID: 1, Code: "A", Name: "Site A", Kind: estate.Site, TimeZone: "Europe/Dublin"})
+	s.Put(&permit.Template{ID: 1, Code: "packer", Name: "Packer"})
+	s.Put(&people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", HomeSite: 1})
 	snapshot, err := access.Compile(s)
 	require.NoError(t, err)
 	return view{live: &app.Live{Snapshot: snapshot}, sees: &sees{}}

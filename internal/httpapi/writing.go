@@ -13,13 +13,8 @@ import (
 	"loyallatch.example/latch/internal/app"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
-	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
-	"loyallatch.example/latch/internal/core/people"
-	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Writing are the parameters that every write takes.
@@ -161,16 +156,11 @@ func madeAt(made []api.Made) (status int, location string) {
 	if m.Kind == "badge" { // several formats may have its number
 		m.Code = ""
 	}
-	if resourceOf[m.Kind] != "" {
-		location = Base + "/" + resourceOf[m.Kind] + "/" + url.PathEscape(orNumber(m.Code, m.ID))
+	if plural := org.KindNamed(m.Kind).Plural(); plural != "" {
+		location = Base + "/" + plural + "/" + url.PathEscape(orNumber(m.Code, m.ID))
 	}
 	return http.StatusCreated, location
 }
-
-var resourceOf = map[string]string{"staff": "staff", "place": "places", "template": "templates",
-	"assignment": "assignments", "exception": "exceptions", "local_setting": "local-settings",
-	"permission": "permissions", "badge": "badges", "qualification": "qualifications", "notice": "notices",
-	"schedule": "schedules", "team": "teams"}
 
 func orNumber(code string, id uint32) string {
 	if code == "" {
@@ -191,31 +181,11 @@ func made(d *change.Trial) []api.Made {
 
 // madeOf names a record that a change made.
 func madeOf(record any) (m api.Made, known bool) {
-	kind, id, _ := org.Name(record)
-	m = api.Made{Kind: kind, ID: id}
-	switch r := record.(type) {
-	case *people.Staff:
-		m.Code = r.Number
-	case *estate.Place:
-		m.Code = r.Code
-	case *permit.Group:
-		m.Code = r.Key
-	case *permit.Permission:
-		m.Code = r.Key
-	case *permit.Template:
-		m.Code = r.Code
-	case *qualification.Qualification:
-		m.Code = r.Code
-	case *hours.Schedule:
-		m.Code = r.Code
-	case *org.Notice:
-		m.Code = r.Code
-	case *org.Team:
-		m.Code = r.Code
-	case *org.Badge:
-		m.Code = r.Number
+	kind := org.KindOf(record)
+	if kind == nil {
+		return api.Made{}, false
 	}
-	return m, kind != ""
+	return api.Made{Kind: kind.Name(), ID: kind.Number(record), Code: kind.Code(record)}, true
 }
 
 // OneNumber names something by its number, in a path.

@@ -19,7 +19,6 @@ type table[R any] struct {
 	name    string
 	whose   string // the column that says whose a record is; empty: nobody's
 	columns []column[R]
-	put     func(*org.State, *R)
 	// The column by which a record refers to another of the same table; none: it does not
 	above column[R]
 	// The columns, beside those that never change, in which no two records have the same; NULL is none
@@ -129,14 +128,14 @@ func (t *table[R]) load(l *loading) error {
 		if err := rows.Scan(cells...); err != nil {
 			return err
 		}
-		kind, id, _ := org.Name(record)
+		kind, id := org.Name(record)
 		if wrong != nil {
 			l.into.SetAside(org.NewAside(record, wrong))
 			continue
 		}
 		complete(record)
 		l.into.Readmit(kind, id)
-		t.put(l.into, record)
+		l.into.Put(record)
 		l.read = append(l.read, record)
 	}
 	return rows.Err()
@@ -183,7 +182,7 @@ func (t *table[R]) insert(tx *Tx, records []any) error {
 		}
 	}
 	for _, record := range waiting {
-		_, id, _ := org.Name(record)
+		_, id := org.Name(record)
 		if err := tx.db.Table(t.name).Where("id = ?", id).Update(t.above.name,
 			t.above.write(record)).Error; err != nil {
 			return err
@@ -197,7 +196,7 @@ func (t *table[R]) insert(tx *Tx, records []any) error {
 func (t *table[R]) aboveFirst(records []any) (ordered, waiting []*R) {
 	among := make(map[uint32]*R, len(records))
 	for _, record := range records {
-		_, id, _ := org.Name(record)
+		_, id := org.Name(record)
 		among[id] = record.(*R)
 	}
 	const begun, done = 1, 2
@@ -238,7 +237,7 @@ func (t *table[R]) free(tx *Tx, fresh, changed []any) error {
 			if value != nil {
 				wanted = append(wanted, value)
 			}
-			_, id, _ := org.Name(record)
+			_, id := org.Name(record)
 			keep[id] = value
 		}
 		for part := range slices.Chunk(wanted, batch) {
@@ -285,7 +284,7 @@ func sameValue(next any, there []byte) bool {
 }
 
 func (t *table[R]) update(tx *Tx, record any) error {
-	_, id, _ := org.Name(record)
+	_, id := org.Name(record)
 	result := tx.db.Table(t.name).Where("id = ?", id).Updates(t.row(record.(*R)))
 	switch {
 	case result.Error != nil:
@@ -351,7 +350,7 @@ func (tx *Tx) Save(written []change.Record) error {
 		if err != nil {
 			return err
 		}
-		kind, id, _ := org.Name(record.Value)
+		kind, id := org.Name(record.Value)
 		contents[sealKey{kind, id}] = t.content(record.Value)
 		if record.New {
 			fresh[t] = append(fresh[t], record.Value)
@@ -390,7 +389,7 @@ func readable(record any) error {
 		template.Settings, template.Giving = record.(*permit.Template).Settings, record.(*permit.Template).Giving
 	}
 	if err != nil || encode(again) != encode(record) {
-		kind, id, _ := org.Name(record)
+		kind, id := org.Name(record)
 		return fault.Invalidf("set", "the %s %d could not be read again as it would be written; nothing was changed",
 			kind, id)
 	}

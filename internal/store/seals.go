@@ -147,7 +147,7 @@ func contentsOf(l *loading, settings []byte) (map[sealKey][]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		kind, id, _ := org.Name(record)
+		kind, id := org.Name(record)
 		contents[sealKey{kind, id}] = t.content(record)
 	}
 	return contents, nil

@@ -21,7 +21,7 @@ var tables = []records{qualifications, schedules, places, groups, permissions, t
 	exceptions, localSettings, bars,
 	badges, credentials, devices, certificates, notices, acceptances, teams, members}
 
-var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutSchedule,
+var schedules = &table[hours.Schedule]{name: "schedules",
 	columns: []column[hours.Schedule]{
 		number("id", func(c *hours.Schedule) *hours.ScheduleID { return &c.ID }),
 		text("code", func(c *hours.Schedule) *string { return &c.Code }),
@@ -32,7 +32,7 @@ var schedules = &table[hours.Schedule]{name: "schedules", put: (*org.State).PutS
 		number("revision", func(c *hours.Schedule) *uint64 { return &c.Revision }),
 	}}
 
-var teams = &table[org.Team]{name: "teams", put: (*org.State).PutTeam, columns: []column[org.Team]{
+var teams = &table[org.Team]{name: "teams", columns: []column[org.Team]{
 	number("id", func(t *org.Team) *org.TeamID { return &t.ID }),
 	text("code", func(t *org.Team) *string { return &t.Code }),
 	text("name", func(t *org.Team) *string { return &t.Name }),
@@ -41,7 +41,7 @@ var teams = &table[org.Team]{name: "teams", put: (*org.State).PutTeam, columns: 
 	number("revision", func(t *org.Team) *uint64 { return &t.Revision }),
 }}
 
-var members = &table[org.Member]{name: "members", whose: "staff_id", put: (*org.State).PutMember,
+var members = &table[org.Member]{name: "members", whose: "staff_id",
 	columns: []column[org.Member]{
 		number("id", func(m *org.Member) *org.MemberID { return &m.ID }),
 		number("team_id", func(m *org.Member) *org.TeamID { return &m.Team }),
@@ -51,7 +51,7 @@ var members = &table[org.Member]{name: "members", whose: "staff_id", put: (*org.
 		number("revision", func(m *org.Member) *uint64 { return &m.Revision }),
 	}}
 
-var notices = &table[org.Notice]{name: "notices", put: (*org.State).PutNotice, columns: []column[org.Notice]{
+var notices = &table[org.Notice]{name: "notices", columns: []column[org.Notice]{
 	number("id", func(n *org.Notice) *org.NoticeID { return &n.ID }),
 	text("code", func(n *org.Notice) *string { return &n.Code }),
 	text("title", func(n *org.Notice) *string { return &n.Title }),
@@ -66,7 +66,7 @@ var notices = &table[org.Notice]{name: "notices", put: (*org.State).PutNotice, c
 	number("revision", func(n *org.Notice) *uint64 { return &n.Revision }),
 }}
 
-var acceptances = &table[org.Acceptance]{name: "acceptances", whose: "staff_id", put: (*org.State).PutAcceptance,
+var acceptances = &table[org.Acceptance]{name: "acceptances", whose: "staff_id",
 	columns: []column[org.Acceptance]{
 		number("id", func(a *org.Acceptance) *org.AcceptanceID { return &a.ID }),
 		number("notice_id", func(a *org.Acceptance) *org.NoticeID { return &a.Notice }),
@@ -78,7 +78,7 @@ var acceptances = &table[org.Acceptance]{name: "acceptances", whose: "staff_id",
 		number("revision", func(a *org.Acceptance) *uint64 { return &a.Revision }),
 	}}
 
-var qualifications = &table[qualification.Qualification]{name: "qualifications", put: (*org.State).PutQualification,
+var qualifications = &table[qualification.Qualification]{name: "qualifications",
 	columns: []column[qualification.Qualification]{
 		number("id", func(q *qualification.Qualification) *qualification.ID { return &q.ID }),
 		text("code", func(q *qualification.Qualification) *string { return &q.Code }),
@@ -89,7 +89,7 @@ var qualifications = &table[qualification.Qualification]{name: "qualifications",
 		number("revision", func(q *qualification.Qualification) *uint64 { return &q.Revision }),
 	}}
 
-var certificates = &table[org.Certificate]{name: "certificates", whose: "staff_id", put: (*org.State).PutCertificate,
+var certificates = &table[org.Certificate]{name: "certificates", whose: "staff_id",
 	columns: []column[org.Certificate]{
 		number("id", func(c *org.Certificate) *org.CertificateID { return &c.ID }),
 		number("staff_id", func(c *org.Certificate) *people.StaffID { return &c.Staff }),
@@ -106,7 +106,7 @@ func listed[R, V any](name string, field func(*R) *[]V) column[R] {
 	return nullable(document(name, field), func(r *R) bool { return len(*field(r)) == 0 })
 }
 
-var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace,
+var places = &table[estate.Place]{name: "places",
 	above: reference("parent_id", func(p *estate.Place) *estate.PlaceID { return &p.Parent }),
 	columns: []column[estate.Place]{
 		number("id", func(p *estate.Place) *estate.PlaceID { return &p.ID }),
@@ -127,7 +127,6 @@ var places = &table[estate.Place]{name: "places", put: (*org.State).PutPlace,
 
 var groups = &table[permit.Group]{name: "permission_groups",
 	above: reference("parent_id", func(g *permit.Group) *permit.GroupID { return &g.Parent }),
-	put:   func(s *org.State, g *permit.Group) { s.Groups.Put(uint32(g.ID), g) },
 	columns: []column[permit.Group]{
 		number("id", func(g *permit.Group) *permit.GroupID { return &g.ID }),
 		text("key", func(g *permit.Group) *string { return &g.Key }),
@@ -146,7 +145,6 @@ func readKey(p *permit.Permission, from any) error {
 }
 
 var permissions = &table[permit.Permission]{name: "permissions",
-	put: func(s *org.State, p *permit.Permission) { s.Permissions.Put(uint32(p.ID), p) },
 	columns: []column[permit.Permission]{
 		number("id", func(p *permit.Permission) *permit.PermissionID { return &p.ID }),
 		{"key", readKey, func(p *permit.Permission) any { return p.Key }},
@@ -178,7 +176,7 @@ func writeKinds(p *permit.Permission) any {
 }
 
 // templates are kept with their settings in a table of their own; see template.go.
-var templates = &table[permit.Template]{name: "templates", put: (*org.State).PutTemplate,
+var templates = &table[permit.Template]{name: "templates",
 	above: reference("base_id", func(t *permit.Template) *permit.TemplateID { return &t.Base }),
 	more:  readSettings, saved: saveSettings, columns: []column[permit.Template]{
 		number("id", func(t *permit.Template) *permit.TemplateID { return &t.ID }),
@@ -198,7 +196,7 @@ var templates = &table[permit.Template]{name: "templates", put: (*org.State).Put
 
 func lockOf(p *people.Staff) **people.Lock { return &p.Lock }
 
-var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).PutStaff,
+var staff = &table[people.Staff]{name: "staff", whose: "id",
 	above:  reference("line_manager_id", func(p *people.Staff) *people.StaffID { return &p.LineManager }),
 	unique: []column[people.Staff]{optional("email", func(p *people.Staff) *string { return &p.Email })},
 	columns: []column[people.Staff]{
@@ -239,7 +237,7 @@ var staff = &table[people.Staff]{name: "staff", whose: "id", put: (*org.State).P
 		number("revision", func(p *people.Staff) *uint64 { return &p.Revision }),
 	}}
 
-var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id", put: (*org.State).PutAssignment,
+var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id",
 	columns: []column[org.Assignment]{
 		number("id", func(a *org.Assignment) *org.AssignmentID { return &a.ID }),
 		number("staff_id", func(a *org.Assignment) *people.StaffID { return &a.Staff }),
@@ -254,7 +252,7 @@ var assignments = &table[org.Assignment]{name: "assignments", whose: "staff_id",
 		number("revision", func(a *org.Assignment) *uint64 { return &a.Revision }),
 	}}
 
-var exceptions = &table[org.Exception]{name: "exceptions", whose: "staff_id", put: (*org.State).PutException,
+var exceptions = &table[org.Exception]{name: "exceptions", whose: "staff_id",
 	columns: []column[org.Exception]{
 		number("id", func(e *org.Exception) *org.ExceptionID { return &e.ID }),
 		number("staff_id", func(e *org.Exception) *people.StaffID { return &e.Staff }),
@@ -270,7 +268,7 @@ var exceptions = &table[org.Exception]{name: "exceptions", whose: "staff_id", pu
 		number("revision", func(e *org.Exception) *uint64 { return &e.Revision }),
 	}}
 
-var localSettings = &table[org.LocalSetting]{name: "local_settings", put: (*org.State).PutLocalSetting,
+var localSettings = &table[org.LocalSetting]{name: "local_settings",
 	columns: []column[org.LocalSetting]{
 		number("id", func(l *org.LocalSetting) *org.LocalSettingID { return &l.ID }),
 		number("place_id", func(l *org.LocalSetting) *estate.PlaceID { return &l.Place }),
@@ -285,7 +283,7 @@ var localSettings = &table[org.LocalSetting]{name: "local_settings", put: (*org.
 		number("revision", func(l *org.LocalSetting) *uint64 { return &l.Revision }),
 	}}
 
-var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).PutBar, columns: []column[org.Bar]{
+var bars = &table[org.Bar]{name: "bars", whose: "staff_id", columns: []column[org.Bar]{
 	number("id", func(b *org.Bar) *org.BarID { return &b.ID }),
 	number("staff_id", func(b *org.Bar) *people.StaffID { return &b.Staff }),
 	number("place_id", func(b *org.Bar) *estate.PlaceID { return &b.Place }),
@@ -297,7 +295,7 @@ var bars = &table[org.Bar]{name: "bars", whose: "staff_id", put: (*org.State).Pu
 	number("revision", func(b *org.Bar) *uint64 { return &b.Revision }),
 }}
 
-var badges = &table[org.Badge]{name: "badges", put: (*org.State).PutBadge, columns: []column[org.Badge]{
+var badges = &table[org.Badge]{name: "badges", columns: []column[org.Badge]{
 	number("id", func(b *org.Badge) *credential.BadgeID { return &b.ID }),
 	text("format", func(b *org.Badge) *card.Format { return &b.Format }),
 	text("number", func(b *org.Badge) *string { return &b.Number }),
@@ -318,7 +316,7 @@ func digestOf(c *credential.Credential) *credential.Digest { return &c.Digest }
 var pinDigest = nullable(digest("digest", digestOf),
 	func(c *credential.Credential) bool { return withdrawn(c) || c.Kind != credential.PIN })
 
-var credentials = &table[credential.Credential]{name: "credentials", whose: "staff_id", put: (*org.State).PutCredential,
+var credentials = &table[credential.Credential]{name: "credentials", whose: "staff_id",
 	unique: []column[credential.Credential]{pinDigest},
 	columns: []column[credential.Credential]{
 		number("id", func(c *credential.Credential) *credential.ID { return &c.ID }),
@@ -341,7 +339,7 @@ var credentials = &table[credential.Credential]{name: "credentials", whose: "sta
 		number("revision", func(c *credential.Credential) *uint64 { return &c.Revision }),
 	}}
 
-var devices = &table[org.Device]{name: "devices", put: (*org.State).PutDevice, columns: []column[org.Device]{
+var devices = &table[org.Device]{name: "devices", columns: []column[org.Device]{
 	number("id", func(d *org.Device) *org.DeviceID { return &d.ID }),
 	text("name", func(d *org.Device) *string { return &d.Name }),
 	number("place_id", func(d *org.Device) *estate.PlaceID { return &d.Place }),

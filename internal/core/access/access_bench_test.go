@@ -59,19 +59,19 @@ func BenchmarkDecide(b *testing.B) {
 func proven(tb testing.TB) (*access.Snapshot, access.Question) {
 	s := sample.Mill(func(s *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		for id := qualification.ID(1); id <= 2; id++ {
-			s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: "Ticket"})
+			s.Put(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: "Ticket"})
 			for i := range org.CertificateID(2) {
-				s.PutCertificate(&org.Certificate{ID: org.CertificateID(id)*2 + i, Staff: 1, Qualification: id,
+				s.Put(&org.Certificate{ID: org.CertificateID(id)*2 + i, Staff: 1, Qualification: id,
 					Issued: sample.Today - 400*day.Date(1-i), Until: sample.Today + 400*day.Date(i)})
 			}
 		}
 		template, store := *s.Template(1), *s.Place(4)
 		template.Settings = append([]permit.Setting{{Permission: 2, Word: "yes"}}, template.Settings...)
 		template.Requires, store.Requires = []qualification.ID{1}, []qualification.ID{2}
-		s.PutTemplate(&template)
-		s.PutPlace(&store)
-		s.PutBadge(&org.Badge{ID: 1, Format: card.Pair, Number: "1-1", Site: 1, State: org.Issued})
-		s.PutCredential(&credential.Credential{ID: 2, Staff: 1, Kind: credential.Badge, Badge: 1,
+		s.Put(&template)
+		s.Put(&store)
+		s.Put(&org.Badge{ID: 1, Format: card.Pair, Number: "1-1", Site: 1, State: org.Issued})
+		s.Put(&credential.Credential{ID: 2, Staff: 1, Kind: credential.Badge, Badge: 1,
 			State: credential.Valid})
 		a.Hours = hours.Access{Kind: hours.ByPlace, BeforeMinutes: 30}
 	})

@@ -345,7 +345,7 @@ func TestAddingAnAssignmentNeverTakesAccessAway(t *testing.T) {
 		before := compiled(t, s)
 		next := s.Fork()
 		added := sample.Assignment(t, org.AssignmentID(s.Assignments.Next()))
-		next.PutAssignment(added)
+		next.Put(added)
 		after, err := before.Next(next, Touched{Staff: []people.StaffID{added.Staff}})
 		require.NoError(t, err)
 		for range 10 {
@@ -368,20 +368,20 @@ func TestLockLeavingWithheldAndRetirementAlwaysTake(t *testing.T) {
 		switch rapid.IntRange(0, 3).Draw(t, "what") {
 		case 0:
 			person.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: time.Unix(q.At, 0)}
-			next.PutStaff(&person)
+			next.Put(&person)
 		case 1:
 			person.LeavesAt = time.Unix(q.At, 0)
-			next.PutStaff(&person)
+			next.Put(&person)
 		case 2:
 			above := estate.PlaceID(0)
 			for here := &place; here != nil; here = s.Place(here.Parent) {
 				above = here.ID
 			}
-			next.PutException(&org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: q.Staff,
+			next.Put(&org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: q.Staff,
 				Permission: q.Permission, Place: above, Withheld: true, Reason: "r"})
 		default:
 			place.Retired = true
-			next.PutPlace(&place)
+			next.Put(&place)
 			touched.Places = true
 		}
 		after, err := compiled(t, s).Next(next, touched)
@@ -397,17 +397,17 @@ func TestRenamingChangesNothing(t *testing.T) {
 		for _, p := range s.Staff.All() {
 			renamed := *p
 			renamed.GivenName, renamed.FamilyName, renamed.JobTitle = "Other", "Name", "Other title"
-			next.PutStaff(&renamed)
+			next.Put(&renamed)
 		}
 		for _, p := range s.Places.All() {
 			renamed := *p
 			renamed.Name = "Other " + p.Name
-			next.PutPlace(&renamed)
+			next.Put(&renamed)
 		}
 		for _, template := range s.Templates.All() {
 			renamed := *template
 			renamed.Name, renamed.Summary = "Other", "Other"
-			next.PutTemplate(&renamed)
+			next.Put(&renamed)
 		}
 		before, after := compiled(t, s), compiled(t, next)
 		for range 10 {
@@ -426,17 +426,17 @@ func TestNextIsAsGoodAsCompilingAnew(t *testing.T) {
 		for id := range people.StaffID(rapid.IntRange(0, 3).Draw(t, "edited")) {
 			p := *s.Person(id + 1)
 			p.StartDate = today
-			next.PutStaff(&p)
+			next.Put(&p)
 			touched.Staff = append(touched.Staff, p.ID)
 		}
 		if rapid.Bool().Draw(t, "a schedule") {
-			next.PutSchedule(sample.Schedule(t))
+			next.Put(sample.Schedule(t))
 			touched.Schedules = true
 		}
 		if rapid.Bool().Draw(t, "a template") {
 			template := *s.Template(1)
 			template.Settings = []permit.Setting{{Permission: 1, Word: "yes"}}
-			next.PutTemplate(&template)
+			next.Put(&template)
 			touched.Catalogue = true
 		}
 		quick, err := compiled(t, s).Next(next, touched)

@@ -26,29 +26,29 @@ func altered(t *rapid.T, s *org.State) *org.State {
 	for range rapid.IntRange(1, 4).Draw(t, "alterations") {
 		switch rapid.IntRange(0, 18).Draw(t, "what") {
 		case 17:
-			next.PutSchedule(sample.Schedule(t))
+			next.Put(sample.Schedule(t))
 		case 18:
 			p := *next.Person(people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose hours")))
 			p.Hours = sample.Hours(t)
-			next.PutStaff(&p)
+			next.Put(&p)
 		case 5, 6, 10, 11:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(lastZone+1, 8).Draw(t, "door")))
 			place.Asks = rapid.SampledFrom(append(sample.ForDoors(s), place.Asks)).Draw(t, "asks now")
 			place.Proof = rapid.SampledFrom(proofs).Draw(t, "proof now")
-			next.PutPlace(&place)
+			next.Put(&place)
 		case 7:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(1, lastZone).Draw(t, "open otherwise")))
 			place.Opening = rapid.SampledFrom(
 				[]*hours.Opening{nil, {Rules: []hours.Rule{{Days: hours.EveryDay, From: 300, Until: 1000}}},
 					{Rules: []hours.Rule{{Days: hours.EveryDay, From: 360, Until: 1080}},
 						Dated: []hours.Dated{{Name: "d", From: today + 1, Until: today + 2}}}}).Draw(t, "opening now")
-			next.PutPlace(&place)
+			next.Put(&place)
 		case 8:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "place")))
 			place.Retired = !place.Retired
-			next.PutPlace(&place)
+			next.Put(&place)
 		case 9:
-			next.PutCredential(sample.Badge(t, people.StaffID(rapid.IntRange(1, 4).Draw(t, "badge of"))))
+			next.Put(sample.Badge(t, people.StaffID(rapid.IntRange(1, 4).Draw(t, "badge of"))))
 		case 12:
 			c := sample.Certificate(t, org.CertificateID(next.Certificates.Next()))
 			if rapid.Bool().Draw(t, "another") {
@@ -56,34 +56,34 @@ func altered(t *rapid.T, s *org.State) *org.State {
 					c.ID, c.Staff, c.Qualification = other.ID, other.Staff, other.Qualification
 				}
 			}
-			next.PutCertificate(c)
+			next.Put(c)
 		case 15:
-			next.PutNotice(sample.Notice(t))
+			next.Put(sample.Notice(t))
 		case 16:
-			next.PutNotice(sample.Notice(t))
-			next.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(next.Acceptances.Next()), Notice: 1, Version: 1,
+			next.Put(sample.Notice(t))
+			next.Put(&org.Acceptance{ID: org.AcceptanceID(next.Acceptances.Next()), Notice: 1, Version: 1,
 				Staff: people.StaffID(rapid.IntRange(1, 4).Draw(t, "accepts")), How: org.OnPaper, At: noon})
 		case 13:
 			place := *next.Place(estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "requiring place")))
 			place.Requires = sample.Requires(t, 2)
-			next.PutPlace(&place)
+			next.Put(&place)
 		case 14:
 			template := *next.Template(permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "requiring template")))
 			template.Requires = sample.Requires(t, 2)
-			next.PutTemplate(&template)
+			next.Put(&template)
 		case 0:
-			next.PutAssignment(sample.Assignment(t, org.AssignmentID(next.Assignments.Next())))
+			next.Put(sample.Assignment(t, org.AssignmentID(next.Assignments.Next())))
 		case 1:
 			if a := next.Assignment(org.AssignmentID(rapid.IntRange(1, 10).Draw(t, "assignment"))); a != nil {
 				ended := *a
 				ended.Ended = !a.Ended
-				next.PutAssignment(&ended)
+				next.Put(&ended)
 			}
 		case 2:
 			template := *next.Template(permit.TemplateID(rapid.IntRange(1, 3).Draw(t, "template")))
 			template.Settings = []permit.Setting{{Permission: 3,
 				Word: rapid.SampledFrom([]string{"0", "5", "40", "60"}).Draw(t, "limit")}}
-			next.PutTemplate(&template)
+			next.Put(&template)
 		case 3:
 			e := &org.Exception{ID: org.ExceptionID(next.Exceptions.Next()),
 				Staff:      people.StaffID(rapid.IntRange(1, 4).Draw(t, "whose")),
@@ -97,13 +97,13 @@ func altered(t *rapid.T, s *org.State) *org.State {
 				e.From = today + day.Date(rapid.IntRange(-2, 3).Draw(t, "from"))
 				e.Until = e.From + day.Date(rapid.IntRange(0, 4).Draw(t, "days"))
 			}
-			next.PutException(e)
+			next.Put(e)
 		case 4:
 			p := *next.Person(people.StaffID(rapid.IntRange(1, 4).Draw(t, "locked")))
 			if p.Lock = nil; rapid.Bool().Draw(t, "lock") {
 				p.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: noon.Add(-1)}
 			}
-			next.PutStaff(&p)
+			next.Put(&p)
 		}
 	}
 	return next
@@ -341,7 +341,7 @@ func TestEndingWhatIsRedundantIsNotFelt(t *testing.T) {
 			next.Revision++
 			ended := *e
 			ended.Ended = true
-			next.PutException(&ended)
+			next.Put(&ended)
 			effect := Diff(before, compiled(t, next), noon.Unix())
 			assert.Empty(t, append(effect.Gains, effect.Losses...), "exception %d of S%d", number, e.Staff)
 		}

@@ -70,12 +70,7 @@ func (w *world) altered() (after *org.State, what []string) {
 					record = reflect.ValueOf(&site)
 				}
 			}
-			put := map[string]string{"Places": "PutPlace", "Templates": "PutTemplate", "Staff": "PutStaff",
-				"Assignments": "PutAssignment", "Exceptions": "PutException", "Credentials": "PutCredential",
-				"Bars":         "PutBar",
-				"Certificates": "PutCertificate", "Notices": "PutNotice", "Acceptances": "PutAcceptance",
-				"Schedules": "PutSchedule"}[kind]
-			reflect.ValueOf(after).MethodByName(put).Call([]reflect.Value{record})
+			after.Put(record.Interface())
 			what = append(what, fmt.Sprint(kind, " ", id))
 		}
 	}
@@ -86,7 +81,7 @@ func (w *world) altered() (after *org.State, what []string) {
 			was.Level, was.From, was.Until, was.Ended = l.Level, l.From, l.Until, l.Ended
 			l = &was
 		}
-		after.PutLocalSetting(l)
+		after.Put(l)
 		what = append(what, fmt.Sprint("LocalSettings ", l.ID))
 	}
 	return after, what

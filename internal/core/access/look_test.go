@@ -19,7 +19,7 @@ func excepted(t *testing.T, exceptions ...*org.Exception) *Snapshot {
 	return mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		for i, e := range exceptions {
 			e.ID, e.Staff, e.Reason = org.ExceptionID(i+1), 1, "because"
-			s.PutException(e)
+			s.Put(e)
 		}
 	})
 }
@@ -91,13 +91,13 @@ func TestRedundantSaysWhy(t *testing.T) {
 		p := *s.Permissions.Get(2)
 		p.Retired = true
 		s.Permissions.Put(2, &p)
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
+		s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
 	why, _ := retired.Redundant(1, noon.Unix())
 	assert.Equal(t, PermissionRetired, why)
 	left := mill(t, func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		ana.LeavingDate = today - 1
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
+		s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 2, Place: 1, Level: 1, Reason: "r"})
 	})
 	why, _ = left.Redundant(1, noon.Unix())
 	assert.Equal(t, WorksNoLonger, why)
@@ -105,9 +105,9 @@ func TestRedundantSaysWhy(t *testing.T) {
 
 func TestAnExceptionDiffersFromTheTemplatesAround(t *testing.T) {
 	snapshot := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-		s.PutAssignment(&org.Assignment{ID: 2, Staff: 1, Place: 5, Template: 2})
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true, Reason: "r"})
-		s.PutException(&org.Exception{ID: 2, Staff: 1, Permission: 2, Place: 4, Level: 1, Reason: "r"})
+		s.Put(&org.Assignment{ID: 2, Staff: 1, Place: 5, Template: 2})
+		s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true, Reason: "r"})
+		s.Put(&org.Exception{ID: 2, Staff: 1, Permission: 2, Place: 4, Level: 1, Reason: "r"})
 	})
 	assert.Equal(t, []permit.TemplateID{1, 2}, snapshot.DiffersFrom(1), "the one above, and the one below")
 	assert.Equal(t, []permit.TemplateID{1}, snapshot.DiffersFrom(2))
@@ -115,8 +115,8 @@ func TestAnExceptionDiffersFromTheTemplatesAround(t *testing.T) {
 
 func TestLikeFindsTheNearestTemplate(t *testing.T) {
 	snapshot := mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-		s.PutAssignment(&org.Assignment{ID: 2, Staff: 1, Place: 1, Template: 2, From: today - 1})
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 3, Place: 1, Level: 2, Reason: "r"})
+		s.Put(&org.Assignment{ID: 2, Staff: 1, Place: 1, Template: 2, From: today - 1})
+		s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 3, Place: 1, Level: 2, Reason: "r"})
 	})
 	like, found := snapshot.Like(1, 1, noon.Unix())
 	require.True(t, found)
@@ -182,7 +182,7 @@ func TestWhereAPlaceStandsDecidesWhatIsGained(t *testing.T) {
 	state := before.State().Fork()
 	store := *state.Place(4)
 	store.Parent = 2
-	state.PutPlace(&store)
+	state.Put(&store)
 	after, err := before.Next(state, Touched{Places: true})
 	require.NoError(t, err)
 	moved := At(before, after, 4, noon.Unix())
@@ -203,7 +203,7 @@ func TestTheEffectOfMovingAndRetiringAPlaceIsSeen(t *testing.T) {
 	moved := before.State().Fork()
 	door := *moved.Place(3)
 	door.Parent = 1
-	moved.PutPlace(&door)
+	moved.Put(&door)
 	after, err := before.Next(moved, Touched{Places: true})
 	require.NoError(t, err)
 	effect := Diff(before, after, noon.Unix())

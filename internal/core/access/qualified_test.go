@@ -24,18 +24,18 @@ func TestACertificateCountsToTheEndOfItsLastDay(t *testing.T) {
 	for name, gap := range map[string]day.Date{"following": 1, "a day between": 2} {
 		s := sample.Mill(func(s *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 			a.From, a.Until = sample.Today-100, sample.Today+100
-			s.PutQualification(&qualification.Qualification{ID: 1, Code: "Q", Name: "Ticket"})
-			s.PutCertificate(&org.Certificate{ID: 1, Staff: 1, Qualification: 1, Issued: sample.Today - 5,
+			s.Put(&qualification.Qualification{ID: 1, Code: "Q", Name: "Ticket"})
+			s.Put(&org.Certificate{ID: 1, Staff: 1, Qualification: 1, Issued: sample.Today - 5,
 				Until: sample.Today})
-			s.PutCertificate(&org.Certificate{ID: 2, Staff: 1, Qualification: 1, Issued: sample.Today + gap,
+			s.Put(&org.Certificate{ID: 2, Staff: 1, Qualification: 1, Issued: sample.Today + gap,
 				Until: sample.Today + 9})
 			line := *s.Place(5)
 			line.Requires = []qualification.ID{1}
-			s.PutPlace(&line)
+			s.Put(&line)
 		})
 		ana := *s.Person(1)
 		ana.StartDate = sample.Today - 100
-		s.PutStaff(&ana)
+		s.Put(&ana)
 		snapshot, err := access.Compile(s)
 		require.NoError(t, err)
 		ask := func(at int64) access.Reason {

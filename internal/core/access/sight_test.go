@@ -60,13 +60,13 @@ func TestALeadSeesTheirTeam(t *testing.T) {
 	s.Permissions.Put(uint32(sees.ID), sees)
 	home := s.Person(1).HomeSite
 	for id := people.StaffID(2); id <= 4; id++ {
-		s.PutStaff(&people.Staff{ID: id, Number: string(rune('A' + id)), GivenName: "G", FamilyName: "F",
+		s.Put(&people.Staff{ID: id, Number: string(rune('A' + id)), GivenName: "G", FamilyName: "F",
 			Engagement: people.Employee, HomeSite: home, StartDate: today - 9})
 	}
-	s.PutException(&org.Exception{ID: 9, Staff: 2, Permission: sees.ID, Place: home, Level: 2, Reason: "r"})
-	s.PutTeam(&org.Team{ID: 1, Code: "T", Name: "T"})
-	s.PutMember(&org.Member{ID: 1, Team: 1, Staff: 2, Lead: true})
-	s.PutMember(&org.Member{ID: 2, Team: 1, Staff: 3})
+	s.Put(&org.Exception{ID: 9, Staff: 2, Permission: sees.ID, Place: home, Level: 2, Reason: "r"})
+	s.Put(&org.Team{ID: 1, Code: "T", Name: "T"})
+	s.Put(&org.Member{ID: 1, Team: 1, Staff: 2, Lead: true})
+	s.Put(&org.Member{ID: 2, Team: 1, Staff: 3})
 	view := func(s *org.State, of people.StaffID) View {
 		return compiled(t, s).Sight(2, noon.Unix()).Of(s.Person(of))
 	}
@@ -74,11 +74,11 @@ func TestALeadSeesTheirTeam(t *testing.T) {
 	assert.Equal(t, Whole, view(s, 3), "who is in it")
 	assert.Equal(t, Hidden, view(s, 4), "who is in no team")
 	for what, spoil := range map[string]func(*org.State){
-		"who no longer leads": func(s *org.State) { s.PutMember(&org.Member{ID: 1, Team: 1, Staff: 2}) },
-		"taken out":           func(s *org.State) { s.PutMember(&org.Member{ID: 2, Team: 1, Staff: 3, Ended: true}) },
-		"a retired team":      func(s *org.State) { s.PutTeam(&org.Team{ID: 1, Code: "T", Name: "T", Retired: true}) },
+		"who no longer leads": func(s *org.State) { s.Put(&org.Member{ID: 1, Team: 1, Staff: 2}) },
+		"taken out":           func(s *org.State) { s.Put(&org.Member{ID: 2, Team: 1, Staff: 3, Ended: true}) },
+		"a retired team":      func(s *org.State) { s.Put(&org.Team{ID: 1, Code: "T", Name: "T", Retired: true}) },
 		"only their own": func(s *org.State) {
-			s.PutException(&org.Exception{ID: 9, Staff: 2, Permission: sees.ID, Place: home, Level: 1, Reason: "r"})
+			s.Put(&org.Exception{ID: 9, Staff: 2, Permission: sees.ID, Place: home, Level: 1, Reason: "r"})
 		},
 	} {
 		other := s.Fork()

@@ -59,13 +59,13 @@ func (w *world) grow(by *rand.Rand) {
 	if w.oneIn(2) {
 		root := &estate.Place{ID: worldPlaces + 1, Code: "ALL", Name: "All", Kind: estate.Organisation,
 			TimeZone: pick(w, zones), Opening: w.opening(), Requires: w.requires(12)}
-		w.state.PutPlace(root)
+		w.state.Put(root)
 		for id := uint32(1); id <= 2; id++ {
 			site := *w.state.Places.Get(id)
 			if site.Parent = root.ID; w.oneIn(3) {
 				site.Opening = nil
 			}
-			w.state.PutPlace(&site)
+			w.state.Put(&site)
 		}
 		for number, a := range w.state.Assignments.All() {
 			if w.oneIn(6) {
@@ -93,7 +93,7 @@ func (w *world) grow(by *rand.Rand) {
 		w.state.Templates.Put(id, &giving)
 	}
 	for range w.IntN(7) {
-		w.state.PutLocalSetting(w.localSetting())
+		w.state.Put(w.localSetting())
 	}
 }
 
@@ -243,10 +243,10 @@ func (w *world) catalogue() {
 		s.Permissions.Put(uint32(id), p)
 	}
 	for id := qualification.ID(1); id <= 2; id++ {
-		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: "Ticket"})
+		s.Put(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id), Name: "Ticket"})
 	}
 	for id := hours.ScheduleID(1); id <= 1+hours.ScheduleID(w.IntN(2)); id++ {
-		s.PutSchedule(&hours.Schedule{ID: id, Code: fmt.Sprint("SCH", id), Name: "Early", Hours: w.access(true),
+		s.Put(&hours.Schedule{ID: id, Code: fmt.Sprint("SCH", id), Name: "Early", Hours: w.access(true),
 			Retired: w.oneIn(4)})
 	}
 }
@@ -272,7 +272,7 @@ func (w *world) places() {
 					estate.BadgeAndPIN})
 			}
 		}
-		w.state.PutPlace(p)
+		w.state.Put(p)
 	}
 }
 
@@ -297,7 +297,7 @@ func (w *world) templates() {
 					AsOf: uint32(w.IntN(9))})
 			}
 		}
-		w.state.PutTemplate(t)
+		w.state.Put(t)
 	}
 }
 
@@ -326,7 +326,7 @@ func (w *world) person(id people.StaffID) {
 		p.Lock = &people.Lock{Cause: people.ByManager, Reason: "r", Since: w.moment(), Until: w.moments(),
 			By: people.StaffID(w.IntN(3))}
 	}
-	s.PutStaff(p)
+	s.Put(p)
 	for _, kind := range []credential.Kind{credential.PIN, credential.Badge, credential.Password} {
 		for range pick(w, []int{0, 1, 1, 1, 2}) {
 			number := credential.ID(s.Credentials.Next())
@@ -343,11 +343,11 @@ func (w *world) person(id people.StaffID) {
 				c.Digest, c.Duress = credential.Digest{byte(number)}, w.oneIn(6)
 			case credential.Badge:
 				c.Badge = credential.BadgeID(number)
-				s.PutBadge(&org.Badge{ID: c.Badge, Format: card.Wiegand26, Number: fmt.Sprint("7-", number),
+				s.Put(&org.Badge{ID: c.Badge, Format: card.Wiegand26, Number: fmt.Sprint("7-", number),
 					Site:  p.HomeSite,
 					State: org.Issued})
 			}
-			s.PutCredential(c)
+			s.Put(c)
 		}
 	}
 	for range w.IntN(5) {
@@ -356,7 +356,7 @@ func (w *world) person(id people.StaffID) {
 		if !w.oneIn(3) {
 			c.Until = c.Issued + day.Date(w.IntN(4))
 		}
-		s.PutCertificate(c)
+		s.Put(c)
 	}
 }
 
@@ -375,7 +375,7 @@ func (w *world) given() {
 				a.Until = max(a.From, a.Until)
 			}
 		}
-		s.PutAssignment(a)
+		s.Put(a)
 	}
 	for range w.IntN(5) {
 		e := &org.Exception{ID: org.ExceptionID(s.Exceptions.Next()), Staff: staff(), Place: high(), Reason: "r",
@@ -389,10 +389,10 @@ func (w *world) given() {
 				e.Until = max(e.From, e.Until)
 			}
 		}
-		s.PutException(e)
+		s.Put(e)
 	}
 	for range w.IntN(3) {
-		s.PutBar(&org.Bar{ID: org.BarID(s.Bars.Next()), Staff: staff(), Place: place(), Reason: "r", Since: w.moment(),
+		s.Put(&org.Bar{ID: org.BarID(s.Bars.Next()), Staff: staff(), Place: place(), Reason: "r", Since: w.moment(),
 			Until: w.moments(), Ended: w.oneIn(4)})
 	}
 	for id := org.NoticeID(1); id <= org.NoticeID(w.IntN(3)); id++ {
@@ -404,25 +404,25 @@ func (w *world) given() {
 		if n.Version == 2 {
 			n.Past = []org.NoticeText{{Version: 1, Since: n.Since, Text: "Old"}}
 		}
-		s.PutNotice(n)
+		s.Put(n)
 		for staff := people.StaffID(1); staff <= worldStaff; staff++ {
 			if w.oneIn(2) {
-				s.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Notice: id, Staff: staff,
+				s.Put(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Notice: id, Staff: staff,
 					Version: uint32(1 + w.IntN(int(n.Version))), At: w.moment(), How: org.OnPaper})
 			}
 		}
 	}
 	for id := org.TeamID(1); id <= 2; id++ {
-		s.PutTeam(&org.Team{ID: id, Code: fmt.Sprint("T", id), Name: "Team", Retired: w.oneIn(4)})
+		s.Put(&org.Team{ID: id, Code: fmt.Sprint("T", id), Name: "Team", Retired: w.oneIn(4)})
 		for staff := people.StaffID(1); staff <= worldStaff; staff++ {
 			if w.oneIn(2) {
-				s.PutMember(&org.Member{ID: org.MemberID(s.Members.Next()), Team: id, Staff: staff, Lead: w.oneIn(2),
+				s.Put(&org.Member{ID: org.MemberID(s.Members.Next()), Team: id, Staff: staff, Lead: w.oneIn(2),
 					Ended: w.oneIn(5)})
 			}
 		}
 	}
 	if w.oneIn(3) {
-		s.PutDevice(&org.Device{ID: 1, Name: "Reader", Place: place(), Token: [32]byte{1}, Until: w.moments(),
+		s.Put(&org.Device{ID: 1, Name: "Reader", Place: place(), Token: [32]byte{1}, Until: w.moments(),
 			Retired: w.oneIn(3)})
 	}
 	w.rest()

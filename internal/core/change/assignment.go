@@ -86,7 +86,7 @@ func assignmentAdd(t *Trial) error {
 			"%s is assigned at %s as %s in these days already; change that assignment's dates instead", p.FullName(),
 			place.Name, template.Name)
 	}
-	t.putAssignment(a)
+	t.put(a)
 	t.named(uint32(a.ID))
 	return nil
 }
@@ -217,7 +217,7 @@ func assignmentEdit(t *Trial) error {
 			return err
 		}
 	}
-	t.putAssignment(&a)
+	t.put(&a)
 	return nil
 }
 
@@ -243,7 +243,7 @@ func assignmentEnd(t *Trial) error {
 	}
 	a := *before
 	a.Ended = true
-	t.putAssignment(&a)
+	t.put(&a)
 	return nil
 }
 
@@ -268,7 +268,7 @@ func assignmentRestore(t *Trial) error {
 		return fault.Conflictf("on", "%s is assigned at %s as %s in these days by another assignment already",
 			t.State.Person(a.Staff).FullName(), place.Name, template.Name)
 	}
-	t.putAssignment(&a)
+	t.put(&a)
 	return nil
 }
 
@@ -356,8 +356,8 @@ func assignmentMove(t *Trial) error {
 	case last.Until < before.From: // it had not begun
 		last.Until, last.Ended = before.Until, true
 	}
-	t.putAssignment(&last)
-	t.putAssignment(&next)
+	t.put(&last)
+	t.put(&next)
 	t.named(uint32(next.ID))
 	return nil
 }

@@ -150,7 +150,7 @@ func (t *Trial) addBadges(form *badgeForm, line badgeLine, site *estate.Place, p
 		}
 		b := &org.Badge{ID: credential.BadgeID(t.State.Badges.Next()), Format: format, Number: number, Label: label,
 			Site: site.ID, State: org.InStock, Day: form.Day}
-		t.putBadge(b)
+		t.put(b)
 		if t.op.Ref != "" && t.Refs[t.op.Ref] == 0 {
 			t.named(uint32(b.ID))
 		}
@@ -224,7 +224,7 @@ func badgeEdit(t *Trial) error {
 	if err := bounded("label", b.Label, 80); err != nil {
 		return err
 	}
-	t.putBadge(&b)
+	t.put(&b)
 	return nil
 }
 
@@ -267,10 +267,10 @@ func badgeIssue(t *Trial) error {
 	}
 	b := *before
 	b.State = org.Issued
-	t.putBadge(&b)
+	t.put(&b)
 	c := &credential.Credential{ID: credential.ID(t.State.Credentials.Next()), Staff: p.ID, Kind: credential.Badge,
 		Badge: b.ID, State: credential.Valid, Until: until, IssuedAt: t.env.Now.UTC().Truncate(time.Second)}
-	t.putCredential(c)
+	t.put(c)
 	t.named(uint32(c.ID))
 	return nil
 }
@@ -323,12 +323,12 @@ func (t *Trial) becomes(
 		if credentialState == credential.Valid {
 			c.StateSince, c.StateReason = time.Time{}, ""
 		}
-		t.putCredential(&c)
+		t.put(&c)
 	}
 	if b.State != state {
 		next := *b
 		next.State = state
-		t.putBadge(&next)
+		t.put(&next)
 	}
 }
 

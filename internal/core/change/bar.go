@@ -66,7 +66,7 @@ func barAdd(t *Trial) error {
 	if b.Until, err = t.moment(form.Until, t.zoneAt(place.ID), "bar until it is lifted"); err != nil {
 		return err
 	}
-	t.putBar(b)
+	t.put(b)
 	t.named(uint32(b.ID))
 	return nil
 }
@@ -108,6 +108,6 @@ func barEnd(t *Trial) error {
 	}
 	b := *before
 	b.Ended = true
-	t.putBar(&b)
+	t.put(&b)
 	return nil
 }

@@ -149,7 +149,7 @@ func groupAdd(t *Trial) error {
 		return err
 	}
 	g.ID = permit.GroupID(t.State.Groups.Next())
-	t.putGroup(g)
+	t.put(g)
 	t.named(uint32(g.ID))
 	return nil
 }
@@ -187,7 +187,7 @@ func groupEdit(t *Trial) error {
 	}
 	t.keepFlowing(func(p *permit.Permission) bool {
 		return g.Parent != before.Parent && t.catalogue().Inside(p.Group, g.ID)
-	}, func() { t.putGroup(&g) })
+	}, func() { t.put(&g) })
 	return t.catalogueCeiling()
 }
 
@@ -227,7 +227,7 @@ func retireGroup(t *Trial, retired bool) error {
 	}
 	g := *before
 	g.Retired = retired
-	t.putGroup(&g)
+	t.put(&g)
 	return t.catalogueCeiling()
 }
 
@@ -318,7 +318,7 @@ func permissionAdd(t *Trial) error {
 		return err
 	}
 	p.ID = permit.PermissionID(t.State.Permissions.Next())
-	t.putPermission(p)
+	t.put(p)
 	t.named(uint32(p.ID))
 	return nil
 }
@@ -376,7 +376,7 @@ func permissionEdit(t *Trial) error {
 		}
 	}
 	t.keepFlowing(func(other *permit.Permission) bool { return other.ID == p.ID && p.Group != before.Group },
-		func() { t.putPermission(&p) })
+		func() { t.put(&p) })
 	return t.catalogueCeiling()
 }
 
@@ -417,7 +417,7 @@ func (t *Trial) keepFlowing(moved func(*permit.Permission) bool, move func()) {
 		template.Giving = keep(template.Giving, flowed[id].gives,
 			t.catalogue().ResolveGiving(&template, t.State.Template))
 		if stated {
-			t.putTemplate(&template)
+			t.put(&template)
 		}
 	}
 }
@@ -482,7 +482,7 @@ func (t *Trial) rescale(before, after *permit.Permission) error {
 			if err := t.excepting(&carried); err != nil {
 				return err
 			}
-			t.putException(&carried)
+			t.put(&carried)
 		}
 	}
 	for _, l := range t.State.LocalSettings.All() {
@@ -499,7 +499,7 @@ func (t *Trial) rescale(before, after *permit.Permission) error {
 		if level != l.Level {
 			carried := *l
 			carried.Level = level
-			t.putLocalSetting(&carried)
+			t.put(&carried)
 		}
 	}
 	return nil
@@ -538,7 +538,7 @@ func retirePermission(t *Trial, retired bool) error {
 	}
 	p := *before
 	p.Retired = retired
-	t.putPermission(&p)
+	t.put(&p)
 	return t.catalogueCeiling()
 }
 

@@ -132,7 +132,7 @@ func (t *Trial) copied(p *people.Staff, a *org.Assignment, field string) (made i
 	if t.statusOf(p) == people.Left {
 		return 0, fault.Conflictf(field, "%s has left; reinstate first", p.FullName())
 	}
-	t.putAssignment(a)
+	t.put(a)
 	return 1, nil
 }
 
@@ -235,7 +235,7 @@ func (t *Trial) pause(a *org.Assignment, from, until day.Date) error {
 	default: // nothing is left of it
 		first.Ended = true
 	}
-	t.putAssignment(&first)
+	t.put(&first)
 	if from <= a.From || !goesOn {
 		return nil
 	}
@@ -244,7 +244,7 @@ func (t *Trial) pause(a *org.Assignment, from, until day.Date) error {
 	if err := t.assignable(&next); err != nil {
 		return err
 	}
-	t.putAssignment(&next)
+	t.put(&next)
 	return nil
 }
 

@@ -154,7 +154,7 @@ func (t *Trial) givePIN(p *people.Staff, form *PINForm, until time.Time) error {
 		}
 	}
 	t.withdraw(p, credential.PIN, form.Duress)
-	t.putCredential(c)
+	t.put(c)
 	return nil
 }
 
@@ -173,7 +173,7 @@ func (t *Trial) withdraw(p *people.Staff, kind credential.Kind, duress bool) boo
 	c := *old
 	c.State, c.Sealed, c.Hash = credential.Withdrawn, nil, ""
 	c.StateSince, c.StateReason = t.env.Now.UTC().Truncate(time.Second), t.said()
-	t.putCredential(&c)
+	t.put(&c)
 	return true
 }
 
@@ -260,7 +260,7 @@ func credentialRenew(t *Trial) error {
 	if c.Until.Equal(before.Until) {
 		return nil
 	}
-	t.putCredential(&c)
+	t.put(&c)
 	return nil
 }
 
@@ -327,6 +327,6 @@ func (t *Trial) putPassword(p *people.Staff, until time.Time, shown string) erro
 		}
 	}
 	t.withdraw(p, credential.Password, false)
-	t.putCredential(c)
+	t.put(c)
 	return nil
 }

@@ -1012,28 +1012,28 @@ func freed(s *access.Snapshot, id people.StaffID, certified bool) *access.Snapsh
 	p := *freed.Person(id)
 	p.Lock, p.ContractEnd, p.LeavingDate, p.LeavesAt, p.StartDate, p.Activated = nil, 0, 0, time.Time{},
 		day.Of(noon)-1000, true
-	freed.PutStaff(&p)
+	freed.Put(&p)
 	for number := range s.State().Qualifications.All() {
 		if !certified {
 			break
 		}
 		for _, n := range s.State().Notices.All() {
-			freed.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(freed.Acceptances.Next()), Notice: n.ID,
+			freed.Put(&org.Acceptance{ID: org.AcceptanceID(freed.Acceptances.Next()), Notice: n.ID,
 				Version: n.Version, Staff: id, At: noon.AddDate(-1, 0, 0)})
 		}
-		freed.PutCertificate(&org.Certificate{ID: org.CertificateID(freed.Certificates.Next()), Staff: id,
+		freed.Put(&org.Certificate{ID: org.CertificateID(freed.Certificates.Next()), Staff: id,
 			Qualification: qualification.ID(number), Issued: day.Of(noon) - 1000})
 	}
 	for _, number := range freed.BarsOf(id) {
 		b := *freed.Bar(number)
 		b.Ended = true
-		freed.PutBar(&b)
+		freed.Put(&b)
 	}
 	for _, place := range s.State().Places.All() {
 		if place.Retired {
 			used := *place
 			used.Retired = false
-			freed.PutPlace(&used)
+			freed.Put(&used)
 		}
 	}
 	snapshot, err := access.Compile(freed)

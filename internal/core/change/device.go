@@ -66,7 +66,7 @@ func deviceAdd(t *Trial) error {
 	// Of 256 random bits, which nobody guesses
 	v := &org.Device{ID: org.DeviceID(t.State.Devices.Next()), Name: name, Place: place.ID,
 		Token: sha256.Sum256([]byte(token)), AddedBy: t.actor.Staff}
-	t.putDevice(v)
+	t.put(v)
 	t.named(uint32(v.ID))
 	return nil
 }
@@ -88,7 +88,7 @@ func deviceClaim(t *Trial) error {
 	}
 	v := *before
 	v.Token, v.AddedBy = sha256.Sum256([]byte(form.Token)), 0 // the tablet alone knows it
-	t.putDevice(&v)
+	t.put(&v)
 	return nil
 }
 
@@ -120,6 +120,6 @@ func deviceRetire(t *Trial) error {
 	}
 	v := *before
 	v.Retired = true
-	t.putDevice(&v)
+	t.put(&v)
 	return nil
 }

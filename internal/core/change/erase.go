@@ -32,26 +32,26 @@ func staffErase(t *Trial) error {
 	p := *before
 	p.Erase()
 	p.Revision = t.next()
-	t.State.PutStaff(&p)
+	t.State.Put(&p)
 	t.erased("staff", uint32(p.ID), &p)
 	t.Entries = append(t.Entries, Entry{Op: t.op.Op, On: p.Number + " " + p.FullName(),
 		Record: "staff:" + number(float64(p.ID)), After: map[string]any{"erased": true}, Index: t.index})
 	for _, id := range t.State.ExceptionsOf(p.ID) {
 		e := *t.State.Exception(id)
 		e.Reason, e.Revision = people.ErasedText, t.next()
-		t.State.PutException(&e)
+		t.State.Put(&e)
 		t.erased("exception", uint32(id), &e)
 	}
 	for _, id := range t.State.BarsOf(p.ID) {
 		b := *t.State.Bar(id)
 		b.Reason, b.Revision = people.ErasedText, t.next()
-		t.State.PutBar(&b)
+		t.State.Put(&b)
 		t.erased("bar", uint32(id), &b)
 	}
 	for _, id := range t.State.CertificatesOf(p.ID) {
 		c := *t.State.Certificate(id)
 		c.Number, c.Revision = "", t.next()
-		t.State.PutCertificate(&c)
+		t.State.Put(&c)
 		t.erased("certificate", uint32(id), &c)
 	}
 	for _, id := range t.State.CredentialsOf(p.ID) {
@@ -60,7 +60,7 @@ func staffErase(t *Trial) error {
 			continue
 		}
 		c.StateReason, c.Revision = people.ErasedText, t.next()
-		t.State.PutCredential(&c)
+		t.State.Put(&c)
 		t.erased("credential", uint32(id), &c)
 	}
 	return nil

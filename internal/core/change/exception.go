@@ -99,7 +99,7 @@ func (t *Trial) addException(p *people.Staff, place *estate.Place, permission *p
 	if err := t.excepting(e); err != nil {
 		return err
 	}
-	t.putException(e)
+	t.put(e)
 	t.named(uint32(e.ID))
 	return nil
 }
@@ -207,7 +207,7 @@ func exceptionEdit(t *Trial) error {
 			return err
 		}
 	}
-	t.putException(&e)
+	t.put(&e)
 	return nil
 }
 
@@ -231,7 +231,7 @@ func endException(t *Trial, ended bool) error {
 	}
 	e := *before
 	e.Ended = ended
-	t.putException(&e)
+	t.put(&e)
 	return nil
 }
 
@@ -266,7 +266,7 @@ func exceptionSet(t *Trial) error {
 		}
 		ended := *e
 		ended.Ended = true
-		t.putException(&ended)
+		t.put(&ended)
 	}
 	if form.Level == "" {
 		return nil

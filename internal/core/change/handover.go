@@ -124,7 +124,7 @@ func (t *Trial) handOverReports(p, to *people.Staff) (over int, err error) {
 		}
 		next := *of
 		next.LineManager = to.ID
-		t.putStaff(&next)
+		t.put(&next)
 		over++
 	}
 	return over, nil

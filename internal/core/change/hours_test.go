@@ -193,7 +193,7 @@ func TestAScheduleThatIsUsedIsNotTakenBack(t *testing.T) {
 		before := h.snap
 		h.must(owner, "r", use)
 		_, err := h.undo(made)
-		assert.ErrorContains(t, err, "has the hours of Late", use.Op)
+		assert.ErrorContains(t, err, "LATE Late is used by a later change: the ", use.Op)
 		h.snap = before
 	}
 	d, err := h.undo(made)

@@ -54,7 +54,7 @@ func staffLeave(t *Trial) error {
 			return err
 		}
 	}
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }
 
@@ -119,7 +119,7 @@ func staffReinstate(t *Trial) error {
 	}
 	p := *before
 	p.LeavingDate, p.LeavesAt = 0, time.Time{}
-	t.putStaff(&p)
+	t.put(&p)
 	if gone {
 		t.suspendBadges(&p)
 	}
@@ -135,6 +135,6 @@ func (t *Trial) suspendBadges(p *people.Staff) {
 		}
 		c.State, c.StateSince = credential.Suspended, t.env.Now.UTC().Truncate(time.Second)
 		c.StateReason = "not taken back when they left"
-		t.putCredential(&c)
+		t.put(&c)
 	}
 }

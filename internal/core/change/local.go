@@ -2,7 +2,6 @@ package change
 
 import (
 	"encoding/json"
-	"fmt"
 	"slices"
 	"time"
 
@@ -85,7 +84,7 @@ func localAdd(t *Trial) error {
 	if err := t.fillLocal(l, &form); err != nil {
 		return err
 	}
-	t.putLocalSetting(l)
+	t.put(l)
 	t.named(uint32(l.ID))
 	return nil
 }
@@ -161,7 +160,7 @@ func localEdit(t *Trial) error {
 	if err := t.fillLocal(&l, &form); err != nil {
 		return err
 	}
-	t.putLocalSetting(&l)
+	t.put(&l)
 	return nil
 }
 
@@ -185,17 +184,8 @@ func endLocal(t *Trial, ended bool) error {
 			return err
 		}
 	}
-	t.putLocalSetting(&l)
+	t.put(&l)
 	return nil
-}
-
-func (t *Trial) putLocalSetting(l *org.LocalSetting) {
-	before := t.State.LocalSetting(l.ID)
-	l.Revision = t.next()
-	t.State.PutLocalSetting(l)
-	permission := t.catalogue().Permission(l.Permission)
-	t.wrote("local_setting", uint32(l.ID), fmt.Sprintf("%s at %s: “%s” %s", t.State.Template(l.Template).Name,
-		t.State.Place(l.Place).Code, permission.Title, permission.Scale.Word(l.Level)), orNil(before), l)
 }
 
 // localCeiling asks that whatever templates give at places from now on, by local settings or as these no longer count,

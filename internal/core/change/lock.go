@@ -56,7 +56,7 @@ func staffLock(t *Trial) error {
 	}
 	p := *before
 	p.Lock = lock
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }
 
@@ -106,6 +106,6 @@ func staffUnlock(t *Trial) error {
 	}
 	p := *before
 	p.Lock = nil
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }

@@ -15,23 +15,36 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-var noticeOperations = []Description{
-	{Name: "notice.add", Do: "Publish notice", Done: "Published notice", Needs: permit.EditPlaces,
-		Fields: noticeForm{}, Makes: "notice", Undone: "notice.retire", apply: noticeAdd},
-	{Name: "notice.edit", Do: "Change notice", Done: "Changed notice", Needs: permit.EditPlaces, Fields: noticeForm{},
-		subject: fieldsEdited, apply: noticeEdit},
+// A notice is changed by whoever looks after all that it is for.
+var noticeKind = &simple[org.Notice, noticeForm]{kind: "notice", example: "SITE-RULES", needs: permit.EditPlaces,
+	nameField: "title", add: "Publish", added: "Published", frozen: true,
+	fresh: func(id uint32, code string) *org.Notice {
+		return &org.Notice{ID: org.NoticeID(id), Code: code, Version: 1}
+	},
+	code: func(form *noticeForm) string { return form.Code },
+	name: func(n *org.Notice) string { return n.Title },
+	form: func(n *org.Notice) noticeForm {
+		return noticeForm{Code: n.Code, Title: n.Title, Text: n.Text, Places: numbered(n.Places),
+			Templates: numbered(n.Templates), Refuses: n.Refuses}
+	},
+	retired: func(n *org.Notice) *bool { return &n.Retired },
+	mayChange: func(t *Trial, n *org.Notice) error {
+		if err := t.noticeAuthority(n); err != nil {
+			return err
+		}
+		return t.nothingIdle(n)
+	},
+	fill: (*Trial).fillNotice}
+
+var noticeOperations = append(noticeKind.operations(), []Description{
 	{Name: "notice.publish", Do: "Publish a new version of notice", Done: "Published a new version of notice",
 		Needs: permit.EditPlaces, Fields: publishForm{}, apply: noticePublish},
-	{Name: "notice.retire", Do: "Retire notice", Done: "Retired notice", Needs: permit.EditPlaces,
-		apply: noticeRetire},
-	{Name: "notice.restore", Do: "Bring back notice", Done: "Brought back notice", Needs: permit.EditPlaces,
-		apply: noticeRestore},
 	{Name: "notice.record", Do: "Record on paper the acceptance of", Done: "Recorded on paper the acceptance of",
 		Needs: permit.EditStaff, Daily: true, Fields: recordForm{}, Makes: "acceptance", Kept: keptAcceptance,
 		apply: noticeRecord},
 	{Name: "notice.accept", Do: "Accept", Done: "Accepted", Own: true, Fields: acceptForm{}, Makes: "acceptance",
 		Kept: keptAcceptance, apply: noticeAccept},
-}
+}...)
 
 const keptAcceptance = "what somebody has accepted stays on record. Publish a new version where it has to be read again"
 
@@ -80,17 +93,8 @@ func MayChangeNotice(before *access.Snapshot, actor people.StaffID, n *org.Notic
 	return t.noticeAuthority(n)
 }
 
-func (t *Trial) findNotice(field, reference string) (*org.Notice, error) {
-	if n := t.State.NoticeByCode(reference); n != nil {
-		return n, nil
-	}
-	if n := t.State.Notice(org.NoticeID(t.number(reference))); n != nil {
-		return n, nil
-	}
-	return nil, fault.Missingf(field, "no notice has the code %q", reference)
-}
-
-func (t *Trial) fillNotice(n *org.Notice, form *noticeForm) error {
+// fillNotice writes a form into a notice. The text of a version that people have accepted stays as they read it.
+func (t *Trial) fillNotice(before, n *org.Notice, form *noticeForm) error {
 	n.Title, n.Refuses = words.Tidy(form.Title), form.Refuses
 	if n.Title == "" {
 		return fault.Invalidf("set.title", "a notice needs a title")
@@ -116,7 +120,24 @@ func (t *Trial) fillNotice(n *org.Notice, form *noticeForm) error {
 	slices.Sort(n.Places)
 	slices.Sort(n.Templates)
 	n.Places, n.Templates = slices.Compact(n.Places), slices.Compact(n.Templates)
-	return t.noticeAuthority(n)
+	if err := t.noticeAuthority(n); err != nil {
+		return err
+	}
+	var err error
+	if n.Text, err = noticeText(form.Text); err != nil {
+		return err
+	}
+	if before == nil {
+		n.Since = t.env.Now.UTC().Truncate(time.Second)
+		return nil
+	}
+	for _, a := range t.State.Acceptances.All() {
+		if n.Text != before.Text && a.Notice == n.ID && a.Version == n.Version {
+			return fault.Conflictf("set.text", "people have accepted version %d, so its text stays; publish a new "+
+				"version", n.Version)
+		}
+	}
+	return nil
 }
 
 // noticeText reads the text of a notice: lines stay as they are.
@@ -126,46 +147,6 @@ func noticeText(text string) (string, error) {
 		return "", fault.Invalidf("set.text", "a notice needs a text")
 	}
 	return text, bounded("text", text, 20_000)
-}
-
-func noticeAdd(t *Trial) error {
-	var form noticeForm
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	n := &org.Notice{ID: org.NoticeID(t.State.Notices.Next()), Code: form.Code, Version: 1,
-		Since: t.env.Now.UTC().Truncate(time.Second)}
-	if err := t.fillNotice(n, &form); err != nil {
-		return err
-	}
-	if err := checkCode("set.code", form.Code, "SITE-RULES"); err != nil {
-		return err
-	}
-	if t.State.NoticeByCode(form.Code) != nil {
-		return fault.Conflictf("set.code", "there is a notice %s already; choose another code", form.Code)
-	}
-	var err error
-	if n.Text, err = noticeText(form.Text); err != nil {
-		return err
-	}
-	t.putNotice(n)
-	t.named(uint32(n.ID))
-	return nil
-}
-
-// noticeToChange finds the notice that an operation is about, for somebody who looks after all that it is for.
-func (t *Trial) noticeToChange() (*org.Notice, error) {
-	n, err := t.findNotice("on", t.op.On)
-	if err != nil {
-		return nil, err
-	}
-	if err := t.noticeAuthority(n); err != nil {
-		return nil, err
-	}
-	if err := t.nothingIdle(n); err != nil {
-		return nil, err
-	}
-	return n, t.fresh(n.Revision, n.Title)
 }
 
 // nothingIdle keeps everybody but owners from changing a notice while a place that it is for, or one below, is retired
@@ -188,41 +169,6 @@ func (t *Trial) nothingIdle(n *org.Notice) error {
 	return nil
 }
 
-func noticeEdit(t *Trial) error {
-	before, err := t.noticeToChange()
-	if err != nil {
-		return err
-	}
-	if before.Retired {
-		return fault.Conflictf("on", "%s is retired; bring it back before changing it", before.Title)
-	}
-	form := noticeForm{Code: before.Code, Title: before.Title, Text: before.Text,
-		Places: numbered(before.Places), Templates: numbered(before.Templates), Refuses: before.Refuses}
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	if form.Code != before.Code {
-		return fault.Invalidf("set.code", "a notice keeps its code; change its title instead")
-	}
-	n := *before
-	if err := t.fillNotice(&n, &form); err != nil {
-		return err
-	}
-	if n.Text, err = noticeText(form.Text); err != nil {
-		return err
-	}
-	if n.Text != before.Text {
-		for _, a := range t.State.Acceptances.All() {
-			if a.Notice == n.ID && a.Version == n.Version {
-				return fault.Conflictf("set.text", "people have accepted version %d, so its text stays; publish a new "+
-					"version", n.Version)
-			}
-		}
-	}
-	t.putNotice(&n)
-	return nil
-}
-
 // numbered are records as a form names them.
 func numbered[ID ~uint32](ids []ID) (names []string) {
 	for _, id := range ids {
@@ -233,7 +179,7 @@ func numbered[ID ~uint32](ids []ID) (names []string) {
 
 // noticePublish publishes a new version: what was accepted before is no acceptance of it.
 func noticePublish(t *Trial) error {
-	before, err := t.noticeToChange()
+	before, err := noticeKind.toChange(t)
 	if err != nil {
 		return err
 	}
@@ -257,26 +203,9 @@ func noticePublish(t *Trial) error {
 	n.Past = append(slices.Clone(before.Past), org.NoticeText{Version: before.Version, Since: before.Since,
 		Text: before.Text})
 	n.Version, n.Since = before.Version+1, t.env.Now.UTC().Truncate(time.Second)
-	t.putNotice(&n)
+	t.put(&n)
 	return nil
 }
-
-func (t *Trial) retireNotice(retired bool) error {
-	before, err := t.noticeToChange()
-	if err != nil {
-		return err
-	}
-	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Title, retiredWord(retired))
-	}
-	n := *before
-	n.Retired = retired
-	t.putNotice(&n)
-	return nil
-}
-
-func noticeRetire(t *Trial) error  { return t.retireNotice(true) }
-func noticeRestore(t *Trial) error { return t.retireNotice(false) }
 
 // noticeRecord puts on record that somebody has accepted a notice on paper. It gives whatever waited for that, so
 // whoever does it stands over them.
@@ -292,7 +221,7 @@ func noticeRecord(t *Trial) error {
 	if err := t.certified("set.staff", p, false); err != nil {
 		return err
 	}
-	n, err := t.findNotice("set.notice", form.Notice)
+	n, err := coded[org.Notice](t, "notice", "set.notice", form.Notice)
 	if err != nil {
 		return err
 	}
@@ -305,7 +234,7 @@ func noticeAccept(t *Trial) error {
 	if err := t.form(&form); err != nil {
 		return err
 	}
-	n, err := t.findNotice("set.notice", form.Notice)
+	n, err := coded[org.Notice](t, "notice", "set.notice", form.Notice)
 	if err != nil {
 		return err
 	}
@@ -336,17 +265,8 @@ func (t *Trial) accept(n *org.Notice, p *people.Staff, a *org.Acceptance) error 
 	}
 	a.ID, a.Notice, a.Staff = org.AcceptanceID(t.State.Acceptances.Next()), n.ID, p.ID
 	a.At = t.env.Now.UTC().Truncate(time.Second)
-	a.Revision = t.next()
-	t.State.PutAcceptance(a)
-	t.wrote("acceptance", uint32(a.ID), fmt.Sprintf("%s by %s %s", n.Title, p.Number, p.FullName()), nil, a)
+	t.put(a)
 	return nil
-}
-
-func (t *Trial) putNotice(n *org.Notice) {
-	before := t.State.Notice(n.ID)
-	n.Revision = t.next()
-	t.State.PutNotice(n)
-	t.wrote("notice", uint32(n.ID), n.Code+" "+n.Title, orNil(before), n)
 }
 
 // noticeCeiling asks that whatever people gain by a notice that no longer refuses them, or refuses fewer, is the

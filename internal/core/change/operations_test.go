@@ -158,7 +158,7 @@ func TestAnEditThatSaysNothingChangesNothing(t *testing.T) {
 }
 
 func recordName(record any) string {
-	kind, id, _ := org.Name(record)
+	kind, id := org.Name(record)
 	return kind + ":" + jsonOf(id)
 }
 

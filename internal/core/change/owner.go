@@ -77,7 +77,7 @@ func staffMakeOwner(t *Trial) error {
 	}
 	p := *before
 	p.Owner = true
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }
 
@@ -94,6 +94,6 @@ func staffUnmakeOwner(t *Trial) error {
 	}
 	p := *before
 	p.Owner = false
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }

@@ -145,7 +145,7 @@ func placeAdd(t *Trial) error {
 	if err := t.fillPlace(p, &form); err != nil {
 		return err
 	}
-	t.putPlace(p)
+	t.put(p)
 	t.named(uint32(p.ID))
 	if p.Kind == estate.Organisation {
 		t.takeSitesIn(p)
@@ -190,9 +190,9 @@ func (t *Trial) joinAssignments(root *estate.Place) {
 		for _, a := range at[as] {
 			ended := *a
 			ended.Ended = true
-			t.putAssignment(&ended)
+			t.put(&ended)
 		}
-		t.putAssignment(&joined)
+		t.put(&joined)
 	}
 }
 
@@ -211,7 +211,7 @@ func (t *Trial) takeSitesIn(root *estate.Place) {
 		if p.Parent == 0 && p.ID != root.ID {
 			site := *p
 			site.Parent = root.ID
-			t.putPlace(&site)
+			t.put(&site)
 		}
 	}
 }
@@ -262,7 +262,7 @@ func placeEdit(t *Trial) error {
 			return err
 		}
 	}
-	t.putPlace(&p)
+	t.put(&p)
 	return nil
 }
 
@@ -295,7 +295,7 @@ func (t *Trial) retirePlace(retired bool) error {
 	}
 	p := *before
 	p.Retired = retired
-	t.putPlace(&p)
+	t.put(&p)
 	return nil
 }
 

@@ -13,15 +13,44 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-var qualificationOperations = []Description{
-	{Name: "qualification.add", Do: "Add qualification", Done: "Added qualification", Needs: permit.EditTemplates,
-		Fields: qualificationForm{}, Makes: "qualification", Undone: "qualification.retire", apply: qualificationAdd},
-	{Name: "qualification.edit", Do: "Change qualification", Done: "Changed qualification",
-		Needs: permit.EditTemplates, Fields: qualificationForm{}, subject: fieldsEdited, apply: qualificationEdit},
-	{Name: "qualification.retire", Do: "Retire qualification", Done: "Retired qualification",
-		Needs: permit.EditTemplates, apply: qualificationRetire},
-	{Name: "qualification.restore", Do: "Bring back qualification", Done: "Brought back qualification",
-		Needs: permit.EditTemplates, apply: qualificationRestore},
+var qualificationKind = &simple[qualification.Qualification, qualificationForm]{kind: "qualification",
+	example: "FORKLIFT", needs: permit.EditTemplates, nameField: "name",
+	fresh: func(id uint32, code string) *qualification.Qualification {
+		return &qualification.Qualification{ID: qualification.ID(id), Code: code}
+	},
+	code: func(form *qualificationForm) string { return form.Code },
+	name: func(q *qualification.Qualification) string { return q.Name },
+	form: func(q *qualification.Qualification) qualificationForm {
+		return qualificationForm{Code: q.Code, Name: q.Name, Summary: q.Summary, Months: q.Months}
+	},
+	// What requires a qualification goes on requiring one that is retired, so nobody gains or loses by that
+	retired:   func(q *qualification.Qualification) *bool { return &q.Retired },
+	mayAdd:    editsTemplates,
+	mayChange: func(t *Trial, _ *qualification.Qualification) error { return editsTemplates(t) },
+	fill: func(t *Trial, _, q *qualification.Qualification, form *qualificationForm) error {
+		if q.Months = form.Months; q.Months < 0 || q.Months > qualification.MostMonths {
+			return fault.Invalidf("set.months", "a certificate counts for 1 to %d months, or until it is withdrawn "+
+				"where this is 0", qualification.MostMonths)
+		}
+		return describe(form.Name, form.Summary, "a qualification", &q.Name, &q.Summary)
+	}}
+
+// editsTemplates asks that the actor may change the rules that count everywhere.
+func editsTemplates(t *Trial) error { return t.require(permit.EditTemplates, 0) }
+
+// describe writes the name and the summary that a form gives a thing.
+func describe(name, summary, thing string, intoName, intoSummary *string) error {
+	*intoName, *intoSummary = words.Tidy(name), words.Tidy(summary)
+	if *intoName == "" {
+		return fault.Invalidf("set.name", "%s needs a name", thing)
+	}
+	if err := bounded("name", *intoName, 120); err != nil {
+		return err
+	}
+	return bounded("summary", *intoSummary, 1000)
+}
+
+var qualificationOperations = append(qualificationKind.operations(), []Description{
 	{Name: "certificate.add", Do: "Record a certificate of", Done: "Recorded a certificate of",
 		Needs: permit.EditStaff, Daily: true, Fields: certificateForm{}, Makes: "certificate",
 		Undone: "certificate.end", apply: certificateAdd},
@@ -32,7 +61,7 @@ var qualificationOperations = []Description{
 		Needs: permit.EditStaff, Daily: true, apply: certificateEnd},
 	{Name: "certificate.restore", Do: "Bring back a certificate of", Done: "Brought back a certificate of",
 		Needs: permit.EditStaff, Daily: true, apply: certificateRestore},
-}
+}...)
 
 type qualificationForm struct {
 	Code    string `json:"code"`
@@ -49,23 +78,12 @@ type certificateForm struct {
 	Until         *string `json:"until"` // left out of a new one: as long as certificates in it count; empty: no end
 }
 
-// findQualification finds a qualification by its code or number.
-func (t *Trial) findQualification(field, reference string) (*qualification.Qualification, error) {
-	if q := t.State.QualificationByCode(reference); q != nil {
-		return q, nil
-	}
-	if q := t.State.Qualification(qualification.ID(t.number(reference))); q != nil {
-		return q, nil
-	}
-	return nil, fault.Missingf(field, "no qualification has the code %q", reference)
-}
-
 // required reads the qualifications that something requires. What it required before it may go on requiring, also where
 // that is retired by now.
 func (t *Trial) required(references []string, before []qualification.ID) (ids []qualification.ID, err error) {
 	for i, reference := range references {
 		field := fmt.Sprintf("set.requires[%d]", i)
-		q, err := t.findQualification(field, reference)
+		q, err := coded[qualification.Qualification](t, "qualification", field, reference)
 		if err != nil {
 			return nil, err
 		}
@@ -77,95 +95,6 @@ func (t *Trial) required(references []string, before []qualification.ID) (ids []
 	slices.Sort(ids)
 	return slices.Compact(ids), nil
 }
-
-func (t *Trial) fillQualification(q *qualification.Qualification, form *qualificationForm) error {
-	q.Name, q.Summary, q.Months = words.Tidy(form.Name), words.Tidy(form.Summary), form.Months
-	switch {
-	case q.Name == "":
-		return fault.Invalidf("set.name", "a qualification needs a name")
-	case q.Months < 0 || q.Months > qualification.MostMonths:
-		return fault.Invalidf("set.months", "a certificate counts for 1 to %d months, or until it is withdrawn where "+
-			"this is 0", qualification.MostMonths)
-	}
-	if err := bounded("name", q.Name, 120); err != nil {
-		return err
-	}
-	return bounded("summary", q.Summary, 1000)
-}
-
-func qualificationAdd(t *Trial) error {
-	var form qualificationForm
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	if err := t.require(permit.EditTemplates, 0); err != nil {
-		return err
-	}
-	if err := checkCode("set.code", form.Code, "FORKLIFT"); err != nil {
-		return err
-	}
-	if t.State.QualificationByCode(form.Code) != nil {
-		return fault.Conflictf("set.code", "there is a qualification %s already; choose another code", form.Code)
-	}
-	q := &qualification.Qualification{ID: qualification.ID(t.State.Qualifications.Next()), Code: form.Code}
-	if err := t.fillQualification(q, &form); err != nil {
-		return err
-	}
-	t.putQualification(q)
-	t.named(uint32(q.ID))
-	return nil
-}
-
-func qualificationEdit(t *Trial) error {
-	before, err := t.qualificationToChange()
-	if err != nil {
-		return err
-	}
-	form := qualificationForm{Code: before.Code, Name: before.Name, Summary: before.Summary, Months: before.Months}
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	if form.Code != before.Code {
-		return fault.Invalidf("set.code", "a qualification keeps its code; change its name instead")
-	}
-	q := *before
-	if err := t.fillQualification(&q, &form); err != nil {
-		return err
-	}
-	t.putQualification(&q)
-	return nil
-}
-
-// qualificationToChange finds the qualification that an operation is about, for somebody who may change it.
-func (t *Trial) qualificationToChange() (*qualification.Qualification, error) {
-	q, err := t.findQualification("on", t.op.On)
-	if err != nil {
-		return nil, err
-	}
-	if err := t.require(permit.EditTemplates, 0); err != nil {
-		return nil, err
-	}
-	return q, t.fresh(q.Revision, q.Name)
-}
-
-// retireQualification takes a qualification out of use, or back into it. What requires it goes on requiring it, so
-// nobody gains or loses by it.
-func (t *Trial) retireQualification(retired bool) error {
-	before, err := t.qualificationToChange()
-	if err != nil {
-		return err
-	}
-	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Name, retiredWord(retired))
-	}
-	q := *before
-	q.Retired = retired
-	t.putQualification(&q)
-	return nil
-}
-
-func qualificationRetire(t *Trial) error  { return t.retireQualification(true) }
-func qualificationRestore(t *Trial) error { return t.retireQualification(false) }
 
 // certified finds whose certificate it is. A certificate gives whatever waits for it, so whoever gives one, or lets it
 // count for longer, stands over its holder; nobody certifies themselves.
@@ -197,7 +126,7 @@ func certificateAdd(t *Trial) error {
 	if err := t.certified("set.staff", p, false); err != nil {
 		return err
 	}
-	q, err := t.findQualification("set.qualification", form.Qualification)
+	q, err := coded[qualification.Qualification](t, "qualification", "set.qualification", form.Qualification)
 	if err != nil {
 		return err
 	}
@@ -222,7 +151,7 @@ func certificateAdd(t *Trial) error {
 				q.Name)
 		}
 	}
-	t.putCertificate(c)
+	t.put(c)
 	t.named(uint32(c.ID))
 	return nil
 }
@@ -283,7 +212,7 @@ func certificateEdit(t *Trial) error {
 	if err := t.fillCertificate(&c, &form); err != nil {
 		return err
 	}
-	t.putCertificate(&c)
+	t.put(&c)
 	return nil
 }
 
@@ -299,25 +228,9 @@ func (t *Trial) endCertificate(ended bool) error {
 	}
 	c := *before
 	c.Ended = ended
-	t.putCertificate(&c)
+	t.put(&c)
 	return nil
 }
 
 func certificateEnd(t *Trial) error     { return t.endCertificate(true) }
 func certificateRestore(t *Trial) error { return t.endCertificate(false) }
-
-func (t *Trial) putQualification(q *qualification.Qualification) {
-	before := t.State.Qualification(q.ID)
-	q.Revision = t.next()
-	t.State.PutQualification(q)
-	t.wrote("qualification", uint32(q.ID), q.Code+" "+q.Name, orNil(before), q)
-}
-
-func (t *Trial) putCertificate(c *org.Certificate) {
-	before := t.State.Certificate(c.ID)
-	c.Revision = t.next()
-	t.State.PutCertificate(c)
-	p := t.State.Person(c.Staff)
-	t.wrote("certificate", uint32(c.ID),
-		fmt.Sprintf("%s %s: %s", p.Number, p.FullName(), t.State.Qualification(c.Qualification).Name), orNil(before), c)
-}

@@ -126,7 +126,7 @@ func TestUndoingARequirementSetsItBack(t *testing.T) {
 	h.must(owner, "in use", op("certificate.add", "", set{"staff": "S3", "qualification": "Q3",
 		"issued": "2026-01-01"}))
 	_, err = Undo(h.snap, d.State.Revision, kept(t, d))
-	assert.ErrorContains(t, err, "has a certificate in Third by a later change")
+	assert.ErrorContains(t, err, "is used by a later change: the certificate “S3 Pia Packer: Third”. Undo that first.")
 }
 
 // Who will lack what a place requires does not free themselves of it, also where they will have left by then: brought

@@ -170,7 +170,7 @@ func staffEnrol(t *Trial) error {
 	if err := t.emailFree(p); err != nil {
 		return err
 	}
-	t.putStaff(p)
+	t.put(p)
 	t.named(uint32(p.ID))
 	return nil
 }
@@ -244,7 +244,7 @@ func staffEdit(t *Trial) error {
 	if err := t.emailFree(&p); err != nil {
 		return err
 	}
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }
 
@@ -293,7 +293,7 @@ func staffActivate(t *Trial) error {
 	}
 	p := *before
 	p.Activated = true
-	t.putStaff(&p)
+	t.put(&p)
 	return nil
 }
 

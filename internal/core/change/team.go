@@ -1,33 +1,42 @@
 package change
 
 import (
-	"fmt"
-
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/words"
 )
 
-var teamOperations = []Description{
-	{Name: "team.add", Taken: true, Do: "Add team", Done: "Added team",
-		Needs: permit.EditTeams, Daily: true, Fields: teamForm{},
-		Makes: "team", Undone: "team.retire", apply: teamAdd},
-	{Name: "team.edit", Do: "Change team", Done: "Changed team", Needs: permit.EditTeams, Daily: true,
-		Fields: teamForm{}, subject: fieldsEdited, apply: teamEdit},
-	{Name: "team.retire", Do: "Retire team", Done: "Retired team", Needs: permit.EditTeams, Daily: true,
-		apply: teamRetire},
-	{Name: "team.restore", Do: "Bring back team", Done: "Brought back team", Needs: permit.EditTeams, Daily: true,
-		apply: teamRestore},
+var teamKind = &simple[org.Team, teamForm]{kind: "team", example: "NIGHT-PACK", needs: permit.EditTeams, daily: true,
+	nameField: "name",
+	fresh:     func(id uint32, code string) *org.Team { return &org.Team{ID: org.TeamID(id), Code: code} },
+	code:      func(form *teamForm) string { return form.Code },
+	name:      func(team *org.Team) string { return team.Name },
+	form: func(team *org.Team) teamForm {
+		return teamForm{Code: team.Code, Name: team.Name, Summary: team.Summary}
+	},
+	retired: func(team *org.Team) *bool { return &team.Retired },
+	mayAdd:  func(t *Trial) error { return t.anywhere(permit.EditTeams) },
+	mayChange: func(t *Trial, team *org.Team) error {
+		if err := t.anywhere(permit.EditTeams); err != nil {
+			return err
+		}
+		return t.teaming(team, t.everybody(team)...)
+	},
+	knows: (*Trial).knowsTeam,
+	fill: func(t *Trial, _, team *org.Team, form *teamForm) error {
+		return describe(form.Name, form.Summary, "a team", &team.Name, &team.Summary)
+	}}
+
+var teamOperations = append(teamKind.operations(), []Description{
 	{Name: "member.add", Do: "Add to a team", Done: "Added to a team", Needs: permit.EditTeams, Daily: true,
 		Fields: memberForm{}, Makes: "member", Undone: "member.end", apply: memberAdd},
 	{Name: "member.edit", Do: "Change in a team", Done: "Changed in a team", Needs: permit.EditTeams, Daily: true,
 		Fields: memberForm{}, subject: fieldsEdited, apply: memberEdit},
 	{Name: "member.end", Do: "Take out of a team", Done: "Took out of a team", Needs: permit.EditTeams, Daily: true,
 		apply: memberEnd},
-}
+}...)
 
 type teamForm struct {
 	Code    string `json:"code"`
@@ -54,17 +63,16 @@ func FindTeam(state *org.State, field, reference string) (*org.Team, error) {
 
 // findTeam finds a team that the actor may know of; any other is not there for them.
 func (t *Trial) findTeam(field, reference string) (*org.Team, error) {
-	team := t.State.Team(org.TeamID(t.number(reference)))
-	if team == nil {
-		var err error
-		if team, err = FindTeam(t.State, field, reference); err != nil {
-			return nil, err
-		}
+	team, err := coded[org.Team](t, "team", field, reference)
+	if err != nil || t.actor.System != "" || t.knowsTeam(team) {
+		return team, err
 	}
-	if t.actor.System == "" && t.before.State().Team(team.ID) != nil && !t.sees().Knows(team.ID) {
-		return nil, fault.Missingf(field, "no team has the code %q", reference)
-	}
-	return team, nil
+	return nil, fault.Missingf(field, "no team has the code %q", reference)
+}
+
+// knowsTeam reports whether the actor may know of a team: of one that this very change makes they do.
+func (t *Trial) knowsTeam(team *org.Team) bool {
+	return t.before.State().Team(team.ID) == nil || t.sees().Knows(team.ID)
 }
 
 // teaming asks that the actor says who is in which team at the home site of everybody concerned. Whom a lead sees
@@ -103,95 +111,6 @@ func (t *Trial) anywhere(key string) error {
 		t.before.Catalogue().PermissionByKey(key).Title)
 }
 
-func (t *Trial) fillTeam(team *org.Team, form *teamForm) error {
-	team.Name, team.Summary = words.Tidy(form.Name), words.Tidy(form.Summary)
-	if team.Name == "" {
-		return fault.Invalidf("set.name", "a team needs a name")
-	}
-	if err := bounded("name", team.Name, 120); err != nil {
-		return err
-	}
-	return bounded("summary", team.Summary, 1000)
-}
-
-func teamAdd(t *Trial) error {
-	var form teamForm
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	if err := t.anywhere(permit.EditTeams); err != nil {
-		return err
-	}
-	if err := checkCode("set.code", form.Code, "NIGHT-PACK"); err != nil {
-		return err
-	}
-	if other := t.State.TeamByCode(form.Code); other != nil {
-		return fault.Takenf(t.actor.System != "" || t.sees().Knows(other.ID), "set.code", form.Code,
-			"there is a team %s already; choose another code", form.Code)
-	}
-	team := &org.Team{ID: org.TeamID(t.State.Teams.Next()), Code: form.Code}
-	if err := t.fillTeam(team, &form); err != nil {
-		return err
-	}
-	t.putTeam(team)
-	t.named(uint32(team.ID))
-	return nil
-}
-
-// teamToChange finds the team that an operation is about, for somebody who says who is in teams wherever those who are
-// in it belong.
-func (t *Trial) teamToChange() (*org.Team, error) {
-	if err := t.anywhere(permit.EditTeams); err != nil {
-		return nil, err
-	}
-	team, err := t.findTeam("on", t.op.On)
-	if err != nil {
-		return nil, err
-	}
-	if err := t.teaming(team, t.everybody(team)...); err != nil {
-		return nil, err
-	}
-	return team, t.fresh(team.Revision, team.Name)
-}
-
-func teamEdit(t *Trial) error {
-	before, err := t.teamToChange()
-	if err != nil {
-		return err
-	}
-	form := teamForm{Code: before.Code, Name: before.Name, Summary: before.Summary}
-	if err := t.form(&form); err != nil {
-		return err
-	}
-	if form.Code != before.Code {
-		return fault.Invalidf("set.code", "a team keeps its code; change its name instead")
-	}
-	team := *before
-	if err := t.fillTeam(&team, &form); err != nil {
-		return err
-	}
-	t.putTeam(&team)
-	return nil
-}
-
-// retireTeam takes a team out of use, or back into it. Who is in it stays on record.
-func (t *Trial) retireTeam(retired bool) error {
-	before, err := t.teamToChange()
-	if err != nil {
-		return err
-	}
-	if before.Retired == retired {
-		return fault.Conflictf("on", "%s is %s already", before.Name, retiredWord(retired))
-	}
-	team := *before
-	team.Retired = retired
-	t.putTeam(&team)
-	return nil
-}
-
-func teamRetire(t *Trial) error  { return t.retireTeam(true) }
-func teamRestore(t *Trial) error { return t.retireTeam(false) }
-
 func memberAdd(t *Trial) error {
 	var form memberForm
 	if err := t.form(&form); err != nil {
@@ -220,7 +139,7 @@ func memberAdd(t *Trial) error {
 		return fault.Conflictf("set.team", "%s is in %s already", p.FullName(), team.Name)
 	}
 	m := &org.Member{ID: org.MemberID(t.State.Members.Next()), Team: team.ID, Staff: p.ID, Lead: form.Lead}
-	t.putMember(m)
+	t.put(m)
 	t.named(uint32(m.ID))
 	return nil
 }
@@ -274,7 +193,7 @@ func memberEdit(t *Trial) error {
 	}
 	m := *before
 	m.Lead = form.Lead
-	t.putMember(&m)
+	t.put(&m)
 	return nil
 }
 
@@ -285,22 +204,6 @@ func memberEnd(t *Trial) error {
 	}
 	m := *before
 	m.Ended = true
-	t.putMember(&m)
+	t.put(&m)
 	return nil
-}
-
-func (t *Trial) putTeam(team *org.Team) {
-	before := t.State.Team(team.ID)
-	team.Revision = t.next()
-	t.State.PutTeam(team)
-	t.wrote("team", uint32(team.ID), team.Code+" "+team.Name, orNil(before), team)
-}
-
-func (t *Trial) putMember(m *org.Member) {
-	before := t.State.Member(m.ID)
-	m.Revision = t.next()
-	t.State.PutMember(m)
-	p := t.State.Person(m.Staff)
-	t.wrote("member", uint32(m.ID), fmt.Sprintf("%s %s: %s", p.Number, p.FullName(), t.State.Team(m.Team).Name),
-		orNil(before), m)
 }

@@ -468,7 +468,7 @@ func templateAdd(t *Trial) error {
 	if err := t.templateCeiling(template); err != nil {
 		return err
 	}
-	t.putTemplate(template)
+	t.put(template)
 	t.named(uint32(template.ID))
 	return nil
 }
@@ -571,7 +571,7 @@ func templateEdit(t *Trial) error {
 	if err := t.templateNotOwn(&template); err != nil {
 		return err
 	}
-	t.putTemplate(&template)
+	t.put(&template)
 	// Those based on it give what it gives now, which must be the actor's to give too.
 	for _, other := range t.State.Templates.All() {
 		if t.basedOn(other, template.ID) && !other.Retired {
@@ -640,7 +640,7 @@ func templateRetire(t *Trial) error {
 	}
 	template := *before
 	template.Retired = true
-	t.putTemplate(&template)
+	t.put(&template)
 	return nil
 }
 
@@ -687,7 +687,7 @@ func (t *Trial) leaveTemplate(template *permit.Template, form *retireForm) error
 		}
 		ended := *a
 		ended.Ended = true
-		t.putAssignment(&ended)
+		t.put(&ended)
 		if next == nil {
 			continue
 		}
@@ -705,7 +705,7 @@ func (t *Trial) leaveTemplate(template *permit.Template, form *retireForm) error
 		if err := t.assignable(&onward); err != nil {
 			return err
 		}
-		t.putAssignment(&onward)
+		t.put(&onward)
 	}
 	return nil
 }
@@ -726,6 +726,6 @@ func templateRestore(t *Trial) error {
 	}
 	template := *before
 	template.Retired = false
-	t.putTemplate(&template)
+	t.put(&template)
 	return nil
 }

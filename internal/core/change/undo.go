@@ -4,19 +4,15 @@ import (
 	"fmt"
 	"maps"
 	"reflect"
-	"slices"
 	"strconv"
 	"strings"
 
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/credential"
-	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
-	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
-	"loyallatch.example/latch/internal/core/qualification"
 )
 
 // Undo returns the operations that reverse a change, in the order in which they have to be made. Undoing is a change
@@ -109,7 +105,7 @@ func (u *undoing) reverse(e *Entry) error {
 		return builtUpon("%s is not on record any more.", e.On)
 	}
 	if e.makes() {
-		if err := u.inUse(e, kind, record); err != nil {
+		if err := u.inUse(e, record); err != nil {
 			return err
 		}
 		return u.unmake(e, kind, on)
@@ -452,142 +448,52 @@ func (u *undoing) restoreStaff(e *Entry, on string, was map[string]any, take fun
 }
 
 // later reports whether a later change has made or edited a record, and it is not as this change left it.
-func (u *undoing) later(kind string, id uint32, revision uint64) bool {
-	return revision > u.revision && !u.own[fmt.Sprint(kind, ":", id)]
+func (u *undoing) later(kind org.Kind, record any) bool {
+	return *kind.Revision(record) > u.revision && !u.own[nameOf(kind, record).String()]
 }
 
-// inUse refuses where something that was made is used by what came later.
-func (u *undoing) inUse(e *Entry, kind string, record any) error {
+func nameOf(kind org.Kind, record any) org.Reference {
+	return org.Reference{Kind: kind.Name(), ID: kind.Number(record)}
+}
+
+// inUse refuses where a record that was made is used by a later change: where that changed it, unless it has a code and
+// is retired as it is now, or where another record that is in use refers to it since.
+func (u *undoing) inUse(e *Entry, record any) error {
+	kind := org.KindOf(record)
 	switch r := record.(type) {
 	case *people.Staff:
-		if u.later("staff", uint32(r.ID), r.Revision) {
+		if u.later(kind, r) {
 			return builtUpon("%s was changed since. Record the leaving instead.", r.FullName())
 		}
+		assignments := org.KindOf((*org.Assignment)(nil))
 		for _, id := range u.state.AssignmentsOf(r.ID) {
-			if a := u.state.Assignment(id); u.later("assignment", uint32(a.ID), a.Revision) && !a.Ended {
+			if a := u.state.Assignment(id); u.later(assignments, a) && !a.Ended {
 				return builtUpon("%s was assigned by a later change. Undo that first.", r.FullName())
 			}
 		}
-	case *permit.Group:
-		for _, p := range u.state.Permissions.All() {
-			if p.Group == r.ID && !p.Retired && u.later("permission", uint32(p.ID), p.Revision) {
-				return builtUpon("“%s” stands in the group %s by a later change.", p.Title, r.Title)
-			}
-		}
-	case *permit.Permission:
-		return u.permissionInUse(r)
-	case *permit.Template:
-		for _, a := range u.state.Assignments.All() {
-			if a.Template == r.ID && !a.Ended && u.later("assignment", uint32(a.ID), a.Revision) {
-				return builtUpon("%s is assigned as %s by a later change. Undo that first.",
-					u.state.Person(a.Staff).FullName(), r.Name)
-			}
-		}
-		for _, t := range u.state.Templates.All() {
-			if t.Base == r.ID && !t.Retired && u.later("template", uint32(t.ID), t.Revision) {
-				return builtUpon("the template %s is based on %s by a later change. Undo that first.", t.Name, r.Name)
-			}
-		}
-	case *estate.Place:
-		for _, p := range u.state.Places.All() {
-			if p.Parent == r.ID && !p.Retired && u.later("place", uint32(p.ID), p.Revision) {
-				return builtUpon("%s stands in %s by a later change. Undo that first.", p.Code, r.Code)
-			}
-		}
-		for _, a := range u.state.Assignments.All() {
-			if a.Place == r.ID && !a.Ended && u.later("assignment", uint32(a.ID), a.Revision) {
-				return builtUpon("%s is assigned at %s by a later change. Undo that first.",
-					u.state.Person(a.Staff).FullName(), r.Code)
-			}
-		}
-	case *qualification.Qualification:
-		return u.qualificationInUse(r)
-	case *hours.Schedule:
-		return u.scheduleInUse(r)
-	case *org.Notice:
-		for _, a := range u.state.Acceptances.All() {
-			if a.Notice == r.ID && u.later("acceptance", uint32(a.ID), a.Revision) {
-				return builtUpon("%s has accepted %s since. Retire it instead.", u.state.Person(a.Staff).FullName(),
-					r.Title)
-			}
-		}
-	case *org.Certificate:
-		if u.later("certificate", uint32(r.ID), r.Revision) {
-			return builtUpon("the certificate of %s was changed again since. Undo the later change first.", e.On)
-		}
-	case *org.Team:
-		for m := range u.state.InTeam(r.ID) {
-			if u.later("member", uint32(m.ID), m.Revision) {
-				return builtUpon("%s is in %s by a later change. Undo that first.",
-					u.state.Person(m.Staff).FullName(), r.Name)
-			}
-		}
-	case *org.Member:
-		if u.later("member", uint32(r.ID), r.Revision) {
+	case *credential.Credential: // unmake says what becomes of it
+	default:
+		if kind.Code(record) == "" && u.later(kind, record) {
 			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
 		}
-	case *org.Assignment:
-		if u.later("assignment", uint32(r.ID), r.Revision) {
-			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
-		}
-	case *org.Bar:
-		if u.later("bar", uint32(r.ID), r.Revision) {
-			return builtUpon("the bar of %s was changed again since.", e.On)
-		}
-	case *org.LocalSetting:
-		if u.later("local_setting", uint32(r.ID), r.Revision) {
-			return builtUpon("%s was changed again since. Undo the later change first.", e.On)
-		}
-	case *org.Exception:
-		if u.later("exception", uint32(r.ID), r.Revision) {
-			return builtUpon("the exception for %s was changed again since. Undo the later change first.", e.On)
+	}
+	for _, other := range org.Kinds() {
+		for r := range other.Each(u.state) {
+			if other.Refers(r, nameOf(kind, record)) && !other.OutOfUse(r) && u.later(other, r) {
+				return builtUpon("%s is used by a later change: the %s “%s”. %s", e.On, other.Words(),
+					other.Label(u.state, r), wayBack(other))
+			}
 		}
 	}
 	return nil
 }
 
-// permissionInUse refuses where a later change decides, sets or excepts a permission that was made.
-func (u *undoing) permissionInUse(r *permit.Permission) error {
-	for _, t := range u.state.Templates.All() {
-		if u.later("template", uint32(t.ID), t.Revision) && !t.Retired &&
-			slices.ContainsFunc(t.Settings, func(s permit.Setting) bool { return s.Permission == r.ID }) {
-			return builtUpon("the template %s decides “%s” by a later change. Undo that first.", t.Name, r.Title)
-		}
+// wayBack says what can be done about a record of a kind that uses what was made.
+func wayBack(kind org.Kind) string {
+	if maker := makers[kind.Name()]; maker != nil && maker.Kept != "" {
+		return "Retire it instead."
 	}
-	for _, l := range u.state.LocalSettings.All() {
-		if l.Permission == r.ID && !l.Ended && u.later("local_setting", uint32(l.ID), l.Revision) {
-			return builtUpon("a local setting at %s is about “%s” by a later change. Undo that first.",
-				u.state.Place(l.Place).Name, r.Title)
-		}
-	}
-	for _, x := range u.state.Exceptions.All() {
-		if x.Permission == r.ID && !x.Ended && u.later("exception", uint32(x.ID), x.Revision) {
-			return builtUpon("%s has an exception for “%s” by a later change. Undo that first.",
-				u.state.Person(x.Staff).FullName(), r.Title)
-		}
-	}
-	return nil
-}
-
-// qualificationInUse refuses where a later change requires a qualification that was made, or certifies somebody in it.
-func (u *undoing) qualificationInUse(q *qualification.Qualification) error {
-	for _, t := range u.state.Templates.All() {
-		if u.later("template", uint32(t.ID), t.Revision) && !t.Retired && slices.Contains(t.Requires, q.ID) {
-			return builtUpon("the template %s requires %s by a later change. Undo that first.", t.Name, q.Name)
-		}
-	}
-	for _, p := range u.state.Places.All() {
-		if u.later("place", uint32(p.ID), p.Revision) && !p.Retired && slices.Contains(p.Requires, q.ID) {
-			return builtUpon("%s requires %s by a later change. Undo that first.", p.Code, q.Name)
-		}
-	}
-	for _, c := range u.state.Certificates.All() {
-		if u.later("certificate", uint32(c.ID), c.Revision) && !c.Ended && c.Qualification == q.ID {
-			return builtUpon("%s has a certificate in %s by a later change. Undo that first.",
-				u.state.Person(c.Staff).FullName(), q.Name)
-		}
-	}
-	return nil
+	return "Undo that first."
 }
 
 // RecordOf returns the record that an entry of the audit log names, such as "template:5", or nil.
@@ -598,23 +504,8 @@ func RecordOf(state *org.State, name string) any {
 
 // StaffOf returns the person whom a record named by an entry of the audit log belongs to; 0 where it is nobody's.
 func StaffOf(state *org.State, name string) people.StaffID {
-	switch r := RecordOf(state, name).(type) {
-	case *people.Staff:
-		return r.ID
-	case *org.Assignment:
-		return r.Staff
-	case *org.Certificate:
-		return r.Staff
-	case *org.Member:
-		return r.Staff
-	case *org.Acceptance:
-		return r.Staff
-	case *org.Exception:
-		return r.Staff
-	case *org.Bar:
-		return r.Staff
-	case *credential.Credential:
-		return r.Staff
+	if record := RecordOf(state, name); record != nil {
+		return org.KindOf(record).Holder(record)
 	}
 	return 0
 }

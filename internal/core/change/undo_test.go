@@ -193,7 +193,7 @@ func TestAnUndoOfSomethingBuiltUponIsRefused(t *testing.T) {
 			"scale": set{"kind": "switch"}, "kinds": []string{"device"}}))
 	decided := h.must(owner, "", op("template.edit", "packer", set{"decide": set{"stock.count": "yes"}}))
 	_, err := h.undo(added)
-	assert.ErrorContains(t, err, "the template Packer decides “Count stock” by a later change. Undo that first.")
+	assert.ErrorContains(t, err, "is used by a later change: the template “packer Packer”. Undo that first.")
 	var f *fault.Fault
 	require.ErrorAs(t, err, &f)
 	assert.Equal(t, "built-upon", f.Code)

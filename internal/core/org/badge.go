@@ -8,6 +8,7 @@ import (
 	"loyallatch.example/latch/internal/core/card"
 	"loyallatch.example/latch/internal/core/credential"
 	"loyallatch.example/latch/internal/core/estate"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // BadgeState says where a badge is.
@@ -43,16 +44,20 @@ type Badge struct {
 	Revision uint64             `json:"-"`
 }
 
-// PutBadge stores a badge; its format and number never change.
-func (s *State) PutBadge(b *Badge) {
-	s.Badges.Put(uint32(b.ID), b)
-	s.badgeByNumber.Put(badgeKey(b.Format, b.Number), b.ID)
-}
+var badgeKind = &kindOf[Badge, credential.BadgeID]{name: "badge", plural: "badges",
+	table:    func(s *State) *table.Table[Badge] { return &s.Badges },
+	id:       func(b *Badge) credential.BadgeID { return b.ID },
+	revision: func(b *Badge) *uint64 { return &b.Revision },
+	code:     func(b *Badge) string { return b.Number }, codeField: "number",
+	key:      func(b *Badge) string { return badgeKey(b.Format, b.Number) },
+	label:    func(_ *State, b *Badge) string { return "badge " + b.Number },
+	outOfUse: func(b *Badge) bool { return b.State == Destroyed },
+	refers:   func(b *Badge, to Reference) bool { return refersTo("place", b.Site, to) },
+	checks:   (*checking).badge}
 
 // BadgeByNumber returns the badge of a format with a number, or nil.
 func (s *State) BadgeByNumber(format card.Format, number string) *Badge {
-	id, _ := s.badgeByNumber.Get(badgeKey(format, number))
-	return s.Badges.Get(uint32(id))
+	return badgeKind.byCode(s, badgeKey(format, number))
 }
 
 func badgeKey(format card.Format, number string) string { return string(format) + " " + number }

@@ -21,69 +21,9 @@ import (
 // loaded.
 func (s *State) Check(record any) (field string, err error) {
 	c := checking{state: s}
-	switch r := record.(type) {
-	case *Settings:
-		return r.Check()
-	case *estate.Place:
-		c.place(r)
-	case *permit.Group:
-		c.text("key", r.Key, 64, true).text("title", r.Title, 120, true).refers("parent",
-			r.Parent == 0 || s.Groups.Get(uint32(r.Parent)) != nil)
-	case *permit.Permission:
-		c.permission(r)
-	case *permit.Template:
-		c.template(r)
-	case *people.Staff:
-		c.staff(r)
-	case *Assignment:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("template",
-			s.Template(r.Template) != nil)
-		c.dates(r.From, r.Until).hours(&r.Hours)
-	case *Exception:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil).refers("permission",
-			s.Permissions.Get(uint32(r.Permission)) != nil)
-		c.dates(r.From, r.Until).text("reason", r.Reason, 500, true).moment("made_at", r.MadeAt)
-		c.that("level", r.Level >= 0 && r.Withheld == (r.Level == 0),
-			"what is added has a level, and what is withheld has none")
-	case *LocalSetting:
-		c.localSetting(r)
-	case *Bar:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("place", s.Place(r.Place) != nil)
-		c.text("reason", r.Reason, 500, true).moment("since", r.Since).moment("until", r.Until)
-	case *qualification.Qualification:
-		c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
-		c.that("months", r.Months >= 0 && r.Months <= qualification.MostMonths,
-			fmt.Sprintf("a certificate counts for 1 to %d months, or until it is withdrawn where it is 0",
-				qualification.MostMonths))
-		other := s.QualificationByCode(r.Code)
-		c.that("code", other == nil || other.ID == r.ID, "a qualification with this code is on record already")
-	case *hours.Schedule:
-		c.schedule(r)
-	case *Notice:
-		c.notice(r)
-	case *Acceptance:
-		c.acceptance(r)
-	case *Certificate:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("qualification", s.Qualification(r.Qualification) != nil)
-		c.text("number", r.Number, 64, false)
-		c.that("issued", !r.Issued.IsZero(), "a certificate has a day of issue").date("issued", r.Issued)
-		c.date("until", r.Until).that("until", r.Until.IsZero() || r.Until >= r.Issued,
-			"it runs out before it is issued")
-	case *Team:
-		c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
-		other := s.TeamByCode(r.Code)
-		c.that("code", other == nil || other.ID == r.ID, "a team with this code is on record already")
-	case *Member:
-		c.refers("staff", s.Person(r.Staff) != nil).refers("team", s.Team(r.Team) != nil)
-		other := s.MemberOf(r.Staff, r.Team)
-		c.that("staff", r.Ended || other == nil || other.ID == r.ID, "they are in this team already")
-	case *Badge:
-		c.badge(r)
-	case *credential.Credential:
-		c.credential(r)
-	case *Device:
-		c.text("name", r.Name, 120, true).refers("place", s.Place(r.Place) != nil).moment("until", r.Until)
-	default:
+	if kind := KindOf(record); kind != nil {
+		kind.check(&c, record)
+	} else {
 		c.that("", false, fmt.Sprintf("there is no record of the kind %T", record))
 	}
 	return c.field, c.err
@@ -190,17 +130,25 @@ func (c *checking) refers(field string, there bool) *checking {
 	return c.that(field, there, "the "+field+" is not on record")
 }
 
+// named checks what the kinds with a code, a name and a summary have in common.
+func (c *checking) named(code, name, summary string) *checking {
+	return c.text("code", code, 32, true).text("name", name, 120, true).text("summary", summary, 1000, false)
+}
+
+// person checks that whoever a record belongs to is on record.
+func (c *checking) person(id people.StaffID) *checking {
+	return c.refers("staff", c.state.Person(id) != nil)
+}
+
+// at checks that the place of a record is on record.
+func (c *checking) at(id estate.PlaceID) *checking {
+	return c.refers("place", c.state.Place(id) != nil)
+}
+
 // hours checks access hours, and that there is the schedule whose hours they are.
 func (c *checking) hours(a *hours.Access) *checking {
 	c.wrap("hours", a.Check())
 	return c.refers("hours", a.Schedule == 0 || c.state.Schedule(a.Schedule) != nil)
-}
-
-func (c *checking) schedule(r *hours.Schedule) {
-	c.text("code", r.Code, 32, true).text("name", r.Name, 120, true).text("summary", r.Summary, 1000, false)
-	c.wrap("hours", r.Check())
-	other := c.state.ScheduleByCode(r.Code)
-	c.that("code", other == nil || other.ID == r.ID, "a schedule with this code is on record already")
 }
 
 func (c *checking) dates(from, until day.Date) *checking {
@@ -252,8 +200,7 @@ func (c *checking) permission(p *permit.Permission) {
 }
 
 func (c *checking) template(t *permit.Template) {
-	c.text("code", t.Code, 32, true).text("name", t.Name, 120, true).text("summary", t.Summary, 1000, false)
-	c.refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).hours(&t.Hours)
+	c.named(t.Code, t.Name, t.Summary).refers("base", t.Base == 0 || c.state.Template(t.Base) != nil).hours(&t.Hours)
 	c.that("days", t.Days >= 0 && t.Days <= 3660, "the days of a template are 0 to 3660").that("idle_seconds",
 		t.IdleSeconds >= 0 && t.IdleSeconds <= 86400, "the seconds without use are 0 to 86400")
 	c.settings("settings", t.Settings).settings("giving", t.Giving)
@@ -330,12 +277,10 @@ func (c *checking) badge(r *Badge) {
 	default:
 		c.that("state", false, fmt.Sprintf("%q is not a state of a badge", r.State))
 	}
-	other := c.state.BadgeByNumber(r.Format, r.Number)
-	c.that("number", other == nil || other.ID == r.ID, "a badge with this number is on record already")
 }
 
 func (c *checking) credential(r *credential.Credential) {
-	c.refers("staff", c.state.Person(r.Staff) != nil).moment("from", r.From).moment("until",
+	c.person(r.Staff).moment("from", r.From).moment("until",
 		r.Until).moment("issued_at", r.IssuedAt).moment("state_since", r.StateSince)
 	c.text("state_reason", r.StateReason, 500, false)
 	c.refers("badge", (r.Kind == credential.Badge) == (r.Badge != 0) &&

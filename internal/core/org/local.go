@@ -1,11 +1,13 @@
 package org
 
 import (
+	"fmt"
 	"time"
 
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/permit"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // LocalSettingID is the number of a local setting.
@@ -37,14 +39,27 @@ func (l *LocalSetting) Overlaps(other *LocalSetting) bool {
 	return (l.Until.IsZero() || other.From <= l.Until) && (other.Until.IsZero() || l.From <= other.Until)
 }
 
-// PutLocalSetting stores a local setting.
-func (s *State) PutLocalSetting(l *LocalSetting) { s.LocalSettings.Put(uint32(l.ID), l) }
+var localSettingKind = &kindOf[LocalSetting, LocalSettingID]{name: "local_setting", plural: "local-settings",
+	table:    func(s *State) *table.Table[LocalSetting] { return &s.LocalSettings },
+	id:       func(l *LocalSetting) LocalSettingID { return l.ID },
+	revision: func(l *LocalSetting) *uint64 { return &l.Revision },
+	label: func(s *State, l *LocalSetting) string {
+		permission := s.Permissions.Get(uint32(l.Permission))
+		return fmt.Sprintf("%s at %s: “%s” %s", s.Template(l.Template).Name, s.Place(l.Place).Code, permission.Title,
+			permission.Scale.Word(l.Level))
+	},
+	outOfUse: func(l *LocalSetting) bool { return l.Ended },
+	refers: func(l *LocalSetting, to Reference) bool {
+		return refersTo("place", l.Place, to) || refersTo("template", l.Template, to) ||
+			refersTo("permission", l.Permission, to)
+	},
+	checks: (*checking).localSetting}
 
 // LocalSetting returns the local setting with the number, or nil.
 func (s *State) LocalSetting(id LocalSettingID) *LocalSetting { return s.LocalSettings.Get(uint32(id)) }
 
 func (c *checking) localSetting(l *LocalSetting) {
-	c.refers("place", c.state.Place(l.Place) != nil).refers("template", c.state.Template(l.Template) != nil)
+	c.at(l.Place).refers("template", c.state.Template(l.Template) != nil)
 	c.refers("permission", c.state.Permissions.Get(uint32(l.Permission)) != nil)
 	c.dates(l.From, l.Until).text("reason", l.Reason, 500, true).moment("made_at", l.MadeAt)
 	c.that("level", l.Level >= 0, "a level is none or above")

@@ -7,6 +7,7 @@ import (
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/qualification"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // NoticeID is the number of a notice.
@@ -79,30 +80,35 @@ type Acceptance struct {
 	Revision uint64         `json:"-"`
 }
 
-// PutNotice stores a notice.
-func (s *State) PutNotice(n *Notice) {
-	s.Notices.Put(uint32(n.ID), n)
-	s.noticeByCode.Put(key(n.Code), n.ID)
-}
+var noticeKind = &kindOf[Notice, NoticeID]{name: "notice", plural: "notices",
+	table:    func(s *State) *table.Table[Notice] { return &s.Notices },
+	id:       func(n *Notice) NoticeID { return n.ID },
+	revision: func(n *Notice) *uint64 { return &n.Revision },
+	code:     func(n *Notice) string { return n.Code },
+	label:    func(_ *State, n *Notice) string { return n.Code + " " + n.Title },
+	outOfUse: func(n *Notice) bool { return n.Retired },
+	refers: func(n *Notice, to Reference) bool {
+		return refersToOne("place", n.Places, to) || refersToOne("template", n.Templates, to)
+	},
+	checks: (*checking).notice}
 
-// PutAcceptance stores an acceptance; whose it is never changes.
-func (s *State) PutAcceptance(a *Acceptance) {
-	if s.Acceptances.Get(uint32(a.ID)) == nil {
-		s.belong(a.Staff, func(of *belongings) {
-			of.acceptances = append(of.acceptances[:len(of.acceptances):len(of.acceptances)], a.ID)
-		})
-	}
-	s.Acceptances.Put(uint32(a.ID), a)
-}
+var acceptanceKind = &kindOf[Acceptance, AcceptanceID]{name: "acceptance",
+	table:    func(s *State) *table.Table[Acceptance] { return &s.Acceptances },
+	id:       func(a *Acceptance) AcceptanceID { return a.ID },
+	revision: func(a *Acceptance) *uint64 { return &a.Revision },
+	holder:   func(a *Acceptance) people.StaffID { return a.Staff },
+	owned:    func(b *belongings) *[]AcceptanceID { return &b.acceptances },
+	label: func(s *State, a *Acceptance) string {
+		return s.Notice(a.Notice).Title + " by " + s.naming(a.Staff)
+	},
+	refers: func(a *Acceptance, to Reference) bool { return refersTo("notice", a.Notice, to) },
+	checks: (*checking).acceptance}
 
 // Notice returns the notice with the number, or nil.
 func (s *State) Notice(id NoticeID) *Notice { return s.Notices.Get(uint32(id)) }
 
 // NoticeByCode returns the notice with the code, or nil.
-func (s *State) NoticeByCode(code string) *Notice {
-	id, _ := s.noticeByCode.Get(key(code))
-	return s.Notice(id)
-}
+func (s *State) NoticeByCode(code string) *Notice { return noticeKind.byCode(s, code) }
 
 // AcceptancesOf returns what somebody has accepted, in the order in which they did.
 func (s *State) AcceptancesOf(id people.StaffID) (list []*Acceptance) {
@@ -142,13 +148,11 @@ func (c *checking) notice(n *Notice) {
 	for _, id := range n.Templates {
 		c.refers("templates", c.state.Template(id) != nil)
 	}
-	other := c.state.NoticeByCode(n.Code)
-	c.that("code", other == nil || other.ID == n.ID, "a notice with this code is on record already")
 }
 
 func (c *checking) acceptance(a *Acceptance) {
 	n := c.state.Notice(a.Notice)
-	c.refers("staff", c.state.Person(a.Staff) != nil).refers("notice", n != nil).moment("at", a.At)
+	c.person(a.Staff).refers("notice", n != nil).moment("at", a.At)
 	c.that("how", a.How == AtTerminal || a.How == ByLink || a.How == OnPaper, "this is no way to accept a notice")
 	c.that("at", !a.At.IsZero(), "it was accepted at some moment")
 	if n != nil {

@@ -3,8 +3,7 @@
 // # Invariants
 //
 // A State is immutable once it is shared; the next one is a Fork of it. Records are shared between forks: a changed
-// record is a new one that is put in the place of the old. The Put methods keep the indexes, so records are put by them
-// alone. Check is the one check of each record, run before it is written and again when it is loaded; a record that
+// record is a new one that is put in the place of the old. Put keeps the indexes, so records are put by it alone. Check is the one check of each record, run before it is written and again when it is loaded; a record that
 // does not pass when it is loaded is set aside, gives nothing, and is listed by AsideRecords.
 //
 // # Units
@@ -19,7 +18,6 @@
 package org
 
 import (
-	"strings"
 	"time"
 
 	"loyallatch.example/latch/internal/core/credential"
@@ -202,7 +200,7 @@ func DefaultSettings() Settings {
 		RemindDays: 14, RemindAgainDays: 3}
 }
 
-// State is every record that decides access. Read the tables; write through the Put methods, which keep the indexes.
+// State is every record that decides access. Read the tables; write through Put, which keeps the indexes.
 type State struct {
 	Revision    uint64
 	Settings    Settings
@@ -228,26 +226,21 @@ type State struct {
 	Teams          table.Table[Team]
 	Members        table.Table[Member]
 
-	placeByCode         table.Index[string, estate.PlaceID]
-	templateByCode      table.Index[string, permit.TemplateID]
-	staffByNumber       table.Index[string, people.StaffID]
-	staffByEmail        table.Index[string, people.StaffID]
-	pinByDigest         table.Index[credential.Digest, credential.ID]
-	byBadge             table.Index[credential.BadgeID, credential.ID] // by which it is held
-	issues              table.Table[[]credential.ID]                   // of each badge, ever; never changed in place
-	badgeByNumber       table.Index[string, credential.BadgeID]
-	deviceByToken       table.Index[[32]byte, DeviceID]
-	ofStaff             table.Table[belongings]
-	qualificationByCode table.Index[string, qualification.ID]
-	noticeByCode        table.Index[string, NoticeID]
-	scheduleByCode      table.Index[string, hours.ScheduleID]
-	teamByCode          table.Index[string, TeamID]
-	ofTeam              table.Table[[]MemberID]     // of each team, ever; never changed in place
-	coveredBy           table.Table[[]AssignmentID] // of each that is or was covered; never changed in place
-	aside               map[string]Aside            // never changed in place
-	owners              int
-	root                estate.PlaceID // the organisation as a place; 0 where there is none
-	pins                int
+	// By each kind: its numbers by the codes of its records
+	codes [mostKinds]table.Index[string, uint32]
+
+	staffByEmail  table.Index[string, people.StaffID]
+	pinByDigest   table.Index[credential.Digest, credential.ID]
+	byBadge       table.Index[credential.BadgeID, credential.ID] // by which it is held
+	issues        table.Table[[]credential.ID]                   // of each badge, ever; never changed in place
+	deviceByToken table.Index[[32]byte, DeviceID]
+	ofStaff       table.Table[belongings]
+	ofTeam        table.Table[[]MemberID]     // of each team, ever; never changed in place
+	coveredBy     table.Table[[]AssignmentID] // of each that is or was covered; never changed in place
+	aside         map[string]Aside            // never changed in place
+	owners        int
+	root          estate.PlaceID // the organisation as a place; 0 where there is none
+	pins          int
 }
 
 // belongings are the numbers of what belongs to one person. Never changed in place.
@@ -264,116 +257,18 @@ type belongings struct {
 // Fork returns a state that can be written without s noticing.
 func (s *State) Fork() *State {
 	f := *s
-	f.Places, f.Groups, f.Permissions = s.Places.Fork(), s.Groups.Fork(), s.Permissions.Fork()
-	f.Templates, f.Staff, f.Assignments = s.Templates.Fork(), s.Staff.Fork(), s.Assignments.Fork()
-	f.Exceptions, f.Credentials, f.Devices = s.Exceptions.Fork(), s.Credentials.Fork(), s.Devices.Fork()
-	f.Qualifications, f.Certificates = s.Qualifications.Fork(), s.Certificates.Fork()
-	f.Notices, f.Acceptances, f.noticeByCode = s.Notices.Fork(), s.Acceptances.Fork(), s.noticeByCode.Fork()
-	f.qualificationByCode = s.qualificationByCode.Fork()
-	f.Schedules, f.scheduleByCode = s.Schedules.Fork(), s.scheduleByCode.Fork()
-	f.LocalSettings = s.LocalSettings.Fork()
-	f.Bars, f.Badges, f.badgeByNumber = s.Bars.Fork(), s.Badges.Fork(), s.badgeByNumber.Fork()
-	f.placeByCode, f.templateByCode = s.placeByCode.Fork(), s.templateByCode.Fork()
-	f.staffByNumber, f.staffByEmail = s.staffByNumber.Fork(), s.staffByEmail.Fork()
-	f.pinByDigest, f.deviceByToken, f.ofStaff = s.pinByDigest.Fork(), s.deviceByToken.Fork(), s.ofStaff.Fork()
-	f.coveredBy = s.coveredBy.Fork()
-	f.Teams, f.Members = s.Teams.Fork(), s.Members.Fork()
-	f.teamByCode, f.ofTeam = s.teamByCode.Fork(), s.ofTeam.Fork()
+	for _, k := range kinds {
+		k.fork(s, &f)
+	}
+	f.staffByEmail, f.pinByDigest = s.staffByEmail.Fork(), s.pinByDigest.Fork()
+	f.deviceByToken, f.ofStaff = s.deviceByToken.Fork(), s.ofStaff.Fork()
+	f.coveredBy, f.ofTeam = s.coveredBy.Fork(), s.ofTeam.Fork()
 	f.byBadge, f.issues = s.byBadge.Fork(), s.issues.Fork()
 	return &f
 }
 
-// key is how codes and email addresses are compared.
-func key(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
-
-// PutPlace stores a place.
-func (s *State) PutPlace(p *estate.Place) {
-	s.Places.Put(uint32(p.ID), p)
-	s.placeByCode.Put(key(p.Code), p.ID)
-	if p.Kind == estate.Organisation {
-		s.root = p.ID
-	}
-}
-
 // Root returns the organisation as a place, or nil in a state that has none.
 func (s *State) Root() *estate.Place { return s.Place(s.root) }
-
-// PutTemplate stores a template.
-func (s *State) PutTemplate(t *permit.Template) {
-	s.Templates.Put(uint32(t.ID), t)
-	s.templateByCode.Put(key(t.Code), t.ID)
-}
-
-// PutStaff stores a staff member.
-func (s *State) PutStaff(p *people.Staff) {
-	if before := s.Staff.Get(uint32(p.ID)); before != nil {
-		if holder, _ := s.staffByEmail.Get(key(before.Email)); holder == p.ID { // else another has it by now
-			s.staffByEmail.Delete(key(before.Email))
-		}
-		if before.Owner {
-			s.owners--
-		}
-	}
-	if p.Owner {
-		s.owners++
-	}
-	s.Staff.Put(uint32(p.ID), p)
-	s.staffByNumber.Put(key(p.Number), p.ID)
-	if p.Email != "" {
-		s.staffByEmail.Put(key(p.Email), p.ID)
-	}
-}
-
-// PutAssignment stores an assignment; whose it is never changes.
-func (s *State) PutAssignment(a *Assignment) {
-	if s.Assignments.Get(uint32(a.ID)) == nil {
-		s.belong(a.Staff, func(b *belongings) {
-			b.assignments = append(b.assignments[:len(b.assignments):len(b.assignments)], a.ID)
-		})
-		if a.Covers != 0 {
-			list := append(s.CoveredBy(a.Covers)[:len(s.CoveredBy(a.Covers)):len(s.CoveredBy(a.Covers))], a.ID)
-			s.coveredBy.Put(uint32(a.Covers), &list)
-		}
-	}
-	s.Assignments.Put(uint32(a.ID), a)
-}
-
-// PutException stores an exception; whose it is never changes.
-func (s *State) PutException(e *Exception) {
-	if s.Exceptions.Get(uint32(e.ID)) == nil {
-		s.belong(e.Staff, func(b *belongings) {
-			b.exceptions = append(
-				b.exceptions[:len(b.exceptions):len(b.exceptions)], e.ID)
-		})
-	}
-	s.Exceptions.Put(uint32(e.ID), e)
-}
-
-// PutCredential stores a credential; whose it is never changes. A withdrawn one keeps its digest and reserves it for
-// nobody.
-func (s *State) PutCredential(c *credential.Credential) {
-	before := s.Credentials.Get(uint32(c.ID))
-	if before == nil {
-		s.belong(c.Staff, func(b *belongings) {
-			b.credentials = append(b.credentials[:len(b.credentials):len(b.credentials)], c.ID)
-		})
-		if c.Badge != 0 {
-			s.issued(c.Badge, func(list []credential.ID) []credential.ID { return append(list, c.ID) })
-		}
-	} else {
-		s.unindex(before)
-	}
-	if c.State != credential.Withdrawn {
-		switch c.Kind {
-		case credential.PIN:
-			s.pinByDigest.Put(c.Digest, c.ID)
-			s.pins++
-		case credential.Badge:
-			s.byBadge.Put(c.Badge, c.ID)
-		}
-	}
-	s.Credentials.Put(uint32(c.ID), c)
-}
 
 // unindex takes a credential out of the indexes by which what is shown is found.
 func (s *State) unindex(c *credential.Credential) {
@@ -400,42 +295,6 @@ func (s *State) issued(id credential.BadgeID, with func([]credential.ID) []crede
 	}
 	list = with(list)
 	s.issues.Put(uint32(id), &list)
-}
-
-// PutBar stores a bar; whose it is never changes.
-func (s *State) PutBar(b *Bar) {
-	if s.Bars.Get(uint32(b.ID)) == nil {
-		s.belong(b.Staff, func(of *belongings) { of.bars = append(of.bars[:len(of.bars):len(of.bars)], b.ID) })
-	}
-	s.Bars.Put(uint32(b.ID), b)
-}
-
-// PutQualification stores a qualification.
-func (s *State) PutQualification(q *qualification.Qualification) {
-	s.Qualifications.Put(uint32(q.ID), q)
-	s.qualificationByCode.Put(key(q.Code), q.ID)
-}
-
-// PutSchedule stores a schedule.
-func (s *State) PutSchedule(c *hours.Schedule) {
-	s.Schedules.Put(uint32(c.ID), c)
-	s.scheduleByCode.Put(key(c.Code), c.ID)
-}
-
-// PutCertificate stores a certificate; whose it is never changes.
-func (s *State) PutCertificate(c *Certificate) {
-	if s.Certificates.Get(uint32(c.ID)) == nil {
-		s.belong(c.Staff, func(of *belongings) {
-			of.certificates = append(of.certificates[:len(of.certificates):len(of.certificates)], c.ID)
-		})
-	}
-	s.Certificates.Put(uint32(c.ID), c)
-}
-
-// PutDevice stores a device.
-func (s *State) PutDevice(d *Device) {
-	s.Devices.Put(uint32(d.ID), d)
-	s.deviceByToken.Put(d.Token, d.ID)
 }
 
 func (s *State) belong(id people.StaffID, add func(*belongings)) {
@@ -468,22 +327,13 @@ func (s *State) Credential(id credential.ID) *credential.Credential {
 }
 
 // PlaceByCode returns the place with the code, or nil.
-func (s *State) PlaceByCode(code string) *estate.Place {
-	id, _ := s.placeByCode.Get(key(code))
-	return s.Place(id)
-}
+func (s *State) PlaceByCode(code string) *estate.Place { return placeKind.byCode(s, code) }
 
 // TemplateByCode returns the template with the code, or nil.
-func (s *State) TemplateByCode(code string) *permit.Template {
-	id, _ := s.templateByCode.Get(key(code))
-	return s.Template(id)
-}
+func (s *State) TemplateByCode(code string) *permit.Template { return templateKind.byCode(s, code) }
 
 // StaffByNumber returns the staff member with the staff number, or nil.
-func (s *State) StaffByNumber(number string) *people.Staff {
-	id, _ := s.staffByNumber.Get(key(number))
-	return s.Person(id)
-}
+func (s *State) StaffByNumber(number string) *people.Staff { return staffKind.byCode(s, number) }
 
 // StaffByEmail returns the staff member with the work email, or nil.
 func (s *State) StaffByEmail(email string) *people.Staff {
@@ -555,18 +405,14 @@ func (s *State) Qualification(id qualification.ID) *qualification.Qualification 
 
 // QualificationByCode returns the qualification with the code, or nil.
 func (s *State) QualificationByCode(code string) *qualification.Qualification {
-	id, _ := s.qualificationByCode.Get(key(code))
-	return s.Qualification(id)
+	return qualificationKind.byCode(s, code)
 }
 
 // Schedule returns the schedule with the number, or nil.
 func (s *State) Schedule(id hours.ScheduleID) *hours.Schedule { return s.Schedules.Get(uint32(id)) }
 
 // ScheduleByCode returns the schedule with the code, or nil.
-func (s *State) ScheduleByCode(code string) *hours.Schedule {
-	id, _ := s.scheduleByCode.Get(key(code))
-	return s.Schedule(id)
-}
+func (s *State) ScheduleByCode(code string) *hours.Schedule { return scheduleKind.byCode(s, code) }
 
 // Certificate returns the certificate with the number, or nil.
 func (s *State) Certificate(id CertificateID) *Certificate { return s.Certificates.Get(uint32(id)) }

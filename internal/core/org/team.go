@@ -4,6 +4,7 @@ import (
 	"iter"
 
 	"loyallatch.example/latch/internal/core/people"
+	"loyallatch.example/latch/internal/core/table"
 )
 
 // Numbers of teams, and of who is in them.
@@ -33,32 +34,45 @@ type Member struct {
 	Revision uint64         `json:"-"`
 }
 
-// PutTeam stores a team.
-func (s *State) PutTeam(t *Team) {
-	s.Teams.Put(uint32(t.ID), t)
-	s.teamByCode.Put(key(t.Code), t.ID)
-}
+var teamKind = &kindOf[Team, TeamID]{name: "team", plural: "teams",
+	table:    func(s *State) *table.Table[Team] { return &s.Teams },
+	id:       func(t *Team) TeamID { return t.ID },
+	revision: func(t *Team) *uint64 { return &t.Revision },
+	code:     func(t *Team) string { return t.Code },
+	label:    func(_ *State, t *Team) string { return t.Code + " " + t.Name },
+	outOfUse: func(t *Team) bool { return t.Retired },
+	checks:   func(c *checking, t *Team) { c.named(t.Code, t.Name, t.Summary) }}
 
-// PutMember stores who is in a team; whose it is, and of which team, never changes.
-func (s *State) PutMember(m *Member) {
-	if s.Members.Get(uint32(m.ID)) == nil {
-		s.belong(m.Staff, func(of *belongings) {
-			of.members = append(of.members[:len(of.members):len(of.members)], m.ID)
-		})
-		list := append(s.membersOf(m.Team)[:len(s.membersOf(m.Team)):len(s.membersOf(m.Team))], m.ID)
+var memberKind = &kindOf[Member, MemberID]{name: "member",
+	table:    func(s *State) *table.Table[Member] { return &s.Members },
+	id:       func(m *Member) MemberID { return m.ID },
+	revision: func(m *Member) *uint64 { return &m.Revision },
+	holder:   func(m *Member) people.StaffID { return m.Staff },
+	owned:    func(b *belongings) *[]MemberID { return &b.members },
+	label:    func(s *State, m *Member) string { return s.naming(m.Staff) + ": " + s.Team(m.Team).Name },
+	outOfUse: func(m *Member) bool { return m.Ended },
+	refers:   func(m *Member, to Reference) bool { return refersTo("team", m.Team, to) },
+	checks: func(c *checking, m *Member) {
+		c.person(m.Staff).refers("team", c.state.Team(m.Team) != nil)
+		other := c.state.MemberOf(m.Staff, m.Team)
+		c.that("staff", m.Ended || other == nil || other.ID == m.ID, "they are in this team already")
+	},
+	placed: func(s *State, before, m *Member) {
+		if before == nil {
+			list := append(s.membersOf(m.Team)[:len(s.membersOf(m.Team)):len(s.membersOf(m.Team))], m.ID)
+			s.ofTeam.Put(uint32(m.Team), &list)
+		}
+	},
+	removed: func(s *State, m *Member) {
+		list := without(s.membersOf(m.Team), m.ID)
 		s.ofTeam.Put(uint32(m.Team), &list)
-	}
-	s.Members.Put(uint32(m.ID), m)
-}
+	}}
 
 // Team returns the team with the number, or nil.
 func (s *State) Team(id TeamID) *Team { return s.Teams.Get(uint32(id)) }
 
 // TeamByCode returns the team with the code, or nil.
-func (s *State) TeamByCode(code string) *Team {
-	id, _ := s.teamByCode.Get(key(code))
-	return s.Team(id)
-}
+func (s *State) TeamByCode(code string) *Team { return teamKind.byCode(s, code) }
 
 // Member returns the membership with the number, or nil.
 func (s *State) Member(id MemberID) *Member { return s.Members.Get(uint32(id)) }

@@ -45,12 +45,12 @@ func Mill(spoil Spoil) *org.State {
 			Asks: "door.store"},
 		{ID: 5, Code: "M-L", Name: "Line", Kind: estate.WorkCentre, Parent: 2, Asks: "line.run"},
 	} {
-		s.PutPlace(p)
+		s.Put(p)
 	}
-	s.PutTemplate(&permit.Template{ID: 1, Code: "packer", Name: "Packer",
+	s.Put(&permit.Template{ID: 1, Code: "packer", Name: "Packer",
 		Settings: []permit.Setting{{Permission: 1, Word: "yes"}, {Permission: 3, Word: "view"},
 			{Permission: 4, Word: "25"}}})
-	s.PutTemplate(&permit.Template{ID: 2, Code: "idle", Name: "Idle"})
+	s.Put(&permit.Template{ID: 2, Code: "idle", Name: "Idle"})
 	ana := &people.Staff{ID: 1, Number: "S1", GivenName: "Ana", FamilyName: "Reyes", Engagement: people.Seasonal,
 		HomeSite: 1, StartDate: Today - 10}
 	a := &org.Assignment{ID: 1, Staff: 1, Place: 1, Template: 1, From: Today - 10, Until: Today + 30}
@@ -59,9 +59,9 @@ func Mill(spoil Spoil) *org.State {
 	if spoil != nil {
 		spoil(s, ana, a, c)
 	}
-	s.PutStaff(ana)
-	s.PutAssignment(a)
-	s.PutCredential(c)
+	s.Put(ana)
+	s.Put(a)
+	s.Put(c)
 	return s
 }
 
@@ -112,7 +112,7 @@ func State(t *rapid.T) *org.State {
 			}
 		}
 		p.Requires = Requires(t, 10)
-		s.PutPlace(p)
+		s.Put(p)
 	}
 	for id := permit.TemplateID(1); id <= 3; id++ {
 		template := &permit.Template{ID: id, Code: fmt.Sprint("t", id), Name: fmt.Sprint("Work ", id),
@@ -125,11 +125,11 @@ func State(t *rapid.T) *org.State {
 					permit.Setting{Permission: permission, Word: rapid.SampledFrom(word).Draw(t, "word")})
 			}
 		}
-		s.PutTemplate(template)
+		s.Put(template)
 	}
 	for id := people.StaffID(1); id <= 4; id++ {
 		for range rapid.IntRange(0, 2).Draw(t, "certificates") {
-			s.PutCertificate(Certificate(t, org.CertificateID(s.Certificates.Next())))
+			s.Put(Certificate(t, org.CertificateID(s.Certificates.Next())))
 		}
 		p := &people.Staff{ID: id, Number: fmt.Sprint("S", id), GivenName: fmt.Sprint("Name", id), FamilyName: "Family",
 			Engagement: people.Employee,
@@ -150,12 +150,12 @@ func State(t *rapid.T) *org.State {
 				p.Lock.Until = Noon.Add(time.Duration(rapid.IntRange(-1, 1).Draw(t, "lock end")) * time.Minute)
 			}
 		}
-		s.PutStaff(p)
-		s.PutCredential(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
+		s.Put(p)
+		s.Put(&credential.Credential{ID: credential.ID(id), Staff: id, Kind: credential.PIN,
 			Digest: credential.Digest{byte(id)}, Duress: oneIn(5, "for duress"),
 			State: rapid.SampledFrom([]credential.State{credential.Valid, credential.Valid, credential.Lost,
 				credential.Withdrawn}).Draw(t, "state")})
-		s.PutCredential(Badge(t, id))
+		s.Put(Badge(t, id))
 		if oneIn(4, "barred") {
 			b := &org.Bar{ID: org.BarID(id), Staff: id,
 				Place: estate.PlaceID(rapid.IntRange(1, 8).Draw(t, "barred from")), Reason: "r",
@@ -163,15 +163,15 @@ func State(t *rapid.T) *org.State {
 			if oneIn(2, "bar ends") {
 				b.Until = Noon.Add(time.Duration(rapid.IntRange(-1, 50).Draw(t, "bar end")) * time.Hour)
 			}
-			s.PutBar(b)
+			s.Put(b)
 		}
 	}
 	most := org.AssignmentID(rapid.SampledFrom([]int{8, 10, 4, 1, 0}).Draw(t, "assignments"))
 	for id := org.AssignmentID(1); id <= most; id++ {
-		s.PutAssignment(Assignment(t, id))
+		s.Put(Assignment(t, id))
 	}
 	for id := org.ExceptionID(1); int(id) <= rapid.IntRange(0, 3).Draw(t, "exceptions"); id++ {
-		s.PutException(exception(t, id, optional))
+		s.Put(exception(t, id, optional))
 	}
 	if oneIn(3, "a notice") {
 		notice(t, s)
@@ -184,11 +184,11 @@ func State(t *rapid.T) *org.State {
 
 // team puts one, with some of the people in it, some of whom lead it.
 func team(t *rapid.T, s *org.State, id org.TeamID) {
-	s.PutTeam(&org.Team{ID: id, Code: fmt.Sprint("TEAM-", id), Name: fmt.Sprint("Team ", id),
+	s.Put(&org.Team{ID: id, Code: fmt.Sprint("TEAM-", id), Name: fmt.Sprint("Team ", id),
 		Retired: rapid.IntRange(1, 5).Draw(t, "team retired") == 1})
 	for staff := people.StaffID(1); staff <= 4; staff++ {
 		if rapid.Bool().Draw(t, "in it") {
-			s.PutMember(&org.Member{ID: org.MemberID(s.Members.Next()), Team: id, Staff: staff,
+			s.Put(&org.Member{ID: org.MemberID(s.Members.Next()), Team: id, Staff: staff,
 				Lead: rapid.Bool().Draw(t, "leads"), Ended: rapid.IntRange(1, 5).Draw(t, "taken out") == 1})
 		}
 	}
@@ -207,10 +207,10 @@ func catalogue(t *rapid.T, s *org.State) {
 				"kinds"), Since: uint32(id)})
 	}
 	for id := qualification.ID(1); id <= 2; id++ {
-		s.PutQualification(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id),
+		s.Put(&qualification.Qualification{ID: id, Code: fmt.Sprint("Q", id),
 			Name: fmt.Sprint("Ticket ", id)})
 	}
-	s.PutSchedule(Schedule(t))
+	s.Put(Schedule(t))
 }
 
 // Schedule draws the one that hours may be those of.
@@ -237,10 +237,10 @@ func exception(t *rapid.T, id org.ExceptionID, optional func(string) day.Date) *
 
 // notice puts one, which some have accepted, in whichever version.
 func notice(t *rapid.T, s *org.State) {
-	s.PutNotice(Notice(t))
+	s.Put(Notice(t))
 	for id := people.StaffID(1); id <= 4; id++ {
 		if rapid.Bool().Draw(t, "accepted") {
-			s.PutAcceptance(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Staff: id, Notice: 1,
+			s.Put(&org.Acceptance{ID: org.AcceptanceID(s.Acceptances.Next()), Staff: id, Notice: 1,
 				Version: uint32(rapid.IntRange(1, 2).Draw(t, "version")), How: org.OnPaper,
 				At: Noon.Add(time.Duration(rapid.IntRange(-40, 2).Draw(t, "accepted at")) * time.Hour)})
 		}

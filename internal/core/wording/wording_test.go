@@ -48,7 +48,7 @@ func excepted(t *testing.T, exceptions ...*org.Exception) *access.Snapshot {
 	return mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 		for i, e := range exceptions {
 			e.ID, e.Staff, e.Reason = org.ExceptionID(i+1), 1, "because"
-			s.PutException(e)
+			s.Put(e)
 		}
 	})
 }
@@ -120,8 +120,8 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		{"somebody else's PIN", func(s *org.State, ana *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			other := *ana
 			other.ID, other.Number = 2, "S2"
-			s.PutStaff(&other)
-			s.PutCredential(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge,
+			s.Put(&other)
+			s.Put(&credential.Credential{ID: 2, Staff: 2, Kind: credential.Badge,
 				Badge: 2, State: credential.Valid})
 		}, with(func(q *access.Question) { q.Shown, q.Badge = access.ShownBadge|access.ShownPIN, 2 }),
 			"credentials_of_two_people", "What was shown belongs to two people.", "one person"},
@@ -143,10 +143,10 @@ func TestEveryRefusalHasItsSentenceAndItsRemedy(t *testing.T) {
 		{"retired", func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			hall := *s.Place(2)
 			hall.Retired = true
-			s.PutPlace(&hall)
+			s.Put(&hall)
 		}, pin, "place_retired", "Hall door is no longer in use.", "back into use"},
 		{"withheld", func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true,
+			s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 2, Withheld: true,
 				Reason: "light duty"})
 		}, pin, "permission_withheld", "Ana may not open doors: it is withheld at Hall.", "End the exception."},
 		{"nowhere assigned", func(_ *org.State, _ *people.Staff, a *org.Assignment,
@@ -196,7 +196,7 @@ func TestAGrantRestsOnItsAssignmentSettingAndHours(t *testing.T) {
 		{"hours", "", "Mon–Fri 06:00–18:00 (opening hours)"}}, e.Grounds)
 	e = English.Explain(mill(t, func(s *org.State, _ *people.Staff, a *org.Assignment, _ *credential.Credential) {
 		a.Ended = true
-		s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Level: 1, Until: today,
+		s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Level: 1, Until: today,
 			Reason: "stands in"})
 	}), &q)
 	assert.True(t, e.Allowed)
@@ -275,7 +275,7 @@ func TestStatementsSayWhatSomebodyCanDo(t *testing.T) {
 	}
 	withheld := English.Statements(
 		mill(t, func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-			s.PutException(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Withheld: true, Reason: "r"})
+			s.Put(&org.Exception{ID: 1, Staff: 1, Permission: 1, Place: 3, Withheld: true, Reason: "r"})
 		}), 1, at)
 	assert.Empty(t, withheld[0].Doors, "a door that is withheld is not counted")
 	assert.Equal(t, "Ana may not open doors at Hall door by exception, with no end.", withheld[1].Sentence)
@@ -312,22 +312,22 @@ func TestReadinessNamesWhatKeepsSomebodyFromWorking(t *testing.T) {
 		"credential_not_accepted": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			door := *s.Place(3)
 			door.Proof = estate.Badge
-			s.PutPlace(&door)
+			s.Put(&door)
 		},
 		"badge_suspended": func(s *org.State, _ *people.Staff, _ *org.Assignment, c *credential.Credential) {
 			c.Kind, c.Badge, c.State = credential.Badge, 1, credential.Suspended
 			door := *s.Place(3)
 			door.Proof = estate.Badge
-			s.PutPlace(&door)
+			s.Put(&door)
 		},
 		"some_doors_shut": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-			s.PutPlace(&estate.Place{ID: 6, Code: "M-E", Name: "Side door", Kind: estate.Door, Parent: 2,
+			s.Put(&estate.Place{ID: 6, Code: "M-E", Name: "Side door", Kind: estate.Door, Parent: 2,
 				Proof: estate.Badge, Asks: "door.open"})
 		},
 		"credential_needed": func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
 			packer := *s.Template(1)
 			packer.Needs = []string{"pin", "badge"}
-			s.PutTemplate(&packer)
+			s.Put(&packer)
 		},
 	} {
 		obstacles := English.Readiness(mill(t, spoil), 1, noon.Unix())
@@ -546,7 +546,7 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 	hall := func(s *org.State, change func(*estate.Place)) {
 		other := *s.Place(2)
 		change(&other)
-		s.PutPlace(&other)
+		s.Put(&other)
 	}
 	assert.Equal(t, []string{
 		"Ana can adjust a weight up to 25 kg at Mill, Mon–Fri 06:00–18:00, until 24 Dec 2026.",
@@ -558,11 +558,11 @@ func TestSentencesSayWhereItIsOtherwise(t *testing.T) {
 	}))
 	requires := func(at estate.PlaceID) spoil {
 		return func(s *org.State, _ *people.Staff, _ *org.Assignment, _ *credential.Credential) {
-			s.PutQualification(&qualification.Qualification{ID: 1, Code: "FLT", Name: "Forklift ticket"})
-			s.PutCertificate(&org.Certificate{ID: 1, Staff: 1, Qualification: 1, Issued: today - 9, Until: today + 6})
+			s.Put(&qualification.Qualification{ID: 1, Code: "FLT", Name: "Forklift ticket"})
+			s.Put(&org.Certificate{ID: 1, Staff: 1, Qualification: 1, Issued: today - 9, Until: today + 6})
 			place := *s.Place(at)
 			place.Requires = []qualification.ID{1}
-			s.PutPlace(&place)
+			s.Put(&place)
 		}
 	}
 	assert.Equal(t, []string{
@@ -588,7 +588,7 @@ func TestALocalSettingIsToldWhereItDecides(t *testing.T) {
 	with := func(l org.LocalSetting) *access.Snapshot {
 		state := mill(t, nil).State().Fork()
 		l.ID, l.Template, l.Reason = 1, 1, "old belts"
-		state.PutLocalSetting(&l)
+		state.Put(&l)
 		return compiled(t, state)
 	}
 	run := func(s *access.Snapshot) permit.PermissionID { return s.Catalogue().PermissionByKey("line.run").ID }
