@@ -3,10 +3,9 @@ package app
 import (
 	"cmp"
 	"slices"
+	"time"
 
 	"loyallatch.example/latch/internal/core/access"
-	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 )
@@ -17,36 +16,10 @@ type Team struct {
 	Members []*org.Member // leads first, then by name
 }
 
-// Teams returns the teams that somebody may know of, by name.
-func (a *App) Teams(actor people.StaffID) (list []Team) {
-	live, now := a.Live(), a.now().Unix()
-	sight := live.Sight(actor, now)
-	for _, t := range live.State().Teams.All() {
-		if sight.Knows(t.ID) {
-			list = append(list, live.team(t, sight, now))
-		}
-	}
-	slices.SortFunc(list, func(x, y Team) int { return cmp.Or(cmp.Compare(x.Name, y.Name), cmp.Compare(x.ID, y.ID)) })
-	return list
-}
-
-// TeamFor returns a team that somebody may know of; any other is not there.
-func (a *App) TeamFor(actor people.StaffID, field, reference string) (*Team, error) {
-	live, now := a.Live(), a.now().Unix()
-	found, err := change.FindTeam(live.State(), field, reference)
-	if err != nil {
-		return nil, err
-	}
-	sight := live.Sight(actor, now)
-	if !sight.Knows(found.ID) {
-		return nil, fault.Missingf(field, "no team has the code %q", reference)
-	}
-	team := live.team(found, sight, now)
-	return &team, nil
-}
-
-func (l *Live) team(t *org.Team, sight *access.Sight, now int64) Team {
-	team := Team{Team: t}
+// TeamSeen returns a team with those in it who have not left at a moment, of those whom somebody may see.
+func (l *Live) TeamSeen(t *org.Team, sight *access.Sight, at time.Time) *Team {
+	now := at.Unix()
+	team := &Team{Team: t}
 	for m := range l.State().InTeam(t.ID) {
 		if p := l.State().Person(m.Staff); sight.Of(p) != access.Hidden && l.Status(p.ID, now) != people.Left {
 			team.Members = append(team.Members, m)

@@ -27,7 +27,7 @@ func (s *Server) registerAssignments() {
 				return nil, err
 			}
 			if in.Schedule != "" {
-				c, err := v.scheduleFor("query.schedule", in.Schedule)
+				c, err := schedules.find(v, "query.schedule", in.Schedule)
 				if err != nil {
 					return nil, err
 				}

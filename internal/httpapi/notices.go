@@ -4,55 +4,33 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strconv"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/access"
 	"loyallatch.example/latch/internal/core/change"
-	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
 	"loyallatch.example/latch/internal/core/words"
 )
 
-// OneNotice names a notice, in a path.
-type OneNotice struct {
-	ID string `path:"id" maxLength:"64" doc:"Its code, or the number of its record"`
+var notices = &coded[org.Notice, api.Notice, api.NoticeWrite]{kind: "notice",
+	text: func(n *org.Notice) string { return n.Text },
+	name: func(n *api.Notice) string { return n.Title },
+	shows: func(v view) func(*org.Notice) api.Notice {
+		counts := v.noticeCounts()
+		return func(n *org.Notice) api.Notice { return v.notice(n, counts) }
+	},
+	writes: func(w *api.NoticeWrite) (any, string) { return w.NoticeFields, w.Reason }}
+
+func init() {
+	says := &notices.summary
+	says.list, says.get = "Texts that people read and accept", "One notice, with the versions before"
+	says.add, says.edit = "Publish a notice", "Change whom a notice is for, or its title"
+	says.retire, says.restore = "Retire a notice: nobody has to accept it any more", "Bring a retired notice back"
 }
 
-func (s *Server) registerNotices() {
-	type listIn struct {
-		Paging
-		Q       string `query:"q" maxLength:"100" doc:"Any words of the title, the code or the text"`
-		Retired string `query:"retired" enum:"true,false,all" default:"false"`
-	}
-	route(s, "GET", "/notices", "list-notices", "notices", "Texts that people read and accept", Access{},
-		func(ctx context.Context, in *listIn) (*listed[api.Notice], error) {
-			v := s.view(ctx)
-			all, counts := []api.Notice{}, v.noticeCounts()
-			for _, n := range v.live.State().Notices.All() {
-				if (in.Retired == "all" || n.Retired == (in.Retired == "true")) &&
-					(in.Q == "" || words.Fits(n.Title+" "+n.Code+" "+n.Text, in.Q)) {
-					all = append(all, v.notice(n, counts))
-				}
-			}
-			slices.SortFunc(all, func(a, b api.Notice) int { return cmp.Compare(a.Title, b.Title) })
-			return pageOf(all, &in.Paging)
-		})
-	type one struct {
-		ETag string `header:"ETag"`
-		Body api.Notice
-	}
-	route(s, "GET", "/notices/{id}", "get-notice", "notices", "One notice, with the versions before", Access{},
-		func(ctx context.Context, in *OneNotice) (*one, error) {
-			v := s.view(ctx)
-			n, err := v.noticeFor(in.ID)
-			if err != nil {
-				return nil, err
-			}
-			return &one{ETag: etag(n.Revision), Body: v.notice(n, v.noticeCounts())}, nil
-		})
+func (s *Server) registerAcceptances() {
 	type peopleIn struct {
 		Paging
 		Notice string `query:"notice" maxLength:"64" doc:"Code of a notice"`
@@ -77,29 +55,10 @@ func (s *Server) registerNotices() {
 		})
 }
 
-// registerNoticeActs registers what is done to notices.
+// registerNoticeActs registers what is done to notices beside what is done to every kind that has a code.
 func (s *Server) registerNoticeActs() {
-	type addIn struct {
-		Writing
-		Body api.NoticeWrite
-	}
-	route(s, "POST", "/notices", "add-notice", "notices", "Publish a notice", Access{Operation: "notice.add"},
-		func(ctx context.Context, in *addIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "notice.add", Set: set(in.Body.NoticeFields)})
-		})
-	type editIn struct {
-		OneNotice
-		Writing
-		Body api.NoticeWrite
-	}
-	route(s, "PATCH", "/notices/{id}", "edit-notice", "notices", "Change whom a notice is for, or its title",
-		Access{Operation: "notice.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "notice.edit", On: in.ID, Set: set(in.Body.NoticeFields)})
-		})
 	type publishIn struct {
-		OneNotice
+		OneCoded
 		Writing
 		Body api.NoticePublish
 	}
@@ -110,7 +69,7 @@ func (s *Server) registerNoticeActs() {
 				change.Operation{Op: "notice.publish", On: in.ID, Set: set(map[string]string{"text": in.Body.Text})})
 		})
 	type recordIn struct {
-		OneNotice
+		OneCoded
 		Writing
 		Body api.NoticeRecord
 	}
@@ -120,31 +79,6 @@ func (s *Server) registerNoticeActs() {
 			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "notice.record",
 				Set: set(map[string]string{"notice": in.ID, "staff": in.Body.Staff})})
 		})
-	type plainIn struct {
-		OneNotice
-		Writing
-		Body api.Reasoned `required:"false"`
-	}
-	for _, verb := range []string{"retire", "restore"} {
-		does := map[string]string{"retire": "Retire a notice: nobody has to accept it any more",
-			"restore": "Bring a retired notice back"}[verb]
-		route(s, "POST", "/notices/{id}/"+verb, verb+"-notice", "notices", does, Access{Operation: "notice." + verb},
-			func(ctx context.Context, in *plainIn) (*changed, error) {
-				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "notice." + verb, On: in.ID})
-			})
-	}
-}
-
-func (v view) noticeFor(reference string) (*org.Notice, error) {
-	if n := v.live.State().NoticeByCode(reference); n != nil {
-		return n, nil
-	}
-	if number, err := strconv.ParseUint(reference, 10, 32); err == nil {
-		if n := v.live.State().Notice(org.NoticeID(number)); n != nil {
-			return n, nil
-		}
-	}
-	return nil, fault.Missingf("path.id", "no notice has the code %q", reference)
 }
 
 // noticeCount is how many are meant by a notice, and how many of them have accepted it.
@@ -192,8 +126,8 @@ func (s *Server) noticePeople(ctx context.Context, v view, notice, staff string)
 	var of people.StaffID
 	if notice != "" {
 		var err error
-		if about, err = v.noticeFor(notice); err != nil {
-			return nil, fault.Missingf("query.notice", "no notice has the code %q", notice)
+		if about, err = notices.find(v, "query.notice", notice); err != nil {
+			return nil, err
 		}
 	}
 	if staff != "" {

@@ -3,13 +3,10 @@ package httpapi
 import (
 	"cmp"
 	"context"
-	"slices"
-	"strconv"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
 	"loyallatch.example/latch/internal/core/day"
-	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/permit"
@@ -17,80 +14,22 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-// OneQualification names a qualification, in a path.
-type OneQualification struct {
-	ID string `path:"id" maxLength:"64" doc:"Its code, or the number of its record"`
-}
+var qualifications = &coded[qualification.Qualification, api.Qualification, api.QualificationWrite]{
+	kind: "qualification",
+	text: func(q *qualification.Qualification) string { return q.Summary },
+	name: func(q *api.Qualification) string { return q.Name },
+	shows: func(v view) func(*qualification.Qualification) api.Qualification {
+		shown := v.qualifications()
+		return func(q *qualification.Qualification) api.Qualification { return shown[q.ID] }
+	},
+	writes: func(w *api.QualificationWrite) (any, string) { return w.QualificationFields, w.Reason }}
 
-func (s *Server) registerQualifications() {
-	type listIn struct {
-		Paging
-		Q       string `query:"q" maxLength:"100" doc:"Any words of the name, the code or the summary"`
-		Retired string `query:"retired" enum:"true,false,all" default:"false"`
-	}
-	route(s, "GET", "/qualifications", "list-qualifications", "qualifications",
-		"What people may have to be qualified in: what requires it, who holds it and who lacks it", Access{},
-		func(ctx context.Context, in *listIn) (*listed[api.Qualification], error) {
-			v := s.view(ctx)
-			shown := v.qualifications()
-			all := []api.Qualification{}
-			for _, q := range v.live.State().Qualifications.All() {
-				if (in.Retired == "all" || q.Retired == (in.Retired == "true")) &&
-					(in.Q == "" || words.Fits(q.Name+" "+q.Code+" "+q.Summary, in.Q)) {
-					all = append(all, shown[q.ID])
-				}
-			}
-			slices.SortFunc(all, func(a, b api.Qualification) int { return cmp.Compare(a.Name, b.Name) })
-			return pageOf(all, &in.Paging)
-		})
-	type one struct {
-		ETag string `header:"ETag"`
-		Body api.Qualification
-	}
-	route(s, "GET", "/qualifications/{id}", "get-qualification", "qualifications", "One qualification", Access{},
-		func(ctx context.Context, in *OneQualification) (*one, error) {
-			v := s.view(ctx)
-			q, err := v.qualificationFor("path.id", in.ID)
-			if err != nil {
-				return nil, err
-			}
-			return &one{ETag: etag(q.Revision), Body: v.qualifications()[q.ID]}, nil
-		})
-	type addIn struct {
-		Writing
-		Body api.QualificationWrite
-	}
-	route(s, "POST", "/qualifications", "add-qualification", "qualifications", "Add a qualification",
-		Access{Operation: "qualification.add"}, func(ctx context.Context, in *addIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "qualification.add", Set: set(in.Body.QualificationFields)})
-		})
-	type editIn struct {
-		OneQualification
-		Writing
-		Body api.QualificationWrite
-	}
-	route(s, "PATCH", "/qualifications/{id}", "edit-qualification", "qualifications", "Change a qualification",
-		Access{Operation: "qualification.edit"}, func(ctx context.Context, in *editIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "qualification.edit", On: in.ID, Set: set(in.Body.QualificationFields)})
-		})
-	type plainIn struct {
-		OneQualification
-		Writing
-		Body api.Reasoned `required:"false"`
-	}
-	for _, verb := range []string{"retire", "restore"} {
-		does := map[string]string{
-			"retire": "Retire a qualification: nobody is certified in it any more; what requires it goes on " +
-				"requiring it",
-			"restore": "Bring a retired qualification back"}[verb]
-		route(s, "POST", "/qualifications/{id}/"+verb, verb+"-qualification", "qualifications", does,
-			Access{Operation: "qualification." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
-				return s.write(ctx, in.Writing, in.Body.Reason,
-					change.Operation{Op: "qualification." + verb, On: in.ID})
-			})
-	}
+func init() {
+	says := &qualifications.summary
+	says.list = "What people may have to be qualified in: what requires it, who holds it and who lacks it"
+	says.get, says.add, says.edit = "One qualification", "Add a qualification", "Change a qualification"
+	says.retire = "Retire a qualification: nobody is certified in it any more; what requires it goes on requiring it"
+	says.restore = "Bring a retired qualification back"
 }
 
 func (s *Server) registerCertificates() {
@@ -121,7 +60,7 @@ func (s *Server) registerCertificates() {
 			}
 			var about *qualification.Qualification
 			if in.Qualification != "" {
-				if about, err = v.qualificationFor("query.qualification", in.Qualification); err != nil {
+				if about, err = qualifications.find(v, "query.qualification", in.Qualification); err != nil {
 					return nil, err
 				}
 			}
@@ -201,19 +140,6 @@ func (s *Server) withScans(ctx context.Context, list []api.Certificate) error {
 		list[i].Scan = have[list[i].ID]
 	}
 	return err
-}
-
-// qualificationFor returns the qualification that a reference names.
-func (v view) qualificationFor(field, reference string) (*qualification.Qualification, error) {
-	if q := v.live.State().QualificationByCode(reference); q != nil {
-		return q, nil
-	}
-	if number, err := strconv.ParseUint(reference, 10, 32); err == nil {
-		if q := v.live.State().Qualification(qualification.ID(number)); q != nil {
-			return q, nil
-		}
-	}
-	return nil, fault.Missingf(field, "no qualification has the code %q", reference)
 }
 
 // qualifications shows all qualifications, by their numbers, in one pass over all that uses them.

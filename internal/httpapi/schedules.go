@@ -1,10 +1,7 @@
 package httpapi
 
 import (
-	"cmp"
 	"context"
-	"slices"
-	"strconv"
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/core/change"
@@ -12,56 +9,35 @@ import (
 	"loyallatch.example/latch/internal/core/hours"
 	"loyallatch.example/latch/internal/core/people"
 	"loyallatch.example/latch/internal/core/wording"
-	"loyallatch.example/latch/internal/core/words"
 )
 
-// OneSchedule names a schedule, in a path.
-type OneSchedule struct {
-	ID string `path:"id" maxLength:"64" doc:"Its code, or the number of its record"`
+var schedules = &coded[hours.Schedule, api.Schedule, api.ScheduleWrite]{kind: "schedule",
+	text: func(c *hours.Schedule) string { return c.Summary },
+	name: func(c *api.Schedule) string { return c.Name },
+	shows: func(v view) func(*hours.Schedule) api.Schedule {
+		shown := v.schedules()
+		return func(c *hours.Schedule) api.Schedule { return shown[c.ID] }
+	},
+	completes: func(v view, c *hours.Schedule, shown *api.Schedule) {
+		if p := v.live.State().Person(v.sees.actor); p != nil {
+			if err := change.ScheduleEditable(v.live.Snapshot, p.ID, c.ID); err != nil {
+				shown.Fixed = err.Error()
+			}
+		}
+	},
+	writes: func(w *api.ScheduleWrite) (any, string) { return w.ScheduleFields, w.Reason }}
+
+func init() {
+	says := &schedules.summary
+	says.list, says.get = "Access hours with a name, and what has them", "One schedule"
+	says.add, says.edit = "Add a schedule", "Change a schedule, and so the hours of all that have it"
+	says.retire = "Retire a schedule: nothing new has its hours; what has them keeps them"
+	says.restore = "Bring a retired schedule back"
 }
 
-func (s *Server) registerSchedules() {
-	type listIn struct {
-		Paging
-		Q       string `query:"q" maxLength:"100" doc:"Any words of the name, the code or the summary"`
-		Retired string `query:"retired" enum:"true,false,all" default:"false"`
-	}
-	route(s, "GET", "/schedules", "list-schedules", "schedules",
-		"Access hours with a name, and what has them", Access{},
-		func(ctx context.Context, in *listIn) (*listed[api.Schedule], error) {
-			v := s.view(ctx)
-			shown := v.schedules()
-			all := []api.Schedule{}
-			for _, c := range v.live.State().Schedules.All() {
-				if (in.Retired == "all" || c.Retired == (in.Retired == "true")) &&
-					(in.Q == "" || words.Fits(c.Name+" "+c.Code+" "+c.Summary, in.Q)) {
-					all = append(all, shown[c.ID])
-				}
-			}
-			slices.SortFunc(all, func(a, b api.Schedule) int { return cmp.Compare(a.Name, b.Name) })
-			return pageOf(all, &in.Paging)
-		})
-	type one struct {
-		ETag string `header:"ETag"`
-		Body api.Schedule
-	}
-	route(s, "GET", "/schedules/{id}", "get-schedule", "schedules", "One schedule", Access{},
-		func(ctx context.Context, in *OneSchedule) (*one, error) {
-			v := s.view(ctx)
-			c, err := v.scheduleFor("path.id", in.ID)
-			if err != nil {
-				return nil, err
-			}
-			shown := v.schedules()[c.ID]
-			if p := v.live.State().Person(callerOf(ctx).id()); p != nil {
-				if err := change.ScheduleEditable(v.live.Snapshot, p.ID, c.ID); err != nil {
-					shown.Fixed = err.Error()
-				}
-			}
-			return &one{ETag: etag(c.Revision), Body: shown}, nil
-		})
+func (s *Server) registerStaffHours() {
 	type timelineIn struct {
-		OneSchedule
+		OneCoded
 		Days
 		Place string `query:"place" maxLength:"64" required:"true" doc:"Where: hours follow the opening hours and the time zone of a place"`
 	}
@@ -69,50 +45,12 @@ func (s *Server) registerSchedules() {
 		"When a schedule lets people in at a place, day by day", Access{},
 		func(ctx context.Context, in *timelineIn) (*timelineOut, error) {
 			v := s.view(ctx)
-			c, err := v.scheduleFor("path.id", in.ID)
+			c, err := schedules.find(v, "path.id", in.ID)
 			if err != nil {
 				return nil, err
 			}
 			return v.timelineAt(&in.Days, in.Place, c.Name, &c.Hours)
 		})
-	s.registerScheduleWrites()
-}
-
-func (s *Server) registerScheduleWrites() {
-	type addIn struct {
-		Writing
-		Body api.ScheduleWrite
-	}
-	route(s, "POST", "/schedules", "add-schedule", "schedules", "Add a schedule", Access{Operation: "schedule.add"},
-		func(ctx context.Context, in *addIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "schedule.add", Set: set(in.Body.ScheduleFields)})
-		})
-	type editIn struct {
-		OneSchedule
-		Writing
-		Body api.ScheduleWrite
-	}
-	route(s, "PATCH", "/schedules/{id}", "edit-schedule", "schedules",
-		"Change a schedule, and so the hours of all that have it", Access{Operation: "schedule.edit"},
-		func(ctx context.Context, in *editIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "schedule.edit", On: in.ID, Set: set(in.Body.ScheduleFields)})
-		})
-	type plainIn struct {
-		OneSchedule
-		Writing
-		Body api.Reasoned `required:"false"`
-	}
-	for _, verb := range []string{"retire", "restore"} {
-		does := map[string]string{
-			"retire":  "Retire a schedule: nothing new has its hours; what has them keeps them",
-			"restore": "Bring a retired schedule back"}[verb]
-		route(s, "POST", "/schedules/{id}/"+verb, verb+"-schedule", "schedules", does,
-			Access{Operation: "schedule." + verb}, func(ctx context.Context, in *plainIn) (*changed, error) {
-				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "schedule." + verb, On: in.ID})
-			})
-	}
 	type staffIn struct {
 		OneStaff
 		Writing
@@ -124,19 +62,6 @@ func (s *Server) registerScheduleWrites() {
 			return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "staff.hours", On: in.ID,
 				Set: set(map[string]any{"hours": in.Body.Hours})})
 		})
-}
-
-// scheduleFor returns the schedule that a reference names.
-func (v view) scheduleFor(field, reference string) (*hours.Schedule, error) {
-	if c := v.live.State().ScheduleByCode(reference); c != nil {
-		return c, nil
-	}
-	if number, err := strconv.ParseUint(reference, 10, 32); err == nil {
-		if c := v.live.State().Schedule(hours.ScheduleID(number)); c != nil {
-			return c, nil
-		}
-	}
-	return nil, fault.Missingf(field, "no schedule has the code %q", reference)
 }
 
 // schedules shows all schedules, by their numbers, in one pass over all that uses them.

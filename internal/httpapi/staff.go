@@ -119,7 +119,7 @@ func (s *Server) staffQuery(v view, prefix string, in *api.StaffFilter) (*app.St
 		q.Template = template.ID
 	}
 	if in.Team != "" {
-		team, err := s.app.TeamFor(v.sees.actor, prefix+"team", in.Team)
+		team, err := teams.find(v, prefix+"team", in.Team)
 		if err != nil {
 			return nil, err
 		}

@@ -13,54 +13,36 @@ import (
 	"loyallatch.example/latch/internal/core/words"
 )
 
-// OneTeam names a team, in a path.
-type OneTeam struct {
-	ID string `path:"id" maxLength:"64" doc:"Its code, or the number of its record"`
+var teams = &coded[org.Team, api.Team, api.TeamWrite]{kind: "team", needs: permit.ViewStaff,
+	text:  func(t *org.Team) string { return t.Summary },
+	name:  func(t *api.Team) string { return t.Name },
+	knows: func(v view, t *org.Team) bool { return v.sees.sight().Knows(t.ID) },
+	shows: func(v view) func(*org.Team) api.Team {
+		return func(t *org.Team) api.Team { return v.team(v.live.TeamSeen(t, v.sees.sight(), v.at)) }
+	},
+	writes: func(w *api.TeamWrite) (any, string) { return w.TeamFields, w.Reason }}
+
+func init() {
+	says := &teams.summary
+	says.list, says.get = "Teams: who leads each, and how many are in it", "One team"
+	says.add, says.edit = "Add a team", "Change a team"
+	says.retire, says.restore = "Retire a team: who is in it stays on record", "Bring a retired team back"
 }
 
-func (s *Server) registerTeams() {
-	sees := Access{Permission: permit.ViewStaff}
-	type listIn struct {
-		Paging
-		Q       string `query:"q" maxLength:"100" doc:"Any words of the name, the code or the summary"`
-		Retired string `query:"retired" enum:"true,false,all" default:"false"`
-	}
-	route(s, "GET", "/teams", "list-teams", "teams", "Teams: who leads each, and how many are in it", sees,
-		func(ctx context.Context, in *listIn) (*listed[api.Team], error) {
-			v, all := s.view(ctx), []api.Team{}
-			for _, t := range s.app.Teams(callerOf(ctx).id()) {
-				if (in.Retired == "all" || t.Retired == (in.Retired == "true")) &&
-					(in.Q == "" || words.Fits(t.Name+" "+t.Code+" "+t.Summary, in.Q)) {
-					all = append(all, v.team(&t))
-				}
-			}
-			return pageOf(all, &in.Paging)
-		})
-	type one struct {
-		ETag string `header:"ETag"`
-		Body api.Team
-	}
-	route(s, "GET", "/teams/{id}", "get-team", "teams", "One team", sees,
-		func(ctx context.Context, in *OneTeam) (*one, error) {
-			t, err := s.app.TeamFor(callerOf(ctx).id(), "path.id", in.ID)
-			if err != nil {
-				return nil, err
-			}
-			return &one{ETag: etag(t.Revision), Body: s.view(ctx).team(t)}, nil
-		})
+func (s *Server) registerMembers() {
 	type membersIn struct {
-		OneTeam
+		OneCoded
 		Paging
 		Q string `query:"q" maxLength:"100" doc:"Words of the name or the number"`
 	}
-	route(s, "GET", "/teams/{id}/members", "list-members", "teams", "Who is in a team, leads first", sees,
-		func(ctx context.Context, in *membersIn) (*listed[api.Member], error) {
-			t, err := s.app.TeamFor(callerOf(ctx).id(), "path.id", in.ID)
+	route(s, "GET", "/teams/{id}/members", "list-members", "teams", "Who is in a team, leads first",
+		Access{Permission: permit.ViewStaff}, func(ctx context.Context, in *membersIn) (*listed[api.Member], error) {
+			v, all := s.view(ctx), []api.Member{}
+			t, err := teams.find(v, "path.id", in.ID)
 			if err != nil {
 				return nil, err
 			}
-			v, all := s.view(ctx), []api.Member{}
-			for _, m := range t.Members {
+			for _, m := range v.live.TeamSeen(t, v.sees.sight(), v.at).Members {
 				shown := v.member(m)
 				if in.Q == "" || words.Fits(shown.Staff.Name+" "+shown.Staff.StaffNumber, in.Q) {
 					all = append(all, shown)
@@ -69,41 +51,7 @@ func (s *Server) registerTeams() {
 			return pageOf(all, &in.Paging)
 		})
 	type addIn struct {
-		Writing
-		Body api.TeamWrite
-	}
-	route(s, "POST", "/teams", "add-team", "teams", "Add a team", Access{Operation: "team.add"},
-		func(ctx context.Context, in *addIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "team.add", Set: set(in.Body.TeamFields)})
-		})
-	type editIn struct {
-		OneTeam
-		Writing
-		Body api.TeamWrite
-	}
-	route(s, "PATCH", "/teams/{id}", "edit-team", "teams", "Change a team", Access{Operation: "team.edit"},
-		func(ctx context.Context, in *editIn) (*changed, error) {
-			return s.write(ctx, in.Writing, in.Body.Reason,
-				change.Operation{Op: "team.edit", On: in.ID, Set: set(in.Body.TeamFields)})
-		})
-	type plainIn struct {
-		OneTeam
-		Writing
-		Body api.Reasoned `required:"false"`
-	}
-	for verb, does := range map[string]string{"retire": "Retire a team: who is in it stays on record",
-		"restore": "Bring a retired team back"} {
-		route(s, "POST", "/teams/{id}/"+verb, verb+"-team", "teams", does, Access{Operation: "team." + verb},
-			func(ctx context.Context, in *plainIn) (*changed, error) {
-				return s.write(ctx, in.Writing, in.Body.Reason, change.Operation{Op: "team." + verb, On: in.ID})
-			})
-	}
-}
-
-func (s *Server) registerMembers() {
-	type addIn struct {
-		OneTeam
+		OneCoded
 		Writing
 		Body api.MemberAdd
 	}

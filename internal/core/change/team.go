@@ -50,17 +50,6 @@ type memberForm struct {
 	Lead  bool   `json:"lead"` // sees the records of the others where they hold the level team
 }
 
-// FindTeam finds a team by its code or number.
-func FindTeam(state *org.State, field, reference string) (*org.Team, error) {
-	if team := state.TeamByCode(reference); team != nil {
-		return team, nil
-	}
-	if team := state.Team(org.TeamID(parse(reference))); team != nil {
-		return team, nil
-	}
-	return nil, fault.Missingf(field, "no team has the code %q", reference)
-}
-
 // findTeam finds a team that the actor may know of; any other is not there for them.
 func (t *Trial) findTeam(field, reference string) (*org.Team, error) {
 	team, err := coded[org.Team](t, "team", field, reference)
