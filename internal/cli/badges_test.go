@@ -20,7 +20,7 @@ func TestTheWeekOfABadgeFromAShell(t *testing.T) {
 	d := newDesk(t)
 	d.login("idris")
 	assert.Contains(t, d.ok("badge", "add", "118-5000", "--last", "118-5002", "--format", "wiegand26", "--site",
-		"Harrow Bend"), "3 badges are in stock.")
+		"Harrow Bend Packhouse"), "3 badges are in stock.")
 	assert.Contains(t, d.ok("badge", "issue", "118 5000", "--staff", "Q0117"), "Joss Vance has the badge 118-5000.")
 	assert.Contains(t, d.refused(3, "badge", "issue", "118-5000", "--staff", "Q0116"), "issued to Joss Vance")
 	assert.Contains(t, d.refused(2, "badge", "suspend", "118-5000", "--yes"), "left at home")

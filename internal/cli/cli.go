@@ -55,8 +55,9 @@ type session struct {
 	server, output, reason string
 	preview, yes, drafting bool
 
-	width    int    // of the terminal; 0 where the output is none
-	question string // to be asked before the next write, also where it takes nothing from anybody
+	guessed  []error // what was taken for something that it is not the code or the whole name of
+	width    int     // of the terminal; 0 where the output is none
+	question string  // to be asked before the next write, also where it takes nothing from anybody
 }
 
 // Run runs the command line and returns the exit code.
@@ -259,6 +260,7 @@ func (s *session) connect() error {
 		server = "http://127.0.0.1:8420"
 	}
 	s.client = client.New(server, token)
+	s.client.Before = s.nothingGuessed
 	return nil
 }
 

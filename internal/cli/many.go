@@ -361,7 +361,7 @@ func (s *session) reinstateOne(ctx context.Context, named string, keep []uint32,
 }
 
 func (s *session) activateCommand() *cobra.Command {
-	return s.plainMany("activate", "Let prepared people work before their start date",
+	return s.plainMany("activate", "Let prepared people begin now: what was to begin on their start date, too",
 		sayMany{"", "%s is active.", "%s are active."})
 }
 

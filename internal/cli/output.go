@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net/http"
 	"net/url"
 	"os"
 	"slices"
@@ -177,13 +178,22 @@ func colours(w io.Writer) bool {
 	return is && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(file.Fd()))
 }
 
-// The finders turn what a person types into the one record they mean: a code or number, or an unambiguous part of a
-// name.
+// The finders turn what a person types into the one record they mean: by a code, a number or a whole name, and where
+// nothing is written also by an unambiguous part of a name.
+
+// nothingGuessed refuses to write about something that was not named by its code or its whole name. A question is no
+// write, whatever the method by which it is asked.
+func (s *session) nothingGuessed(method, path string) error {
+	if method == http.MethodGet || path == "/decisions" || len(s.guessed) == 0 {
+		return nil
+	}
+	return s.guessed[0]
+}
 
 func (s *session) staff(ctx context.Context, typed string) (*api.Staff, error) {
 	return find(ctx, s, "/staff", "name", typed, "staff member", func(p api.Staff) (string, string) {
 		return p.StaffNumber, strings.TrimSpace(p.GivenName + " " + p.FamilyName)
-	})
+	}, func(p api.Staff) string { return strings.TrimSpace(p.KnownAs + " " + p.FamilyName) })
 }
 
 func (s *session) place(ctx context.Context, typed string) (*api.Place, error) {
@@ -202,8 +212,9 @@ var retires = map[string]bool{"/places": true, "/templates": true, "/permissions
 	"/fields":    true,
 	"/schedules": true, "/notices": true, "/teams": true}
 
-func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string)) (*T,
-	error) {
+// find finds a record of a list by what is typed. aliases are names that it has beside its own.
+func find[T any](ctx context.Context, s *session, path, by, typed, noun string, name func(T) (code, name string),
+	aliases ...func(T) string) (*T, error) {
 	typed = strings.TrimSpace(typed)
 	if typed == "" {
 		return nil, usagef("say which %s: a code or part of a name", noun)
@@ -230,11 +241,26 @@ func find[T any](ctx context.Context, s *session, path, by, typed, noun string, 
 		})
 		total = len(items)
 	}
+	var named []int // those of which it is a whole name
 	for i := range items {
-		if code, full := name(items[i]); strings.EqualFold(code, typed) || len(items) == 1 ||
-			strings.EqualFold(full, typed) && only(items, name, full) {
+		code, full := name(items[i])
+		if strings.EqualFold(code, typed) {
 			return &items[i], nil
 		}
+		if strings.EqualFold(full, typed) || slices.ContainsFunc(aliases, func(alias func(T) string) bool {
+			return strings.EqualFold(alias(items[i]), typed)
+		}) {
+			named = append(named, i)
+		}
+	}
+	switch {
+	case len(named) == 1 && total == len(items):
+		return &items[named[0]], nil
+	case len(items) == 1 && total == 1:
+		code, full := name(items[0])
+		s.guessed = append(s.guessed, usagef("no %s has the code or the whole name %q, so nothing was changed. "+
+			"Did you mean this one?\n  %-14s %s", noun, typed, code, full))
+		return &items[0], nil
 	}
 	if len(items) == 0 {
 		return nil, notFound{fmt.Errorf("no %s is called %q", noun, typed)}
@@ -255,16 +281,6 @@ func find[T any](ctx context.Context, s *session, path, by, typed, noun string, 
 		fmt.Fprintf(&b, "\n  %-14s %s", code, full)
 	}
 	return nil, usagef("%q fits %d %ss; say which one:%s", typed, total, noun, b.String())
-}
-
-func only[T any](items []T, name func(T) (string, string), full string) bool {
-	count := 0
-	for _, item := range items {
-		if _, other := name(item); strings.EqualFold(other, full) {
-			count++
-		}
-	}
-	return count == 1
 }
 
 // complete offers codes and names from the service.

@@ -45,7 +45,7 @@ func TestAQualificationIsRequiredAndHeldFromAShell(t *testing.T) {
 		"Reach truck ticket is added.")
 	assert.Contains(t, d.refused(3, "qualification", "add", "REACH", "--name", "Again"), "REACH")
 	assert.Contains(t, d.refused(2, "qualification", "edit", "REACH"), "say what to change")
-	d.ok("qualification", "edit", "reach truck", "--summary", "For the tall aisles")
+	d.ok("qualification", "edit", "Reach truck ticket", "--summary", "For the tall aisles")
 
 	preview := d.ok("template", "edit", "packer", "--requires", "REACH", "--preview")
 	assert.Regexp(t, `\d+ (people|person) los`, preview, "whoever has no ticket loses the work")
@@ -220,10 +220,10 @@ func TestSignInsAreListedAndEndedFromAShell(t *testing.T) {
 	assert.Equal(t, "0", idris[0]["unused_days"], "signed in today")
 	assert.Equal(t, "1", idris[0]["sessions"])
 	assert.Contains(t, d.refused(2, "sign-in", "list", "--state", "asleep"), "state")
-	assert.Contains(t, d.refused(2, "sign-in", "end", "idris"), "no terminal to ask on", "who loses is asked about")
-	d.ok("sign-in", "end", "idris", "--yes")
+	assert.Contains(t, d.refused(2, "sign-in", "end", "Idris Calloway"), "no terminal to ask on", "who loses is asked about")
+	d.ok("sign-in", "end", "Idris Calloway", "--yes")
 	assert.Equal(t, "0", d.rows("sign-in", "list", "--search", "idris")[0]["sessions"])
-	assert.Contains(t, d.refused(2, "sign-in", "end", "idris", "--preview"), "preview")
+	assert.Contains(t, d.refused(2, "sign-in", "end", "Idris Calloway", "--preview"), "preview")
 
 	for _, row := range d.rows("credential", "list", "--kind", "badge", "--unused-days", "30") {
 		require.True(t, row["kind"] == "badge", row)

@@ -203,7 +203,7 @@ func TestManyAreAssignedAndExceptedFromAFile(t *testing.T) {
 	assert.Contains(t, d.refused(ExitUsage, "assign"), "name somebody, or a CSV file")
 	assert.Contains(t, d.refused(ExitUsage, "assign", "Q0011", "--from", "-"), "not both")
 	out, problems, code = d.run("staff,level\nQ0011,5\nQ0012,6\n", "exception", "add", "--from", "-", "--permission",
-		"adjust weight", "--place", "HB-PACK", "--reason", "counts")
+		"adjust a weight", "--place", "HB-PACK", "--reason", "counts")
 	require.Zero(t, code, problems)
 	assert.Contains(t, problems, "2 exceptions are made.")
 	assert.Contains(t, out, "by exception")

@@ -23,6 +23,8 @@ type Client struct {
 	Server string // base address, such as http://127.0.0.1:8420
 	Token  string
 	HTTP   *http.Client
+	// Before is asked before each request; where it fails, nothing is sent. It may be nil.
+	Before func(method, path string) error
 }
 
 // ErrUnreachable says that no service answered.
@@ -98,6 +100,11 @@ func Preview(preview bool) Option {
 // a JSON target. An error answer is an *api.Problem. A POST whose answer is lost on the way is sent again under its
 // Idempotency-Key, so that it is carried out once.
 func (c *Client) Do(ctx context.Context, method, path string, body, out any, options ...Option) error {
+	if c.Before != nil {
+		if err := c.Before(method, path); err != nil {
+			return err
+		}
+	}
 	var sent []byte
 	if body != nil {
 		var err error

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"loyallatch.example/latch/internal/core/access"
+	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/estate"
 	"loyallatch.example/latch/internal/core/fault"
 	"loyallatch.example/latch/internal/core/org"
@@ -280,6 +281,8 @@ func (t *Trial) zoneAt(id estate.PlaceID) *time.Location {
 	return time.UTC
 }
 
+// staffActivate lets somebody work before their start date. What was to begin on that date begins now; what was to
+// begin on another keeps it. Standing is judged by all that they hold on record, whenever it begins.
 func staffActivate(t *Trial) error {
 	before, err := t.another(permit.EditStaff)
 	if err != nil {
@@ -294,8 +297,26 @@ func staffActivate(t *Trial) error {
 	p := *before
 	p.Activated = true
 	t.put(&p)
+	for _, id := range t.State.AssignmentsOf(p.ID) {
+		a := *t.State.Assignment(id)
+		if today := t.today(t.State.Place(a.Place)); beginsLater(a.From, p.StartDate, today) && !a.Ended {
+			if a.From = today; !t.assignedAlready(&a) { // else the other counts until then
+				t.put(&a)
+			}
+		}
+	}
+	for _, id := range t.State.ExceptionsOf(p.ID) {
+		e := *t.State.Exception(id)
+		if today := t.today(t.State.Place(e.Place)); beginsLater(e.From, p.StartDate, today) && !e.Ended {
+			e.From = today
+			t.put(&e)
+		}
+	}
 	return nil
 }
+
+// beginsLater reports whether something begins on a start date that is still to come.
+func beginsLater(from, start, today day.Date) bool { return from == start && from > today }
 
 func (t *Trial) statusOf(p *people.Staff) people.Status {
 	return p.SpanIn(t.zoneOf(p)).Status(t.env.Now.Unix())

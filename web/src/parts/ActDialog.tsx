@@ -70,7 +70,7 @@ const wording: Record<
   },
   activate: {
     title: (n) => `Activate ${n} now`,
-    about: "Access counts from now rather than from the start date.",
+    about: "What was to begin on the start date begins now. What begins on another day keeps it.",
     button: "Activate",
     reason: "optional",
     usual: [],

@@ -55,7 +55,7 @@ const acts: Record<
   activate: {
     op: "staff.activate",
     name: "Activate",
-    about: "Access counts from now rather than from the start date.",
+    about: "What was to begin on the start date begins now. What begins on another day keeps it.",
     needs: "console.edit_staff",
     fields: [],
   },
