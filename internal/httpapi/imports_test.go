@@ -14,6 +14,7 @@ import (
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
 	"loyallatch.example/latch/internal/demo"
+	"loyallatch.example/latch/internal/sheet"
 	"loyallatch.example/latch/internal/testkit"
 )
 
@@ -264,6 +265,19 @@ func TestAnImportIsUndoneAsOne(t *testing.T) {
 	again, err := bring(t, maren, "four.csv", []byte(file))
 	require.NoError(t, err)
 	assert.Equal(t, 3, again.Counts["back"], "brought again they come back: %v", again.Counts)
+}
+
+// The list of everybody, written as a file and brought in again, changes nothing: those who have left stay so.
+func TestAnExportThatIsBroughtInChangesNothing(t *testing.T) {
+	s := testkit.Demo(t)
+	maren := s.Client(t, "maren")
+	for name, accept := range map[string]string{"staff.csv": "text/csv", "staff.xlsx": sheet.Type} {
+		var file []byte
+		require.NoError(t, maren.Get(ctx, "/staff?limit=1000", &file, client.Header("Accept", accept)))
+		i, err := bring(t, maren, name, file)
+		require.NoError(t, err)
+		assert.Equal(t, map[string]int{"same": 240}, i.Counts, name)
+	}
 }
 
 // Ten requests at once bring a file in once.

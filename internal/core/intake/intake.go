@@ -60,6 +60,12 @@ func ColumnsOf(settings *org.Settings, owner bool) Columns {
 	return all
 }
 
+// Columns of where somebody stands, which no field of the record says.
+const (
+	status      = "status"
+	leavingDate = "leaving_date"
+)
+
 var everywhere = columns()
 
 func columns() Columns {
@@ -98,7 +104,11 @@ func columns() Columns {
 		Column{Name: "pin", Title: "PIN", Says: "yes to generate one; no PIN is ever taken from a file", Example: "yes",
 			Also: []string{"generate pin", "pin code"}},
 		Column{Name: "badge", Title: "Badge", Says: "Number of a badge in stock", Also: []string{"badge number", "card",
-			"card number"}})
+			"card number"}},
+		Column{Name: status, Title: "Status", Says: "active brings back somebody who has left; left leaves them as " +
+			"they are", Also: []string{"staff status", "employment status"}},
+		Column{Name: leavingDate, Title: "Leaving date", Says: "Read, and not changed by a file",
+			Also: []string{"left on", "date left", "termination date"}})
 }
 
 // Named returns the column with a name, or nil.

@@ -147,7 +147,7 @@ func (r *reader) row(line *Line) Row {
 		row.Faults = append(row.Faults, Fault{Message: problem})
 	}
 	p := r.person(&row, &decided)
-	r.plan(&row, p)
+	r.plan(&row, p, decided.Is != "")
 	r.unique(&row)
 	switch {
 	case len(row.Faults) > 0:
@@ -523,8 +523,58 @@ var (
 	no  = []string{"no", "n", "false", "0", "-", "none"}
 )
 
-// plan works out what a row does about a person; p is nil for somebody new.
-func (r *reader) plan(row *Row, p *people.Staff) {
+// The words of a status: of those who work, or are to, and of those who do not.
+var (
+	working = []string{"active", "prepared", "starter", "back", "current"}
+	gone    = []string{"left", "leaver", "inactive", "terminated", "ended"}
+)
+
+// standing reads where somebody stands by the file. A file ends nobody's work; whom it calls a leaver has left, or it
+// is wrong.
+func (r *reader) standing(row *Row, p *people.Staff) (works, left bool) {
+	switch written := words.Fold(row.Values[status]); {
+	case slices.Contains(working, written):
+		works = true
+	case slices.Contains(gone, written):
+		left = true
+	case written != "":
+		nearest, _ := words.Nearest(written, slices.Concat(working, gone))
+		row.wrong(status, nearest, "%q is not a status; use active, prepared or left", row.Values[status])
+	}
+	day := ""
+	if row.Values[leavingDate] != "" {
+		day = r.date(row, leavingDate)
+	}
+	switch {
+	case p == nil && (left || day != ""):
+		row.wrong(status, "", "somebody who has left is not enrolled; leave this line out")
+	case p == nil || works && r.left(p):
+	case left && !r.left(p):
+		row.wrong(status, "", "%s has not left; record the leaving, which a file does not do", p.FullName())
+	case day != "" && day != p.LeavingDate.String():
+		row.wrong(leavingDate, "", "a file does not change when somebody leaves; record the leaving instead")
+	}
+	return works, left
+}
+
+func (r *reader) left(p *people.Staff) bool { return r.live.Status(p.ID, r.now.Unix()) == people.Left }
+
+// comesBack reports whether a row asks that somebody who has left works again: by their status, else by saying where
+// they work, that they have a PIN or a badge, or that they begin after they have left.
+func (r *reader) comesBack(row *Row, p, record *people.Staff, works, left bool) bool {
+	switch {
+	case works || left:
+		return works
+	case row.Values["place"] != "" || row.Values["badge"] != "" || slices.Contains(yes, words.Fold(row.Values["pin"])):
+		return true
+	}
+	location := r.live.Location(p.ID)
+	return record.StartDate.Start(location).Unix() >= p.SpanIn(location).Gone
+}
+
+// plan works out what a row does about a person; p is nil for somebody new. chosen says that somebody said who it is.
+func (r *reader) plan(row *Row, p *people.Staff, chosen bool) {
+	works, left := r.standing(row, p)
 	fields := r.fields(row)
 	on := fmt.Sprintf("@row%d", row.Line)
 	record := people.Staff{Engagement: people.Employee, StartDate: day.Of(r.now)}
@@ -559,7 +609,7 @@ func (r *reader) plan(row *Row, p *people.Staff) {
 		row.add("staff.enrol", fmt.Sprintf("row%d", row.Line), "", fields)
 	} else {
 		row.Outcome = Update
-		if r.live.Status(p.ID, r.now.Unix()) == people.Left {
+		if r.left(p) && (chosen && !left || r.comesBack(row, p, &record, works, left)) {
 			row.Outcome = Back
 			row.add("staff.reinstate", "", on, nil)
 		}
