@@ -39,7 +39,7 @@ func TestTheStoryInTheConsole(t *testing.T) {
 	p.fill("Password", "not his password")
 	p.press("Sign in")
 	p.see("do not sign in here")
-	p.signIn("idris")
+	p.signInByHand("idris")
 
 	p.press("Enrol somebody")
 	p.fill("Given name", "Ana")
