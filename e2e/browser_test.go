@@ -226,7 +226,7 @@ func (p *page) tick(label string) {
 func (p *page) fill(label, text string) {
 	p.t.Helper()
 	p.until("a field "+label, `latch.mark(latch.input(`+quote(label)+`))`)
-	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)),
+	p.do(chromedp.Click(chromedp.CSS(`[data-e2e="here"]`)), chromedp.Focus(chromedp.CSS(`[data-e2e="here"]`)),
 		call(input.InsertText, input.InsertTextParams{Text: text}))
 }
 

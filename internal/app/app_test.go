@@ -191,6 +191,65 @@ func TestSomebodyWithAPasswordAndNoPermissionDoesNotSignIn(t *testing.T) {
 	assert.True(t, fault.Is(err, fault.Refused))
 }
 
+// Whoever shows the right password is told what is in the way and whom to ask. With a wrong one nobody is told a thing.
+func TestWhoeverShowsTheRightPasswordIsToldWhatIsInTheWay(t *testing.T) {
+	s := testkit.Demo(t)
+	signIn := func(name, password string) string {
+		_, err := s.App.SignIn(ctx, app.SignIn{Name: name, Password: password, Kind: "console", Address: "127.0.0.1"})
+		if err == nil {
+			return ""
+		}
+		return err.Error()
+	}
+	_, err := s.App.Commit(ctx, request(operation("staff.enrol", "", set{"staff_number": "Q0900", "given_name": "Ana",
+		"family_name": "Quennell", "home_site": "HB", "start_date": testkit.InWeeks(3), "line_manager": "Q0002"}),
+		operation("assignment.add", "", set{"staff": "Q0900", "place": "HB", "template": "site-manager"}),
+		operation("password.set", "", set{"staff": "Q0900", "password": "nine green ladders lean"}),
+		operation("password.set", "", set{"staff": "Q0011", "password": "quince lantern meadow"})))
+	require.NoError(t, err)
+	starts, err := time.Parse(time.DateOnly, testkit.InWeeks(3))
+	require.NoError(t, err)
+	unknown := signIn("Q0900", "guessed")
+	assert.Equal(t, signIn("nobody", "guessed"), unknown)
+	assert.Equal(t, "You can sign in from "+starts.Format("2 January 2006")+", your start date. Ask Idris Calloway if "+
+		"you begin sooner.", signIn("Q0900", "nine green ladders lean"))
+	assert.Contains(t, signIn("Q0011", "quince lantern meadow"), "Nothing that you are assigned to lets you use this")
+
+	tamsin := testkit.Passwords["tamsin"]
+	assert.Empty(t, signIn("tamsin@quillmere.example", tamsin))
+	for _, c := range []struct{ op, says string }{{"staff.lock", "Your account is locked. Ask "},
+		{"staff.unlock", ""}, {"staff.leave", "You are on record as somebody who has left. Ask "},
+		{"staff.reinstate", ""}} {
+		_, err := s.App.Commit(ctx, request(operation(c.op, "Q0003", set{})))
+		require.NoError(t, err)
+		if said := signIn("tamsin@quillmere.example", tamsin); c.says == "" {
+			assert.Empty(t, said, c.op)
+		} else {
+			assert.Contains(t, said, c.says)
+			assert.Equal(t, unknown, signIn("tamsin@quillmere.example", "guessed"), "a guess is told nothing: %s", c.op)
+		}
+	}
+}
+
+// A first password for somebody who has not started counts from the start date for as long as any other.
+func TestAFirstPasswordBeginsWithTheStart(t *testing.T) {
+	s := testkit.Demo(t)
+	_, err := s.App.Commit(ctx, request(operation("staff.enrol", "", set{"staff_number": "Q0900", "given_name": "Ana",
+		"family_name": "Quennell", "home_site": "HB", "start_date": testkit.InWeeks(3)}),
+		operation("assignment.add", "", set{"staff": "Q0900", "place": "HB", "template": "site-manager"})))
+	require.NoError(t, err)
+	result, err := s.App.Commit(ctx, request(operation("password.issue", "", set{"staff": "Q0900"})))
+	require.NoError(t, err)
+	first := app.SignIn{Name: "Q0900", Password: result.Trial.Secrets[0].Value, Kind: "console", Address: "127.0.0.1"}
+	s.Clock.Move(22 * 24 * time.Hour)
+	signed, err := s.App.SignIn(ctx, first)
+	require.NoError(t, err)
+	assert.True(t, signed.MustChange)
+	s.Clock.Move(4 * 24 * time.Hour)
+	_, err = s.App.SignIn(ctx, first)
+	assert.ErrorContains(t, err, "This password was valid until ")
+}
+
 func TestCheckingPINsIsNoWayToFindThem(t *testing.T) {
 	s := testkit.Demo(t)
 	idris := s.App.Live().State().StaffByNumber("Q0002").ID

@@ -88,7 +88,7 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	hash := ""
 	if staff != nil {
 		account = fmt.Sprint("staff ", staff.ID)
-		if c = live.State().CredentialOf(staff.ID, credential.Password); c != nil && c.ValidAt(now.Unix()) {
+		if c = live.State().CredentialOf(staff.ID, credential.Password); c != nil {
 			hash = c.Hash
 		}
 	}
@@ -118,9 +118,12 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	if err := a.takeBack(ctx, from, false); err != nil {
 		return nil, err
 	}
-	if !a.MayUse(live, staff.ID) {
-		return nil, a.refuseSignIn(ctx, staff, &in,
-			"A sign-in was refused: no permission to use the console, locked, or has left")
+	if blocked := a.blocked(live, staff, c, now); blocked != nil {
+		if err := a.auditSignIn(ctx, "sign-in-refused", staff, &in,
+			"A sign-in with the right password was refused. "+blocked.Error()); err != nil {
+			return nil, err
+		}
+		return nil, blocked
 	}
 	if err := a.store.Know(ctx, known, now); err != nil {
 		return nil, err
@@ -137,6 +140,43 @@ func (a *App) SignIn(ctx context.Context, in SignIn) (*SignedIn, error) {
 	}
 	signed.MustChange = c.MustChange
 	return signed, nil
+}
+
+// blocked says what keeps somebody from signing in who has shown the right password, and whom they can ask; nil where
+// nothing does.
+func (a *App) blocked(live *Live, p *people.Staff, c *credential.Credential, now time.Time) error {
+	location := live.Location(p.ID)
+	span := p.SpanIn(location)
+	day := func(at time.Time) string { return at.In(location).Format("2 January 2006") }
+	ask := "your manager"
+	if lead := live.State().Person(p.LineManager); lead != nil && live.Status(lead.ID, now.Unix()) != people.Left {
+		ask = lead.FullName()
+	}
+	said := ""
+	switch reason := live.Stands(p.ID, now.Unix()); {
+	case reason == access.Locked && (p.Lock == nil || p.Lock.Until.IsZero()):
+		said = fmt.Sprintf("Your account is locked. Ask %s to unlock it.", ask)
+	case reason == access.Locked:
+		said = fmt.Sprintf("Your account is locked until %s. Ask %s to unlock it sooner.",
+			p.Lock.Until.In(location).Format("15:04 on 2 January 2006"), ask)
+	case reason == access.HasLeft:
+		said = fmt.Sprintf("You are on record as somebody who has left. Ask %s if this is wrong.", ask)
+	case reason == access.ContractEnded:
+		said = fmt.Sprintf("Your contract ended on %s. Ask %s if you still work here.",
+			p.ContractEnd.Start(location).Format("2 January 2006"), ask)
+	case reason == access.NotStarted:
+		said = fmt.Sprintf("You can sign in from %s, your start date. Ask %s if you begin sooner.",
+			day(time.Unix(span.Start, 0)), ask)
+	case !c.ValidAt(now.Unix()) && !c.Until.IsZero() && !now.Before(c.Until):
+		said = fmt.Sprintf("This password was valid until %s. Ask %s for a new one.", day(c.Until), ask)
+	case !c.ValidAt(now.Unix()):
+		said = fmt.Sprintf("This password does not count at present. Ask %s for a new one.", ask)
+	case !a.MayUse(live, p.ID):
+		said = fmt.Sprintf("Nothing that you are assigned to lets you use this console now. Ask %s.", ask)
+	default:
+		return nil
+	}
+	return fault.Refusedf("sign-in-blocked", "%s", said)
 }
 
 // verify compares a password in the turn of whoever asks.

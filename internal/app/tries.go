@@ -28,7 +28,7 @@ type ErrThrottled struct{ Until time.Time }
 
 // Error says when tries are taken again.
 func (e *ErrThrottled) Error() string {
-	return "There were too many wrong tries. Wait a little before the next one."
+	return "There were too many wrong attempts. The next is taken at " + e.Until.UTC().Format(time.RFC3339) + "."
 }
 
 func throttled(held bool, until time.Time) error {

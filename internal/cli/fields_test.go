@@ -37,7 +37,7 @@ func TestFieldsOfRecordsFromAShell(t *testing.T) {
 	_, problems, code = d.run("", "field", "edit", "coat", "--choices", "S,s")
 	assert.Equal(t, ExitUsage, code)
 	assert.Contains(t, problems, "--choices")
-	_, problems, code = d.run("", "field", "retire", "coat")
+	_, problems, code = d.run("", "field", "retire", "coat", "--yes")
 	assert.Zero(t, code, problems)
 	out, _, _ = d.run("", "staff", "show", "Q0011")
 	assert.NotContains(t, out, "Coat")

@@ -141,6 +141,12 @@ func (s *session) messageEdit() *cobra.Command {
 		if body.MessageFields == (api.MessageFields{}) {
 			return usagef("say what to change, such as --subject")
 		}
+		ask := "“%s” reads so from now on; message try shows how. Go on?"
+		if body.Send != nil {
+			ask = map[bool]string{true: "“%s” is mailed to everybody whom it is about from now on. Go on?",
+				false: "“%s” is mailed to nobody any more. Go on?"}[send]
+		}
+		s.ask(fmt.Sprintf(ask, m.Title))
 		_, err = s.write(c.Context(), "PATCH", "/messages/"+m.Kind, body, m.Title+" is changed.")
 		return err
 	}
@@ -155,6 +161,7 @@ func (s *session) messageReset() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			s.ask(fmt.Sprintf("The wording of “%s” that you have now is lost, and it reads as at first. Go on?", m.Title))
 			empty := ""
 			_, err = s.write(c.Context(), "PATCH", "/messages/"+m.Kind, api.MessageWrite{
 				MessageFields: api.MessageFields{Subject: &empty, Text: &empty},

@@ -11,6 +11,7 @@ import (
 
 	"loyallatch.example/latch/internal/api"
 	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 // raw encodes the fields of an operation; our own types always encode.
@@ -286,6 +287,10 @@ func retiring[T any](s *session, noun, example string, completes completion,
 					return err
 				}
 				code, name, etag := of(record)
+				if act.name == "retire" {
+					follows := retire[strings.IndexAny(retire, ":;")+1:]
+					s.ask(fmt.Sprintf("%s Retire %s (%s)?", words.Sentence(strings.TrimSpace(follows)), name, code))
+				}
 				var options []client.Option
 				if etag != "" {
 					options = append(options, client.IfMatch(etag))

@@ -1,7 +1,10 @@
 package cli
 
 import (
+	"context"
+	"fmt"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -9,6 +12,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"loyallatch.example/latch/internal/api"
+	"loyallatch.example/latch/internal/client"
+	"loyallatch.example/latch/internal/core/words"
 )
 
 func (s *session) organisationCommand() *cobra.Command {
@@ -54,10 +59,49 @@ func (s *session) organisationCommand() *cobra.Command {
 			return err
 		}
 		body.Reason = s.reason
+		goes, err := s.removed(c.Context(), &body.OrganisationFields)
+		if err != nil {
+			return err
+		}
+		if goes != "" {
+			s.ask(goes + " Go on?")
+		}
 		_, err = s.write(c.Context(), "PATCH", "/organisation", body, "The settings are changed.")
 		return err
 	}
 	return noun("organisation", "The settings of the organisation", show, edit, s.keptCommand())
+}
+
+// removed says what goes for good, from the next night on, by settings of how long things are kept; empty: nothing.
+func (s *session) removed(ctx context.Context, fields *api.OrganisationFields) (string, error) {
+	var says []string
+	if months := value(fields.RetentionMonths); months > 0 {
+		left, _, err := client.All[api.Staff](ctx, s.client, "/staff", 1_000_000, client.Query("status", "left"))
+		if err != nil {
+			return "", err
+		}
+		before := time.Now().AddDate(0, -months, 0)
+		long := slices.DeleteFunc(left, func(p api.Staff) bool {
+			day, err := time.Parse(time.DateOnly, p.LeavingDate)
+			if p.LeavesAt != nil {
+				day, err = *p.LeavesAt, nil
+			}
+			return err != nil || day.After(before)
+		})
+		says = append(says, fmt.Sprintf("The personal data of whoever left more than %s ago is erased for good: now %s.",
+			words.Count(months, "month", "months"), words.Count(len(long), "person", "people")))
+	}
+	for _, kept := range []struct {
+		what   string
+		months *int
+	}{{"Events at doors and terminals", fields.EventsMonths}, {"Entries of the audit log", fields.AuditMonths},
+		{"Photos of those who have left", fields.PhotoMonths}} {
+		if months := value(kept.months); months > 0 {
+			says = append(says, fmt.Sprintf("%s older than %s are removed for good.", kept.what,
+				words.Count(months, "month", "months")))
+		}
+	}
+	return strings.Join(says, " "), nil
 }
 
 func (s *session) keptCommand() *cobra.Command {

@@ -22,12 +22,12 @@ func (s *session) ownerCommand() *cobra.Command {
 	}
 	return noun("owner", "Those who hold everything everywhere; only owners say who they are", listing,
 		s.ownerAct("add", "staff.make_owner", "Make somebody an owner: they hold everything everywhere",
-			"%s is an owner."),
+			"%s (%s) will hold every permission at every place, and can give them all. Go on?", "%s is an owner."),
 		s.ownerAct("end", "staff.unmake_owner", "Take ownership from somebody; they keep what they are assigned",
-			"%s is no longer an owner."))
+			"%s (%s) will hold what they are assigned, and nothing else. Go on?", "%s is no longer an owner."))
 }
 
-func (s *session) ownerAct(use, op, short, done string) *cobra.Command {
+func (s *session) ownerAct(use, op, short, question, done string) *cobra.Command {
 	return &cobra.Command{Use: use + " STAFF", Short: short, Args: cobra.ExactArgs(1),
 		ValidArgsFunction: s.completeStaff(),
 		Example:           "  loyal owner " + use + " Q0002 --reason 'shares the work'",
@@ -36,6 +36,7 @@ func (s *session) ownerAct(use, op, short, done string) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			s.ask(fmt.Sprintf(question, fullName(p), p.StaffNumber))
 			_, err = s.change(c.Context(), fmt.Sprintf(done, fullName(p)), api.Operation{Op: op, On: p.StaffNumber})
 			return err
 		}}

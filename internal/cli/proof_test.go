@@ -201,7 +201,9 @@ func TestSchedulesAreSharedFromAShell(t *testing.T) {
 	assert.Contains(t, d.refused(2, "assignment", "edit", "one", "--until", ""), "is not the number")
 	d.ok("assignment", "end", id, "--reason", "has left the packing", "--yes")
 	assert.Len(t, d.rows("assignment", "list", "--staff", "Q0026", "--when", "ended"), 1)
-	d.ok("schedule", "retire", "WEEKEND")
+	assert.Contains(t, d.refused(2, "schedule", "retire", "WEEKEND"),
+		"Nothing new has its hours; what has them keeps them. Retire Weekend shift (WEEKEND)? There is no terminal to ask on")
+	d.ok("schedule", "retire", "WEEKEND", "--yes")
 	assert.NotContains(t, d.ok("schedule", "list"), "WEEKEND")
 	assert.Contains(t, d.ok("schedule", "list", "--retired"), "WEEKEND")
 	d.ok("schedule", "restore", "WEEKEND")
@@ -220,7 +222,8 @@ func TestSignInsAreListedAndEndedFromAShell(t *testing.T) {
 	assert.Equal(t, "0", idris[0]["unused_days"], "signed in today")
 	assert.Equal(t, "1", idris[0]["sessions"])
 	assert.Contains(t, d.refused(2, "sign-in", "list", "--state", "asleep"), "state")
-	assert.Contains(t, d.refused(2, "sign-in", "end", "Idris Calloway"), "no terminal to ask on", "who loses is asked about")
+	assert.Contains(t, d.refused(2, "sign-in", "end", "Idris Calloway"), "no terminal to ask on",
+		"who loses is asked about")
 	d.ok("sign-in", "end", "Idris Calloway", "--yes")
 	assert.Equal(t, "0", d.rows("sign-in", "list", "--search", "idris")[0]["sessions"])
 	assert.Contains(t, d.refused(2, "sign-in", "end", "Idris Calloway", "--preview"), "preview")

@@ -531,6 +531,17 @@ func (s *Server) lacking(key string) *api.Problem {
 
 func safe(method string) bool { return method == http.MethodGet || method == http.MethodHead }
 
+// waitWords says for how long to wait, given in seconds.
+func waitWords(seconds int) string {
+	switch {
+	case seconds == 1:
+		return "1 second"
+	case seconds < 120:
+		return fmt.Sprint(seconds, " seconds")
+	}
+	return fmt.Sprint((seconds+59)/60, " minutes")
+}
+
 // problemOf turns an error into a problem; what is not a fault is logged and not told.
 func (s *Server) problemOf(ctx context.Context, err error) error {
 	var f *fault.Fault
@@ -541,7 +552,8 @@ func (s *Server) problemOf(ctx context.Context, err error) error {
 		return own
 	case errors.As(err, &throttled):
 		wait := max(1, int(time.Until(throttled.Until).Seconds()+1))
-		return huma.ErrorWithHeaders(problem(http.StatusTooManyRequests, "too-many-tries", throttled.Error()),
+		return huma.ErrorWithHeaders(problem(http.StatusTooManyRequests, "too-many-tries",
+			"There were too many wrong attempts. Try again in "+waitWords(wait)+"."),
 			http.Header{"Retry-After": {strconv.Itoa(wait)}})
 	case errors.As(err, &f):
 		p := problem(statusOf[f.Kind], f.Code, sentence(f.Message))

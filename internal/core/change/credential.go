@@ -286,7 +286,11 @@ func passwordIssue(t *Trial) error {
 	if form.Password != "" {
 		return fault.Invalidf("set.password", "a first password is generated; the holder chooses the next one")
 	}
-	until := t.env.Now.UTC().Truncate(time.Second).Add(time.Duration(t.State.Settings.FirstPasswordHours) * time.Hour)
+	begins := t.env.Now
+	if t.statusOf(p) == people.Prepared { // it is of use from the start date on
+		begins = time.Unix(p.SpanIn(t.zoneOf(p)).Start, 0)
+	}
+	until := begins.UTC().Truncate(time.Second).Add(time.Duration(t.State.Settings.FirstPasswordHours) * time.Hour)
 	return t.putPassword(p, until, "password")
 }
 

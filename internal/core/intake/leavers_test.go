@@ -82,7 +82,8 @@ func TestAListOfEverybodyThatIsBroughtInChangesNothing(t *testing.T) {
 // staffed adds people to an organisation: employed in each way, some with an end, some who leave or have left.
 func staffed(t *rapid.T, live *access.Snapshot) *access.Snapshot {
 	apply := func(o change.Operation) {
-		if trial, err := change.Apply(live, change.Actor{System: "test"}, env(), "r", []change.Operation{o}); err == nil {
+		trial, err := change.Apply(live, change.Actor{System: "test"}, env(), "r", []change.Operation{o})
+		if err == nil {
 			live = trial.After // what the rules refuse is not made
 		}
 	}

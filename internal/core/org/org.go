@@ -3,8 +3,9 @@
 // # Invariants
 //
 // A State is immutable once it is shared; the next one is a Fork of it. Records are shared between forks: a changed
-// record is a new one that is put in the place of the old. Put keeps the indexes, so records are put by it alone. Check is the one check of each record, run before it is written and again when it is loaded; a record that
-// does not pass when it is loaded is set aside, gives nothing, and is listed by AsideRecords.
+// record is a new one that is put in the place of the old. Put keeps the indexes, so records are put by it alone. Check
+// is the one check of each record, run before it is written and again when it is loaded; a record that does not pass
+// when it is loaded is set aside, gives nothing, and is listed by AsideRecords. A Kind describes each kind of record.
 //
 // # Units
 //

@@ -77,7 +77,8 @@ const wording: Record<
   },
   password: {
     title: (n) => `First password for ${n}`,
-    about: "For signing in to this console. It is shown once and has to be changed at the first sign-in.",
+    about:
+      "For signing in to this console. It is shown once and has to be changed at the first sign-in. Before the start date it does not work yet; its hours begin then.",
     button: "Issue a password",
     reason: "none",
     usual: [],
