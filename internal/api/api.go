@@ -177,6 +177,7 @@ type Obstacle struct {
 	Sentence string     `json:"sentence"`
 	Mend     string     `json:"mend"`
 	Act      string     `json:"act"`
+	Advisory bool       `json:"advisory,omitempty" doc:"It is to be settled, and keeps them from no door and no terminal"`
 	Notice   *NoticeRef `json:"notice,omitempty" doc:"The notice that is not accepted"`
 	// Of a qualification that is missing
 	Qualification *QualificationRef `json:"qualification,omitempty" doc:"The qualification that is missing"`

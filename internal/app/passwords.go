@@ -118,8 +118,8 @@ type SignInOf struct {
 // SignIns returns those who have a password for the console, or may use it by what they hold, of those over whom the
 // actor may act.
 func (a *App) SignIns(ctx context.Context, actor people.StaffID) ([]SignInOf, error) {
-	live := a.Live()
-	if !live.HoldsAnywhere(actor, permit.IssueCredentials, a.now().Unix()) {
+	live, now := a.Live(), a.now().Unix()
+	if !live.HoldsAnywhere(actor, permit.IssueCredentials, now) {
 		return nil, fault.Refusedf("not-permitted",
 			"This needs the permission “Issue credentials”, which you do not hold anywhere.")
 	}
@@ -127,13 +127,13 @@ func (a *App) SignIns(ctx context.Context, actor people.StaffID) ([]SignInOf, er
 	if err != nil {
 		return nil, err
 	}
-	reach, _ := live.Reach(actor, permit.IssueCredentials, a.now().Unix())
+	reach, _ := live.Reach(actor, permit.IssueCredentials, now)
 	list := []SignInOf{}
 	for number := range live.State().Staff.All() {
 		p := live.State().Person(people.StaffID(number))
 		c := live.State().CredentialOf(p.ID, credential.Password)
-		if c == nil && !a.MayUse(live, p.ID) || int(p.HomeSite) >= len(reach) || !reach[p.HomeSite] ||
-			live.Status(p.ID, a.now().Unix()) == people.Left {
+		if int(p.HomeSite) >= len(reach) || !reach[p.HomeSite] || live.Status(p.ID, now) == people.Left ||
+			c == nil && (!live.GivenConsole(p.ID, now) || !a.MayUse(live, p.ID)) {
 			continue
 		}
 		list = append(list, SignInOf{p, c, at[number], sessions[number]})

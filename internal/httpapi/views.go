@@ -254,7 +254,7 @@ func grounds(list []wording.Ground) []api.Ground {
 func (v view) obstacles(list []wording.Obstacle) []api.Obstacle {
 	out := make([]api.Obstacle, len(list))
 	for i, o := range list {
-		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act}
+		out[i] = api.Obstacle{Code: o.Code, Sentence: o.Sentence, Mend: o.Mend, Act: o.Act, Advisory: o.Mild}
 		if n := v.live.State().Notice(o.Notice); n != nil {
 			out[i].Notice = &api.NoticeRef{Code: n.Code, Title: n.Title}
 		}

@@ -16,7 +16,7 @@ import (
 type Obstacle struct {
 	Code string
 	// That mends it: unlock, lift_bar, assign, extend_assignment, extend_contract, issue_pin, issue_badge,
-	// resume_badge, change_template, change_hours, add_certificate, accept_notice
+	// resume_badge, change_template, change_hours, add_certificate, accept_notice, issue_password
 	Act      string
 	Bar      org.BarID         // that bars them
 	Doors    int               // they are meant to pass and cannot, by what they have to show
@@ -41,6 +41,7 @@ var (
 	someDoorsShut    = Obstacle{Code: "some_doors_shut"}
 	badgeSuspended   = Obstacle{Code: "badge_suspended"}
 	credentialNeeded = Obstacle{Code: "credential_needed"}
+	noSignIn         = Obstacle{Code: "no_sign_in", Act: "issue_password", Mild: true}
 )
 
 // issuing says how somebody comes to have what they lack: a badge of theirs that is suspended is resumed.
@@ -98,6 +99,9 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 	if at >= p.span.Contract {
 		return append(found, contractOver)
 	}
+	if s.lacksSignIn(id, p, max(at, p.span.Start)) {
+		found = append(found, noSignIn)
+	}
 	if p.owner {
 		return found
 	}
@@ -114,7 +118,54 @@ func (s *Snapshot) Readiness(id people.StaffID, at int64) []Obstacle {
 				Mild: !of.Notice.Refuses})
 		}
 	}
-	return append(found, s.credentialObstacles(id, p, at)...)
+	found = append(found, s.credentialObstacles(id, p, at)...)
+	slices.SortStableFunc(found, func(a, b Obstacle) int { // what keeps them from nothing comes last
+		switch {
+		case a.Mild == b.Mild:
+			return 0
+		case b.Mild:
+			return -1
+		}
+		return 1
+	})
+	return found
+}
+
+// lacksSignIn reports whether somebody is given something of this product itself, from an instant on, and has no
+// password with which to sign in to it. It keeps them from no door and no terminal.
+func (s *Snapshot) lacksSignIn(id people.StaffID, p *person, at int64) bool {
+	c := s.state.CredentialOf(id, credential.Password)
+	return (c == nil || !c.ValidAt(at)) && s.givenConsole(p, at)
+}
+
+// GivenConsole reports whether somebody may, at an instant or later, be given something of this product itself. It looks
+// at what their templates give at all, so it is quick, and true of some who hold nothing of it at their places.
+func (s *Snapshot) GivenConsole(id people.StaffID, at int64) bool {
+	p := s.person(id)
+	return p != nil && s.givenConsole(p, at)
+}
+
+func (s *Snapshot) givenConsole(p *person, at int64) bool {
+	if p.owner {
+		return true
+	}
+	for i := range p.exceptions {
+		if x := &p.exceptions[i]; !x.withheld && at < x.until && s.ofConsole(x.permission) {
+			return true
+		}
+	}
+	grants := p.grants()
+	for i := range grants {
+		if at >= grants[i].until {
+			continue
+		}
+		for permission, console := range s.console {
+			if console && s.mayGiveEver(grants[i].template, permit.PermissionID(permission)) > 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (s *Snapshot) assignmentObstacles(p *person, at int64) []Obstacle {

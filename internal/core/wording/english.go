@@ -72,6 +72,7 @@ type Messages struct {
 	ObstacleSomeDoors, ObstacleNeeded, APIN, ABadge         string
 	MendPIN, MendBadge, ObstacleQualification               string
 	ObstacleSuspended, MendSuspended                        string
+	ObstacleNoSignIn, MendNoSignIn                          string
 	ObstacleNotice, MendNotice                              string
 	MendQualification, TheTemplate                          string
 
@@ -229,6 +230,8 @@ var English = &Language{
 		MendNothing:     "Choose a template that fits the place.",
 		ObstacleHours:   "{who}'s access hours never meet the opening hours.", MendHours: "Change the access hours.",
 		ObstacleNoCredential: "{who} has no PIN and no badge.", MendPIN: "Issue a PIN.", MendBadge: "Issue a badge.",
+		ObstacleNoSignIn:  "{who} has no password, and cannot sign in to this console.",
+		MendNoSignIn:      "Issue a first password.",
 		ObstacleSuspended: "{who}'s badge is suspended.", MendSuspended: "Resume the badge.",
 		ObstacleNotAccepted: "No door that {who} may open takes what {who} has.",
 		ObstacleSomeDoors: "{n} door that {who} is meant to pass asks for more than {who} has: {door}.|" +

@@ -98,6 +98,8 @@ func (l *Language) Obstacles(s *access.Snapshot, id people.StaffID, facts []acce
 				[]qualification.ID{fact.Qualification}))
 		case "notice_not_accepted":
 			put(m.ObstacleNotice, m.MendNotice, "notice", s.State().Notice(fact.Notice).Title)
+		case "no_sign_in":
+			put(m.ObstacleNoSignIn, m.MendNoSignIn)
 		case "credential_needed":
 			needed := m.APIN
 			if fact.Act == "issue_badge" || fact.Act == "resume_badge" {

@@ -5847,6 +5847,8 @@ export interface components {
         };
         Obstacle: {
             act: string;
+            /** @description It is to be settled, and keeps them from no door and no terminal */
+            advisory?: boolean;
             code: string;
             mend: string;
             /** @description The notice that is not accepted */
@@ -13366,7 +13368,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Any words of the title, the code or the text */
+                /** @description Any words of the name, the code or the text */
                 q?: string;
                 retired?: "true" | "false" | "all";
             };
@@ -14851,7 +14853,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Any words of the name, the code or the summary */
+                /** @description Any words of the name, the code or the text */
                 q?: string;
                 retired?: "true" | "false" | "all";
             };
@@ -15386,7 +15388,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Any words of the name, the code or the summary */
+                /** @description Any words of the name, the code or the text */
                 q?: string;
                 retired?: "true" | "false" | "all";
             };
@@ -17354,7 +17356,7 @@ export interface operations {
                 limit?: number;
                 /** @description The 'next' of the page before */
                 after?: string;
-                /** @description Any words of the name, the code or the summary */
+                /** @description Any words of the name, the code or the text */
                 q?: string;
                 retired?: "true" | "false" | "all";
             };

@@ -8,6 +8,7 @@ const marks = {
   left: { icon: UserX, look: "text-faded bg-inset", word: "Left" },
   locked: { icon: Lock, look: "text-shut bg-shut-wash", word: "Locked" },
   stuck: { icon: AlertTriangle, look: "text-soon bg-soon-wash", word: "Not ready" },
+  settle: { icon: Clock, look: "text-faded bg-inset", word: "To settle" },
   wrong: { icon: AlertTriangle, look: "text-shut bg-shut-wash", word: "Wrong" },
   open: { icon: DoorOpen, look: "text-open bg-open-wash", word: "Allowed" },
   shut: { icon: Lock, look: "text-shut bg-shut-wash", word: "Refused" },

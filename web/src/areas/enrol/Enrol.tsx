@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue, useEffect, useState } from "react";
 import { type ChangeResult, change, type Operation, Refusal } from "@/api/api";
 import { preview } from "@/api/read";
 import { useTyped } from "@/api/typed";
@@ -36,11 +36,13 @@ function Form({ again }: { again: () => void }) {
   const [form, setForm] = useState(blank);
   const [own, setOwn] = useState<Record<string, string>>({});
   const [pin, setPin] = useState(true);
+  const [password, setPassword] = useState<{ template: string; wanted: boolean }>();
   const [reason, setReason] = useState("");
   const [like, setLike] = useState({ number: "", exceptions: false });
   const choices = useAssignmentChoices(form.home_site, form.contract_end, form.start_date);
   const named = form.given_name.trim() !== "" && form.family_name.trim() !== "";
   const ready = named && form.home_site !== "";
+  const signsIn = password?.wanted === true && password.template === choices.template;
   const operations: Operation[] = [
     { op: "staff.enrol", ref: "person", set: { ...form, own } },
     ...(choices.template ? [{ op: "assignment.add", set: { staff: "@person", ...choices.set } }] : []),
@@ -48,6 +50,7 @@ function Form({ again }: { again: () => void }) {
       ? [{ op: "staff.like", on: "@person", set: { like: like.number, exceptions: like.exceptions } }]
       : []),
     ...(pin ? [{ op: "pin.set", set: { staff: "@person" } }] : []),
+    ...(signsIn ? [{ op: "password.issue", set: { staff: "@person" } }] : []),
   ];
   const asked = useDeferredValue(JSON.stringify(operations));
   const effect = useQuery({
@@ -55,10 +58,19 @@ function Form({ again }: { again: () => void }) {
     enabled: ready,
     placeholderData: keepPreviousData,
   });
+  const needsSignIn = !!effect.data?.people[0]?.obstacles.some((o) => o.code === "no_sign_in");
+  useEffect(() => {
+    if (needsSignIn && password?.template !== choices.template) {
+      setPassword({ template: choices.template, wanted: true }); // until somebody says otherwise
+    }
+  }, [needsSignIn, password, choices.template]);
   const run = useMutation({ mutationFn: () => change(operations, reason) });
   useTyped(!run.data && (form.given_name + form.family_name).trim() !== "");
   const wrong = [run.error, effect.error].find((e) => e instanceof Refusal) as Refusal | undefined;
-  if (run.data) return <Enrolled result={run.data} name={`${form.given_name} ${form.family_name}`} again={again} />;
+  if (run.data) {
+    const name = `${form.given_name} ${form.family_name}`;
+    return <Enrolled result={run.data} name={name} site={form.home_site} again={again} />;
+  }
   return (
     <Page title="Enrol" lead="From name to PIN on one page. Nothing is written until you enrol.">
       <EnrolTabs />
@@ -72,10 +84,21 @@ function Form({ again }: { again: () => void }) {
         <div className="space-y-7">
           <Who form={form} setForm={setForm} own={own} setOwn={setOwn} wrong={wrong} />
           <Where form={form} choices={choices} like={like} setLike={setLike} wrong={wrong} />
-          <Section title="3 · How they are known at the door">
-            <Box checked={pin} onChange={setPin} hint="It is shown once, when you enrol.">
-              Generate a PIN
-            </Box>
+          <Section title="3 · How they are known">
+            <div className="space-y-3">
+              <Box checked={pin} onChange={setPin} hint="It is shown once, when you enrol.">
+                Generate a PIN
+              </Box>
+              {password?.template === choices.template && (
+                <Box
+                  checked={password.wanted}
+                  onChange={(wanted) => setPassword({ template: choices.template, wanted })}
+                  hint="Their work needs this console. It is shown once, and counts from the start date."
+                >
+                  Generate a first password
+                </Box>
+              )}
+            </div>
           </Section>
         </div>
         <aside className="sheet p-5 lg:sticky lg:top-20">

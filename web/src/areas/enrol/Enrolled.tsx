@@ -4,9 +4,20 @@ import { Button, buttonLook } from "@/parts/Button";
 import { Page } from "@/parts/Page";
 import { Statement } from "@/parts/Statement";
 import { SecretSlip } from "@/parts/secrets";
+import { Mend, ObstacleLine } from "@/parts/stuck";
 
 /** What was made of somebody, with what is shown once. */
-export function Enrolled({ result, name, again }: { result: ChangeResult; name: string; again: () => void }) {
+export function Enrolled({
+  result,
+  name,
+  site,
+  again,
+}: {
+  result: ChangeResult;
+  name: string;
+  site: string;
+  again: () => void;
+}) {
   const number = result.made.find((m) => m.kind === "staff")?.code ?? "";
   return (
     <Page
@@ -31,9 +42,9 @@ export function Enrolled({ result, name, again }: { result: ChangeResult; name: 
           <Statement key={s.sentence} statement={s} />
         ))}
         {result.people[0]?.obstacles.map((o) => (
-          <p key={o.code} className="rounded-sm bg-soon-wash px-3 py-2 text-soon">
-            {o.sentence} {o.mend}
-          </p>
+          <ObstacleLine key={o.code} obstacle={o}>
+            <Mend obstacle={o} person={{ staff_number: number, name }} site={site} />
+          </ObstacleLine>
         ))}
       </div>
     </Page>

@@ -25,6 +25,7 @@ const codes: Record<string, string> = {
   some_doors_shut: "Some doors shut",
   badge_suspended: "Badge suspended",
   credential_needed: "Credential needed",
+  no_sign_in: "No console sign-in",
 };
 
 /** Everybody who cannot work as intended, with what keeps them and the act that mends it. */

@@ -5,8 +5,8 @@ import { read } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { useZones } from "@/parts/choices";
-import { Mark } from "@/parts/Mark";
 import { Paused } from "@/parts/Paused";
+import { ObstacleLine } from "@/parts/stuck";
 import { moment } from "@/parts/words";
 import { LockedAt } from "./LockedAt";
 import { useLocking } from "./PersonActs";
@@ -64,15 +64,7 @@ export function Standing({ staff, self, obstacles }: { staff: Staff; self: boole
       {obstacles
         .filter((o) => o.code !== "locked" && o.code !== "barred")
         .map((o) => (
-          <p
-            key={o.sentence}
-            className="mb-3 flex items-center gap-3 rounded-sm border border-soon bg-soon-wash px-4 py-2.5"
-          >
-            <Mark of="stuck" />
-            <span>
-              {o.sentence} <span className="text-faded">{o.mend}</span>
-            </span>
-          </p>
+          <ObstacleLine key={o.sentence} obstacle={o} />
         ))}
       {lifting && (
         <ChangeDialog
