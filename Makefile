@@ -122,18 +122,17 @@ screenshots: tools web/dist/index.html ## Take the pictures in docs/screenshots 
 	LATCH_SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run '^TestScreenshots$$' ./e2e
 
 .PHONY: lint
-lint: web/node_modules/.package-lock.json ## Check format and style of all code
+lint: generate ## Check format and style of all code
 	@test -z "$$(gofmt -l cmd internal demo e2e bench cluster starters web/embed.go)" || { echo "run gofmt -w on:"; gofmt -l cmd internal demo e2e bench cluster starters web/embed.go; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	go test -run 'Style$$|OneWay$$' ./e2e
 	cd web && npx --no-install tsc --noEmit && npx --no-install biome check src vite.config.ts
 	node scripts/component-lines.mjs
-	go run ./cmd/loyald openapi > web/openapi.json
 	cd web && REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true npx --no-install redocly lint openapi.json --extends recommended --max-problems 20
 
 .PHONY: generate
-generate: web/node_modules/.package-lock.json ## Make the console's API types from the service's own description
+generate: web/node_modules/.package-lock.json ## Make the console's API types from the service's own description; they are not kept
 	go run ./cmd/loyald openapi > web/openapi.json
 	cd web && npx --no-install openapi-typescript openapi.json -o src/api/schema.d.ts
 

@@ -35,6 +35,8 @@ func main() {
 	err := root.ExecuteContext(ctx)
 	switch {
 	case err == nil:
+	case command.Interrupted(err):
+		os.Exit(command.ExitInterrupted)
 	case errors.Is(err, errShut):
 		os.Exit(3)
 	case errors.Is(err, client.ErrUnreachable):
@@ -116,7 +118,7 @@ func door() *cobra.Command {
 // stand takes what is shown until the input ends. A real keypad has no arguments either: what is typed comes on stdin.
 func stand(ctx context.Context, service *client.Client, place string, in io.Reader, out io.Writer) error {
 	var last error
-	lines := bufio.NewScanner(in)
+	lines := bufio.NewScanner(command.Interruptible(ctx, in))
 	for lines.Scan() {
 		line := strings.TrimSpace(lines.Text())
 		pause, waits := strings.CutPrefix(line, "wait ")
@@ -128,7 +130,11 @@ func stand(ctx context.Context, service *client.Client, place string, in io.Read
 			if err != nil {
 				return command.Usagef("%q is not a time to wait; write it as 500ms", pause)
 			}
-			time.Sleep(d)
+			select {
+			case <-time.After(d):
+			case <-ctx.Done():
+				return ctx.Err()
+			}
 			continue
 		}
 		ask := api.DecisionRequest{PIN: line, Place: place}

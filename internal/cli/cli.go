@@ -46,6 +46,7 @@ type notFound struct{ error }
 
 // session is what a command works with.
 type session struct {
+	ctx    context.Context // of the run; a prompt ends with it
 	client *client.Client
 	out    io.Writer
 	err    io.Writer
@@ -62,7 +63,8 @@ type session struct {
 
 // Run runs the command line and returns the exit code.
 func Run(ctx context.Context, args []string, stdin *os.File, stdout, stderr io.Writer) int {
-	s := &session{out: stdout, err: stderr, stdin: stdin, in: bufio.NewReader(stdin), width: widthOf(stdout)}
+	s := &session{ctx: ctx, out: stdout, err: stderr, stdin: stdin, width: widthOf(stdout),
+		in: bufio.NewReader(command.Interruptible(ctx, stdin))}
 	root := s.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -92,6 +94,9 @@ func (s *session) exitCode(c *cobra.Command, err error) int {
 	switch {
 	case err == nil:
 		return ExitDone
+	case command.Interrupted(err):
+		fmt.Fprintln(s.err, "loyal: interrupted")
+		return command.ExitInterrupted
 	case errors.Is(err, refusal{}):
 		return ExitRefused
 	case errors.As(err, &p):
@@ -336,13 +341,37 @@ func (s *session) logoutCommand() *cobra.Command {
 		}}
 }
 
+// unseen reads a line from the terminal without echo, which comes back also where a signal ends it.
+func (s *session) unseen() (string, error) {
+	terminal := int(s.stdin.Fd())
+	before, err := term.GetState(terminal)
+	if err != nil {
+		return "", err
+	}
+	defer fmt.Fprintln(s.err)
+	type typed struct {
+		text []byte
+		err  error
+	}
+	read := make(chan typed, 1)
+	go func() {
+		text, err := term.ReadPassword(terminal)
+		read <- typed{text, err}
+	}()
+	select {
+	case line := <-read:
+		return string(line.text), line.err
+	case <-s.ctx.Done():
+		restored := term.Restore(terminal, before)
+		return "", errors.Join(s.ctx.Err(), restored)
+	}
+}
+
 // secret reads a secret: from the terminal without echo, else a line from stdin. Never from an argument.
 func (s *session) secret(prompt string) (string, error) {
 	if s.stdin != nil && term.IsTerminal(int(s.stdin.Fd())) {
 		fmt.Fprint(s.err, prompt)
-		text, err := term.ReadPassword(int(s.stdin.Fd()))
-		fmt.Fprintln(s.err)
-		return string(text), err
+		return s.unseen()
 	}
 	line, err := s.in.ReadString('\n')
 	if line = strings.TrimRight(line, "\r\n"); line != "" {

@@ -138,8 +138,8 @@ func (s *Snapshot) lacksSignIn(id people.StaffID, p *person, at int64) bool {
 	return (c == nil || !c.ValidAt(at)) && s.givenConsole(p, at)
 }
 
-// GivenConsole reports whether somebody may, at an instant or later, be given something of this product itself. It looks
-// at what their templates give at all, so it is quick, and true of some who hold nothing of it at their places.
+// GivenConsole reports whether somebody may, at an instant or later, be given something of this product itself. It
+// looks at what their templates give at all, so it is quick, and true of some who hold nothing of it at their places.
 func (s *Snapshot) GivenConsole(id people.StaffID, at int64) bool {
 	p := s.person(id)
 	return p != nil && s.givenConsole(p, at)
