@@ -107,7 +107,8 @@ func TestSettingsAreShownAndChangedFromAShell(t *testing.T) {
 	assert.Contains(t, d.refused(2, "organisation", "edit", "--pin-digits", "3"), "4 to 10 digits")
 	assert.Regexp(t, `whoever left more than 1 month ago is erased for good: now [1-9] (person|people)\. Go on\?`,
 		d.refused(2, "organisation", "edit", "--retention-months", "1"), "who loses")
-	assert.Contains(t, d.refused(2, "organisation", "edit", "--events-months", "24"), "older than 24 months are removed")
+	assert.Contains(t, d.refused(2, "organisation", "edit", "--events-months", "24"),
+		"older than 24 months are removed")
 	assert.Contains(t, d.refused(2, "organisation", "edit", "--pin-digits", "many"), "is a number")
 	assert.Contains(t, d.refused(2, "organisation", "edit", "--pin-refuse-dates", "maybe"), "is yes or no")
 	_, problems, code := d.run("31129000\n", "pin", "set", "Q0011", "--yes")

@@ -362,8 +362,10 @@ func (s *session) unseen() (string, error) {
 	case line := <-read:
 		return string(line.text), line.err
 	case <-s.ctx.Done():
-		restored := term.Restore(terminal, before)
-		return "", errors.Join(s.ctx.Err(), restored)
+		if err := term.Restore(terminal, before); err != nil {
+			return "", err
+		}
+		return "", s.ctx.Err()
 	}
 }
 

@@ -161,7 +161,7 @@ func (s *session) messageReset() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s.ask(fmt.Sprintf("The wording of “%s” that you have now is lost, and it reads as at first. Go on?", m.Title))
+			s.ask(fmt.Sprintf("The wording of “%s” that you have now is lost; it reads as at first. Go on?", m.Title))
 			empty := ""
 			_, err = s.write(c.Context(), "PATCH", "/messages/"+m.Kind, api.MessageWrite{
 				MessageFields: api.MessageFields{Subject: &empty, Text: &empty},

@@ -88,8 +88,8 @@ func (s *session) removed(ctx context.Context, fields *api.OrganisationFields) (
 			}
 			return err != nil || day.After(before)
 		})
-		says = append(says, fmt.Sprintf("The personal data of whoever left more than %s ago is erased for good: now %s.",
-			words.Count(months, "month", "months"), words.Count(len(long), "person", "people")))
+		says = append(says, fmt.Sprintf("The personal data of whoever left more than %s ago is erased for good: "+
+			"now %s.", words.Count(months, "month", "months"), words.Count(len(long), "person", "people")))
 	}
 	for _, kept := range []struct {
 		what   string

@@ -202,7 +202,8 @@ func TestSchedulesAreSharedFromAShell(t *testing.T) {
 	d.ok("assignment", "end", id, "--reason", "has left the packing", "--yes")
 	assert.Len(t, d.rows("assignment", "list", "--staff", "Q0026", "--when", "ended"), 1)
 	assert.Contains(t, d.refused(2, "schedule", "retire", "WEEKEND"),
-		"Nothing new has its hours; what has them keeps them. Retire Weekend shift (WEEKEND)? There is no terminal to ask on")
+		"Nothing new has its hours; what has them keeps them. Retire Weekend shift (WEEKEND)? There is no "+
+			"terminal to ask on")
 	d.ok("schedule", "retire", "WEEKEND", "--yes")
 	assert.NotContains(t, d.ok("schedule", "list"), "WEEKEND")
 	assert.Contains(t, d.ok("schedule", "list", "--retired"), "WEEKEND")
