@@ -142,6 +142,34 @@ func TestAWorkbookIsReadAsItShows(t *testing.T) {
 	assert.Contains(t, strings.Join(table.Notes, " "), "not read: More")
 }
 
+// A number is read with the digits that its cell shows, and a formula that was never worked out is not taken for empty.
+func TestACellSaysWhatItShowsAndNothingIsLost(t *testing.T) {
+	table, err := Read(t.Context(), workbook(t, func(f *excelize.File) {
+		styled := func(cell, format string) {
+			style, err := f.NewStyle(&excelize.Style{CustomNumFmt: &format})
+			require.NoError(t, err)
+			require.NoError(t, f.SetCellStyle("Sheet1", cell, cell, style))
+		}
+		require.NoError(t, f.SetSheetRow("Sheet1", "A1", &[]any{"Number", "Other", "Phone", "Start", "End"}))
+		require.NoError(t, f.SetSheetRow("Sheet1", "A2", &[]any{75, 7, 75, 46356, "2026-12-31"}))
+		styled("A2", "00000")
+		styled("B2", `"Q"0000`)
+		styled("C2", "#,##0")
+		styled("D2", "yyyy-mm-dd")
+		require.NoError(t, f.SetSheetRow("Sheet1", "A3", &[]any{76, "Bo"}))
+		require.NoError(t, f.SetCellFormula("Sheet1", "D3", "DATE(2026,12,6)"))
+		styled("D3", "yyyy-mm-dd")
+		require.NoError(t, f.SetSheetRow("Sheet1", "A4", &[]any{77, "Cai"}))
+		require.NoError(t, f.SetCellFormula("Sheet1", "E4", `"`+strings.Repeat("Ł", 200)+`"`))
+	}))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"00075", "Q0007", "75", "2026-11-30", "2026-12-31"}, table.Lines[0].Cells)
+	assert.Empty(t, table.Lines[0].Problems)
+	assert.Equal(t, []string{"In column 4 stands a formula that was never worked out, =DATE(2026,12,6). Open the file " +
+		"in a spreadsheet program and save it again, or write what it should be."}, table.Lines[1].Problems)
+	assert.Contains(t, table.Lines[2].Problems[0], strings.Repeat("Ł", 59)+". Open")
+}
+
 // bomb is an archive that is made by hand.
 func bomb(t *testing.T, fill func(z *zip.Writer)) []byte {
 	t.Helper()

@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"loyallatch.example/latch/internal/core/day"
 	"loyallatch.example/latch/internal/core/fault"
@@ -44,8 +45,8 @@ type book struct {
 	left   int64                // of mostUnpacked
 	text   int                  // bytes of text that were taken
 	shared []string
-	dates  []bool // by style: whether it shows a date
-	since  bool   // dates count from 1904
+	styles []style
+	since  bool // dates count from 1904
 }
 
 func openBook(ctx context.Context, content []byte) (*book, error) {
@@ -222,7 +223,52 @@ func (b *book) sheets() (shown []sheetOf, err error) {
 	return shown, err
 }
 
-// readStyles notes which styles show a date.
+// style is how numbers are shown in cells that have it.
+type style struct {
+	date bool
+	// As so many digits at least, between two texts; 0: as they are
+	digits        int
+	before, after string
+}
+
+// digitsOf reads a format of numbers that shows them as so many digits: 00000, or "Q"0000 (ISO/IEC 29500-1, 18.8.31).
+func digitsOf(code string) (s style) {
+	code, _, _ = strings.Cut(code, ";") // what follows is for negative numbers, for zero and for text
+	if len(code) > mostFormat {
+		return style{}
+	}
+	text := &s.before
+	for quoted, escaped := false, false; code != ""; {
+		r, size := utf8.DecodeRuneInString(code)
+		code = code[size:]
+		switch {
+		case escaped, quoted && r != '"':
+			*text += string(r)
+			escaped = false
+		case r == '"':
+			quoted = !quoted
+		case r == '\\':
+			escaped = true
+		case r == '0' && s.after == "":
+			s.digits++
+			text = &s.after
+		default:
+			return style{}
+		}
+	}
+	if s.digits > mostDigits || s.digits < 2 && s.before+s.after == "" {
+		return style{}
+	}
+	return s
+}
+
+// Bounds of how a number is shown: its digits, and the bytes of its format.
+const (
+	mostDigits = 18
+	mostFormat = 64
+)
+
+// readStyles notes how styles show numbers.
 func (b *book) readStyles(part string) error {
 	formats, inCells := map[string]string{}, false
 	return b.each(part, func(_ *tokens, start xml.StartElement) error {
@@ -236,13 +282,15 @@ func (b *book) readStyles(part string) error {
 		case "cellXfs":
 			inCells = true
 		case "xf":
-			if !inCells || len(b.dates) >= mostStyles {
+			if !inCells || len(b.styles) >= mostStyles {
 				return nil
 			}
 			id := attribute(start, "numFmtId")
 			number, _ := strconv.Atoi(id)
 			code, own := formats[id]
-			b.dates = append(b.dates, showsDate(number, code, own))
+			shown := digitsOf(code)
+			shown.date = showsDate(number, code, own)
+			b.styles = append(b.styles, shown)
 		}
 		return nil
 	})
@@ -326,6 +374,8 @@ type cell struct {
 	kind   string
 	style  int
 	text   string
+	// A formula that no program has worked out; empty: there is none
+	formula string
 }
 
 // readXLSX reads the first sheet of a workbook that holds anything.
@@ -361,6 +411,7 @@ func readXLSX(ctx context.Context, content []byte) (t *intake.Table, err error) 
 // sheet reads a sheet; nil where it holds nothing.
 func (b *book) sheet(part string) (*intake.Table, error) {
 	lines, filled := [][]string{}, 0
+	unsolved := map[int][]string{} // by row
 	merged, areas := map[int]string{}, 0
 	err := b.each(part, func(d *tokens, start xml.StartElement) error {
 		switch start.Name.Local {
@@ -372,9 +423,12 @@ func (b *book) sheet(part string) (*intake.Table, error) {
 			if at > MostRows+100 {
 				return fault.Invalidf("file", "the sheet has more than %d rows; send it in several", MostRows)
 			}
-			cells, err := b.row(d, at)
+			cells, formulas, err := b.row(d, at)
 			if err != nil {
 				return err
+			}
+			if len(formulas) > 0 {
+				unsolved[at] = formulas
 			}
 			for len(lines) < at-1 {
 				lines = append(lines, nil)
@@ -407,6 +461,10 @@ func (b *book) sheet(part string) (*intake.Table, error) {
 		if err := of.add(i+1, cells); err != nil {
 			return nil, err
 		}
+		if problems := unsolved[i+1]; len(problems) > 0 && len(of.table.Lines) > before {
+			last := &of.table.Lines[len(of.table.Lines)-1]
+			last.Problems = append(last.Problems, problems...)
+		}
 		if area := merged[i+1]; area != "" && len(of.table.Lines) > before && of.table.Header != nil {
 			last := &of.table.Lines[len(of.table.Lines)-1]
 			last.Problems = append(last.Problems, fmt.Sprintf("The cells %s are merged; take the merge apart and "+
@@ -419,18 +477,22 @@ func (b *book) sheet(part string) (*intake.Table, error) {
 	return of.done()
 }
 
-// row reads the cells of a row that has begun, up to the last that says something.
-func (b *book) row(d *tokens, number int) (cells []string, err error) {
+// mostFormula is how much is said of a formula.
+const mostFormula = 60
+
+// row reads the cells of a row that has begun, up to the last that says something. unsolved says which of them hold a
+// formula that was never worked out: they would be taken for empty.
+func (b *book) row(d *tokens, number int) (cells, unsolved []string, err error) {
 	next := 1
 	for {
 		token, err := d.Token()
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		switch token := token.(type) {
 		case xml.EndElement:
 			if token.Name.Local == "row" {
-				return cells, nil
+				return cells, unsolved, nil
 			}
 		case xml.StartElement:
 			if token.Name.Local != "c" {
@@ -442,13 +504,18 @@ func (b *book) row(d *tokens, number int) (cells []string, err error) {
 			}
 			c.style, _ = strconv.Atoi(attribute(token, "s"))
 			if err := b.content(d, &c); err != nil {
-				return nil, err
+				return nil, nil, err
+			}
+			if c.formula != "" && c.column <= MostColumns {
+				unsolved = append(unsolved, fmt.Sprintf("In column %d stands a formula that was never worked out, =%s. "+
+					"Open the file in a spreadsheet program and save it again, or write what it should be.", c.column,
+					c.formula))
 			}
 			if next = c.column + 1; c.text == "" {
 				continue
 			}
 			if c.column > MostColumns {
-				return nil, fault.Invalidf("file", "row %d has more than %d columns", number, MostColumns)
+				return nil, nil, fault.Invalidf("file", "row %d has more than %d columns", number, MostColumns)
 			}
 			for len(cells) < c.column {
 				cells = append(cells, "")
@@ -460,7 +527,8 @@ func (b *book) row(d *tokens, number int) (cells []string, err error) {
 
 // content reads what a cell says that has begun, as a person would read it.
 func (b *book) content(d *tokens, c *cell) error {
-	var value strings.Builder
+	var value, formula strings.Builder
+	valued := false
 	for in := ""; ; {
 		token, err := d.Token()
 		if err != nil {
@@ -474,12 +542,16 @@ func (b *book) content(d *tokens, c *cell) error {
 				}
 				in = ""
 			}
+			valued = valued || in == "v"
 		case xml.CharData:
-			if in == "v" {
+			switch {
+			case in == "v":
 				if err := b.took(len(token)); err != nil {
 					return err
 				}
 				value.Write(token)
+			case in == "f" && formula.Len() < mostFormula*utf8.UTFMax:
+				formula.Write(token[:min(len(token), mostFormula*utf8.UTFMax)])
 			}
 		case xml.EndElement:
 			if in = ""; token.Name.Local != "c" {
@@ -487,6 +559,10 @@ func (b *book) content(d *tokens, c *cell) error {
 			}
 			if c.kind == "inlineStr" {
 				return nil
+			}
+			if value.Len() == 0 && (c.kind != "str" || !valued) { // one whose result is an empty text has that
+				written := []rune(strings.TrimPrefix(formula.String(), "="))
+				c.formula = string(written[:min(len(written), mostFormula)])
 			}
 			c.text, err = b.shows(c, value.String())
 			return err
@@ -506,7 +582,15 @@ func (b *book) shows(c *cell, value string) (string, error) {
 	case "str":
 		return unescaped(value), nil
 	case "", "n":
-		if c.style < 0 || c.style >= len(b.dates) || !b.dates[c.style] {
+		if c.style < 0 || c.style >= len(b.styles) {
+			return value, nil
+		}
+		shown := &b.styles[c.style]
+		if number, err := strconv.ParseUint(value, 10, 63); err == nil && shown.digits > 0 && !shown.date {
+			text := fmt.Sprintf("%s%0*d%s", shown.before, shown.digits, number, shown.after)
+			return text, b.took(len(text))
+		}
+		if !shown.date {
 			return value, nil
 		}
 		serial, err := strconv.ParseFloat(value, 64)
