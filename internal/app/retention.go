@@ -94,7 +94,7 @@ func (a *App) removeEvents(ctx context.Context, before time.Time, archives bool)
 				return err
 			}
 		}
-		entry := a.removal("%d events from before "+month.Until.Format("2 January 2006"), archived)
+		entry := a.removal("the events from before "+month.Until.Format("2 January 2006")+" (%d)", archived)
 		removed, err := a.store.RemoveEvents(ctx, []store.EventMonth{month}, entry)
 		if err != nil {
 			return err
@@ -117,7 +117,7 @@ func (a *App) removeAudit(ctx context.Context, before time.Time, archives bool) 
 	}
 	total := uint64(0)
 	for {
-		entry := a.removal("%d entries of the audit log from before "+before.Format("2 January 2006"), archived)
+		entry := a.removal("the entries of the audit log from before "+before.Format("2 January 2006")+" (%d)", archived)
 		removed, err := a.store.RemoveAudit(ctx, before, entry)
 		if err != nil {
 			return err

@@ -479,7 +479,7 @@ func (s *session) templateSheet() *cobra.Command {
 // sheet prints a template as Markdown.
 func (s *session) sheet(t *api.SheetTemplate) {
 	fmt.Fprintf(s.out, "## %s\n\n%s\n\n", t.Name, or(t.Summary, "For whom: not said yet."))
-	have := fmt.Sprintf("%d people have it", t.People)
+	have := words.Count(t.People, "person has it", "people have it")
 	if len(t.Sites) > 0 {
 		have += ", at " + strings.Join(t.Sites, ", ")
 	}

@@ -4,6 +4,7 @@ import { NotebookPen } from "lucide-react";
 import { api, type Operation, queries, type Schema, take } from "@/api/api";
 import { touched } from "@/api/read";
 import { Button, buttonLook } from "./Button";
+import { howMany } from "./words";
 
 type Draft = Schema["Draft"];
 
@@ -64,7 +65,7 @@ export function DraftBar() {
     >
       <div className="mx-auto flex max-w-page flex-wrap items-center gap-x-4 gap-y-1 px-5 py-2">
         <NotebookPen size={18} className="shrink-0 text-brass" aria-hidden />
-        <b className="shrink-0">{d.count === 1 ? "1 edit in your draft" : `${d.count} edits in your draft`}</b>
+        <b className="shrink-0">{howMany(d.count, "edit in your draft", "edits in your draft")}</b>
         <span className="min-w-0 flex-1 truncate text-faded">
           {d.clashing ? <b className="text-shut">Somebody else changed the same meanwhile. </b> : null}
           {d.effect?.summary}

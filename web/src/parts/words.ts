@@ -1,5 +1,9 @@
+/** How many there are of something: "1 row", "1,200 rows". */
+export const howMany = (n: number, one: string, many: string) =>
+  n === 1 ? `1 ${one}` : `${n.toLocaleString("en-IE")} ${many}`;
+
 /** How many people: "1 person", "1,200 people". */
-export const people = (n: number) => (n === 1 ? "1 person" : `${n.toLocaleString("en-IE")} people`);
+export const people = (n: number) => howMany(n, "person", "people");
 
 /** A date as people here write it. */
 export function day(iso: string | undefined): string {

@@ -16,7 +16,7 @@ import { SiteChoice } from "@/parts/PlaceChoice";
 import { Print } from "@/parts/Print";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
 type Asked = Search<"/badges">;
@@ -380,10 +380,7 @@ export function BadgePage() {
         </>
       }
     >
-      <Section
-        title="Whose it was"
-        note={issues.data && (issues.data.total === 1 ? "1 holder" : `${issues.data.total} times issued`)}
-      >
+      <Section title="Whose it was" note={issues.data && howMany(issues.data.total, "holder", "times issued")}>
         {issues.data?.items.length === 0 && <p className="text-faded">Nobody has had it yet.</p>}
         <ol>
           {issues.data?.items.map((i) => (

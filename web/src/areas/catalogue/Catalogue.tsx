@@ -14,6 +14,7 @@ import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
 import { TakeAlong } from "@/parts/TakeAlong";
+import { howMany } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 import { EditDialog } from "./EditDialog";
 import { ImportDialog } from "./ImportDialog";
@@ -74,10 +75,7 @@ export function Catalogue() {
   return (
     <Page
       title="Catalogue"
-      lead={
-        permissions.data &&
-        `${permissions.data.length} permissions in ${all.length === 1 ? "1 group" : `${all.length} groups`}`
-      }
+      lead={permissions.data && `${permissions.data.length} permissions in ${howMany(all.length, "group", "groups")}`}
       acts={
         <>
           <TakeAlong from="/rulebook" file="rulebook.yaml" type="application/yaml">
@@ -230,7 +228,7 @@ function HoldersDialog({ permission, close }: { permission: Permission; close: (
         ]}
         scale={permission.scale}
         empty="Nobody. Decide it in a template, or add it for one person by an exception."
-        said={(n) => (n === 1 ? "1 holding, now or later." : `${n} holdings, now or later.`)}
+        said={(n) => howMany(n, "holding, now or later.", "holdings, now or later.")}
         className="max-h-[50vh]"
       />
       <Button className="mt-4" onClick={close}>

@@ -9,6 +9,7 @@ import { took } from "@/parts/drafts";
 import { Effects, Steps } from "@/parts/effects";
 import { Field, SelectField, TextField } from "@/parts/fields";
 import { Wrong } from "@/parts/Wrong";
+import { howMany } from "@/parts/words";
 
 type Source = { starter: string } | { name: string; text: string };
 
@@ -115,7 +116,7 @@ export function ImportDialog({ close }: { close: () => void }) {
           <>
             <Effects effect={result.effect} open />
             <details>
-              <summary className="text-damson">{result.total === 1 ? "1 step" : `${result.total} steps`}</summary>
+              <summary className="text-damson">{howMany(result.total, "step", "steps")}</summary>
               <div className="max-h-60 overflow-auto">
                 <Steps steps={result.steps} total={result.total} />
               </div>

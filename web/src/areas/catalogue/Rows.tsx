@@ -1,6 +1,6 @@
 import type { Schema } from "@/api/api";
 import { Button } from "@/parts/Button";
-import { kindWord } from "@/parts/words";
+import { howMany, kindWord } from "@/parts/words";
 
 type Permission = Schema["Permission"];
 type Group = Schema["Group"];
@@ -95,7 +95,7 @@ export function PermissionRow({
           className="text-left text-damson underline underline-offset-2"
           onClick={() => templates()}
         >
-          {p.given === 1 ? "1 template" : `${p.given} templates`}
+          {howMany(p.given, "template", "templates")}
           {p.undecided > 0 && <b className="block text-sm text-soon">undecided in {p.undecided}</b>}
           <span className="sr-only">: {p.title}</span>
         </button>

@@ -14,7 +14,7 @@ import { TextField } from "@/parts/fields";
 import { Unread } from "@/parts/Listed";
 import { Empty, Page, Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { stateLook, stateWord } from "./Drafts";
 import { GiveDialog } from "./GiveDialog";
 
@@ -64,7 +64,7 @@ export function DraftPage() {
           <span className={`mr-2 rounded-sm px-1.5 py-px text-sm font-semibold ${stateLook[d.state]}`}>
             {stateWord[d.state]}
           </span>
-          {d.count === 1 ? "1 edit" : `${d.count} edits`}
+          {howMany(d.count, "edit", "edits")}
           {d.planned_for && `, for ${moment(d.planned_for)}`}
           {d.applied_as ? `, as change ${d.applied_as}` : ""}
           {!d.own && ` by ${d.owner.name}`}
@@ -222,8 +222,7 @@ function Notes({ draft: d, accept }: { draft: Draft; accept: () => void }) {
         <div className="mb-4 flex flex-wrap items-center justify-between gap-3 rounded-sm border border-shut bg-shut-wash px-4 py-2.5">
           <span>
             <b className="text-shut">Somebody else changed the same meanwhile</b>, in{" "}
-            {d.clashing === 1 ? "one edit" : `${d.clashing} edits`} below. Take those edits out, or let them count on
-            top.
+            {howMany(d.clashing, "edit", "edits")} below. Take those edits out, or let them count on top.
           </span>
           <Button onClick={accept}>Let mine count on top</Button>
         </div>

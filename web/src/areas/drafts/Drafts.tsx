@@ -6,7 +6,7 @@ import { useMe } from "@/areas/session/session";
 import { inputLook } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
 type Draft = Schema["Draft"];
@@ -78,7 +78,7 @@ export function Drafts() {
                 <span className={`mr-3 rounded-sm px-1.5 py-px text-sm font-semibold ${stateLook[d.state]}`}>
                   {stateWord[d.state]}
                 </span>
-                <b>{d.title || `Draft ${d.id}`}</b>, {d.count === 1 ? "1 edit" : `${d.count} edits`}
+                <b>{d.title || `Draft ${d.id}`}</b>, {howMany(d.count, "edit", "edits")}
                 {!d.own && <span className="text-faded"> by {d.owner.name}</span>}
                 {d.problem && <span className="block text-shut">{d.problem}</span>}
               </span>

@@ -17,7 +17,7 @@ import { PeopleList } from "@/parts/PeopleList";
 import { RequiresField } from "@/parts/qualifications";
 import { Timeline } from "@/parts/Timeline";
 import { Wrong } from "@/parts/Wrong";
-import { instant, kindWord, proofWord } from "@/parts/words";
+import { howMany, instant, kindWord, proofWord } from "@/parts/words";
 import { AssignedHere, LastHere, LocalHere } from "./Here";
 import { HoursDialog } from "./HoursDialog";
 import { Terminals } from "./Terminals";
@@ -36,7 +36,7 @@ export function Estate() {
   return (
     <Page
       title="Estate"
-      lead={estate.first.data && `${estate.total} places`}
+      lead={estate.first.data && howMany(estate.total, "place", "places")}
       acts={
         may("console.edit_places") && (
           <Button onClick={() => setAdding(true)}>
@@ -225,7 +225,7 @@ function PlacePanel({ place }: { place: Place }) {
             ]}
             scale={asked?.scale}
             empty="Nobody. Assign a template that gives it, here or at a place above."
-            said={(n) => (n === 1 ? "1 person" : `${n} people`)}
+            said={(n) => howMany(n, "person", "people")}
             className="max-h-[calc(100dvh-27.5rem)] min-h-56"
           />
         </Section>

@@ -14,7 +14,7 @@ import { useZones } from "@/parts/choices";
 import { Mark } from "@/parts/Mark";
 import { Section } from "@/parts/Page";
 import { PersonField } from "@/parts/PersonField";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 
 /** How many are assigned at a place or below, and assigning one more from here. */
 export function AssignedHere({ place }: { place: Place }) {
@@ -31,7 +31,7 @@ export function AssignedHere({ place }: { place: Place }) {
         {count === 0 && "Nobody is assigned at this place itself, or below it."}
         {!!count && (
           <Link to="/staff" search={{ place: place.code }} className="text-damson underline underline-offset-2">
-            {count === 1 ? "1 person is" : `${count} people are`} assigned at this place or below
+            {howMany(count, "person is", "people are")} assigned at this place or below
           </Link>
         )}
       </span>

@@ -13,7 +13,7 @@ import { Choice, inputLook, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { day } from "@/parts/words";
+import { day, howMany } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 import { ExceptionDialog } from "./ExceptionDialog";
 import { ExceptionEdit } from "./ExceptionEdit";
@@ -201,7 +201,7 @@ function Row({
         <b className={`block text-sm font-semibold ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>
       </td>
       <td className="px-2 py-1.5">{e.place.name}</td>
-      <td className="px-2 py-1.5 whitespace-nowrap">{e.days === 1 ? "1 day" : `${e.days} days`}</td>
+      <td className="px-2 py-1.5 whitespace-nowrap">{howMany(e.days, "day", "days")}</td>
       <td className={`px-2 py-1.5 whitespace-nowrap ${e.when === "past" ? "text-faded line-through" : ""}`}>
         {day(e.until) || "open"}
       </td>

@@ -16,7 +16,7 @@ import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
 type Item = Schema["Expiring"];
@@ -65,10 +65,7 @@ export function Expiring() {
   return (
     <Page
       title="Running out"
-      lead={
-        pages.data &&
-        `${total === 1 ? "1 thing ends" : `${total} things end`} within ${days} days. Each stops by itself.`
-      }
+      lead={pages.data && `${howMany(total, "thing ends", "things end")} within ${days} days. Each stops by itself.`}
       acts={
         <>
           <Button onClick={() => setDialog("feed")}>

@@ -10,6 +10,7 @@ import { collect, took } from "@/parts/drafts";
 import { Listed } from "@/parts/Listed";
 import { Empty } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
+import { howMany } from "@/parts/words";
 
 type Query = {
   place?: string;
@@ -274,7 +275,7 @@ function Head({
         className="sticky left-0 z-10 flex h-full items-end bg-inset px-3 pb-1 text-sm text-faded"
         style={{ width: nameWidth }}
       >
-        {total === 1 ? "1 person" : `${total} people`}
+        {howMany(total, "person", "people")}
       </div>
       {shown.map((v) => {
         const c = columns[v.index]!;

@@ -12,7 +12,7 @@ import { Page } from "@/parts/Page";
 import { Print } from "@/parts/Print";
 import { PINTable } from "@/parts/secrets";
 import { Wrong } from "@/parts/Wrong";
-import { people } from "@/parts/words";
+import { howMany, people } from "@/parts/words";
 import { ColumnsPart, OtherwisePart } from "./ColumnsPart";
 import { StateMark } from "./Imports";
 import { type Import, took, useImport } from "./queries";
@@ -134,7 +134,7 @@ function BringIn({ of }: { of: Import }) {
       {ready > 0 && of.effect && <Effects effect={of.effect} />}
       {wrong > 0 && (
         <p className="mt-2 text-soon">
-          {wrong === 1 ? "1 row is" : `${wrong} rows are`} left out as {wrong === 1 ? "it stands" : "they stand"}. Mend{" "}
+          {howMany(wrong, "row is", "rows are")} left out as {wrong === 1 ? "it stands" : "they stand"}. Mend{" "}
           {wrong === 1 ? "it" : "them"} now or later.
         </p>
       )}

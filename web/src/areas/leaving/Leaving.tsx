@@ -20,7 +20,7 @@ import { SiteChoice } from "@/parts/PlaceChoice";
 import { TodayTabs } from "@/parts/stuck";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { useFilters } from "@/search";
 
 type Leaver = Schema["Leaving"];
@@ -39,7 +39,7 @@ export function Leaving() {
   return (
     <Page
       title="Leaving"
-      lead={pages.data && <span role="status">{total === 1 ? "1 person" : `${total} people`}, by when they go</span>}
+      lead={pages.data && <span role="status">{howMany(total, "person", "people")}, by when they go</span>}
       acts={<TakeAlong from="/leavers" query={query as Record<string, string>} file="leavers.csv" />}
     >
       <TodayTabs />

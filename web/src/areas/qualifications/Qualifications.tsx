@@ -20,12 +20,12 @@ import {
   useQualifications,
 } from "@/parts/qualifications";
 import { TakeAlong } from "@/parts/TakeAlong";
-import { day } from "@/parts/words";
+import { day, howMany } from "@/parts/words";
 import { useFilters } from "@/search";
 
 type Qualification = Schema["Qualification"];
 
-const monthsWords = (n?: number) => (n ? (n === 1 ? "1 month" : `${n} months`) : "for good");
+const monthsWords = (n?: number) => (n ? howMany(n, "month", "months") : "for good");
 
 /** What people may have to be qualified in: what requires it, who holds it, who lacks it. */
 export function Qualifications() {

@@ -19,7 +19,7 @@ import { SiteChoice } from "@/parts/PlaceChoice";
 import { Print } from "@/parts/Print";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { day, moment } from "@/parts/words";
+import { day, howMany, moment } from "@/parts/words";
 import { type Search, useFilters } from "@/search";
 
 type Report = Schema["Report"];
@@ -228,7 +228,7 @@ function Table({ report, sort, put }: { report: Report; sort: string | undefined
   return (
     <div className="overflow-x-auto">
       <p className="mb-1 text-sm text-faded" role="status">
-        {report.total.toLocaleString("en-IE")} {report.total === 1 ? "line" : "lines"}
+        {howMany(report.total, "line", "lines")}
         {report.total > rows.length && `; the first ${rows.length} are shown, CSV has all`}
       </p>
       <table className="w-full">

@@ -17,7 +17,7 @@ import { SiteChoice } from "@/parts/PlaceChoice";
 import { type Access, AccessField, sameAccess, useSchedules } from "@/parts/rules";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Timeline } from "@/parts/Timeline";
-import { day } from "@/parts/words";
+import { day, howMany, people } from "@/parts/words";
 import { useFilters } from "@/search";
 
 type Schedule = Schema["Schedule"];
@@ -102,15 +102,9 @@ function StatedBy({ of: c }: { of: Schedule }) {
         </Link>
       ))}
       {!!c.assignments && (
-        <span className="mr-2 text-faded">
-          {c.assignments} {c.assignments === 1 ? "assignment" : "assignments"}
-        </span>
+        <span className="mr-2 text-faded">{howMany(c.assignments, "assignment", "assignments")}</span>
       )}
-      {!!c.people && (
-        <span className="text-faded">
-          {c.people} {c.people === 1 ? "person" : "people"}
-        </span>
-      )}
+      {!!c.people && <span className="text-faded">{people(c.people)}</span>}
     </>
   );
 }

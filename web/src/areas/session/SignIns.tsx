@@ -11,7 +11,7 @@ import { Mark } from "@/parts/Mark";
 import { Empty, Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 import { useFilters } from "@/search";
 
 type Account = Schema["SignInAccount"];
@@ -178,7 +178,7 @@ function SettleDialog({ act, staff, close }: { act: "end" | "links"; staff: stri
       return settled;
     },
   });
-  const count = staff.length === 1 ? "1 person" : `${staff.length} people`;
+  const count = howMany(staff.length, "person", "people");
   return (
     <Ask
       open

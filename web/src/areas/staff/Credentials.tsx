@@ -13,7 +13,7 @@ import { useZones } from "@/parts/choices";
 import { Mark } from "@/parts/Mark";
 import { Section } from "@/parts/Page";
 import { Wrong } from "@/parts/Wrong";
-import { moment } from "@/parts/words";
+import { howMany, moment } from "@/parts/words";
 
 /** What somebody has to show: what counts now, what does not, since when and why. */
 export function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
@@ -91,7 +91,7 @@ export function Credentials({ staff, self }: { staff: Staff; self: boolean }) {
           className="mt-1 text-sm text-damson underline underline-offset-2"
           onClick={() => setAll(!all)}
         >
-          {all ? "Only those that are in use" : old === 1 ? "1 that was withdrawn" : `${old} that were withdrawn`}
+          {all ? "Only those that are in use" : howMany(old, "that was withdrawn", "that were withdrawn")}
         </button>
       )}
       {printing && <SlipDialog staff={staff} close={() => setPrinting(false)} />}

@@ -12,7 +12,7 @@ import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
 import { useTemplates } from "@/parts/choices";
 import { Section } from "@/parts/Page";
-import { day } from "@/parts/words";
+import { day, howMany } from "@/parts/words";
 
 export function PersonExceptions({ staff, self }: { staff: Staff; self: boolean }) {
   const may = useMay();
@@ -54,8 +54,7 @@ export function PersonExceptions({ staff, self }: { staff: Staff; self: boolean 
               <b className={`font-semibold ${e.withheld ? "text-shut" : "text-open"}`}>{exceptionWords(e)}</b>:{" "}
               {e.title} at {e.place.name}
               <span className="block text-sm text-faded">
-                “{e.reason}” · {e.days === 1 ? "1 day" : `${e.days} days`} old ·{" "}
-                {e.until ? `until ${day(e.until)}` : "open"}
+                “{e.reason}” · {howMany(e.days, "day", "days")} old · {e.until ? `until ${day(e.until)}` : "open"}
                 {e.templates.length > 0 && ` · differs from ${e.templates.join(", ")}`}
               </span>
               {e.redundant && <span className="block text-sm font-semibold text-soon">Redundant: {e.redundant}</span>}

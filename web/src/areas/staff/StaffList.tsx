@@ -9,6 +9,7 @@ import { Listed } from "@/parts/Listed";
 import { useNarrow } from "@/parts/narrow";
 import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
+import { people } from "@/parts/words";
 import { type Search, staffColumns, useFilters } from "@/search";
 import { columns, sortingOf, usual } from "./columns";
 import { type Chosen, ManyBar } from "./Many";
@@ -73,7 +74,7 @@ export function StaffList() {
       lead={
         pages.data && (
           <span role="status">
-            {total.toLocaleString("en-IE")} {total === 1 ? "person" : "people"}
+            {people(total)}
             {filtered && (total === 1 ? " fits" : " fit")}
           </span>
         )

@@ -16,6 +16,7 @@ import { RequiresField } from "@/parts/qualifications";
 import { type Access, AccessField, sameAccess } from "@/parts/rules";
 import { Timeline } from "@/parts/Timeline";
 import { Wrong } from "@/parts/Wrong";
+import { howMany } from "@/parts/words";
 import { MakeDialog } from "./MakeDialog";
 import { Tree } from "./Tree";
 
@@ -82,10 +83,8 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
       {t.data.undecided > 0 && (
         <div className="flex flex-wrap items-center justify-between gap-2 rounded-sm border border-soon bg-soon-wash px-4 py-2.5">
           <span>
-            <b>
-              {t.data.undecided === 1 ? "1 permission waits" : `${t.data.undecided} permissions wait`} for a decision.
-            </b>{" "}
-            Until then nobody has {t.data.undecided === 1 ? "it" : "them"} by this template.
+            <b>{howMany(t.data.undecided, "permission waits", "permissions wait")} for a decision.</b> Until then nobody
+            has {t.data.undecided === 1 ? "it" : "them"} by this template.
           </span>
           <span className="flex gap-2">
             <Button aria-pressed={undecided} onClick={() => setUndecided(!undecided)}>
@@ -193,7 +192,7 @@ function About({
         </Link>
         {" · "}
         <Link to="/local-settings" search={{ template: t.code }} className="underline underline-offset-2">
-          {t.local_settings === 1 ? "1 local setting" : `${t.local_settings} local settings`}
+          {howMany(t.local_settings, "local setting", "local settings")}
         </Link>
         {basedOnIt.length > 0 && <> · {basedOnIt.map((b) => b.name).join(", ")} based on it</>}
       </p>
@@ -410,7 +409,11 @@ function RetireDialog({ template, others, close }: DialogProps) {
       open
       onOpenChange={close}
       title={`Retire ${template.name}`}
-      about={used ? `${template.assignments} assignments use it. Say what happens to them.` : "Nobody has it."}
+      about={
+        used
+          ? `${howMany(template.assignments, "assignment uses", "assignments use")} it. Say what happens to them.`
+          : "Nobody has it."
+      }
     >
       <form
         className="space-y-4"

@@ -5,6 +5,7 @@ import { useMe } from "@/areas/session/session";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
 import { Print } from "@/parts/Print";
+import { howMany } from "@/parts/words";
 import { RuleTabs } from "./tabs";
 
 /** All templates in sentences, to be printed and agreed on with the heads of department. */
@@ -50,7 +51,7 @@ export function SheetPage() {
             <h2 className="text-xl">{s.name}</h2>
             <p className="sentence">{s.summary || "For whom: not said yet."}</p>
             <p className="text-faded">
-              {s.people === 1 ? "1 person has it" : `${s.people} people have it`}
+              {howMany(s.people, "person has it", "people have it")}
               {s.sites.length > 0 && `, at ${s.sites.join(", ")}`}
               {s.based_on && `. Based on ${s.based_on}`}. {s.facts.join(". ")}.
             </p>

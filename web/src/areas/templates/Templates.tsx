@@ -5,6 +5,7 @@ import { Button } from "@/parts/Button";
 import { usePlaces, useTemplates } from "@/parts/choices";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
+import { howMany } from "@/parts/words";
 import { useFilters } from "@/search";
 import { Editor } from "./Editor";
 import { MakeDialog } from "./MakeDialog";
@@ -24,7 +25,7 @@ export function Templates() {
   return (
     <Page
       title="Templates"
-      lead={list.data && (list.data.total === 1 ? "1 kind of work" : `${list.data.total} kinds of work`)}
+      lead={list.data && howMany(list.data.total, "kind of work", "kinds of work")}
       acts={
         edits && (
           <Button look="main" onClick={() => setAdding(true)}>

@@ -1,6 +1,7 @@
 import { ChevronDown, ChevronRight, RotateCcw } from "lucide-react";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Schema } from "@/api/api";
+import { howMany } from "@/parts/words";
 import { Gives } from "./Gives";
 
 type Line = Schema["OutlineLine"];
@@ -185,7 +186,7 @@ function Keys({ folds, chosen }: { folds: boolean; chosen: number }) {
       together · <kbd>Backspace</kbd> sets back
       {chosen > 0 && (
         <b className="ml-2 text-damson" role="status">
-          {chosen === 1 ? "1 row chosen" : `${chosen} rows chosen`}
+          {howMany(chosen, "row chosen", "rows chosen")}
         </b>
       )}
     </p>

@@ -12,7 +12,7 @@ import { Listed } from "@/parts/Listed";
 import { Page, Section } from "@/parts/Page";
 import { Paused } from "@/parts/Paused";
 import { PersonName as Name, StuckLine, TodayTabs } from "@/parts/stuck";
-import { day, moment } from "@/parts/words";
+import { day, howMany, moment, people } from "@/parts/words";
 
 type Person = Schema["Person"];
 
@@ -141,8 +141,8 @@ function Rules({ today }: { today: Schema["Today"] }) {
               </Link>
             }
           >
-            <b>{waiting.length === 1 ? "1 new permission" : `${waiting.length} new permissions`}</b> undecided in{" "}
-            {today.undecided.length === 1 ? "1 template" : `${today.undecided.length} templates`}:{" "}
+            <b>{howMany(waiting.length, "new permission", "new permissions")}</b> undecided in{" "}
+            {howMany(today.undecided.length, "template", "templates")}:{" "}
             {today.undecided.slice(0, 6).map((w, i) => (
               <span key={w.template}>
                 {i > 0 && ", "}
@@ -198,7 +198,7 @@ function Rules({ today }: { today: Schema["Today"] }) {
               </Link>
             }
           >
-            <b>{today.redundant === 1 ? "1 exception" : `${today.redundant} exceptions`}</b>{" "}
+            <b>{howMany(today.redundant, "exception", "exceptions")}</b>{" "}
             <span className="text-faded">
               {today.redundant === 1 ? "changes" : "change"} nothing any more and can be ended
             </span>
@@ -240,7 +240,7 @@ function Rule({ act, children }: { act: ReactNode; children: ReactNode }) {
   );
 }
 
-const count = (n: number | undefined) => (n === 1 ? "1 person" : n ? `${n} people` : undefined);
+const count = (n: number | undefined) => (n ? people(n) : undefined);
 const sentence = (s: string | undefined) =>
   s ? s[0]!.toUpperCase() + s.slice(1) + (s.startsWith("assignment") ? "" : " ends") : "";
 
@@ -292,7 +292,7 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
     <>
       {!!t.aside && (
         <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>{t.aside === 1 ? "1 record cannot be read" : `${t.aside} records cannot be read`}</b> and{" "}
+          <b>{howMany(t.aside, "record cannot be read", "records cannot be read")}</b> and{" "}
           {t.aside === 1 ? "gives" : "give"} nobody anything. Tell whoever looks after the service: its log names{" "}
           {t.aside === 1 ? "it" : "them"}.
         </p>
@@ -310,9 +310,9 @@ function Notes({ of: t }: { of: Schema["Today"] }) {
       ))}
       {!!t.lost_pins && (
         <p role="alert" className="mb-5 rounded-sm border border-shut bg-shut-wash px-4 py-2.5 sentence">
-          <b>{t.lost_pins === 1 ? "1 person has" : `${t.lost_pins} people have`} no PIN any more</b>: {t.lost_why}.
-          Issue each another, or have whoever looks after the service run <code>loyald pins replace</code>, which prints
-          slips for all of them.
+          <b>{howMany(t.lost_pins, "person has", "people have")} no PIN any more</b>: {t.lost_why}. Issue each another,
+          or have whoever looks after the service run <code>loyald pins replace</code>, which prints slips for all of
+          them.
         </p>
       )}
       {!!t.counts.seats && (
