@@ -52,3 +52,28 @@ func TestAManagerIsEnrolledWithTheirSignIn(t *testing.T) {
 	p.see("4 doors that Bo is meant to pass")
 	p.gone("cannot sign in")
 }
+
+// Somebody who moves to another site may belong there from then on: the same dialog says who looks after them before
+// and after, and the new site's manager sees all of their record.
+func TestWhoMovesToAnotherSiteMayBelongThere(t *testing.T) {
+	s := testkit.Demo(t)
+	p := open(t, s.URL)
+	p.signIn("maren")
+	p.visit("/staff/Q0012")
+	p.press("Move")
+	p.set("Next place", "HB-GRADE")
+	p.gone("And belongs to")
+	p.set("Next place", "SM")
+	p.see("And belongs to Saltmarsh Cold Store from today on")
+	p.text(`(document.querySelector("[role=dialog] input[type=checkbox]").click(), "")`)
+	p.see("can no longer manage")
+	p.fill("Why", "works at the cold store now")
+	p.press("Move")
+	require.Eventually(t, func() bool {
+		state := s.App.Live().State()
+		return state.PlaceByCode("SM").ID == state.StaffByNumber("Q0012").HomeSite
+	}, patience, patience/100)
+	p.signIn("leif")
+	p.visit("/staff/Q0012")
+	p.see("Q0012 · Packer · Saltmarsh Cold Store")
+}

@@ -117,7 +117,8 @@ func (a *App) removeAudit(ctx context.Context, before time.Time, archives bool) 
 	}
 	total := uint64(0)
 	for {
-		entry := a.removal("the entries of the audit log from before "+before.Format("2 January 2006")+" (%d)", archived)
+		entry := a.removal("the entries of the audit log from before "+before.Format("2 January 2006")+" (%d)",
+			archived)
 		removed, err := a.store.RemoveAudit(ctx, before, entry)
 		if err != nil {
 			return err

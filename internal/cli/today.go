@@ -120,7 +120,8 @@ func todayLines(today *api.Today) (lines []todayLine) {
 		add("Nobody takes care of", g.Code, g.Name, g.Sentence+" "+g.Mend, "")
 	}
 	if today.Redundant > 0 {
-		add("Rules to settle", "", words.Count(today.Redundant, "exception changes nothing any more", "exceptions change nothing any more"),
+		add("Rules to settle", "", words.Count(today.Redundant, "exception changes nothing any more",
+			"exceptions change nothing any more"),
 			"loyal exception tidy", "")
 	}
 	return lines

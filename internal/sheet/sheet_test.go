@@ -165,8 +165,8 @@ func TestACellSaysWhatItShowsAndNothingIsLost(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"00075", "Q0007", "75", "2026-11-30", "2026-12-31"}, table.Lines[0].Cells)
 	assert.Empty(t, table.Lines[0].Problems)
-	assert.Equal(t, []string{"In column 4 stands a formula that was never worked out, =DATE(2026,12,6). Open the file " +
-		"in a spreadsheet program and save it again, or write what it should be."}, table.Lines[1].Problems)
+	assert.Equal(t, []string{"In column 4 stands a formula that was never worked out, =DATE(2026,12,6). Open the " +
+		"file in a spreadsheet program and save it again, or write what it should be."}, table.Lines[1].Problems)
 	assert.Contains(t, table.Lines[2].Problems[0], strings.Repeat("Ł", 59)+". Open")
 }
 

@@ -507,9 +507,9 @@ func (b *book) row(d *tokens, number int) (cells, unsolved []string, err error) 
 				return nil, nil, err
 			}
 			if c.formula != "" && c.column <= MostColumns {
-				unsolved = append(unsolved, fmt.Sprintf("In column %d stands a formula that was never worked out, =%s. "+
-					"Open the file in a spreadsheet program and save it again, or write what it should be.", c.column,
-					c.formula))
+				unsolved = append(unsolved, fmt.Sprintf("In column %d stands a formula that was never worked out, "+
+					"=%s. Open the file in a spreadsheet program and save it again, or write what it should be.",
+					c.column, c.formula))
 			}
 			if next = c.column + 1; c.text == "" {
 				continue

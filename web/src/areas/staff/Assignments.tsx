@@ -109,7 +109,7 @@ export function Assignments({ staff, self }: { staff: Staff; self: boolean }) {
       )}
       {hours && <StaffHoursDialog staff={staff} close={() => setHours(false)} />}
       {editing && <AssignmentDialog assignment={editing} close={() => setEditing(undefined)} />}
-      {moving && <MoveDialog assignment={moving} close={() => setMoving(undefined)} />}
+      {moving && <MoveDialog assignment={moving} home={staff.home_site} close={() => setMoving(undefined)} />}
       {ending && <EndDialog assignment={ending} close={() => setEnding(undefined)} />}
     </Section>
   );

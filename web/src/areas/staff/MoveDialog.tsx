@@ -10,15 +10,32 @@ import { DateField } from "@/parts/DateField";
 import { TextField } from "@/parts/fields";
 import { PersonField } from "@/parts/PersonField";
 
-/** Lets an assignment end and the next begin, at another place or with another template. */
-export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assignment"]; close: () => void }) {
+/**
+ * Lets an assignment end and the next begin, at another place or with another template. Somebody who goes to another
+ * site may belong to that from now on.
+ */
+export function MoveDialog({
+  assignment: a,
+  home,
+  close,
+}: {
+  assignment: Schema["Assignment"];
+  home: Schema["PlaceRef"];
+  close: () => void;
+}) {
+  const [belongs, setBelongs] = useState(false);
   const [to, setTo] = useState({ place: "", template: "", from: isoToday(), until: "", overlap: "" });
   const places = usePlaces();
   const templates = useTemplates({ place: to.place || a.place.code });
   const put = (name: keyof typeof to) => (e: { target: { value: string } }) => setTo({ ...to, [name]: e.target.value });
+  const site = places.data?.find((p) => p.code === places.data?.find((p) => p.code === to.place)?.site);
+  const elsewhere = site?.kind === "site" && site.code !== home.code ? site : undefined;
   const operations: Operation[] =
     to.place || to.template
       ? [
+          ...(elsewhere && belongs
+            ? [{ op: "staff.edit", on: a.staff.staff_number, set: { home_site: elsewhere.code } }]
+            : []),
           {
             op: "assignment.move",
             on: String(a.id),
@@ -67,6 +84,23 @@ export function MoveDialog({ assignment: a, close }: { assignment: Schema["Assig
           onChange={put("overlap")}
         />
       </div>
+      {elsewhere && (
+        <label className="mb-4 flex items-start gap-2.5">
+          <input
+            type="checkbox"
+            checked={belongs}
+            onChange={(e) => setBelongs(e.target.checked)}
+            className="mt-1 size-4 accent-damson"
+          />
+          <span>
+            And belongs to {elsewhere.name} from today on
+            <span className="block text-sm text-faded">
+              Whoever looks after {elsewhere.name} then sees and does everything about {a.staff.name}; whoever looks
+              after {home.name} no longer does.
+            </span>
+          </span>
+        </label>
+      )}
       <Reasoned operations={operations} button="Move" close={close} />
     </Ask>
   );
