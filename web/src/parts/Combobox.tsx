@@ -3,7 +3,7 @@ import { useCombobox } from "downshift";
 import { ChevronDown } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { Field, type FieldProps, inputLook } from "./fields";
+import { Field, type FieldProps, Filter, inputLook } from "./fields";
 import { fits, fold } from "./fold";
 
 /** One of those that a combobox offers. */
@@ -42,7 +42,11 @@ export function Combobox({ label, hint, error, optional, className, ...rest }: P
 
 /** The same beside a list that it narrows, without a label to see. */
 export function NarrowBy({ label, ...rest }: Omit<Props, keyof FieldProps> & { label: string }) {
-  return <Choosing {...rest} label={label} tie={{ "aria-label": label }} />;
+  return (
+    <Filter label={label}>
+      <Choosing {...rest} label={label} tie={{ "aria-label": label }} />
+    </Filter>
+  );
 }
 
 const rowHeight = 34;

@@ -67,6 +67,16 @@ export function SelectField({
   );
 }
 
+/** A filter beside a list, with its label above it. The filter names itself to readers of the screen. */
+export const Filter = ({ label, children }: { label: string; children: ReactNode }) => (
+  <div className="min-w-0">
+    <span aria-hidden className="block text-sm leading-5 text-faded">
+      {label}
+    </span>
+    {children}
+  </div>
+);
+
 /** Narrows a list by words; empty, it narrows nothing. */
 export function SearchBox({
   label,
@@ -80,13 +90,15 @@ export function SearchBox({
   onChange: (words: string | undefined) => void;
 }) {
   return (
-    <input
-      aria-label={label}
-      placeholder={hint}
-      value={value ?? ""}
-      onChange={(e) => onChange(e.target.value || undefined)}
-      className={inputLook}
-    />
+    <Filter label={label}>
+      <input
+        aria-label={label}
+        placeholder={hint}
+        value={value ?? ""}
+        onChange={(e) => onChange(e.target.value || undefined)}
+        className={inputLook}
+      />
+    </Filter>
   );
 }
 
@@ -103,13 +115,15 @@ export function Choice<T extends string>({
   children: ReactNode;
 }) {
   return (
-    <select
-      aria-label={label}
-      value={value ?? ""}
-      onChange={(e) => onChange((e.target.value as T) || undefined)}
-      className={inputLook}
-    >
-      {children}
-    </select>
+    <Filter label={label}>
+      <select
+        aria-label={label}
+        value={value ?? ""}
+        onChange={(e) => onChange((e.target.value as T) || undefined)}
+        className={inputLook}
+      >
+        {children}
+      </select>
+    </Filter>
   );
 }

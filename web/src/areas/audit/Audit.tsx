@@ -5,18 +5,18 @@ import { api, type Schema, take } from "@/api/api";
 import { paged } from "@/api/read";
 import { Button } from "@/parts/Button";
 import { UndoDialog } from "@/parts/change";
-import { inputLook } from "@/parts/fields";
+import { Choice, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { counted, moment } from "@/parts/words";
-import { type Search, useFilters } from "@/search";
+import { useFilters } from "@/search";
 
 type Entry = Schema["AuditEntry"];
 
 /** Who changed what, when and why. Nothing here can be edited. */
 export function Audit() {
-  const [{ q = "", action = "" }, put] = useFilters("/audit");
+  const [{ q = "", action }, put] = useFilters("/audit");
   const search = useDeferredValue(q.trim());
   const pages = useInfiniteQuery({
     ...paged("/audit", {
@@ -49,24 +49,13 @@ export function Audit() {
         )}
       </div>
       <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_minmax(0,1fr)]">
-        <input
-          aria-label="Search the audit log"
-          placeholder="What, who or why"
-          value={q}
-          onChange={(e) => put({ q: e.target.value })}
-          className={inputLook}
-        />
-        <select
-          aria-label="Kind of entry"
-          value={action}
-          onChange={(e) => put({ action: (e.target.value || undefined) as Search<"/audit">["action"] })}
-          className={inputLook}
-        >
+        <SearchBox label="Search the audit log" hint="What, who or why" value={q} onChange={(q) => put({ q })} />
+        <Choice label="Kind of entry" value={action} onChange={(action) => put({ action })}>
           <option value="">Changes and sign-ins</option>
           <option value="change">Changes</option>
           <option value="sign-in">Sign-ins</option>
           <option value="sign-in-refused">Refused sign-ins</option>
-        </select>
+        </Choice>
       </div>
       <Listed of={pages} empty={<>No entry fits. Every change and sign-in is written here as it happens.</>}>
         {() => (

@@ -9,7 +9,7 @@ import { Button } from "@/parts/Button";
 import { type Badge, BadgeActs, BadgeMark, badgeReference } from "@/parts/badges";
 import { Combobox } from "@/parts/Combobox";
 import { usePlaces, useZones } from "@/parts/choices";
-import { Choice, inputLook, SearchBox, SelectField, TextField } from "@/parts/fields";
+import { Choice, Filter, inputLook, SearchBox, SelectField, TextField } from "@/parts/fields";
 import { Listed, Unread } from "@/parts/Listed";
 import { Page, Section } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
@@ -77,7 +77,7 @@ export function Badges() {
         </>
       }
     >
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SearchBox label="Search badges" hint="Number, label or holder" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
@@ -94,16 +94,18 @@ export function Badges() {
           <option value="true">Day badges only</option>
           <option value="false">No day badges</option>
         </Choice>
-        <select
-          aria-label="Order"
-          value={query.sort}
-          onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
-          className={inputLook}
-        >
-          <option value="number">By number</option>
-          <option value="holder">By holder</option>
-          <option value="until">Due first</option>
-        </select>
+        <Filter label="Order">
+          <select
+            aria-label="Order"
+            value={query.sort}
+            onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
+            className={inputLook}
+          >
+            <option value="number">By number</option>
+            <option value="holder">By holder</option>
+            <option value="until">Due first</option>
+          </select>
+        </Filter>
         <label className="flex items-center gap-2 whitespace-nowrap">
           <input
             type="checkbox"

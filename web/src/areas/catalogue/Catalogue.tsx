@@ -9,7 +9,7 @@ import { RuleTabs } from "@/areas/templates/tabs";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
 import { ChangeDialog } from "@/parts/change";
-import { inputLook } from "@/parts/fields";
+import { SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
@@ -173,14 +173,15 @@ export function Catalogue() {
 
 function Filters({ search, put }: { search: Search<"/catalogue">; put: (next: Search<"/catalogue">) => void }) {
   return (
-    <div className="mb-3 flex flex-wrap items-center gap-x-5 gap-y-2">
-      <input
-        aria-label="Find a permission"
-        placeholder="Find a permission by any word of its title or sentence"
-        value={search.q ?? ""}
-        onChange={(e) => put({ q: e.target.value })}
-        className={`${inputLook} max-w-lg flex-1`}
-      />
+    <div className="mb-3 flex flex-wrap items-end gap-x-5 gap-y-2">
+      <div className="max-w-lg flex-1">
+        <SearchBox
+          label="Find a permission"
+          hint="By any word of its title or sentence"
+          value={search.q}
+          onChange={(q) => put({ q })}
+        />
+      </div>
       <label className="flex items-center gap-2">
         <input
           type="checkbox"

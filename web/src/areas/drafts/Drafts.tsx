@@ -3,11 +3,11 @@ import { Link } from "@tanstack/react-router";
 import type { Schema } from "@/api/api";
 import { read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
-import { inputLook } from "@/parts/fields";
+import { Choice } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page } from "@/parts/Page";
 import { howMany, moment } from "@/parts/words";
-import { type Search, useFilters } from "@/search";
+import { useFilters } from "@/search";
 
 type Draft = Schema["Draft"];
 
@@ -39,19 +39,16 @@ export function Drafts() {
   });
   return (
     <Page title="Drafts" lead="Edits collected to be made as one change, now or at a moment you plan">
-      <select
-        aria-label="Which drafts"
-        value={which === "open" ? "" : which}
-        onChange={(e) => put({ which: (e.target.value || undefined) as Search<"/drafts">["which"] })}
-        className={`${inputLook} mb-4 max-w-xs`}
-      >
-        <option value="">Yours that are not settled</option>
-        <option value="applied">Yours that were applied</option>
-        <option value="discarded">Yours that were discarded</option>
-        {(me.owner || me.everywhere.includes("console.read_audit")) && (
-          <option value="everybody">Planned by anybody</option>
-        )}
-      </select>
+      <div className="mb-4 max-w-xs">
+        <Choice label="Which drafts" value={which === "open" ? undefined : which} onChange={(which) => put({ which })}>
+          <option value="">Yours that are not settled</option>
+          <option value="applied">Yours that were applied</option>
+          <option value="discarded">Yours that were discarded</option>
+          {(me.owner || me.everywhere.includes("console.read_audit")) && (
+            <option value="everybody">Planned by anybody</option>
+          )}
+        </Choice>
+      </div>
       <Listed of={list}>{() => null}</Listed>
       {list.data?.total === 0 && (
         <Empty>

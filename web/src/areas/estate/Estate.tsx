@@ -10,7 +10,7 @@ import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { holdsOthers, permissionOptions, placeOptions, usePermissions, usePlaces } from "@/parts/choices";
 import { DateField } from "@/parts/DateField";
-import { inputLook, SelectField, TextField } from "@/parts/fields";
+import { SearchBox, SelectField, TextField } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Empty, Page, Section } from "@/parts/Page";
 import { PeopleList } from "@/parts/PeopleList";
@@ -50,13 +50,14 @@ export function Estate() {
         {() => (
           <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-8 md:grid-cols-[21rem_minmax(0,1fr)]">
             <div className="md:sticky md:top-20">
-              <input
-                aria-label="Search places"
-                placeholder="Part of a name or code"
-                value={q}
-                onChange={(e) => setQ(e.target.value)}
-                className={`${inputLook} mb-2`}
-              />
+              <div className="mb-2">
+                <SearchBox
+                  label="Search places"
+                  hint="Part of a name or code"
+                  value={q}
+                  onChange={(q) => setQ(q ?? "")}
+                />
+              </div>
               <nav
                 aria-label="Places"
                 className="sheet max-h-[calc(100dvh-13.5rem)] max-md:max-h-48 overflow-auto py-1"

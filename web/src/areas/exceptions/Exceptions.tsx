@@ -9,7 +9,7 @@ import { Button } from "@/parts/Button";
 import { NarrowBy } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { templateOptions, useTemplates } from "@/parts/choices";
-import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Choice, Filter, inputLook, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
@@ -73,7 +73,7 @@ export function Exceptions() {
       }
     >
       <RuleTabs />
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SearchBox
           label="Search exceptions"
           hint="Person, permission, place or reason"
@@ -92,17 +92,19 @@ export function Exceptions() {
           <option value="added">Added</option>
           <option value="withheld">Withheld</option>
         </Choice>
-        <select
-          aria-label="Order"
-          value={query.sort}
-          onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
-          className={inputLook}
-        >
-          <option value="newest">Newest first</option>
-          <option value="oldest">Oldest first</option>
-          <option value="until">Ending first</option>
-          <option value="staff">By name</option>
-        </select>
+        <Filter label="Order">
+          <select
+            aria-label="Order"
+            value={query.sort}
+            onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
+            className={inputLook}
+          >
+            <option value="newest">Newest first</option>
+            <option value="oldest">Oldest first</option>
+            <option value="until">Ending first</option>
+            <option value="staff">By name</option>
+          </select>
+        </Filter>
         <label className="flex items-center gap-2 whitespace-nowrap">
           <input
             type="checkbox"

@@ -10,7 +10,7 @@ import { Button } from "@/parts/Button";
 import { useApplied } from "@/parts/change";
 import { DateField } from "@/parts/DateField";
 import { Effects } from "@/parts/effects";
-import { Choice, inputLook, SearchBox, TextField } from "@/parts/fields";
+import { Choice, Filter, inputLook, SearchBox, TextField } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
 import { SiteChoice } from "@/parts/PlaceChoice";
@@ -174,20 +174,22 @@ export function Expiring() {
 function Filters({ search, put }: { search: Asked; put: (next: Asked) => void }) {
   const days = search.days ?? 30;
   return (
-    <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
+    <div className="mb-3 grid items-end gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
       <SearchBox label="Search people" hint="Name or staff number" value={search.q} onChange={(q) => put({ q })} />
-      <select
-        aria-label="Within"
-        value={days}
-        onChange={(e) => put({ days: Number(e.target.value) })}
-        className={inputLook}
-      >
-        {[7, 14, 30, 90, 365].map((n) => (
-          <option key={n} value={n}>
-            Within {n} days
-          </option>
-        ))}
-      </select>
+      <Filter label="Within">
+        <select
+          aria-label="Within"
+          value={days}
+          onChange={(e) => put({ days: Number(e.target.value) })}
+          className={inputLook}
+        >
+          {[7, 14, 30, 90, 365].map((n) => (
+            <option key={n} value={n}>
+              Within {n} days
+            </option>
+          ))}
+        </select>
+      </Filter>
       <Choice label="Kind" value={search.kind} onChange={(kind) => put({ kind })}>
         <option value="">Everything</option>
         {Object.entries(kinds).map(([k, name]) => (
@@ -197,16 +199,18 @@ function Filters({ search, put }: { search: Asked; put: (next: Asked) => void })
         ))}
       </Choice>
       <SiteChoice label="Home site" value={search.site} onChange={(site) => put({ site })} />
-      <select
-        aria-label="Let go"
-        value={search.let_go ?? "false"}
-        onChange={(e) => put({ let_go: e.target.value as Asked["let_go"] })}
-        className={inputLook}
-      >
-        <option value="false">Not decided</option>
-        <option value="true">Let go</option>
-        <option value="all">Both</option>
-      </select>
+      <Filter label="Let go">
+        <select
+          aria-label="Let go"
+          value={search.let_go ?? "false"}
+          onChange={(e) => put({ let_go: e.target.value as Asked["let_go"] })}
+          className={inputLook}
+        >
+          <option value="false">Not decided</option>
+          <option value="true">Let go</option>
+          <option value="all">Both</option>
+        </select>
+      </Filter>
     </div>
   );
 }

@@ -3,7 +3,7 @@ import { every, read } from "@/api/read";
 import { useMe } from "@/areas/session/session";
 import { NarrowBy } from "@/parts/Combobox";
 import { groupOptions, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Choice, SearchBox } from "@/parts/fields";
 import { Empty, Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
 import { engagementWord } from "@/parts/words";
@@ -44,7 +44,7 @@ export function Grid() {
         )
       }
     >
-      <div className="mb-3 grid gap-2 sm:grid-cols-3 lg:grid-cols-4">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-3 lg:grid-cols-4">
         <NarrowBy
           label="Place"
           value={place}
@@ -78,13 +78,7 @@ export function Grid() {
           options={templateOptions(templates.data?.items)}
         />
         <SearchBox label="Name or number" hint="Name or number" value={search.q} onChange={(q) => put({ q })} />
-        <input
-          aria-label="Job title"
-          placeholder="Job title"
-          value={search.title ?? ""}
-          onChange={(e) => put({ title: e.target.value || undefined })}
-          className={inputLook}
-        />
+        <SearchBox label="Job title" hint="Words of it" value={search.title} onChange={(title) => put({ title })} />
         <Choice label="Engagement" value={search.engagement} onChange={(engagement) => put({ engagement })}>
           <option value="">Any engagement</option>
           {Object.entries(engagementWord).map(([k, w]) => (
@@ -93,12 +87,11 @@ export function Grid() {
             </option>
           ))}
         </Choice>
-        <input
-          aria-label="Agency or employer"
-          placeholder="Agency or employer, in full"
-          value={search.employer ?? ""}
-          onChange={(e) => put({ employer: e.target.value || undefined })}
-          className={inputLook}
+        <SearchBox
+          label="Agency or employer"
+          hint="Its name in full"
+          value={search.employer}
+          onChange={(employer) => put({ employer })}
         />
       </div>
       {place ? <GridTable query={query} /> : <Empty>You may see staff at no place, so there is no grid to show.</Empty>}

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Schema } from "@/api/api";
 import { paged } from "@/api/read";
 import { Button } from "@/parts/Button";
-import { inputLook } from "@/parts/fields";
+import { inputLook, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
 import { TakeAlong } from "@/parts/TakeAlong";
@@ -30,7 +30,7 @@ export function RowsPart({ of }: { of: Import }) {
   const toggle = (o: Outcome) => setChosen(shown.includes(o) ? shown.filter((other) => other !== o) : [...shown, o]);
   return (
     <section aria-label="Rows">
-      <div className="mb-3 flex flex-wrap items-center gap-2">
+      <div className="mb-3 flex flex-wrap items-end gap-2">
         {order
           .filter((o) => of.counts[o])
           .map((o) => (
@@ -49,13 +49,9 @@ export function RowsPart({ of }: { of: Import }) {
             All {of.rows} rows
           </Button>
         )}
-        <input
-          aria-label="Search rows"
-          placeholder="Words of the row"
-          value={q}
-          onChange={(e) => setQ(e.target.value)}
-          className={`${inputLook} ml-auto max-w-52`}
-        />
+        <div className="ml-auto w-52">
+          <SearchBox label="Search rows" hint="Words of the row" value={q} onChange={(q) => setQ(q ?? "")} />
+        </div>
         {wrong > 0 && (
           <TakeAlong
             from={`/imports/${of.id}/file`}

@@ -43,7 +43,7 @@ export function Leaving() {
       acts={<TakeAlong from="/leavers" query={query as Record<string, string>} file="leavers.csv" />}
     >
       <TodayTabs />
-      <div className="mb-4 flex flex-wrap items-center gap-3">
+      <div className="mb-4 flex flex-wrap items-end gap-3">
         <div className="w-72">
           <SiteChoice label="Home site" value={site} onChange={(site) => put({ site })} />
         </div>

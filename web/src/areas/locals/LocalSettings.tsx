@@ -6,7 +6,7 @@ import { RuleTabs } from "@/areas/templates/tabs";
 import { Button } from "@/parts/Button";
 import { NarrowBy } from "@/parts/Combobox";
 import { placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
-import { inputLook, SearchBox } from "@/parts/fields";
+import { Filter, inputLook, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Page } from "@/parts/Page";
 import { TakeAlong } from "@/parts/TakeAlong";
@@ -50,7 +50,7 @@ export function LocalSettings() {
       }
     >
       <RuleTabs />
-      <div className="mb-3 grid items-center gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox
           label="Search local settings"
           hint="Template, permission, place or reason"
@@ -71,18 +71,20 @@ export function LocalSettings() {
           onChange={(e) => put({ place: e.target.value || undefined })}
           options={placeOptions(places.data)}
         />
-        <select
-          aria-label="Order"
-          value={query.sort}
-          onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
-          className={inputLook}
-        >
-          <option value="newest">Newest first</option>
-          <option value="oldest">Oldest first</option>
-          <option value="until">Ending first</option>
-          <option value="place">By place</option>
-          <option value="template">By template</option>
-        </select>
+        <Filter label="Order">
+          <select
+            aria-label="Order"
+            value={query.sort}
+            onChange={(e) => put({ sort: e.target.value as Asked["sort"] })}
+            className={inputLook}
+          >
+            <option value="newest">Newest first</option>
+            <option value="oldest">Oldest first</option>
+            <option value="until">Ending first</option>
+            <option value="place">By place</option>
+            <option value="template">By template</option>
+          </select>
+        </Filter>
       </div>
       <Listed
         of={pages}

@@ -244,7 +244,7 @@ export function QualificationPage() {
         <span className="text-faded">Required by: </span>
         <RequiredBy of={q} />
       </p>
-      <div className="mb-3 grid gap-2 sm:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox
           label="Search certificates"
           hint="Name, or number on the certificate"

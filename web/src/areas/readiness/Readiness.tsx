@@ -55,7 +55,7 @@ export function Readiness() {
       acts={<TakeAlong from="/readiness" query={query as Record<string, string>} file="not-ready.csv" />}
     >
       <TodayTabs />
-      <div className="mb-4 grid gap-2 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_auto]">
+      <div className="mb-4 grid items-end gap-2 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_auto]">
         <SiteChoice label="Home site" value={site} onChange={(site) => put({ site })} />
         <Choice label="What keeps them" value={code} onChange={(code) => put({ code })}>
           <option value="">Anything</option>

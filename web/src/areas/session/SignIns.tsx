@@ -5,7 +5,7 @@ import { api, type Schema, take } from "@/api/api";
 import { read, touched } from "@/api/read";
 import { Ask } from "@/parts/Ask";
 import { Button } from "@/parts/Button";
-import { Choice, inputLook, SearchBox } from "@/parts/fields";
+import { Choice, Filter, inputLook, SearchBox } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Mark } from "@/parts/Mark";
 import { Empty, Page } from "@/parts/Page";
@@ -56,7 +56,7 @@ export function SignIns() {
         </>
       }
     >
-      <div className="mb-3 grid gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-2 lg:grid-cols-[2fr_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1fr)]">
         <SearchBox label="Search sign-ins" hint="Name, number or email" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="State" value={search.state} onChange={(state) => put({ state })}>
           <option value="">Any state</option>
@@ -66,29 +66,33 @@ export function SignIns() {
           <option value="run_out">Run out</option>
           <option value="locked">Locked</option>
         </Choice>
-        <select
-          aria-label="Not used for"
-          value={search.unused ?? ""}
-          onChange={(e) => put({ unused: e.target.value ? Number(e.target.value) : undefined })}
-          className={inputLook}
-        >
-          <option value="">Used or not</option>
-          {[14, 30, 60, 90, 180].map((d) => (
-            <option key={d} value={d}>
-              Not used for {d} days
-            </option>
-          ))}
-        </select>
-        <select
-          aria-label="Order"
-          value={search.sort ?? "name"}
-          onChange={(e) => put({ sort: e.target.value as "name" })}
-          className={inputLook}
-        >
-          <option value="name">By name</option>
-          <option value="last">Longest ago first</option>
-          <option value="-last">Newest first</option>
-        </select>
+        <Filter label="Not used for">
+          <select
+            aria-label="Not used for"
+            value={search.unused ?? ""}
+            onChange={(e) => put({ unused: e.target.value ? Number(e.target.value) : undefined })}
+            className={inputLook}
+          >
+            <option value="">Used or not</option>
+            {[14, 30, 60, 90, 180].map((d) => (
+              <option key={d} value={d}>
+                Not used for {d} days
+              </option>
+            ))}
+          </select>
+        </Filter>
+        <Filter label="Order">
+          <select
+            aria-label="Order"
+            value={search.sort ?? "name"}
+            onChange={(e) => put({ sort: e.target.value as "name" })}
+            className={inputLook}
+          >
+            <option value="name">By name</option>
+            <option value="last">Longest ago first</option>
+            <option value="-last">Newest first</option>
+          </select>
+        </Filter>
       </div>
       <Listed of={list}>{() => null}</Listed>
       {list.data && items.length === 0 && (

@@ -12,7 +12,7 @@ export function StaffFilters({ search, put }: { search: Asked; put: (next: Asked
   const templates = useTemplates();
   const teams = useTeams();
   return (
-    <div className="mb-3 grid grid-cols-2 gap-2 md:grid-cols-4">
+    <div className="mb-3 grid grid-cols-2 items-end gap-2 md:grid-cols-4">
       <div className="col-span-2 md:col-span-1">
         <SearchBox
           label="Search staff"

@@ -41,7 +41,7 @@ export function Teams() {
       }
     >
       <StaffTabs />
-      <div className="mb-3 grid gap-2 sm:grid-cols-[3fr_minmax(0,1fr)]">
+      <div className="mb-3 grid items-end gap-2 sm:grid-cols-[3fr_minmax(0,1fr)]">
         <SearchBox label="Search teams" hint="Name or code" value={search.q} onChange={(q) => put({ q })} />
         <Choice label="In use" value={search.retired} onChange={(retired) => put({ retired })}>
           <option value="">In use</option>

@@ -9,7 +9,7 @@ import { Combobox } from "@/parts/Combobox";
 import { ChangeDialog } from "@/parts/change";
 import { groupOptions, holdsOthers, placeOptions, templateOptions, usePlaces, useTemplates } from "@/parts/choices";
 import { collect } from "@/parts/drafts";
-import { inputLook, SelectField, TextField } from "@/parts/fields";
+import { SearchBox, SelectField, TextField } from "@/parts/fields";
 import { Listed } from "@/parts/Listed";
 import { Section } from "@/parts/Page";
 import { RequiresField } from "@/parts/qualifications";
@@ -102,13 +102,9 @@ export function Editor({ code, edits: mayEdit }: { code: string; edits: boolean 
         title={`Gives ${t.data.given} permissions`}
         note={edits ? "Edits are collected in your draft" : "You may look, not change"}
       >
-        <input
-          aria-label="Find a permission"
-          placeholder="Find a permission by any word"
-          value={q}
-          onChange={(e) => setQ(e.target.value)}
-          className={`${inputLook} mb-2`}
-        />
+        <div className="mb-2">
+          <SearchBox label="Find a permission" hint="By any word" value={q} onChange={(q) => setQ(q ?? "")} />
+        </div>
         <Wrong error={put.error} />
         <Listed of={outline}>
           {(data) => (
