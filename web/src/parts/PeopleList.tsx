@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { type ReactNode, useDeferredValue, useState } from "react";
 import type { Schema } from "@/api/api";
-import { inputLook } from "./fields";
+import { SearchBox } from "./fields";
 import { Listed } from "./Listed";
 import { TakeAlong } from "./TakeAlong";
 import { day } from "./words";
@@ -69,14 +69,15 @@ export function PeopleList<T extends Row, K extends QueryKey>({
   );
   return (
     <>
-      <div className="mb-2 flex items-center gap-2">
-        <input
-          aria-label="Search these people"
-          placeholder="Name, number, title, template or place"
-          value={typed}
-          onChange={(e) => setTyped(e.target.value)}
-          className={inputLook}
-        />
+      <div className="mb-2 flex items-end gap-2">
+        <div className="grow">
+          <SearchBox
+            label="Search these people"
+            hint="Name, number, title, template or place"
+            value={typed}
+            onChange={(words) => setTyped(words ?? "")}
+          />
+        </div>
         <TakeAlong from={from} query={{ ...query, ...(q && { q }), sort }} file="people.csv" />
       </div>
       {!found && <Listed of={list}>{() => null}</Listed>}
